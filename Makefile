@@ -1,0 +1,33 @@
+# Everything a newcomer needs has a name here. `make demo` and `make test` set up what they need.
+PYTHON ?= python3
+VENV   ?= .venv
+BIN    := $(VENV)/bin
+
+.PHONY: demo test lint bench corpus shots clean
+
+$(VENV)/.installed: pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	touch $@
+
+demo: $(VENV)/.installed
+	$(BIN)/dreck demo
+
+test: $(VENV)/.installed
+	$(BIN)/python -m pytest
+
+lint: $(VENV)/.installed
+	$(BIN)/ruff check src tests examples benchmarks
+	$(BIN)/mypy
+
+bench: $(VENV)/.installed
+	$(BIN)/python -m benchmarks
+
+corpus: $(VENV)/.installed
+	$(BIN)/python -m benchmarks.corpus
+
+shots: $(VENV)/.installed
+	$(BIN)/python docs/shots.py
+
+clean:
+	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache build dist

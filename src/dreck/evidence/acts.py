@@ -1,0 +1,659 @@
+"""Acts: what one node does to a symbolic state, and which of it the other side must do as well.
+
+A node either just moves values (and the side goes on), or blocks: at an event to be met by the other side,
+at a test nothing is known of, at a loop's head, at an exit.
+"""
+
+import ast
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from dreck.evidence.facts import Facts
+from dreck.model.graph import Arena, Node
+from dreck.model.scopes import ModuleNames, param_names
+from dreck.model.terms import Term
+from dreck.source.functions import FunctionNode
+
+ATTRIBUTES, COMPARISONS = "plain-attributes", "plain-comparisons"
+ORDER, ANNOTATIONS, HASHABLE = "total-order", "annotations-hold", "hashable-key"
+ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, COMPARISONS, ORDER, HASHABLE)
+DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, COMPARISONS})
+
+_SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
+_NUMBERS = frozenset({"int", "bool"})
+_NO_EFFECT_CALLS = frozenset({"isinstance", "issubclass", "len", "callable", "type", "bool"})
+_SAFE_ARITHMETIC = frozenset({"Add", "Sub", "Mult"})
+
+
+class State(Protocol):
+    """The part of a proof's state that acts read and change."""
+
+    facts: Facts
+    done: set[Term]
+    lasting: set[Term]
+    epoch: Term
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Where a followed helper returns to."""
+
+    call: Node
+    store: dict[str, Term]
+
+
+@dataclass(slots=True)
+class Side:
+    """One of the two functions, somewhere on its way: the node it is at and what its registers hold."""
+
+    which: int
+    node: Node
+    store: dict[str, Term]
+    frames: tuple[Frame, ...] = ()
+    came_from: Node | None = None
+
+    def copy(self) -> "Side":
+        return Side(self.which, self.node, dict(self.store), self.frames, self.came_from)
+
+    def enter(self, entry: Node, arguments: dict[str, Term]) -> None:
+        self.frames = (*self.frames, Frame(self.node, self.store))
+        self.node, self.store = entry, arguments
+
+    def raising_to(self, throw: Node) -> Node:
+        """Where an exception raised here arrives, helpers being left on the way."""
+        target = self.node.exc or throw
+        for frame in reversed(self.frames):
+            if target is not throw:
+                break
+            target = frame.call.exc or throw
+        return target
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Why a side does not go on by itself.
+
+    For an event, `key` says what is done with which values, `result` what comes of it if that is known
+    beforehand; `harmless` names the assumption under which it may be done by one side alone.
+    """
+
+    kind: str
+    key: Term | None = None
+    result: Term | None = None
+    value: Term | None = None
+    harmless: str = ""
+    pure: bool = False
+    moves_time: bool = False
+    ends: bool = False
+    stays: bool = False
+    written: Term | None = None
+    source: ast.AST | None = None
+
+    def told(self) -> str:
+        match self.kind:
+            case "return":
+                return "returns"
+            case "throw":
+                return "raises"
+            case "head":
+                return "is at the head of a loop"
+            case "branch":
+                return "is at a test"
+        code = ""
+        if self.source is not None:
+            try:
+                code = ast.unparse(self.source).splitlines()[0][:70]
+            except Exception:
+                code = ""
+        return f"comes to `{code}`" if code else f"comes to an act ({self.key.op if self.key else '?'})"
+
+
+@dataclass(frozen=True, slots=True)
+class Callee:
+    """A helper of the same file with the values its parameters get."""
+
+    node: FunctionNode
+    arguments: dict[str, Term]
+
+
+class Acts:
+    """What nodes do. Collects the assumptions and the facts used on the way."""
+
+    def __init__(
+        self,
+        arena: Arena,
+        names: tuple[ModuleNames, ModuleNames],
+        allowed: frozenset[str],
+        annotated: dict[str, str],
+    ) -> None:
+        self.arena = arena
+        self.terms = arena.terms
+        self.names = names
+        self.allowed = allowed
+        self.annotated = annotated if ANNOTATIONS in allowed else {}
+        self.assumptions: set[str] = set()
+        self.globals: set[str] = set()
+        self.trail: list[tuple[str, Term, bool]] = []
+        self._none = self.terms.const(None)
+        self._true = self.terms.const(True)
+        self._false = self.terms.const(False)
+
+    # --- stepping ----------------------------------------------------------------------------------
+
+    def step(self, side: Side, state: State) -> Block | None:
+        """Carries out the node `side` is at; None when it went on, else why it did not."""
+        node = side.node
+        match node.op:
+            case "move":
+                side.store[str(node.dest)] = self._value(side, node.operands[0])
+                side.node = node.succs[0]
+                return None
+            case "bound":
+                return self._bound(side, node, state)
+            case "branch":
+                return self._branch(side, node, state)
+            case "head":
+                return Block("head", source=node.source)
+            case "return":
+                return self._return(side)
+            case "throw":
+                return self._throw(side)
+            case "pure" | "part":
+                return self._free(side, self._structure(node, side))
+            case "compare":
+                return self._compare(side, node, state)
+            case "call":
+                return self._call(side, node, state)
+            case "attr":
+                base = self._value(side, node.operands[0])
+                return self._observe(side, state, self._timed(state, "attr", base, node.payload), ATTRIBUTES)
+            case "global":
+                return self._global(side, node, state)
+            case "free" | "cell":
+                return self._observe(side, state, self._timed(state, node.op, node.payload), ATTRIBUTES)
+            case "bin" | "iop" | "unary" | "format":
+                return self._arithmetic(side, node, state)
+            case "catches":
+                error, kind = (self._value(side, o) for o in node.operands)
+                test = self.terms.make("catches", error, kind)
+                return self._observe(side, state, test, "", self.terms.make("bool", test, True))
+            case "unpack":
+                return self._unpack(side, node)
+        return self._event(side, node)
+
+    def _value(self, side: Side, operand: "str | Term") -> Term:
+        if isinstance(operand, Term):
+            return operand
+        return side.store.get(operand, self.arena.unbound)
+
+    def _free(self, side: Side, value: Term) -> None:
+        side.store[str(side.node.dest)] = value
+        side.node = side.node.succs[0]
+
+    def _event(self, side: Side, node: Node) -> Block:
+        values = [self._value(side, o) for o in node.operands]
+        key = self.terms.make(node.op, node.payload, *values)
+        still = node.op == "new" or (node.op == "opaque" and node.payload.startswith(("Lambda", "FunctionDef")))
+        return Block(
+            "event", key, moves_time=not still, ends=node.op in ("next", "anext"), source=node.source
+        )
+
+    def _timed(self, state: State, op: str, *args: Any) -> Term:
+        return self.terms.make(op, *args, state.epoch)
+
+    def _observe(
+        self, side: Side, state: State, key: Term, assumption: str, result: Term | None = None, alone: bool = False
+    ) -> Block | None:
+        """An act without effect that may raise: the second time in an epoch nothing new can happen."""
+        result = result or key
+        if assumption and assumption not in self.allowed:
+            return Block("event", key, result, moves_time=True, source=side.node.source)
+        if key in state.done or key in state.lasting:
+            self.trail.append(("done", key, True))
+            if assumption:
+                self.assumptions.add(assumption)
+            return self._free(side, result)
+        harmless = assumption if alone else ""
+        return Block("event", key, result, harmless=harmless, pure=True, source=side.node.source)
+
+    # --- names -------------------------------------------------------------------------------------
+
+    def _bound(self, side: Side, node: Node, state: State) -> Block | None:
+        value = self._value(side, node.operands[0])
+        if value is self.arena.unbound:
+            self.throw(side, self.terms.make("unbound local", node.payload))
+            return None
+        if value.op == "maybe":
+            key = self.terms.make("bound?", value)
+            if key not in state.lasting:
+                return Block("event", key, key, pure=True, source=node.source)
+            self.trail.append(("done", key, True))
+        side.node = node.succs[0]
+        return None
+
+    def _global(self, side: Side, node: Node, state: State) -> Block | None:
+        kind, name = node.payload
+        self.globals.add(name)
+        match kind:
+            case "stable":
+                return self._free(side, self.terms.make("global", name))
+            case "varying":
+                return self._free(side, self._timed(state, "gvar", name))
+        return self._observe(side, state, self._timed(state, "gvar", name), ATTRIBUTES)
+
+    def _builtin(self, side: Side, function: Term) -> str:
+        if function.op != "global":
+            return ""
+        name = str(function.args[0])
+        return name if self.names[side.which].is_builtin(name) else ""
+
+    # --- structure ---------------------------------------------------------------------------------
+
+    def _structure(self, node: Node, side: Side) -> Term:
+        values = [self._value(side, o) for o in node.operands]
+        if node.op == "part":
+            whole = values[0]
+            if whole.op == "tuple" and isinstance(node.payload, int):
+                self.trail.append(("struct", whole, True))
+                return whole.args[node.payload]  # type: ignore[no-any-return]
+            term = self.terms.make("part", node.payload, whole)
+        else:
+            term = self.terms.make(node.payload, *values)
+        self.trail.append(("struct", term, True))
+        return term
+
+    def _unpack(self, side: Side, node: Node) -> Block | None:
+        value = self._value(side, node.operands[0])
+        size, star = node.payload
+        if value.op == "tuple" and star is None and len(value.args) == size:
+            self.trail.append(("struct", value, True))
+            return self._free(side, value)
+        return self._event(side, node)
+
+    def kind(self, term: Term) -> str:
+        """The name of the built-in type `term` surely has, or ''."""
+        match term.op:
+            case "const":
+                return str(term.args[0])
+            case "bool":
+                found = "bool"
+            case "len":
+                found = "int"
+            case "joined" | "formatted":
+                found = "str"
+            case "param":
+                found = self.annotated.get(str(term.args[0]), "")
+                if found:
+                    self.assumptions.add(ANNOTATIONS)
+            case "arith":
+                found = _arithmetic_kind(term.args[0], [self.kind(a) for a in term.args[1:]])
+            case _:
+                return ""
+        if found:
+            self.trail.append(("struct", term, True))
+        return found
+
+    def _total(self, left: Term, right: Term) -> bool:
+        kinds = {self.kind(left), self.kind(right)}
+        if "float" in kinds:
+            consts = [t for t in (left, right) if t.op == "const" and self.kind(t) == "float"]
+            if len(consts) != 1 or consts[0].value != consts[0].value:
+                return False
+            kinds.discard("float")
+        return kinds <= _NUMBERS or kinds == {"str"} or kinds == {"bytes"}
+
+    # --- tests -------------------------------------------------------------------------------------
+
+    def _compare(self, side: Side, node: Node, state: State) -> Block | None:
+        left, right = (self._value(side, o) for o in node.operands)
+        op = str(node.payload)
+        if left.op == right.op == "const" and not op.startswith("Is"):
+            folded = _fold(op, left.value, right.value)
+            if folded is not None:
+                return self._free(side, self.terms.const(folded))
+        match op:
+            case "Is" | "IsNot":
+                return self._identity(side, left, right, op == "Is")
+            case "In" | "NotIn":
+                return self._membership(side, state, left, right, op == "In")
+            case "Eq" | "NotEq":
+                return self._equality(side, state, left, right, op == "Eq")
+        return self._ordering(side, state, op, left, right)
+
+    def _identity(self, side: Side, left: Term, right: Term, wanted: bool) -> None:
+        if left.op == "const" and right.op != "const":
+            left, right = right, left
+        if left is right:
+            return self._free(side, self._true if wanted else self._false)
+        if right.op == "const":
+            kind = self.kind(left)
+            if kind and kind != self.kind(right) and (left.op == "const" or right is self._none):
+                return self._free(side, self._false if wanted else self._true)
+        elif left.number > right.number:
+            left, right = right, left
+        return self._free(side, self.terms.make("bool", self.terms.make("is", left, right), wanted))
+
+    def _equality(self, side: Side, state: State, left: Term, right: Term, wanted: bool) -> Block | None:
+        written = self.terms.make("eq" if wanted else "ne", left, right)
+        if left.op == "const" or (right.op != "const" and left.number > right.number):
+            left, right = right, left
+        kinds = (self.kind(left), self.kind(right))
+        known = kinds[0] in _SCALARS and kinds[1] in _SCALARS
+        lasting = known or (right.op == "const" and COMPARISONS in self.allowed)
+        test = self.terms.make("eq", left, right) if lasting else self._timed(state, "eq", left, right)
+        return self._tested(side, state, test, wanted, known, COMPARISONS, written)
+
+    def _ordering(self, side: Side, state: State, op: str, left: Term, right: Term) -> Block | None:
+        written = self.terms.make(op, left, right)
+        typed = self._total(left, right)
+        wanted = True
+        if op in ("Gt", "GtE"):
+            left, right, op = right, left, {"Gt": "Lt", "GtE": "LtE"}[op]
+        if op == "LtE" and (typed or ORDER in self.allowed):
+            left, right, op, wanted = right, left, "Lt", False
+        lasting = typed or (COMPARISONS in self.allowed and "const" in (left.op, right.op))
+        name = "lt" if op == "Lt" else "le"
+        test = self.terms.make(name, left, right) if lasting else self._timed(state, name, left, right)
+        return self._tested(side, state, test, wanted, typed, "", written)
+
+    def _membership(self, side: Side, state: State, left: Term, right: Term, wanted: bool) -> Block | None:
+        written = self.terms.make("in" if wanted else "not in", left, right)
+        scalars = right.op in ("tuple", "members") and all(a.op == "const" for a in right.args)
+        known = scalars and self.kind(left) in _SCALARS
+        assumption = ""
+        if scalars:
+            assumption = COMPARISONS if right.op == "tuple" else HASHABLE
+        lasting = known or (scalars and COMPARISONS in self.allowed)
+        test = self.terms.make("in", left, right) if lasting else self._timed(state, "in", left, right)
+        return self._tested(side, state, test, wanted, known, assumption, written)
+
+    def _tested(
+        self, side: Side, state: State, test: Term, wanted: bool, known: bool, alone: str, written: Term
+    ) -> Block | None:
+        """A comparison: nothing at all for known types, else an event that happens once."""
+        result = self.terms.make("bool", test, wanted)
+        if known:
+            return self._free(side, result)
+        again = test in state.done or test in state.lasting
+        if again and COMPARISONS in self.allowed:
+            self.trail.append(("done", test, True))
+            self.assumptions.add(COMPARISONS)
+            return self._free(side, result)
+        plain = COMPARISONS in self.allowed
+        return Block(
+            "event",
+            test,
+            result,
+            harmless=alone if plain else "",
+            pure=plain,
+            moves_time=not plain,
+            written=written,
+            source=side.node.source,
+        )
+
+    def note_spelling(self, old: Block, new: Block) -> None:
+        """Both sides make the same comparison, spelt otherwise (`==` and `not !=`): that rests on an assumption."""
+        self.assumptions.add(COMPARISONS)
+        if old.written is None or new.written is None:
+            return
+        strict = {"Lt", "Gt"}
+        if (old.written.op in strict) != (new.written.op in strict) and old.written.op not in ("eq", "ne"):
+            self.assumptions.add(ORDER)
+
+    def _branch(self, side: Side, node: Node, state: State) -> Block | None:
+        value = self._value(side, node.operands[0])
+        if value.op == "const":
+            return self._go(side, bool(value.value))
+        if value.op == "bool":
+            self.trail.append(("struct", value, True))
+            test, wanted = value.args
+            outcome = self.decided(test, state)
+            if outcome is not None:
+                return self._go(side, outcome is wanted)
+            return Block("branch", test, source=node.source)
+        if value.op == "tuple":
+            self.trail.append(("struct", value, True))
+            return self._go(side, bool(value.args))
+        return self._truth(side, node, state, value)
+
+    def _truth(self, side: Side, node: Node, state: State, value: Term) -> Block | None:
+        known = self.kind(value) in _SCALARS
+        test = self.terms.make("truth", value) if known else self._timed(state, "truth", value)
+        outcome = self.decided(test, state)
+        if outcome is not None and (known or value in state.facts.same or test in state.done):
+            if not known and test in state.done:
+                self.trail.append(("done", test, True))
+                self._note_repeat(side, node)
+            return self._go(side, outcome)
+        if known:
+            return Block("branch", test, source=node.source)
+        if test not in state.done:
+            return Block("event", test, test, pure=True, stays=True, source=node.source)
+        self.trail.append(("done", test, True))
+        return Block("branch", test, source=node.source)
+
+    def _note_repeat(self, side: Side, node: Node) -> None:
+        """A truth asked before is asked again; the first answer to a test just made is no repetition."""
+        if side.came_from is not node:
+            self.assumptions.add(COMPARISONS)
+
+    def _go(self, side: Side, outcome: bool) -> None:
+        side.node = side.node.succs[0 if outcome else 1]
+
+    def decided(self, test: Term, state: State) -> bool | None:
+        """The outcome of a test, from what is known on this path."""
+        direct = state.facts.known.get(test)
+        if direct is not None:
+            self.trail.append(("fact", test, direct))
+            return direct
+        if COMPARISONS not in self.allowed:
+            return None
+        typed = test.op in ("lt", "le", "eq", "in") and self._total(*test.args[:2])
+        found = state.facts.decide(test, typed)
+        if found is None and ORDER in self.allowed and not typed:
+            found = state.facts.decide(test, True)
+            if found is not None:
+                self.assumptions.add(ORDER)
+        if found is None:
+            return None
+        outcome, rests_on = found
+        self.trail += [("fact", fact, state.facts.known[fact]) for fact in rests_on]
+        if not (test.op == "is" and all(f.op in ("is", "truth") for f in rests_on)):
+            self.assumptions.add(COMPARISONS)
+        return outcome
+
+    def resolved(self, term: Term, state: State) -> Term:
+        """`term`, or the constant it is known to be on this path."""
+        same = state.facts.same.get(term)
+        if same is not None:
+            self.trail.append(("fact", self.terms.make("is", term, same), True))
+            return same
+        if term.op == "bool":
+            self.trail.append(("struct", term, True))
+            test, wanted = term.args
+            outcome = self.decided(test, state)
+            if outcome is None:
+                return term
+            if test.op not in ("is", "isinstance", "catches", "truth"):
+                if COMPARISONS not in self.allowed:
+                    return term
+                self.assumptions.add(COMPARISONS)
+            return self._true if outcome is wanted else self._false
+        if term.op == "tuple":
+            self.trail.append(("struct", term, True))
+            return self.terms.make("tuple", *(self.resolved(a, state) for a in term.args))
+        return term
+
+    # --- calls -------------------------------------------------------------------------------------
+
+    def _call(self, side: Side, node: Node, state: State) -> Block | None:
+        values = [self._value(side, o) for o in node.operands]
+        name = self._builtin(side, values[0])
+        positional, keywords = node.payload
+        if name in _NO_EFFECT_CALLS and not keywords and "*" not in positional and len(values) == len(positional) + 1:
+            known = self._known_call(side, state, name, values[1:])
+            if known is not NotImplemented:
+                return known  # type: ignore[no-any-return]
+        return self._event(side, node)
+
+    def _known_call(self, side: Side, state: State, name: str, args: list[Term]) -> Any:
+        make = self.terms.make
+        match name, args:
+            case "isinstance" | "issubclass", [value, kinds] if _is_class(kinds):
+                result = make("bool", make(name, value, kinds), True)
+                return self._observe(side, state, make("asked", name, value, kinds), COMPARISONS, result, alone=True)
+            case "callable", [value]:
+                return self._free(side, make("bool", make("callable", value), True))
+            case "len", [value]:
+                return self._observe(side, state, self._timed(state, "len", value), COMPARISONS)
+            case "type", [value]:
+                term = make("type", value)
+                self.trail.append(("struct", term, True))
+                return self._free(side, term)
+            case "bool", [value] if value.op == "bool":
+                return self._free(side, value)
+        return NotImplemented
+
+    def callee(self, side: Side, block: Block) -> Callee | None:
+        """The helper an event calls, if it is a plain function of the same file whose arguments are clear."""
+        key = block.key
+        if key is None or key.op != "call" or key.args[1].op != "global":
+            return None
+        node = self.names[side.which].definitions.get(key.args[1].args[0])
+        if not isinstance(node, ast.FunctionDef) or node.decorator_list or _yields(node):
+            return None
+        positional, keywords = key.args[0]
+        spec = node.args
+        plain = not (spec.vararg or spec.kwarg or spec.kwonlyargs or spec.defaults or spec.posonlyargs)
+        if not plain or "*" in positional or None in keywords:
+            return None
+        names = param_names(spec)
+        given = dict(zip([*names[: len(positional)], *keywords], key.args[2:], strict=False))
+        if len(positional) + len(keywords) != len(names) or given.keys() != set(names):
+            return None
+        return Callee(node, given)
+
+    # --- arithmetic --------------------------------------------------------------------------------
+
+    def _arithmetic(self, side: Side, node: Node, state: State) -> Block | None:
+        values = [self._value(side, o) for o in node.operands]
+        kinds = [self.kind(v) for v in values]
+        if node.op == "format" and len(values) == 1 and kinds[0] in _SCALARS:
+            term = self.terms.make("formatted", node.payload, *values)
+            self.trail.append(("struct", term, True))
+            return self._free(side, term)
+        operator = str(node.payload)
+        kind = _arithmetic_kind(operator, kinds) if node.op != "format" else ""
+        if not kind:
+            return self._event(side, node)
+        term = self.terms.make("arith", operator, *values)
+        self.trail.append(("struct", term, True))
+        if (operator in _SAFE_ARITHMETIC and set(kinds) <= _NUMBERS) or node.op == "unary":
+            return self._free(side, term)
+        if term in state.lasting:
+            self.trail.append(("done", term, True))
+            return self._free(side, term)
+        return Block("event", term, term, pure=True, source=node.source)
+
+    # --- effects -----------------------------------------------------------------------------------
+
+    def perform(self, state: State, block: Block) -> Term | None:
+        """What happens to the shared state at an event; the new value both sides get, if it makes one."""
+        if block.pure:
+            assert block.key is not None
+            timed = any(isinstance(a, Term) and a is state.epoch for a in block.key.args)
+            (state.done if timed else state.lasting).add(block.key)
+            return None
+        made = self.terms.fresh("result") if block.result is None else None
+        if block.moves_time:
+            self.new_epoch(state)
+        return made
+
+    def finish(self, side: Side, block: Block, made: Term | None) -> None:
+        """One side goes on after an event with what came of it."""
+        side.came_from = side.node
+        if block.stays:
+            return
+        value = made if made is not None else block.result
+        if side.node.dest is not None and value is not None:
+            side.store[side.node.dest] = value
+        if side.node.succs:
+            side.node = side.node.succs[0]
+
+    def new_epoch(self, state: State) -> None:
+        """Anything outside the locals may have changed."""
+        state.epoch = self.terms.fresh("epoch")
+        state.done.clear()
+
+    # --- exits -------------------------------------------------------------------------------------
+
+    def _return(self, side: Side) -> Block | None:
+        value = self._value(side, "%ret")
+        if not side.frames:
+            return Block("return", value=value)
+        frame = side.frames[-1]
+        side.frames = side.frames[:-1]
+        side.store, side.node = frame.store, frame.call
+        return self._free(side, value)
+
+    def _throw(self, side: Side) -> Block | None:
+        if side.frames:
+            self.throw(side, self._value(side, "%exc"))
+            return None
+        return Block("throw", value=self._value(side, "%exc"))
+
+    def throw(self, side: Side, error: Term) -> None:
+        """An exception: the side goes on where it is handled, or out."""
+        target = side.node.exc or self.arena.throw
+        while target is self.arena.throw and side.frames:
+            frame = side.frames[-1]
+            side.frames = side.frames[:-1]
+            side.store = dict(frame.store)
+            target = frame.call.exc or self.arena.throw
+        side.store["%exc"] = error
+        side.node = target
+
+
+def _is_class(term: Term) -> bool:
+    return term.op == "global" or (term.op == "tuple" and bool(term.args) and all(_is_class(a) for a in term.args))
+
+
+def _fold(op: str, left: Any, right: Any) -> bool | None:
+    try:
+        match op:
+            case "Eq":
+                return bool(left == right)
+            case "NotEq":
+                return bool(left != right)
+            case "Lt":
+                return bool(left < right)
+            case "LtE":
+                return bool(left <= right)
+            case "Gt":
+                return bool(left > right)
+            case "GtE":
+                return bool(left >= right)
+            case "In":
+                return left in right
+            case "NotIn":
+                return left not in right
+    except TypeError:
+        return None
+    return None
+
+
+def _arithmetic_kind(operator: str, kinds: list[str]) -> str:
+    """The type of an operation between known scalar types, '' when it is not sure."""
+    if any(k not in ("int", "bool", "float", "str") for k in kinds):
+        return ""
+    if "str" in kinds:
+        return "str" if operator == "Add" and set(kinds) == {"str"} else ""
+    if operator in ("USub", "UAdd", "Invert"):
+        return "int" if kinds[0] in _NUMBERS and operator != "Invert" else ""
+    if operator in ("Add", "Sub", "Mult", "FloorDiv", "Mod"):
+        return "float" if "float" in kinds else "int"
+    return "float" if operator == "Div" else ""
+
+
+def _yields(node: ast.FunctionDef) -> bool:
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in ast.walk(node))

@@ -1,0 +1,374 @@
+"""Lowering of expressions: values into registers, tests into branches, in Python's order of evaluation."""
+
+import ast
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Any
+
+from dreck.model.graph import Arena, Node, Operand
+from dreck.model.scopes import FunctionScope, ModuleNames, names_bound_inside, names_read
+
+if TYPE_CHECKING:
+    from dreck.model.lowering import Context
+
+_FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
+_FRAME_READERS_WITHOUT_ARGUMENTS = frozenset({"vars", "dir"})
+_MAX_DEPTH = 150
+
+
+class Unsupported(Exception):
+    """The code cannot be accounted for statement by statement; the message says why."""
+
+
+class Expressions:
+    """Expression lowering. Every method takes the node that comes after and returns the node to begin at."""
+
+    def __init__(self, arena: Arena, scope: FunctionScope, names: ModuleNames, enclosing: frozenset[str]) -> None:
+        self.arena = arena
+        self.scope = scope
+        self.names = names
+        self.enclosing = enclosing
+
+    def act(
+        self,
+        op: str,
+        payload: Any,
+        operands: tuple[Operand, ...],
+        dest: str | None,
+        nxt: Node,
+        ctx: "Context",
+        source: ast.AST | None = None,
+    ) -> Node:
+        """An act that may raise."""
+        return self.arena.node(op, payload, operands, dest, (nxt,), ctx.exc, source)
+
+    # --- names -------------------------------------------------------------------------------------
+
+    def is_plain(self, name: str) -> bool:
+        """Whether assigning `name` only changes a register nobody else can see."""
+        return name in self.scope.local and name not in self.scope.captured
+
+    def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
+        if name in self.scope.shared:
+            return self.act("cell", name, (), dest, nxt, ctx, source)
+        if name in self.scope.local:
+            move = self.arena.node("move", None, (name,), dest, (nxt,)) if dest != name else nxt
+            return self._bound(name, move, ctx)
+        if name in self.scope.declared_nonlocal or (
+            name in self.enclosing and name not in self.scope.declared_global
+        ):
+            return self.act("free", name, (), dest, nxt, ctx, source)
+        kind = "varying" if name in self.scope.declared_global else self.names.kind(name)
+        return self.act("global", (kind, name), (), dest, nxt, ctx, source)
+
+    def _bound(self, name: str, nxt: Node, ctx: "Context") -> Node:
+        if name in self.scope.params and name not in self.scope.deleted:
+            return nxt
+        return self.arena.node("bound", name, (name,), None, (nxt,), ctx.exc)
+
+    def store(self, name: str, register: Operand, nxt: Node, ctx: "Context") -> Node:
+        if name in self.scope.declared_global:
+            return self.act("setglobal", name, (register,), None, nxt, ctx)
+        if name in self.scope.declared_nonlocal:
+            return self.act("setfree", name, (register,), None, nxt, ctx)
+        if name in self.scope.captured:
+            seen = self.arena.node("move", None, (register,), name, (nxt,))
+            return self.act("setcell", name, (register,), None, seen, ctx)
+        return self.arena.node("move", None, (register,), name, (nxt,))
+
+    def unbind(self, name: str, nxt: Node, ctx: "Context") -> Node:
+        return self.store(name, self.arena.unbound, nxt, ctx)
+
+    # --- targets -----------------------------------------------------------------------------------
+
+    def assign(self, target: ast.expr, register: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        match target:
+            case ast.Name(id=name):
+                return self.store(name, register, nxt, ctx)
+            case ast.Attribute(value=base, attr=attr):
+                return self.operands(
+                    [base], ctx, depth, lambda f: self.act("setattr", attr, (*f, register), None, nxt, ctx, target)
+                )
+            case ast.Subscript(value=base, slice=index):
+                return self.operands(
+                    [base, index], ctx, depth, lambda f: self.act("setitem", None, (*f, register), None, nxt, ctx, target)
+                )
+            case ast.Starred(value=inner):
+                return self.assign(inner, register, nxt, ctx, depth)
+            case ast.Tuple(elts=elts) | ast.List(elts=elts):
+                return self._unpack(elts, register, nxt, ctx, depth)
+        raise Unsupported("an assignment target Dreck does not know")
+
+    def _unpack(self, elts: list[ast.expr], register: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        star = next((i for i, e in enumerate(elts) if isinstance(e, ast.Starred)), None)
+        whole = f"%{depth}"
+        for position in range(len(elts) - 1, -1, -1):
+            part = f"%{depth + 1}"
+            nxt = self.assign(elts[position], part, nxt, ctx, depth + 2)
+            nxt = self.arena.node("part", position, (whole,), part, (nxt,))
+        return self.act("unpack", (len(elts), star), (register,), whole, nxt, ctx)
+
+    def delete(self, target: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+        match target:
+            case ast.Name(id=name):
+                return self.load(name, "%0", self.unbind(name, nxt, ctx), ctx)
+            case ast.Attribute(value=base, attr=attr):
+                return self.operands([base], ctx, depth, lambda f: self.act("delattr", attr, f, None, nxt, ctx))
+            case ast.Subscript(value=base, slice=index):
+                return self.operands([base, index], ctx, depth, lambda f: self.act("delitem", None, f, None, nxt, ctx))
+            case ast.Tuple(elts=elts) | ast.List(elts=elts):
+                for inner in reversed(elts):
+                    nxt = self.delete(inner, nxt, ctx, depth)
+                return nxt
+        raise Unsupported("a del target Dreck does not know")
+
+    # --- values ------------------------------------------------------------------------------------
+
+    def operands(
+        self,
+        exprs: Sequence[ast.expr],
+        ctx: "Context",
+        depth: int,
+        build: Callable[[tuple[Operand, ...]], Node],
+    ) -> Node:
+        """Evaluates `exprs` from left to right, then does what `build` makes of their registers."""
+        found = tuple(self._operand(e, f"%{depth + i}") for i, e in enumerate(exprs))
+        node = build(found)
+        for i in range(len(exprs) - 1, -1, -1):
+            place = found[i]
+            if isinstance(place, str):
+                node = (
+                    self.expr(exprs[i], place, node, ctx, depth + i)
+                    if place.startswith("%")
+                    else self._bound(place, node, ctx)
+                )
+        return node
+
+    def _operand(self, e: ast.expr, temporary: str) -> Operand:
+        match e:
+            case ast.Constant(value=value):
+                return self.arena.terms.const(value)
+            case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() | complex() as value)):
+                return self.arena.terms.const(-value)
+            case ast.Name(id=name) if (
+                name in self.scope.local and name not in self.scope.shared and not self.scope.has_walrus
+            ):
+                return name
+        return temporary
+
+    def expr(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """Evaluates `e` into the register `dest`."""
+        if depth > _MAX_DEPTH:
+            raise Unsupported("an expression nested too deep")
+        match e:
+            case ast.Constant() | ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() | complex())):
+                place = self._operand(e, dest)
+                return self.arena.node("move", None, (place,), dest, (nxt,)) if place != dest else nxt
+            case ast.Name(id=name):
+                return self.load(name, dest, nxt, ctx, e)
+            case ast.BoolOp() | ast.UnaryOp(op=ast.Not()) | ast.IfExp():
+                return self._choice(e, dest, nxt, ctx, depth)
+            case ast.Compare():
+                return self._compare(e, dest, nxt, ctx, depth)
+            case ast.NamedExpr(target=ast.Name(id=name), value=value):
+                kept = self.arena.node("move", None, (f"%{depth}",), dest, (nxt,))
+                return self.expr(value, f"%{depth}", self.store(name, f"%{depth}", kept, ctx), ctx, depth)
+            case ast.Attribute(value=base, attr=attr):
+                return self.operands([base], ctx, depth, lambda f: self.act("attr", attr, f, dest, nxt, ctx, e))
+            case ast.Subscript(value=base, slice=index):
+                return self.operands([base, index], ctx, depth, lambda f: self.act("item", None, f, dest, nxt, ctx, e))
+            case ast.Slice(lower=low, upper=high, step=step):
+                parts = [p or ast.Constant(None) for p in (low, high, step)]
+                return self.operands(parts, ctx, depth, lambda f: self.arena.node("pure", "slice", f, dest, (nxt,)))
+            case ast.BinOp(left=left, op=op, right=right):
+                name = type(op).__name__
+                return self.operands([left, right], ctx, depth, lambda f: self.act("bin", name, f, dest, nxt, ctx, e))
+            case ast.UnaryOp(op=op, operand=operand):
+                name = type(op).__name__
+                return self.operands([operand], ctx, depth, lambda f: self.act("unary", name, f, dest, nxt, ctx, e))
+            case ast.Call():
+                return self._call(e, dest, nxt, ctx, depth)
+            case ast.Tuple() | ast.List() | ast.Set():
+                return self._display(e, dest, nxt, ctx, depth)
+            case ast.Dict():
+                return self._dict(e, dest, nxt, ctx, depth)
+            case ast.JoinedStr() | ast.FormattedValue():
+                return self._fstring(e, dest, nxt, ctx, depth)
+            case ast.Await(value=value):
+                return self.operands([value], ctx, depth, lambda f: self.act("await", None, f, dest, nxt, ctx, e))
+            case ast.Yield(value=inner):
+                given = [inner or ast.Constant(None)]
+                return self.operands(given, ctx, depth, lambda f: self.act("yield", None, f, dest, nxt, ctx, e))
+            case ast.YieldFrom(value=value):
+                return self.operands([value], ctx, depth, lambda f: self.act("yield from", None, f, dest, nxt, ctx, e))
+            case ast.Lambda() | ast.ListComp() | ast.SetComp() | ast.DictComp() | ast.GeneratorExp():
+                return self.opaque(e, dest, nxt, ctx)
+            case ast.Starred(value=value):
+                return self.operands([value], ctx, depth, lambda f: self.act("spread", None, f, dest, nxt, ctx, e))
+        raise Unsupported(f"an expression Dreck does not know: {type(e).__name__}")
+
+    def _choice(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        match e:
+            case ast.IfExp(test=test, body=body, orelse=orelse):
+                then = self.expr(body, dest, nxt, ctx, depth)
+                return self.cond(test, then, self.expr(orelse, dest, nxt, ctx, depth), ctx, depth)
+            case ast.UnaryOp(operand=operand):
+                const = self.arena.terms.const
+                yes = self.arena.node("move", None, (const(True),), dest, (nxt,))
+                no = self.arena.node("move", None, (const(False),), dest, (nxt,))
+                return self.cond(operand, no, yes, ctx, depth)
+            case ast.BoolOp(op=op, values=values):
+                # A fresh register: `dest` may be a local that a later operand still reads.
+                held = f"%{depth}"
+                node = self.expr(values[-1], dest, nxt, ctx, depth + 1)
+                settled = self.arena.node("move", None, (held,), dest, (nxt,))
+                for value in reversed(values[:-1]):
+                    ways = (node, settled) if isinstance(op, ast.And) else (settled, node)
+                    branch = self.arena.node("branch", None, (held,), None, ways, ctx.exc, value)
+                    node = self.expr(value, held, branch, ctx, depth + 1)
+                return node
+        raise AssertionError(e)
+
+    def _compare(self, e: ast.Compare, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        if len(e.ops) == 1:
+            return self._comparison(e.left, e.ops[0], e.comparators[0], dest, nxt, ctx, depth, e)
+        held, left, right = f"%{depth}", f"%{depth + 1}", f"%{depth + 2}"
+        settled = self.arena.node("move", None, (held,), dest, (nxt,))
+
+        def link(at: int) -> Node:
+            last = at == len(e.ops) - 1
+            if last:
+                after = settled
+            else:
+                on = self.arena.node("move", None, (right,), left, (link(at + 1),))
+                after = self.arena.node("branch", None, (held,), None, (on, settled), ctx.exc, e)
+            test = self.act("compare", type(e.ops[at]).__name__, (left, right), held, after, ctx, e)
+            return self._container(e.ops[at], e.comparators[at], right, test, ctx, depth + 3)
+
+        return self.expr(e.left, left, link(0), ctx, depth + 1)
+
+    def _comparison(
+        self, left: ast.expr, op: ast.cmpop, right: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+    ) -> Node:
+        name = type(op).__name__
+        constants = self._constant_members(op, right)
+        if constants is not None:
+            return self.operands(
+                [left], ctx, depth, lambda f: self.act("compare", name, (*f, constants), dest, nxt, ctx, e)
+            )
+        return self.operands([left, right], ctx, depth, lambda f: self.act("compare", name, f, dest, nxt, ctx, e))
+
+    def _container(self, op: ast.cmpop, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        constants = self._constant_members(op, e)
+        if constants is not None:
+            return self.arena.node("move", None, (constants,), dest, (nxt,))
+        return self.expr(e, dest, nxt, ctx, depth)
+
+    def _constant_members(self, op: ast.cmpop, e: ast.expr) -> Operand | None:
+        """CPython makes one constant of a display of constants behind `in`; so do we."""
+        if not isinstance(op, ast.In | ast.NotIn) or not isinstance(e, ast.Tuple | ast.List | ast.Set):
+            return None
+        members = [self._operand(item, "%") for item in e.elts]
+        if any(isinstance(m, str) for m in members):
+            return None
+        return self.arena.terms.make("members" if isinstance(e, ast.Set) else "tuple", *members)
+
+    def _call(self, e: ast.Call, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        refuse_frame_reader(e)
+        shape = (
+            tuple("*" if isinstance(a, ast.Starred) else "" for a in e.args),
+            tuple(k.arg for k in e.keywords),
+        )
+        given = [e.func, *e.args, *(k.value for k in e.keywords)]
+        handled = () if ctx.handled is None else (ctx.handled,)
+        return self.operands(
+            given, ctx, depth, lambda f: self.act("call", shape, (*f, *handled), dest, nxt, ctx, e)
+        )
+
+    def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        shape = tuple("*" if isinstance(item, ast.Starred) else "" for item in e.elts)
+        if isinstance(e, ast.Tuple) and not any(shape):
+            return self.operands(e.elts, ctx, depth, lambda f: self.arena.node("pure", "tuple", f, dest, (nxt,)))
+        name = type(e).__name__
+        return self.operands(e.elts, ctx, depth, lambda f: self.act("new", (name, shape), f, dest, nxt, ctx, e))
+
+    def _dict(self, e: ast.Dict, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        shape = tuple("**" if key is None else "" for key in e.keys)
+        parts: list[ast.expr] = []
+        for key, value in zip(e.keys, e.values, strict=True):
+            parts += [ast.Starred(value, ast.Load())] if key is None else [key, value]
+        return self.operands(parts, ctx, depth, lambda f: self.act("new", ("Dict", shape), f, dest, nxt, ctx, e))
+
+    def _fstring(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        if isinstance(e, ast.FormattedValue):
+            parts = [e.value, *([e.format_spec] if e.format_spec else [])]
+            return self.operands(
+                parts, ctx, depth, lambda f: self.act("format", e.conversion, f, dest, nxt, ctx, e)
+            )
+        assert isinstance(e, ast.JoinedStr)
+        return self.operands(e.values, ctx, depth, lambda f: self.arena.node("pure", "joined", f, dest, (nxt,)))
+
+    def opaque(self, e: ast.AST, dest: str, nxt: Node, ctx: "Context") -> Node:
+        """A comprehension, lambda, nested function or class: one act, equal when code and captured values are.
+
+        Plain locals it reads are alpha-renamed, so that a renamed local still gives the same act.
+        """
+        inner = names_read(e)
+        for call in ast.walk(e):
+            if isinstance(call, ast.Call):
+                refuse_frame_reader(call)
+        bound = names_bound_inside(e)
+        captured = sorted(name for name in inner if name in self.scope.local)
+        walrus = sorted(
+            n.target.id
+            for n in ast.walk(e)
+            if isinstance(n, ast.NamedExpr) and not isinstance(e, ast.Lambda) and n.target.id in self.scope.local
+        )
+        for position, name in enumerate(walrus):
+            stored = self.store(name, "%1", nxt, ctx)
+            nxt = self.arena.node("part", f"walrus {position}", (dest,), "%1", (stored,))
+        code = ast.dump(e)
+        operands: list[Operand] = []
+        for name in captured:
+            if name in self.scope.shared:
+                continue
+            operands.append(name)
+            if name not in self.scope.captured and name not in bound and name not in walrus:
+                code = code.replace(f"Name(id='{name}',", f"Name(id={len(operands)},")
+        return self.act("opaque", code, tuple(operands), dest, nxt, ctx, e)
+
+    # --- tests -------------------------------------------------------------------------------------
+
+    def cond(self, e: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+        """Evaluates `e` for its truth only and goes on at `yes` or `no`."""
+        match e:
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                return self.cond(operand, no, yes, ctx, depth)
+            case ast.BoolOp(op=ast.And(), values=values):
+                for value in reversed(values):
+                    yes = self.cond(value, yes, no, ctx, depth)
+                return yes
+            case ast.BoolOp(op=ast.Or(), values=values):
+                for value in reversed(values):
+                    no = self.cond(value, yes, no, ctx, depth)
+                return no
+            case ast.IfExp(test=test, body=body, orelse=orelse):
+                then = self.cond(body, yes, no, ctx, depth)
+                return self.cond(test, then, self.cond(orelse, yes, no, ctx, depth), ctx, depth)
+            case ast.Constant(value=value):
+                return yes if value else no
+        return self.operands(
+            [e], ctx, depth, lambda f: self.arena.node("branch", None, f, None, (yes, no), ctx.exc, e)
+        )
+
+
+def refuse_frame_reader(call: ast.Call) -> None:
+    """Raises Unsupported for a call that sees local names as data, such as `locals()` or `eval(text)`."""
+    match call.func:
+        case ast.Name(id=name):
+            sees = name in _FRAME_READERS or (name in _FRAME_READERS_WITHOUT_ARGUMENTS and not call.args)
+        case ast.Attribute(attr=name):
+            sees = name in _FRAME_READERS and name.endswith("frame")
+        case _:
+            return
+    if sees:
+        raise Unsupported(f"it calls {name}, which sees the names of a frame")

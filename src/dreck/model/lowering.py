@@ -1,0 +1,309 @@
+"""Lowering: from the `ast` of a function to its graph.
+
+Boolean structure, chained comparisons, conditional expressions and `match` become single branches;
+`finally` and `with` are written out for each way they are left, as CPython's own compiler does; loops keep
+a head. Statements are lowered backwards: each is given the node that follows it.
+"""
+
+import ast
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from dreck.model.expressions import Expressions, Unsupported
+from dreck.model.graph import Arena, Node
+from dreck.model.patterns import Patterns
+from dreck.model.scopes import ModuleNames, assigned_in, scope_of
+from dreck.source.functions import FunctionNode
+
+__all__ = ["Context", "Unsupported", "lower"]
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """Where control goes when it does not go on: exception, return, break, continue.
+
+    `handled` is the register of the exception being handled, `depth` counts the statements around that
+    need registers of their own.
+    """
+
+    exc: Node
+    ret: Node
+    brk: Node | None = None
+    cont: Node | None = None
+    handled: str | None = None
+    depth: int = 0
+
+
+def lower(
+    function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: frozenset[str] = frozenset()
+) -> Node:
+    """The entry node of `function`'s graph in `arena`.
+
+    `enclosing` are the names bound by functions around it. Raises Unsupported for code that looks at its
+    own frame (`locals()`, `eval` …), of which no statement-wise account is sound.
+    """
+    work = _Statements(arena, scope_of(function), names, enclosing)
+    falls_off = arena.node("move", None, (arena.terms.const(None),), "%ret", (arena.leave,))
+    entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
+    arena.settle_liveness()
+    return entry
+
+
+class _Statements(Patterns, Expressions):
+    """One method a statement; `expressions.py` and `patterns.py` hold the rest of the language."""
+
+    def block(self, body: list[ast.stmt], nxt: Node, ctx: Context) -> Node:
+        for statement in reversed(body):
+            nxt = self._statement(statement, nxt, ctx)
+        return nxt
+
+    def _statement(self, s: ast.stmt, nxt: Node, ctx: Context) -> Node:
+        match s:
+            case ast.Pass() | ast.Global() | ast.Nonlocal():
+                return nxt
+            case ast.Expr(value=value):
+                return nxt if isinstance(value, ast.Constant) else self.expr(value, "%0", nxt, ctx, 0)
+            case ast.Return(value=value):
+                return self.expr(value or ast.Constant(None), "%ret", ctx.ret, ctx, 0)
+            case ast.If(test=test, body=body, orelse=orelse):
+                return self.cond(test, self.block(body, nxt, ctx), self.block(orelse, nxt, ctx), ctx, 0)
+            case ast.Assign(targets=targets, value=value):
+                return self._assign(targets, value, nxt, ctx)
+            case ast.AnnAssign(target=target, value=value):
+                return self._annotated(target, value, nxt, ctx)
+            case ast.AugAssign():
+                return self._augmented(s, nxt, ctx)
+            case ast.While() | ast.For() | ast.AsyncFor():
+                return self._loop(s, nxt, ctx)
+            case ast.Break():
+                assert ctx.brk is not None
+                return ctx.brk
+            case ast.Continue():
+                assert ctx.cont is not None
+                return ctx.cont
+            case ast.Raise():
+                return self._raise(s, ctx)
+            case ast.Try():
+                return self._try(s, nxt, ctx)
+            case ast.TryStar():
+                return self._try_star(s, nxt, ctx)
+            case ast.With(items=items, body=body) | ast.AsyncWith(items=items, body=body):
+                return self._with(items, body, isinstance(s, ast.AsyncWith), nxt, ctx)
+            case ast.Match():
+                return self._match(s, nxt, ctx)
+            case ast.Assert():
+                return self._assert(s, nxt, ctx)
+            case ast.Delete(targets=targets):
+                for target in reversed(targets):
+                    nxt = self.delete(target, nxt, ctx, 0)
+                return nxt
+            case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
+                return self.opaque(s, "%0", self.store(s.name, "%0", nxt, ctx), ctx)
+            case ast.Import() | ast.ImportFrom():
+                return self._import(s, nxt, ctx)
+        raise Unsupported(f"a statement Dreck does not know: {type(s).__name__}")
+
+    # --- assignments -------------------------------------------------------------------------------
+
+    def _assign(self, targets: list[ast.expr], value: ast.expr, nxt: Node, ctx: Context) -> Node:
+        if len(targets) == 1 and isinstance(targets[0], ast.Name) and self.is_plain(targets[0].id):
+            return self.expr(value, targets[0].id, nxt, ctx, 0)
+        for target in reversed(targets):
+            nxt = self.assign(target, "%0", nxt, ctx, 1)
+        return self.expr(value, "%0", nxt, ctx, 0)
+
+    def _annotated(self, target: ast.expr, value: ast.expr | None, nxt: Node, ctx: Context) -> Node:
+        if value is not None:
+            return self._assign([target], value, nxt, ctx)
+        return nxt if isinstance(target, ast.Name) else self.expr(target, "%0", nxt, ctx, 0)
+
+    def _augmented(self, s: ast.AugAssign, nxt: Node, ctx: Context) -> Node:
+        operator = type(s.op).__name__
+        match s.target:
+            case ast.Name(id=name):
+                store = self.store(name, "%0", nxt, ctx)
+                act = self.act("iop", operator, ("%1", "%2"), "%0", store, ctx, s)
+                return self.expr(ast.Name(name, ast.Load()), "%1", self.expr(s.value, "%2", act, ctx, 3), ctx, 1)
+            case ast.Attribute(value=base, attr=attr):
+                store = self.act("setattr", attr, ("%0", "%3"), None, nxt, ctx, s)
+                act = self.act("iop", operator, ("%1", "%2"), "%3", store, ctx, s)
+                right = self.expr(s.value, "%2", act, ctx, 3)
+                return self.expr(base, "%0", self.act("attr", attr, ("%0",), "%1", right, ctx, s), ctx, 0)
+            case ast.Subscript(value=base, slice=index):
+                store = self.act("setitem", None, ("%0", "%4", "%3"), None, nxt, ctx, s)
+                act = self.act("iop", operator, ("%1", "%2"), "%3", store, ctx, s)
+                right = self.expr(s.value, "%2", act, ctx, 5)
+                load = self.act("item", None, ("%0", "%4"), "%1", right, ctx, s)
+                return self.expr(base, "%0", self.expr(index, "%4", load, ctx, 5), ctx, 0)
+        raise Unsupported("an augmented assignment Dreck does not know")
+
+    def _import(self, s: ast.Import | ast.ImportFrom, nxt: Node, ctx: Context) -> Node:
+        for alias in reversed(s.names):
+            bound = alias.asname or alias.name.split(".")[0]
+            after = self.store(bound, "%0", nxt, ctx)
+            where = (s.level, s.module) if isinstance(s, ast.ImportFrom) else None
+            nxt = self.act("import", (where, alias.name, alias.asname is None), (), "%0", after, ctx, s)
+        return nxt
+
+    def _raise(self, s: ast.Raise, ctx: Context) -> Node:
+        if s.exc is None:
+            if ctx.handled is not None:
+                return self.arena.node("move", None, (ctx.handled,), "%exc", (ctx.exc,))
+            return self.act("reraise", None, (), "%exc", ctx.exc, ctx, s)
+        parts = [s.exc] if s.cause is None else [s.exc, s.cause]
+        payload = "raise" if s.cause is None else "raise from"
+        return self.operands(
+            parts, ctx, 0, lambda found: self.act(payload, None, self._in_handler(found, ctx), "%exc", ctx.exc, ctx, s)
+        )
+
+    def _in_handler(self, operands: tuple[Any, ...], ctx: Context) -> tuple[Any, ...]:
+        return operands if ctx.handled is None else (*operands, ctx.handled)
+
+    def _assert(self, s: ast.Assert, nxt: Node, ctx: Context) -> Node:
+        fail = self.act("assertion", None, ("%0",), "%exc", ctx.exc, ctx, s)
+        told = self.expr(s.msg or ast.Constant(None), "%0", fail, ctx, 0)
+        tested = self.cond(s.test, nxt, told, ctx, 0)
+        return self.cond(ast.Name("__debug__", ast.Load()), tested, nxt, ctx, 0)
+
+    # --- loops -------------------------------------------------------------------------------------
+
+    def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
+        cursor = f"%iter{ctx.depth}"
+        head, new = self.arena.loop_head((ast.dump(s), nxt, ctx), assigned_in([s]), s)
+        if new:
+            inner = replace(ctx, brk=nxt, cont=head, depth=ctx.depth + 1)
+            body = self.block(s.body, head, inner)
+            done = self.block(s.orelse, nxt, ctx)
+            if isinstance(s, ast.While):
+                head.succs = (self.cond(s.test, body, done, inner, 0),)
+            else:
+                step = self.assign(s.target, "%0", body, inner, 1)
+                kind = "anext" if isinstance(s, ast.AsyncFor) else "next"
+                head.succs = (self.arena.node(kind, None, (cursor,), "%0", (step, done), ctx.exc, s),)
+        if isinstance(s, ast.While):
+            return head
+        kind = "aiter" if isinstance(s, ast.AsyncFor) else "iter"
+        begin = self.act(kind, None, ("%0",), cursor, head, ctx, s)
+        return self.expr(s.iter, "%0", begin, ctx, 0)
+
+    # --- with, try ---------------------------------------------------------------------------------
+
+    def _with(
+        self, items: list[ast.withitem], body: list[ast.stmt], is_async: bool, nxt: Node, ctx: Context
+    ) -> Node:
+        if not items:
+            return self.block(body, nxt, ctx)
+        manager, raised = f"%with{ctx.depth}", f"%wexc{ctx.depth}"
+        mark = "a" if is_async else ""
+
+        def leaving(to: Node) -> Node:
+            return self.act(mark + "exit", None, (manager,), "%0", to, ctx, items[0].context_expr)
+
+        again = self.arena.node("move", None, (raised,), "%exc", (ctx.exc,))
+        asked = self.arena.node("branch", None, ("%0",), None, (nxt, again), ctx.exc)
+        told = self.act(mark + "exitexc", None, (manager, raised), "%0", asked, ctx, items[0].context_expr)
+        inner = Context(
+            exc=self.arena.node("move", None, ("%exc",), raised, (told,)),
+            ret=leaving(ctx.ret),
+            brk=leaving(ctx.brk) if ctx.brk else None,
+            cont=leaving(ctx.cont) if ctx.cont else None,
+            handled=ctx.handled,
+            depth=ctx.depth + 1,
+        )
+        start = self._with(items[1:], body, is_async, leaving(nxt), inner)
+        if items[0].optional_vars is not None:
+            start = self.assign(items[0].optional_vars, "%0", start, inner, 1)
+        enter = self.act(mark + "enter", None, (manager,), "%0", start, ctx, items[0].context_expr)
+        return self.expr(items[0].context_expr, manager, enter, ctx, 0)
+
+    def _try(self, s: ast.Try, nxt: Node, ctx: Context) -> Node:
+        if s.finalbody:
+            return self._finally(s, nxt, ctx)
+        handlers = self._handlers(s.handlers, nxt, ctx)
+        normal = self.block(s.orelse, nxt, ctx)
+        return self.block(s.body, normal, replace(ctx, exc=handlers))
+
+    def _finally(self, s: ast.Try, nxt: Node, ctx: Context) -> Node:
+        pending = f"%fin{ctx.depth}"
+        inner = replace(ctx, depth=ctx.depth + 1)
+
+        def last(to: Node, context: Context = inner) -> Node:
+            return self.block(s.finalbody, to, context)
+
+        again = self.arena.node("move", None, (pending,), "%exc", (ctx.exc,))
+        unwinding = last(again, replace(inner, handled=pending))
+        kept = f"%ret{ctx.depth}"
+        given = last(self.arena.node("move", None, (kept,), "%ret", (ctx.ret,)))
+        around = Context(
+            exc=self.arena.node("move", None, ("%exc",), pending, (unwinding,)),
+            ret=self.arena.node("move", None, ("%ret",), kept, (given,)),
+            brk=last(ctx.brk) if ctx.brk else None,
+            cont=last(ctx.cont) if ctx.cont else None,
+            handled=ctx.handled,
+            depth=ctx.depth + 1,
+        )
+        guarded = ast.Try(body=s.body, handlers=s.handlers, orelse=s.orelse, finalbody=[])
+        return self._try(guarded, last(nxt), around)
+
+    def _handlers(self, handlers: list[ast.ExceptHandler], nxt: Node, ctx: Context) -> Node:
+        caught = f"%exc{ctx.depth}"
+        inner = replace(ctx, handled=caught, depth=ctx.depth + 1)
+        otherwise = self.arena.node("move", None, (caught,), "%exc", (ctx.exc,))
+        for handler in reversed(handlers):
+            body = self._handler_body(handler, caught, nxt, inner)
+            otherwise = body if handler.type is None else self._matching(handler.type, caught, body, otherwise, inner)
+        return self.arena.node("move", None, ("%exc",), caught, (otherwise,))
+
+    def _matching(self, kind: ast.expr, caught: str, then: Node, otherwise: Node, ctx: Context) -> Node:
+        asked = self.arena.node("branch", None, ("%0",), None, (then, otherwise), ctx.exc, kind)
+        tested = self.act("catches", None, (caught, "%0"), "%0", asked, ctx, kind)
+        return self.expr(kind, "%0", tested, ctx, 0)
+
+    def _handler_body(self, handler: ast.ExceptHandler, caught: str, nxt: Node, ctx: Context) -> Node:
+        if handler.name is None:
+            return self.block(handler.body, nxt, ctx)
+        name = handler.name
+        forget = self._forgetting(name, ctx)
+        around = Context(
+            exc=forget(ctx.exc),
+            ret=forget(ctx.ret),
+            brk=forget(ctx.brk) if ctx.brk else None,
+            cont=forget(ctx.cont) if ctx.cont else None,
+            handled=ctx.handled,
+            depth=ctx.depth,
+        )
+        return self.store(name, caught, self.block(handler.body, forget(nxt), around), ctx)
+
+    def _forgetting(self, name: str, ctx: Context) -> Callable[[Node], Node]:
+        return lambda to: self.unbind(name, to, ctx)
+
+    def _try_star(self, s: ast.TryStar, nxt: Node, ctx: Context) -> Node:
+        if s.finalbody:
+            raise Unsupported("except* together with finally")
+        rest, found, raised = (f"%{word}{ctx.depth}" for word in ("rest", "group", "new"))
+        inner = replace(ctx, depth=ctx.depth + 1, handled=found)
+        node = self.arena.node
+        again = self.act("regroup", None, (rest, raised), "%0", nxt, ctx, s)
+        for handler in reversed(s.handlers):
+            assert handler.type is not None
+            collect = node("move", None, ("%exc",), found, (self.act("collect", None, (raised, found), raised, again, ctx, s),))
+            body = self._handler_body(handler, found, again, replace(inner, exc=collect))
+            asked = node("branch", None, (found,), None, (body, again), ctx.exc)
+            left = self.act("unmatched", None, (rest, "%0"), rest, asked, ctx, handler.type)
+            split = self.act("matched", None, (rest, "%0"), found, left, ctx, handler.type)
+            again = self.expr(handler.type, "%0", split, ctx, 0)
+        begin = node("move", None, (self.arena.terms.const(None),), raised, (again,))
+        handlers = node("move", None, ("%exc",), rest, (begin,))
+        return self.block(s.body, self.block(s.orelse, nxt, ctx), replace(ctx, exc=handlers))
+
+    def _match(self, s: ast.Match, nxt: Node, ctx: Context) -> Node:
+        subject = f"%match{ctx.depth}"
+        inner = replace(ctx, depth=ctx.depth + 1)
+        otherwise = nxt
+        for case in reversed(s.cases):
+            body = self.block(case.body, nxt, inner)
+            if case.guard is not None:
+                body = self.cond(case.guard, body, otherwise, inner, 0)
+            otherwise = self.pattern(case.pattern, subject, body, otherwise, inner)
+        return self.expr(s.subject, subject, otherwise, ctx, 0)

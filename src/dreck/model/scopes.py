@@ -1,0 +1,230 @@
+"""Names: what is local to a function, what its nested functions capture, what a module defines."""
+
+import ast
+import builtins
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from dreck.source.functions import FunctionNode, blocks_of
+
+_BUILTINS = frozenset(dir(builtins))
+_OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
+
+
+@dataclass(slots=True)
+class FunctionScope:
+    """How each name is meant inside one function (language reference, section 4.2, "Naming and binding")."""
+
+    params: frozenset[str]
+    local: set[str] = field(default_factory=set)
+    captured: set[str] = field(default_factory=set)
+    """Locals that a nested function, lambda or generator expression may read later."""
+    shared: set[str] = field(default_factory=set)
+    """Captured locals that a nested function may also assign (`nonlocal`)."""
+    declared_global: set[str] = field(default_factory=set)
+    declared_nonlocal: set[str] = field(default_factory=set)
+    deleted: set[str] = field(default_factory=set)
+    has_walrus: bool = False
+    is_generator: bool = False
+
+
+def param_names(args: ast.arguments) -> list[str]:
+    """All parameter names, in the order they stand."""
+    named = [*args.posonlyargs, *args.args]
+    names = [a.arg for a in named]
+    if args.vararg:
+        names.append(args.vararg.arg)
+    names += [a.arg for a in args.kwonlyargs]
+    if args.kwarg:
+        names.append(args.kwarg.arg)
+    return names
+
+
+def scope_of(node: FunctionNode) -> FunctionScope:
+    """Works out the scope of one function from its own body; the nested ones count for what they capture."""
+    scope = FunctionScope(params=frozenset(param_names(node.args)))
+    scope.local |= scope.params
+    mentioned: set[str] = set()
+    for statement in node.body:
+        _scan(statement, scope, mentioned)
+    outer = scope.declared_global | scope.declared_nonlocal
+    scope.local -= outer
+    scope.captured = mentioned & scope.local
+    scope.shared &= scope.local
+    return scope
+
+
+def _scan(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+    match node:
+        case ast.Name(id=name, ctx=ast.Store()):
+            scope.local.add(name)
+        case ast.Name(id=name, ctx=ast.Del()):
+            scope.local.add(name)
+            scope.deleted.add(name)
+        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
+            scope.local.add(node.name)
+            _capture(node, scope, mentioned)
+            return
+        case ast.Lambda() | ast.GeneratorExp():
+            _capture(node, scope, mentioned)
+            return
+        case ast.ListComp() | ast.SetComp() | ast.DictComp():
+            _comprehension(node, scope, mentioned)
+            return
+        case ast.Global(names=names):
+            scope.declared_global.update(names)
+        case ast.Nonlocal(names=names):
+            scope.declared_nonlocal.update(names)
+        case ast.NamedExpr():
+            scope.has_walrus = True
+        case ast.Yield() | ast.YieldFrom():
+            scope.is_generator = True
+        case ast.ExceptHandler(name=str(name)) | ast.MatchAs(name=str(name)) | ast.MatchStar(name=str(name)):
+            scope.local.add(name)
+        case ast.MatchMapping(rest=str(name)):
+            scope.local.add(name)
+        case ast.alias():
+            scope.local.add(node.asname or node.name.split(".")[0])
+    for child in ast.iter_child_nodes(node):
+        _scan(child, scope, mentioned)
+
+
+def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+    for inner in ast.walk(node):
+        match inner:
+            case ast.Name(id=name):
+                mentioned.add(name)
+            case ast.Nonlocal(names=names):
+                scope.shared.update(names)
+                mentioned.update(names)
+            case ast.NamedExpr(target=ast.Name(id=name)):
+                scope.has_walrus = True
+                if not isinstance(node, ast.Lambda):
+                    scope.local.add(name)
+                    scope.shared.add(name)
+
+
+def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+    for inner in ast.walk(node):
+        match inner:
+            case ast.NamedExpr(target=ast.Name(id=name)):
+                scope.has_walrus = True
+                scope.local.add(name)
+            case ast.Lambda() | ast.GeneratorExp():
+                _capture(inner, scope, mentioned)
+            case ast.Yield() | ast.YieldFrom():
+                scope.is_generator = True
+
+
+def names_bound_inside(node: ast.AST) -> set[str]:
+    """Names a comprehension, lambda or nested function binds for itself."""
+    bound: set[str] = set()
+    for inner in ast.walk(node):
+        match inner:
+            case ast.comprehension(target=target):
+                bound |= {n.id for n in ast.walk(target) if isinstance(n, ast.Name)}
+            case ast.arg(arg=name):
+                bound.add(name)
+    return bound
+
+
+def names_read(node: ast.AST) -> set[str]:
+    """Every name that stands anywhere in `node`."""
+    return {inner.id for inner in ast.walk(node) if isinstance(inner, ast.Name)}
+
+
+def assigned_in(statements: list[ast.stmt]) -> frozenset[str]:
+    """Names that running `statements` may bind or unbind, nested scopes left out."""
+    scope = FunctionScope(params=frozenset())
+    for statement in statements:
+        _scan(statement, scope, set())
+    return frozenset(scope.local)
+
+
+class ModuleNames:
+    """What a name means at the top of a module: `stable`, `varying`, or `unknown`.
+
+    Stable names are functions, classes, imports, builtins and constants in capitals: bound before any
+    function of the module runs and never again. Varying names may be rebound while a function runs.
+    Unknown names may not exist at all.
+    """
+
+    def __init__(self, tree: ast.Module) -> None:
+        self.definitions: dict[str, ast.stmt] = {}
+        self._defined: set[str] = set()
+        self._assigned: set[str] = set()
+        self._rebound: set[str] = set()
+        self._star = False
+        for statement in _statements(tree.body):
+            self._note(statement)
+        for node in _all_statements(tree.body):
+            if isinstance(node, ast.Global):
+                self._rebound.update(node.names)
+
+    def kind(self, name: str) -> str:
+        if name in self._rebound:
+            return "varying"
+        if name in self._defined:
+            return "stable"
+        if name in self._assigned:
+            return "stable" if name.isupper() else "varying"
+        if name in _BUILTINS or name == "__debug__":
+            return "varying" if self._star else "stable"
+        return "varying" if name in ("__name__", "__file__", "__doc__") else "unknown"
+
+    def is_builtin(self, name: str) -> bool:
+        """Whether `name` surely means the builtin of that name."""
+        return (
+            name in _BUILTINS
+            and not self._star
+            and name not in self._defined
+            and name not in self._assigned
+            and name not in self._rebound
+        )
+
+    def _note(self, statement: ast.stmt) -> None:
+        match statement:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                if name in self._defined or name in self._assigned:
+                    self.definitions.pop(name, None)
+                else:
+                    self.definitions[name] = statement
+                self._defined.add(name)
+            case ast.Import() | ast.ImportFrom():
+                for alias in statement.names:
+                    self._star |= alias.name == "*"
+                    self._defined.add(alias.asname or alias.name.split(".")[0])
+            case _:
+                names = assigned_in_place(statement)
+                self._assigned |= names
+                for name in names & self.definitions.keys():
+                    del self.definitions[name]
+
+
+def assigned_in_place(statement: ast.stmt) -> set[str]:
+    """Names that one statement binds itself, blocks inside it left out."""
+    found: set[str] = set()
+    for field_name, value in ast.iter_fields(statement):
+        if field_name in ("body", "orelse", "finalbody", "cases"):
+            continue
+        for node in value if isinstance(value, list) else [value]:
+            if isinstance(node, ast.ExceptHandler):
+                found |= {node.name} if node.name else set()
+            elif isinstance(node, ast.AST):
+                found |= {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return found
+
+
+def _statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
+    for statement in body:
+        yield statement
+        if not isinstance(statement, _OWN_SCOPE):
+            for block in blocks_of(statement):
+                yield from _statements(block)
+
+
+def _all_statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
+    for statement in body:
+        yield statement
+        for block in blocks_of(statement):
+            yield from _all_statements(block)

@@ -1,0 +1,115 @@
+"""Functions in a text: their names, their lines, and a text with one of them replaced."""
+
+import ast
+import warnings
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TypeAlias
+
+from dreck.errors import BadSource
+from dreck.source.lines import indent_of, split_lines
+
+FunctionNode: TypeAlias = ast.FunctionDef | ast.AsyncFunctionDef
+_Scope: TypeAlias = FunctionNode | ast.ClassDef
+
+
+@dataclass(frozen=True, slots=True)
+class Function:
+    """A function as it stands in a text.
+
+    `name` is dotted (`Class.method`, `outer.inner`); a second one of the same name is `name#2`.
+    `start` and `end` are line numbers from 1, both included; decorators belong to it, and so do comments
+    at its end that are indented deeper than its `def`.
+    """
+
+    name: str
+    node: FunctionNode
+    start: int
+    end: int
+    owner: ast.ClassDef | None = None
+    nested: bool = False
+
+
+def parse(text: str, path: Path | str = "<text>") -> ast.Module:
+    """`ast.parse` that keeps quiet about odd escapes and raises BadSource with the place."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            return ast.parse(text)
+    except SyntaxError as error:
+        raise BadSource(f"{path}:{error.lineno or 1}: not Python: {error.msg}") from None
+    except (ValueError, RecursionError, MemoryError) as error:
+        raise BadSource(f"{path}: not Python that can be parsed: {error}") from None
+
+
+def functions_in(tree: ast.Module, text: str) -> list[Function]:
+    """Every function of a module in the order it stands, methods and nested ones included."""
+    lines = split_lines(text)
+    seen: Counter[str] = Counter()
+    found = []
+    for name, node, owner, nested in _walk(tree.body, "", None, False):
+        seen[name] += 1
+        unique = name if seen[name] == 1 else f"{name}#{seen[name]}"
+        first = min([node.lineno, *(d.lineno for d in node.decorator_list)])
+        end = _with_trailing_comments(lines, lines[node.lineno - 1], node.end_lineno or node.lineno)
+        found.append(Function(unique, node, first, end, owner, nested))
+    return found
+
+
+def _walk(
+    body: list[ast.stmt], prefix: str, owner: ast.ClassDef | None, nested: bool
+) -> Iterator[tuple[str, FunctionNode, ast.ClassDef | None, bool]]:
+    for node in body:
+        match node:
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                yield prefix + node.name, node, owner, nested
+                yield from _walk(node.body, f"{prefix}{node.name}.", None, True)
+            case ast.ClassDef():
+                yield from _walk(node.body, f"{prefix}{node.name}.", node, nested)
+            case _:
+                for block in blocks_of(node):
+                    yield from _walk(block, prefix, owner, nested)
+
+
+def blocks_of(node: ast.stmt) -> Iterator[list[ast.stmt]]:
+    """The statement lists inside a compound statement, in the order they stand."""
+    match node:
+        case ast.If() | ast.For() | ast.AsyncFor() | ast.While():
+            yield node.body
+            yield node.orelse
+        case ast.With() | ast.AsyncWith() | ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
+            yield node.body
+        case ast.Try() | ast.TryStar():
+            yield node.body
+            yield from (handler.body for handler in node.handlers)
+            yield node.orelse
+            yield node.finalbody
+        case ast.Match():
+            yield from (case.body for case in node.cases)
+
+
+def _with_trailing_comments(lines: list[str], def_line: str, end: int) -> int:
+    depth = len(indent_of(def_line).expandtabs(8))
+    for number in range(end, len(lines)):
+        line = lines[number].strip()
+        if line and (not line.startswith("#") or len(indent_of(lines[number]).expandtabs(8)) <= depth):
+            break
+        if line:
+            end = number + 1
+    return end
+
+
+def segment(text: str, function: Function) -> str:
+    """The lines of one function, as they stand in `text`."""
+    return "".join(split_lines(text)[function.start - 1 : function.end])
+
+
+def splice(text: str, function: Function, replacement: str) -> str:
+    """`text` with the lines of one function replaced; every other byte stays."""
+    lines = split_lines(text)
+    ends_file = function.end == len(lines)
+    if ends_file and not lines[-1].endswith(("\n", "\r")):
+        replacement = replacement.rstrip("\r\n")
+    return "".join([*lines[: function.start - 1], replacement, *lines[function.end :]])

@@ -1,0 +1,19 @@
+"""Lines as Python's tokenizer counts them: form feeds and exotic separators do not end a line."""
+
+import re
+
+_LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
+
+
+def split_lines(text: str) -> list[str]:
+    """The lines of `text` with their ends kept; joined they are `text` again.
+
+    `str.splitlines` also splits at form feeds and U+2028, where `ast` line numbers do not.
+    """
+    return _LINE.findall(text)
+
+
+def indent_of(line: str) -> str:
+    """The blanks and tabs a line starts with (a form feed resets the count, as in the tokenizer)."""
+    body = line.rpartition("\f")[2]
+    return body[: len(body) - len(body.lstrip(" \t"))]

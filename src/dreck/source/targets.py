@@ -1,0 +1,60 @@
+"""Targets: `path.py`, `path.py::function`, `path.py::Class.method`, or a folder."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from dreck.errors import BadTarget
+from dreck.source.files import python_files
+from dreck.source.functions import Function
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """A file and, in it, one function or class by its dotted name; no name means the whole file."""
+
+    path: Path
+    name: str | None = None
+
+    def __str__(self) -> str:
+        return str(self.path) if self.name is None else f"{self.path}::{self.name}"
+
+    def chosen(self, functions: Iterable[Function]) -> list[Function]:
+        """Those of `functions` this target means. Raises BadTarget when the name fits none."""
+        functions = list(functions)
+        if self.name is None:
+            return functions
+        inside = (self.name + ".", self.name + "#")
+        found = [f for f in functions if f.name == self.name or f.name.startswith(inside)]
+        if not found:
+            raise BadTarget(f"{self.path}: no function or class '{self.name}'{_suggestion(self.name, functions)}")
+        return found
+
+
+def _suggestion(name: str, functions: list[Function]) -> str:
+    import difflib
+
+    near = difflib.get_close_matches(name, [f.name for f in functions], n=1)
+    return f"; did you mean '{near[0]}'?" if near else ""
+
+
+def resolve(spec: str | Path | Target) -> Iterator[Target]:
+    """The files a target stands for: itself, or each Python file of a folder.
+
+    Raises BadTarget when there is no such file or folder, or it is no Python file.
+    """
+    if isinstance(spec, Target):
+        yield spec
+        return
+    place, mark, name = str(spec).partition("::")
+    path = Path(place)
+    if mark and not name:
+        raise BadTarget(f"{spec}: a name is wanted after '::', as in {place}::function")
+    if path.is_dir():
+        if mark:
+            raise BadTarget(f"{spec}: {place} is a folder; name a file before '::'")
+        yield from (Target(file) for file in python_files(path))
+        return
+    if not path.exists():
+        raise BadTarget(f"{place}: no such file or folder")
+    yield Target(path, name or None)
