@@ -1,0 +1,156 @@
+"""The shape of blocks: where a function's statement lists stand, how they end, what follows them."""
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal, TypeAlias
+
+from dreck.source.functions import FunctionNode
+
+Hop: TypeAlias = tuple[int, str, int]
+"""One step down: the statement's index, the field its block stands in, which handler or case."""
+Path: TypeAlias = tuple[Hop, ...]
+Falls: TypeAlias = Literal["return", "continue", ""]
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A list of statements in a function.
+
+    `falls` is the exit that running off its end amounts to: `return` at the end of the function, `continue`
+    at the end of a loop's body, '' when other code follows. `follows` is the statement that comes next then.
+    """
+
+    path: Path
+    body: list[ast.stmt]
+    falls: Falls
+    in_loop: bool = False
+    follows: ast.stmt | None = None
+    is_elif: bool = False
+    """The one-statement list that stands for an `elif`; it is part of its chain, not a block of its own."""
+
+
+def blocks(function: FunctionNode) -> Iterator[Block]:
+    """Every block of a function, outermost first; nested functions are left out."""
+    yield from _blocks(Block((), function.body, "return"))
+
+
+def _blocks(block: Block) -> Iterator[Block]:
+    yield block
+    for index, statement in enumerate(block.body):
+        last = index == len(block.body) - 1
+        falls: Falls = block.falls if last else ""
+        follows = block.follows if last else block.body[index + 1]
+        for field, which, body, inherits in _inner(statement):
+            path = (*block.path, (index, field, which))
+            if inherits:
+                arm = field == "orelse" and isinstance(statement, ast.If) and is_elif(statement)
+                yield from _blocks(Block(path, body, falls, block.in_loop, follows, arm))
+            elif field == "body" and isinstance(statement, ast.For | ast.AsyncFor | ast.While):
+                yield from _blocks(Block(path, body, "continue", True))
+            else:
+                yield from _blocks(Block(path, body, "", block.in_loop))
+
+
+def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt], bool]]:
+    """Blocks inside a statement: field, number, body, and whether their end is the statement's end."""
+    match s:
+        case ast.If():
+            yield "body", 0, s.body, True
+            if s.orelse:
+                yield "orelse", 0, s.orelse, True
+        case ast.For() | ast.AsyncFor() | ast.While():
+            yield "body", 0, s.body, False
+            if s.orelse:
+                yield "orelse", 0, s.orelse, True
+        case ast.With() | ast.AsyncWith():
+            yield "body", 0, s.body, True
+        case ast.Try() | ast.TryStar():
+            yield "body", 0, s.body, not s.orelse and not s.finalbody
+            for number, handler in enumerate(s.handlers):
+                yield "handlers", number, handler.body, not s.finalbody
+            if s.orelse:
+                yield "orelse", 0, s.orelse, not s.finalbody
+            if s.finalbody:
+                yield "finalbody", 0, s.finalbody, True
+        case ast.Match():
+            for number, case in enumerate(s.cases):
+                yield "cases", number, case.body, True
+
+
+def is_elif(outer: ast.If) -> bool:
+    """Whether `outer` goes on with an `elif` (`else: if` on two lines is not one)."""
+    if len(outer.orelse) != 1 or not isinstance(outer.orelse[0], ast.If):
+        return False
+    return outer.orelse[0].col_offset == outer.col_offset
+
+
+def arms(chain: ast.If) -> tuple[list[ast.If], list[ast.stmt]]:
+    """The `if` and its `elif`s, and the statements of the final `else` (empty when there is none)."""
+    found = [chain]
+    while is_elif(found[-1]):
+        found.append(found[-1].orelse[0])  # type: ignore[arg-type]
+    return found, found[-1].orelse
+
+
+def leaves(body: list[ast.stmt]) -> bool:
+    """Whether no way through `body` reaches its end, as far as its syntax tells."""
+    if not body:
+        return False
+    match body[-1]:
+        case ast.Return() | ast.Raise() | ast.Continue() | ast.Break():
+            return True
+        case ast.If(body=then, orelse=orelse):
+            return leaves(then) and leaves(orelse)
+        case ast.Try(body=tried, handlers=handlers, orelse=orelse, finalbody=last):
+            return leaves(last) or (
+                (leaves(tried) or leaves(orelse)) and all(leaves(handler.body) for handler in handlers)
+            )
+        case ast.Match(cases=cases):
+            final = cases[-1]
+            catch_all = final.guard is None and isinstance(final.pattern, ast.MatchAs) and final.pattern.pattern is None
+            return catch_all and all(leaves(case.body) for case in cases)
+    return False
+
+
+def code_lines(body: list[ast.stmt]) -> int:
+    """Lines from the first statement to the last."""
+    return (body[-1].end_lineno or body[-1].lineno) - body[0].lineno + 1 if body else 0
+
+
+def holds_test(body: list[ast.stmt]) -> bool:
+    """Whether an `if`, `while` or `match` stands anywhere in `body`."""
+    return any(isinstance(n, ast.If | ast.While | ast.Match) for s in body for n in ast.walk(s))
+
+
+def is_straight(body: list[ast.stmt]) -> bool:
+    """Whether `body` is simple statements only."""
+    return not any(hasattr(s, "body") or isinstance(s, ast.Match) for s in body)
+
+
+_REFUSAL_WORDS = ("error", "invalid", "refuse", "deny", "denied", "reject", "fail", "missing", "unknown", "not ", "no ")
+
+
+def exceptional(body: list[ast.stmt]) -> float:
+    """How much the exit of a leaving block looks like the exceptional case: raise most, a computed value least."""
+    match body[-1] if body else None:
+        case ast.Raise():
+            return 3
+        case ast.Return(value=None | ast.Constant(value=None | False)):
+            return 2
+        case ast.Continue() | ast.Break():
+            return 2
+        case ast.Return(value=ast.Constant(value=str() as text)) if any(w in text.lower() for w in _REFUSAL_WORDS):
+            return 1.5
+        case ast.Return(value=ast.Constant(value=value)) if value is not True:
+            return 1
+        case ast.Return(value=ast.List(elts=[]) | ast.Tuple(elts=[]) | ast.Dict(keys=[])):
+            return 1
+    return 0
+
+
+def returns_value(function: FunctionNode) -> bool:
+    """Whether some `return` of the function itself gives a value."""
+    return any(
+        isinstance(s, ast.Return) and s.value is not None for block in blocks(function) for s in block.body
+    )

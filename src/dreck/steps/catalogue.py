@@ -1,0 +1,88 @@
+"""The catalogue: what a step is, and where all of them are found."""
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cache
+
+from dreck.errors import DreckError
+from dreck.model.shape import Path
+from dreck.source.functions import FunctionNode
+from dreck.steps.trees import Tree
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """A place where a step applies: a block of the function, a statement in it, and why.
+
+    `kind` is the step's own word for the form found, `exit` the exit it needs there.
+    """
+
+    path: Path
+    index: int
+    line: int
+    reason: str
+    kind: str = ""
+    exit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Rewrite:
+    """One way of carrying out a step. With `only_if_proved`, a trial is not evidence enough for it."""
+
+    tree: Tree
+    only_if_proved: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """What a step may need to know: assumptions allowed, the project's line length."""
+
+    assume: frozenset[str] = frozenset()
+    line_length: int = 88
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One kind of rewrite.
+
+    `find` looks at the `ast` of a function for places, cheaply; `apply` carries a place out on its tree and
+    gives the ways to do it, best first. `order` says when it is tried: clutter first, sharing last.
+    """
+
+    name: str
+    group: str
+    order: int
+    summary: str
+    why: str
+    when_not: str
+    before: str
+    after: str
+    traps: tuple[str, ...]
+    find: Callable[[FunctionNode], Iterable[Site]]
+    apply: Callable[[Tree, Site, Options], Iterable[Rewrite]]
+    by_default: bool = True
+
+
+@cache
+def all_steps() -> tuple[Step, ...]:
+    """Every step, in the order they are tried. A module of this package with a `STEP` is a step."""
+    import dreck.steps
+
+    found = []
+    for info in pkgutil.iter_modules(dreck.steps.__path__):
+        module = importlib.import_module(f"dreck.steps.{info.name}")
+        step = getattr(module, "STEP", None)
+        if isinstance(step, Step):
+            found.append(step)
+    return tuple(sorted(found, key=lambda step: (step.order, step.name)))
+
+
+def step_named(name: str) -> Step:
+    """The step of that name. Raises DreckError when there is none."""
+    for step in all_steps():
+        if step.name == name:
+            return step
+    known = ", ".join(step.name for step in all_steps())
+    raise DreckError(f"no step '{name}'; there are: {known}")

@@ -1,0 +1,234 @@
+"""guard-clauses: turn a test round, deal with the exceptional case at once and leave."""
+
+import ast
+from collections.abc import Iterable, Iterator
+
+import libcst as cst
+
+from dreck.model.shape import (
+    Block,
+    blocks,
+    code_lines,
+    exceptional,
+    holds_test,
+    is_elif,
+    is_straight,
+    leaves,
+    returns_value,
+)
+from dreck.source.functions import FunctionNode
+from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.negate import is_clean, negations
+from dreck.steps.trees import (
+    Tree,
+    Untouchable,
+    as_block,
+    exit_line,
+    spliced,
+    unwrapped,
+    with_leading,
+)
+
+_SMALL = 3
+
+
+def find(function: FunctionNode) -> Iterator[Site]:
+    """Places where an `if` wraps the success path, outermost first."""
+    for block in blocks(function):
+        if block.is_elif:
+            continue
+        for index, statement in enumerate(block.body):
+            if isinstance(statement, ast.If) and not is_elif(statement):
+                yield from _sites(function, block, index, statement)
+
+
+def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Iterator[Site]:
+    kind = _kind(block, index, s, block.body[index + 1 :])
+    if kind is None:
+        return
+    exit_ = block.falls
+    if exit_ == "return" and returns_value(function):
+        exit_ = "return None"
+    reason = {
+        "else leaves": "the else branch leaves: it stands at its test now, and the main path is no longer indented",
+        "whole body": f"everything to the end stood inside this if: leave with `{exit_}` when it is not so",
+        "short else": f"the short else case is dealt with first and leaves with `{exit_}`",
+        "short body": f"the short case is dealt with first and leaves with `{exit_}`",
+        "exit follows": "the exit that followed stands at its test now, and the main path is no longer indented",
+    }[kind]
+    yield Site(block.path, index, s.lineno, reason, kind, exit_)
+
+
+def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | None:
+    if s.orelse and leaves(s.orelse):
+        return "else leaves" if _else_is_the_guard(block, index, s) else None
+    if s.orelse:
+        return None if rest or not block.falls else _by_size(s)
+    if not rest and block.falls and not leaves(s.body):
+        return "whole body" if _is_long(s.body) else None
+    if not rest and block.falls and leaves(s.body) and holds_test(s.body) and exceptional(s.body) == 0:
+        return "whole body" if _is_long(s.body) else None
+    if len(rest) == 1 and _is_exit(rest[0]) and leaves(s.body):
+        return "exit follows" if _exit_is_the_guard(s, rest) else None
+    return None
+
+
+def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    small = is_straight(s.orelse) and len(s.orelse) <= _SMALL
+    if not small and (holds_test(s.orelse) or code_lines(s.orelse) >= code_lines(s.body)):
+        return False
+    if not leaves(s.body):
+        return True
+    ours, theirs = exceptional(s.body), exceptional(s.orelse)
+    if holds_test(s.body):
+        return theirs >= ours or ours < 3
+    if ours != theirs:
+        return theirs > ours
+    if code_lines(s.body) != code_lines(s.orelse):
+        return code_lines(s.orelse) < code_lines(s.body)
+    return _after_a_guard(block, index) and _turns_cleanly(s.test)
+
+
+def _after_a_guard(block: Block, index: int) -> bool:
+    before = block.body[index - 1] if index else None
+    return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
+
+
+def _turns_cleanly(test: ast.expr) -> bool:
+    return is_clean(cst.parse_expression(ast.unparse(test)))
+
+
+def _by_size(s: ast.If) -> str | None:
+    if _is_small(s.orelse) and _is_long(s.body):
+        return "short else"
+    if _is_small(s.body) and _is_long(s.orelse):
+        return "short body"
+    return None
+
+
+def _is_small(body: list[ast.stmt]) -> bool:
+    return is_straight(body) and len(body) <= 2
+
+
+def _is_long(body: list[ast.stmt]) -> bool:
+    return code_lines(body) > _SMALL or (holds_test(body) and code_lines(body) >= _SMALL)
+
+
+def _is_exit(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Return | ast.Raise | ast.Continue | ast.Break)
+
+
+def _exit_is_the_guard(s: ast.If, rest: list[ast.stmt]) -> bool:
+    ours, theirs = exceptional(s.body), exceptional(rest)
+    return theirs >= 1 and theirs > ours and _is_long(s.body)
+
+
+# --- carrying it out -----------------------------------------------------------------------------------
+
+
+def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
+    """The guard first, then the statements it guards, one level up."""
+    block = tree.block(site.path)
+    statement = block.body[site.index]
+    if not isinstance(statement, cst.If):
+        raise Untouchable("no plain if stands there")
+    if site.kind == "short body":
+        yield Rewrite(tree.edit(site.path, lambda b: _keep_test(b, site)))
+        return
+    for test, only_if_proved in negations(statement.test):
+        turned = _spaced(statement, test)
+        yield Rewrite(tree.edit(site.path, lambda b, t=turned: _turned(b, site, t)), only_if_proved)
+
+
+def _spaced(statement: cst.If, test: cst.BaseExpression) -> cst.If:
+    return statement.with_changes(test=test, whitespace_before_test=cst.SimpleWhitespace(" "))
+
+
+def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.IndentedBlock:
+    success = as_block(guard.body)
+    if site.kind == "exit follows":
+        return _with_following_exit(block, site, guard, success)
+    if site.kind == "whole body":
+        only = cst.IndentedBlock(body=[exit_line(site.exit)])
+        made = guard.with_changes(body=only, orelse=None)
+        return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
+    other = guard.orelse
+    assert isinstance(other, cst.Else)
+    refused = as_block(other.body)
+    if site.kind == "short else":
+        refused = refused.with_changes(body=[*refused.body, exit_line(site.exit)])
+    leading = [*guard.leading_lines, *other.leading_lines]
+    made = guard.with_changes(leading_lines=leading, body=refused, orelse=None)
+    return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
+
+
+def _with_following_exit(
+    block: cst.IndentedBlock, site: Site, guard: cst.If, success: cst.IndentedBlock
+) -> cst.IndentedBlock:
+    leaving = block.body[site.index + 1]
+    made = guard.with_changes(body=cst.IndentedBlock(body=[_without_blank_lines(leaving)]))
+    new = spliced(block, site.index, [made, *unwrapped(success)], dropped=2)
+    return new.with_changes(footer=[*success.footer, *new.footer])
+
+
+def _without_blank_lines(statement: cst.BaseStatement) -> cst.BaseStatement:
+    kept = [line for line in statement.leading_lines if line.comment is not None]  # type: ignore[attr-defined]
+    return with_leading(statement, kept)
+
+
+def _keep_test(block: cst.IndentedBlock, site: Site) -> cst.IndentedBlock:
+    guard = block.body[site.index]
+    assert isinstance(guard, cst.If)
+    assert isinstance(guard.orelse, cst.Else)
+    body = as_block(guard.body)
+    body = body.with_changes(body=[*body.body, exit_line(site.exit)])
+    main = as_block(guard.orelse.body)
+    made = guard.with_changes(body=body, orelse=None)
+    after = unwrapped(main, guard.orelse.leading_lines)
+    return spliced(block, site.index, [made, *after], footer=main.footer)
+
+
+STEP = Step(
+    name="guard-clauses",
+    group="flatten",
+    order=50,
+    summary="Turn the test round, deal with the exceptional case at once and leave.",
+    why=(
+        "The error then stands beside its test instead of pages below it, and the success path stands last and "
+        "unindented: a reader who is past a guard can forget it."
+    ),
+    when_not=(
+        "When both branches are equally normal and short, when the `if` is followed by more than one exit, or "
+        "when the body is three plain lines or less: there is nothing to gain."
+    ),
+    before='''\
+def admit(load, permit):
+    if permit is not None:
+        if load.kilos > 0:
+            book(load)
+            return "in"
+        else:
+            raise EmptyLoad(load)
+    else:
+        return "no permit"
+''',
+    after='''\
+def admit(load, permit):
+    if permit is None:
+        return "no permit"
+    if not load.kilos > 0:
+        raise EmptyLoad(load)
+    book(load)
+    return "in"
+''',
+    traps=(
+        "`not a < b` is `a >= b` only where there is a total order: NaN and sets have none.",
+        "Two guards do not change places: the second test may raise what the first one protects it from.",
+        "In `try ... finally` and `with`, leaving early still runs what was to be run at the end.",
+        "A loop's `else` runs after `continue`, not after `break`.",
+    ),
+    find=find,
+    apply=apply,
+)
+
+

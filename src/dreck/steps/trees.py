@@ -1,0 +1,193 @@
+"""Trees: one function as LibCST, and edits of its blocks that keep every comment and space."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import libcst as cst
+
+from dreck.model.shape import Path
+from dreck.source.lines import indent_of
+
+_WRAPPER = "if True:"
+_DIRECTIVES = ("pragma", "noqa", "type:", "pylint:", "fmt:", "mypy:", "pyright:", "ruff:", "isort:", "nosec")
+
+
+class Untouchable(Exception):
+    """A place Dreck leaves alone because of how it is written; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tree:
+    """A function's text as a LibCST module; `wrapped` when it stands indented and needed a line around it."""
+
+    module: cst.Module
+    wrapped: bool
+
+    @classmethod
+    def parse(cls, segment: str) -> "Tree":
+        """The tree of a function's lines. Raises Untouchable when LibCST does not give them back unchanged."""
+        wrapped = bool(indent_of(segment.splitlines()[0]))
+        newline = "\r\n" if "\r\n" in segment else "\n"
+        text = f"{_WRAPPER}{newline}{segment}" if wrapped else segment
+        try:
+            module = cst.parse_module(text)
+        except cst.ParserSyntaxError as error:
+            raise Untouchable(f"LibCST cannot parse it: {error.message}") from None
+        if module.code != text:
+            raise Untouchable("LibCST does not give its text back unchanged")
+        return cls(module, wrapped)
+
+    @property
+    def code(self) -> str:
+        """The lines of the function, as they are to stand in the file."""
+        code = self.module.code
+        return code.split("\n", 1)[1] if self.wrapped else code
+
+    def function(self) -> cst.FunctionDef:
+        node: cst.BaseStatement | cst.SimpleStatementLine = self.module.body[0]
+        if self.wrapped:
+            assert isinstance(node, cst.If)
+            node = node.body.body[0]  # type: ignore[assignment]
+        if not isinstance(node, cst.FunctionDef):
+            raise Untouchable("no function stands there")
+        return node
+
+    def block(self, path: Path) -> cst.IndentedBlock:
+        """The block at `path`."""
+        found: list[cst.IndentedBlock] = []
+
+        def note(block: cst.IndentedBlock) -> cst.IndentedBlock:
+            found.append(block)
+            return block
+
+        self.edit(path, note)
+        return found[0]
+
+    def edit(self, path: Path, change: Callable[[cst.IndentedBlock], cst.IndentedBlock]) -> "Tree":
+        """The tree with the block at `path` replaced by what `change` makes of it."""
+        function = self.function()
+        return self._with(function.with_changes(body=_edit(function.body, path, change)))
+
+    def _with(self, function: cst.FunctionDef) -> "Tree":
+        if not self.wrapped:
+            return Tree(self.module.with_changes(body=[function, *self.module.body[1:]]), False)
+        outer = self.module.body[0]
+        assert isinstance(outer, cst.If)
+        suite = outer.body.with_changes(body=[function, *outer.body.body[1:]])
+        return Tree(self.module.with_changes(body=[outer.with_changes(body=suite), *self.module.body[1:]]), True)
+
+
+def _edit(
+    suite: cst.BaseSuite, path: Path, change: Callable[[cst.IndentedBlock], cst.IndentedBlock]
+) -> cst.IndentedBlock:
+    block = as_block(suite)
+    if any(isinstance(s, cst.SimpleStatementLine) and len(s.body) > 1 for s in block.body):
+        raise Untouchable("several statements stand on one line")
+    if not path:
+        return change(block)
+    (index, field, which), rest = path[0], path[1:]
+    statement = block.body[index]
+    edited = _edit_statement(statement, field, which, rest, change)
+    return block.with_changes(body=[*block.body[:index], edited, *block.body[index + 1 :]])
+
+
+def _edit_statement(
+    s: cst.BaseStatement | cst.SimpleStatementLine,
+    field: str,
+    which: int,
+    rest: Path,
+    change: Callable[[cst.IndentedBlock], cst.IndentedBlock],
+) -> cst.BaseStatement | cst.SimpleStatementLine:
+    match field:
+        case "body":
+            return s.with_changes(body=_edit(s.body, rest, change))  # type: ignore[arg-type]
+        case "handlers":
+            handler = s.handlers[which]  # type: ignore[union-attr]
+            handlers = list(s.handlers)  # type: ignore[union-attr]
+            handlers[which] = handler.with_changes(body=_edit(handler.body, rest, change))
+            return s.with_changes(handlers=handlers)
+        case "cases":
+            case_ = s.cases[which]  # type: ignore[union-attr]
+            cases = list(s.cases)  # type: ignore[union-attr]
+            cases[which] = case_.with_changes(body=_edit(case_.body, rest, change))
+            return s.with_changes(cases=cases)
+        case "finalbody":
+            last = s.finalbody  # type: ignore[union-attr]
+            return s.with_changes(finalbody=last.with_changes(body=_edit(last.body, rest, change)))  # type: ignore[union-attr]
+    orelse = s.orelse  # type: ignore[union-attr]
+    if isinstance(orelse, cst.If):
+        if not rest:
+            raise Untouchable("an elif is part of its chain")
+        (_, inner, number), further = rest[0], rest[1:]
+        return s.with_changes(orelse=_edit_statement(orelse, inner, number, further, change))
+    return s.with_changes(orelse=orelse.with_changes(body=_edit(orelse.body, rest, change)))  # type: ignore[union-attr]
+
+
+def as_block(suite: cst.BaseSuite) -> cst.IndentedBlock:
+    """`suite` as an indented block; `if a: return` on one line becomes two."""
+    if isinstance(suite, cst.IndentedBlock):
+        return suite
+    assert isinstance(suite, cst.SimpleStatementSuite)
+    bare = [s.with_changes(semicolon=cst.MaybeSentinel.DEFAULT) for s in suite.body]
+    lines = [cst.SimpleStatementLine(body=[s]) for s in bare]
+    lines[-1] = lines[-1].with_changes(trailing_whitespace=suite.trailing_whitespace)
+    return cst.IndentedBlock(body=lines)
+
+
+def comment_lines(space: cst.TrailingWhitespace) -> list[cst.EmptyLine]:
+    """The comment behind a `:` as a line of its own. Raises Untouchable for one that speaks to a tool."""
+    if space.comment is None:
+        return []
+    if any(word in space.comment.value for word in _DIRECTIVES):
+        raise Untouchable(f"the comment '{space.comment.value}' speaks to a tool about the line it stands on")
+    return [cst.EmptyLine(comment=space.comment, newline=space.newline)]
+
+
+def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) -> list[cst.BaseStatement]:
+    """The statements of a block, to stand one level up: `before` and its header's comment above the first.
+
+    Comments at the block's end must be placed by the caller (`block.footer`).
+    """
+    first, *others = block.body
+    lines = [*before, *comment_lines(block.header), *first.leading_lines]  # type: ignore[attr-defined]
+    if not before and isinstance(first, cst.BaseStatement | cst.SimpleStatementLine):
+        lines = [*comment_lines(block.header), *first.leading_lines]  # type: ignore[attr-defined]
+    return [first.with_changes(leading_lines=lines), *others]  # type: ignore[list-item]
+
+
+def spliced(
+    block: cst.IndentedBlock,
+    index: int,
+    replacement: Sequence[cst.BaseStatement],
+    dropped: int = 1,
+    footer: Sequence[cst.EmptyLine] = (),
+) -> cst.IndentedBlock:
+    """`block` with `dropped` statements from `index` replaced; `footer` comments go below the replacement."""
+    after = list(block.body[index + dropped :])
+    tail = list(block.footer)
+    if footer and after:
+        after[0] = with_leading(after[0], [*footer, *after[0].leading_lines])  # type: ignore[attr-defined]
+    elif footer:
+        tail = [*footer, *tail]
+    return block.with_changes(body=[*block.body[:index], *replacement, *after], footer=tail)
+
+
+def with_leading(
+    statement: cst.BaseStatement, lines: Sequence[cst.EmptyLine]
+) -> cst.BaseStatement:
+    return statement.with_changes(leading_lines=list(lines))  # type: ignore[return-value]
+
+
+def has_comment(lines: Sequence[cst.EmptyLine]) -> bool:
+    return any(line.comment is not None for line in lines)
+
+
+def exit_line(code: str) -> cst.SimpleStatementLine:
+    """`return`, `return None`, `continue` or `break` on a line of its own."""
+    made = {
+        "return": cst.Return(),
+        "return None": cst.Return(cst.Name("None")),
+        "continue": cst.Continue(),
+        "break": cst.Break(),
+    }[code]
+    return cst.SimpleStatementLine(body=[made])
