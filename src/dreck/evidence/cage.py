@@ -1,0 +1,101 @@
+"""The cage: strange inputs run through real code here, where it can do no harm.
+
+An audit hook (PEP 578) refuses writing and deleting files, sockets, starting processes, signals and foreign
+functions; resource limits hold memory and files; the working folder is empty and the environment holds no
+secrets. What was refused is told, so that two versions can be compared by it.
+"""
+
+import os
+import resource
+import signal
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+MEMORY = 2 << 30
+_KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
+_WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
+_REFUSED = (
+    "os.remove os.unlink os.rename os.replace os.mkdir os.rmdir os.chmod os.chown os.chflags os.link os.symlink "
+    "os.truncate os.utime os.setxattr os.removexattr os.chdir os.fork os.forkpty os.kill os.killpg os.system os.exec "
+    "os.posix_spawn os.spawn os.startfile os.putenv os.unsetenv subprocess.Popen pty.spawn socket.__new__ socket.connect "
+    "socket.bind socket.getaddrinfo socket.gethostbyname socket.sendto shutil.rmtree shutil.move shutil.copyfile "
+    "signal.pthread_kill _thread.start_new_thread ctypes.dlopen ctypes.dlsym ctypes.call_function ctypes.cdata "
+    "ctypes.addressof ctypes.string_at webbrowser.open ftplib.connect smtplib.connect urllib.Request sqlite3.connect "
+    "resource.setrlimit resource.prlimit syslog.syslog fcntl.fcntl fcntl.ioctl fcntl.flock mmap.__new__"
+).split()
+_REFUSED_SET = frozenset(_REFUSED)
+
+
+class Refused(PermissionError):
+    """What the cage did not let happen."""
+
+
+class TimeUp(BaseException):
+    """One run took too long. A BaseException, so that `except Exception` in the code does not catch it."""
+
+
+class Cage:
+    """Closed once per process and never opened again; `told` lists what was refused since `listen`."""
+
+    def __init__(self, allowed: frozenset[str] = frozenset()) -> None:
+        self.told: list[str] = []
+        self.ended = False
+        self._allowed = allowed
+        self._closed = False
+
+    def close(self) -> None:
+        """From now on this process is caged: empty folder, bare environment, limits, audit hook."""
+        os.chdir(tempfile.mkdtemp(prefix="dreck-cage-"))
+        for name in list(os.environ):
+            if name not in _KEPT and not name.startswith("PYTHON"):
+                del os.environ[name]
+        os.environ["HOME"] = os.getcwd()
+        _limit(resource.RLIMIT_AS, MEMORY)
+        _limit(resource.RLIMIT_CORE, 0)
+        sys.dont_write_bytecode = True
+        signal.signal(signal.SIGALRM, _alarm)
+        self._closed = True
+        sys.addaudithook(self._heard)
+
+    def _heard(self, event: str, args: tuple[Any, ...]) -> None:
+        if not self._closed:
+            return
+        if event == "open":
+            self._opened(*args)
+        elif event in _REFUSED_SET and event not in self._allowed:
+            self._refuse(event, args)
+
+    def _opened(self, path: Any, mode: Any, flags: Any) -> None:
+        writes = (isinstance(mode, str) and any(c in mode for c in "wax+")) or (
+            isinstance(flags, int) and bool(flags & _WRITES)
+        )
+        if writes and "open" not in self._allowed and path != os.devnull:
+            self._refuse("open for writing", (path,))
+
+    def _refuse(self, what: str, args: tuple[Any, ...]) -> None:
+        told = f"{what} {args[0]!r}" if args and isinstance(args[0], str | bytes | int) else what
+        self.told.append(told)
+        raise Refused(f"refused: {told}")
+
+    @contextmanager
+    def timed(self, seconds: float) -> Iterator[None]:
+        """Raises TimeUp in the code inside once `seconds` have gone by."""
+        signal.signal(signal.SIGALRM, _alarm)
+        signal.setitimer(signal.ITIMER_REAL, seconds, 0.05)
+        try:
+            yield
+        finally:
+            signal.setitimer(signal.ITIMER_REAL, 0)
+
+
+def _alarm(signum: int, frame: Any) -> None:
+    raise TimeUp
+
+
+def _limit(what: int, value: int) -> None:
+    _, hard = resource.getrlimit(what)
+    limit = value if hard == resource.RLIM_INFINITY else min(value, hard)
+    resource.setrlimit(what, (limit, limit))

@@ -1,0 +1,190 @@
+"""The child process: a warm server that forks a caged job for each trial. Run as `python -m dreck.evidence.child`.
+
+Requests and answers are JSON lines. A job tells, before each input, its number; when it dies or hangs the
+server starts it again with that input left out, so that one bad input costs one input.
+"""
+
+import json
+import os
+import select
+import signal
+import sys
+import time
+from typing import Any
+
+from dreck.evidence.cage import Cage
+from dreck.evidence.observe import shown
+from dreck.evidence.runs import Runner
+from dreck.evidence.search import Search, Tried
+from dreck.evidence.usage import Usages
+from dreck.evidence.versions import CannotRun, Version, load
+from dreck.evidence.world import Candidates
+
+_SILENCE = 3.0
+_RESTARTS = 4
+
+
+def serve() -> None:
+    """Answers requests on standard input until it is closed."""
+    answers = os.fdopen(os.dup(1), "w")
+    quiet = os.open(os.devnull, os.O_RDWR)
+    for descriptor in (1, 2):
+        os.dup2(quiet, descriptor)
+    for line in sys.stdin:
+        answers.write(json.dumps(_answer(json.loads(line))) + "\n")
+        answers.flush()
+
+
+def _answer(request: dict[str, Any]) -> dict[str, Any]:
+    skipped: list[int] = []
+    for _ in range(_RESTARTS):
+        answer, last = _in_fork(request, skipped)
+        if answer is not None:
+            answer["died"] = len(skipped)
+            return answer
+        if last == 0:
+            return {"error": "its process died or hung while the module was executed"}
+        skipped.append(last)
+    return {"error": f"its process died or hung on {len(skipped)} inputs"}
+
+
+def _in_fork(request: dict[str, Any], skipped: list[int]) -> tuple[dict[str, Any] | None, int]:
+    """One caged job. Its answer, or None and the input it was at."""
+    reading, writing = os.pipe()
+    pid = os.fork()
+    if pid == 0:
+        try:
+            os.close(reading)
+            os.setpgid(0, 0)
+            _job(request, frozenset(skipped), writing)
+        finally:
+            os._exit(0)
+    os.close(writing)
+    try:
+        return _listen(reading)
+    finally:
+        os.close(reading)
+        try:
+            os.killpg(pid, signal.SIGKILL)
+        except (ProcessLookupError, PermissionError):
+            try:
+                os.kill(pid, signal.SIGKILL)
+            except ProcessLookupError:
+                pass
+        os.waitpid(pid, 0)
+
+
+def _listen(reading: int) -> tuple[dict[str, Any] | None, int]:
+    last, buffer = 0, b""
+    heard = time.monotonic() + 20.0
+    while True:
+        ready, _, _ = select.select([reading], [], [], max(0.0, heard - time.monotonic()))
+        data = os.read(reading, 1 << 16) if ready else b""
+        if not data:
+            return None, last
+        heard = time.monotonic() + _SILENCE
+        buffer += data
+        *lines, buffer = buffer.split(b"\n")
+        for line in lines:
+            if line.startswith(b"{"):
+                return json.loads(line), last
+            last = int(line)
+
+
+def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None:
+    try:
+        answer = _trial(request, skipped, writing)
+    except CannotRun as error:
+        answer = {"error": str(error)}
+    except BaseException as error:
+        answer = {"error": f"the trial itself failed: {type(error).__name__}: {error}"}
+    os.write(writing, json.dumps(answer).encode() + b"\n")
+
+
+def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
+    cage = Cage(frozenset(request["open"]))
+    cage.close()
+    old, new = (load(side["path"], side["text"], side["name"]) for side in (request["old"], request["new"]))
+    usages = Usages()
+    for version in (new, old):
+        usages.add(_original(request, version is old))
+    candidates = Candidates(usages, old.namespace, dict(old.types))
+    search = Search(
+        (Runner(old, cage), Runner(new, cage)),
+        candidates,
+        usages,
+        inputs=request["inputs"],
+        seconds=request["seconds"],
+        announce=lambda number: _tell(writing, number),
+        skipped=skipped,
+    )
+    search.run()
+    return _result(search, old, new)
+
+
+def _tell(writing: int, number: int) -> None:
+    os.write(writing, b"%d\n" % number)
+
+
+def _original(request: dict[str, Any], is_old: bool) -> Any:
+    import ast
+
+    from dreck.source.functions import functions_in
+
+    side = request["old" if is_old else "new"]
+    functions = functions_in(ast.parse(side["text"]), side["text"])
+    return next(f.node for f in functions if f.name == side["name"])
+
+
+def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
+    wanted = search.wanted()
+    missing = sorted(wanted - search.reached)
+    return {
+        "inputs": search.count,
+        "outcomes": [len(wanted & search.reached), len(wanted)],
+        "old": [len([o for o in wanted & search.reached if o[0] == 0]), len([o for o in wanted if o[0] == 0])],
+        "new": [len([o for o in wanted & search.reached if o[0] == 1]), len([o for o in wanted if o[0] == 1])],
+        "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing],
+        "deaths": sorted(search.deaths),
+        "finished": search.finished,
+        "unstable": search.unstable,
+        "difference": _difference(search.different) if search.different else None,
+    }
+
+
+def _missing(version: Version, side: int, number: int, outcome: bool) -> dict[str, Any]:
+    import ast
+
+    test = version.watched.tests[number]
+    try:
+        code = ast.unparse(test).splitlines()[0]
+    except Exception:
+        code = type(test).__name__
+    return {"side": side, "test": code, "outcome": outcome, "line": getattr(test, "lineno", 0)}
+
+
+def _difference(tried: Tried) -> dict[str, Any]:
+    told = {"input": _input(tried)}
+    for name, mine, other in (("old", tried.old, tried.new), ("new", tried.new, tried.old)):
+        parts = [
+            f"{part}: {_part(value)}"
+            for part, value in mine.parts().items()
+            if value != other.parts()[part]
+        ]
+        told[name] = "; ".join(parts) or "the same"
+    return told
+
+
+def _part(value: Any) -> str:
+    if value is None:
+        return "none"
+    text = shown(value) if isinstance(value, tuple) else str(value)
+    return text if len(text) < 400 else text[:397] + "..."
+
+
+def _input(tried: Tried) -> str:
+    return ", ".join(f"{path} = {make!r}" for path, make in sorted(tried.used.items())) or "no arguments"
+
+
+if __name__ == "__main__":
+    serve()

@@ -1,0 +1,134 @@
+"""Watching tests: a copy of a function in which every test tells how it came out, and from what.
+
+Each operand of a test gets a number; a handler or a `case` that is entered counts as an outcome, too. The
+copy does what the original does: an operand's truth is asked once, as before.
+"""
+
+import ast
+import copy
+from dataclasses import dataclass, field
+
+from dreck.source.functions import FunctionNode
+
+WATCHER = "__dreck_watch__"
+
+
+@dataclass(slots=True)
+class Watched:
+    """A function with its tests watched. `outcomes` lists what there is to reach: (number, outcome)."""
+
+    node: FunctionNode
+    tests: dict[int, ast.AST] = field(default_factory=dict)
+    outcomes: list[tuple[int, bool]] = field(default_factory=list)
+    above: dict[int, int] = field(default_factory=dict)
+
+
+def watched(function: FunctionNode) -> Watched:
+    """A watched copy of `function`; nested functions are watched as part of it."""
+    work = _Watch()
+    node = copy.deepcopy(function)
+    node.body = [work.visit(s) for s in node.body]
+    ast.fix_missing_locations(node)
+    return Watched(node, work.tests, work.outcomes)
+
+
+class _Watch(ast.NodeTransformer):
+    def __init__(self) -> None:
+        self.tests: dict[int, ast.AST] = {}
+        self.outcomes: list[tuple[int, bool]] = []
+
+    def visit_If(self, node: ast.If) -> ast.If:
+        node.test = self._test(node.test)
+        node.body = [self.visit(s) for s in node.body]
+        node.orelse = [self.visit(s) for s in node.orelse]
+        return node
+
+    def visit_While(self, node: ast.While) -> ast.While:
+        node.test = self._test(node.test)
+        node.body = [self.visit(s) for s in node.body]
+        node.orelse = [self.visit(s) for s in node.orelse]
+        return node
+
+    def visit_IfExp(self, node: ast.IfExp) -> ast.IfExp:
+        node.test = self._test(node.test)
+        node.body = self.visit(node.body)
+        node.orelse = self.visit(node.orelse)
+        return node
+
+    def visit_Assert(self, node: ast.Assert) -> ast.Assert:
+        node.test = self._test(node.test)
+        return node
+
+    def visit_comprehension(self, node: ast.comprehension) -> ast.comprehension:
+        node.iter = self.visit(node.iter)
+        node.ifs = [self._test(test) for test in node.ifs]
+        return node
+
+    def visit_ExceptHandler(self, node: ast.ExceptHandler) -> ast.ExceptHandler:
+        node.body = [self._entered(node), *(self.visit(s) for s in node.body)]
+        return node
+
+    def visit_match_case(self, node: ast.match_case) -> ast.match_case:
+        if node.guard is not None:
+            node.guard = self._test(node.guard)
+        node.body = [self._entered(node), *(self.visit(s) for s in node.body)]
+        return node
+
+    def visit_Compare(self, node: ast.Compare) -> ast.AST:
+        self.generic_visit(node)
+        if len(node.ops) != 1:
+            return node
+        name = ast.Constant(type(node.ops[0]).__name__)
+        return _call("compare", name, node.left, node.comparators[0])
+
+    def visit_Call(self, node: ast.Call) -> ast.AST:
+        self.generic_visit(node)
+        match node.func:
+            case ast.Attribute(value=base, attr=name) if name in _TOLD_METHODS and not node.keywords:
+                if not any(isinstance(a, ast.Starred) for a in node.args):
+                    return _call("method", ast.Constant(name), base, *node.args)
+        return node
+
+    def visit_Return(self, node: ast.Return) -> ast.Return:
+        """A returned boolean expression decides as well: its comparisons are tests."""
+        if isinstance(node.value, ast.Compare):
+            number = self._number(node.value)
+            node.value = _call("value", ast.Constant(number), self.visit(node.value))
+            return node
+        self.generic_visit(node)
+        return node
+
+    def _test(self, test: ast.expr) -> ast.expr:
+        match test:
+            case ast.BoolOp(values=values):
+                test.values = [self._test(value) for value in values]
+                return test
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                test.operand = self._test(operand)
+                return test
+            case ast.Constant():
+                return test
+        number = self._number(test)
+        return _call("test", ast.Constant(number), self.visit(test))
+
+    def _number(self, test: ast.AST) -> int:
+        number = len(self.tests)
+        self.tests[number] = copy.deepcopy(test)
+        self.outcomes += [(number, True), (number, False)]
+        return number
+
+    def _entered(self, node: ast.AST) -> ast.stmt:
+        number = len(self.tests)
+        self.tests[number] = node
+        self.outcomes.append((number, True))
+        return ast.Expr(_call("entered", ast.Constant(number)))
+
+
+_TOLD_METHODS = frozenset(
+    {"startswith", "endswith", "isdigit", "isalpha", "isupper", "islower", "isspace", "isalnum", "find", "count"}
+)
+
+
+def _call(name: str, *args: ast.expr) -> ast.Call:
+    function = ast.Attribute(ast.Name(WATCHER, ast.Load()), name, ast.Load())
+    return ast.Call(function, list(args), [])

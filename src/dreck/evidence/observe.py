@@ -1,0 +1,113 @@
+"""Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
+
+import math
+import types
+from typing import Any
+
+from dreck.evidence.standins import StandIn
+
+_LIMIT = 5_000
+
+
+class Describer:
+    """Describes values of one run. Things met twice are told by number, so shared structure shows."""
+
+    def __init__(self) -> None:
+        self._seen: dict[int, int] = {}
+        self._kept: list[Any] = []
+        self._left = _LIMIT
+
+    def of(self, value: Any) -> Any:
+        """`value` as nested tuples and strings; equal descriptions mean no difference a caller could see."""
+        self._left -= 1
+        if self._left < 0:
+            return "…"
+        if value is None or isinstance(value, bool) or type(value) in (int, str, bytes):
+            return (type(value).__name__, value)
+        if type(value) is float:
+            return ("float", "nan" if math.isnan(value) else value.hex())
+        if isinstance(value, StandIn):
+            state = {k: v for k, v in vars(value).items() if not k.startswith("_dreck_")}
+            return ("stand-in", value._dreck_path, self._pairs(state)) if state else ("stand-in", value._dreck_path)
+        number = self._seen.get(id(value))
+        if number is not None:
+            return ("same as", number)
+        self._seen[id(value)] = len(self._seen)
+        self._kept.append(value)
+        return self._compound(value)
+
+    def _compound(self, value: Any) -> Any:
+        kind = type(value)
+        name = kind.__qualname__
+        if isinstance(value, type | types.FunctionType | types.BuiltinFunctionType | types.ModuleType):
+            return (name, getattr(value, "__qualname__", getattr(value, "__name__", "?")))
+        if isinstance(value, types.MethodType):
+            return (name, value.__func__.__qualname__, self.of(value.__self__))
+        if isinstance(value, dict):
+            return (name, self._pairs(value), self._state(value))
+        if isinstance(value, list | tuple):
+            return (name, tuple(self.of(v) for v in value), self._state(value))
+        if isinstance(value, set | frozenset):
+            return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
+        if isinstance(value, BaseException):
+            return (name, self.of(value.args), self._state(value))
+        if isinstance(value, int | str | float | bytes | complex):
+            return (name, repr(kind.__mro__[-2].__repr__(value)), self._state(value))
+        state = self._state(value)
+        if state:
+            return (name, state)
+        return (name, _plain_repr(value))
+
+    def _pairs(self, value: dict[Any, Any]) -> Any:
+        return tuple((self.of(k), self.of(v)) for k, v in value.items())
+
+    def _state(self, value: Any) -> Any:
+        state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}
+        for kind in type(value).__mro__:
+            slots = kind.__dict__.get("__slots__", ())
+            for slot in [slots] if isinstance(slots, str) else slots:
+                try:
+                    state[slot] = object.__getattribute__(value, slot)
+                except AttributeError:
+                    continue
+        return self._pairs(state) if state else ()
+
+
+def _plain_repr(value: Any) -> str:
+    try:
+        text = repr(value)
+    except Exception as error:
+        return f"<no repr: {type(error).__name__}>"
+    return text.replace(hex(id(value)), "0x…") if " at 0x" in text else text
+
+
+def shown(description: Any) -> str:
+    """A description as people read it."""
+    match description:
+        case ("NoneType", _):
+            return "None"
+        case ("float", "nan"):
+            return "nan"
+        case ("float", str() as text):
+            return repr(float.fromhex(text))
+        case ("bool" | "int" | "str" | "bytes", value):
+            return repr(value)
+        case ("list", tuple() as items, ()):
+            return f"[{', '.join(map(shown, items))}]"
+        case ("tuple", tuple() as items, ()):
+            return f"({', '.join(map(shown, items))}{',' if len(items) == 1 else ''})"
+        case ("dict", tuple() as pairs, ()):
+            return "{" + ", ".join(f"{shown(k)}: {shown(v)}" for k, v in pairs) + "}"
+        case ("stand-in", path, *_):
+            return f"<{path}>"
+        case (name, str() as text):
+            return text if text.startswith("<") or "(" in text else f"{name} {text}"
+        case (name, tuple() as state) if all(isinstance(p, tuple) and len(p) == 2 for p in state):
+            return f"{name}({', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)})"
+        case (name, inner, *_):
+            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}"
+    return str(description)
+
+
+def _bare(key: Any) -> str:
+    return str(key[1]) if isinstance(key, tuple) and key and key[0] == "str" else shown(key)

@@ -1,0 +1,200 @@
+"""One run: a version of a function called with one input in the cage, and everything observable about it."""
+
+import asyncio
+import inspect
+import io
+import random
+import sys
+import types
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+
+from dreck.evidence.cage import Cage, TimeUp
+from dreck.evidence.observe import Describer
+from dreck.evidence.versions import Version
+from dreck.evidence.world import Candidates, Make, World, partial
+
+RUN_SECONDS = 0.5
+_ITEMS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """What a caller and the world around could see of one run."""
+
+    result: Any
+    error: Any
+    arguments: Any
+    log: Any
+    output: str
+    refused: tuple[str, ...]
+    globals: Any
+    shared: bool
+
+    def parts(self) -> dict[str, Any]:
+        return {
+            "result": self.result,
+            "exception": self.error,
+            "arguments afterwards": self.arguments,
+            "calls": self.log,
+            "output": self.output,
+            "refused": self.refused,
+            "module globals": self.globals,
+            "same object handed out again": self.shared,
+        }
+
+
+class Runner:
+    """Runs one version. Remembers mutable results, to see when one object is handed out twice."""
+
+    def __init__(self, version: Version, cage: Cage) -> None:
+        self.version = version
+        self.cage = cage
+        self._results: list[Any] = []
+        self._globals = self._global_names()
+        self._signature = inspect.signature(version.function)
+
+    def run(self, candidates: Candidates, choice: dict[str, Make]) -> tuple[Observation, World, set[tuple[int, bool]]]:
+        """One run on one input: what was seen, the world it built, the outcomes it reached."""
+        world = World(candidates, choice, self.version.namespace)
+        args, kwargs = self._arguments(world)
+        shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
+        self.version.watcher.begin()
+        self.cage.told.clear()
+        result, error, output = None, None, io.StringIO()
+        random.seed(20)
+        with _captured(output):
+            try:
+                with self.cage.timed(RUN_SECONDS):
+                    result = self._finished(self.version.function(*args, **kwargs))
+            except TimeUp:
+                error = "it did not come to an end"
+            except RecursionError:
+                error = ("RecursionError",)
+            except MemoryError:
+                error = ("MemoryError",)
+            except BaseException as raised:
+                error = raised
+        reached = set(self.version.watcher.reached)
+        return self._observed(world, result, error, shown, output.getvalue()), world, reached
+
+    def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str) -> Observation:
+        describe = Describer()
+        arguments = describe.of(shown)
+        described = describe.of(result)
+        told_error = describe.of(error) if isinstance(error, BaseException) else error
+        state = tuple(
+            (name, Describer().of(self.version.namespace.get(name))) for name in self._globals
+        )
+        return Observation(
+            described,
+            told_error,
+            arguments,
+            tuple(world.log),
+            output[:100_000],
+            tuple(self.cage.told),
+            state,
+            self._handed_out(result, shown),
+        )
+
+    def _handed_out(self, result: Any, shown: dict[str, Any]) -> bool:
+        if not isinstance(result, list | dict | set | bytearray):
+            return False
+        if any(result is value for value in self.version.namespace.values()) or any(r is result for r in self._results):
+            return True
+        if not any(result is argument for argument in shown.values()) and len(self._results) < 200:
+            self._results.append(result)
+        return False
+
+    def _finished(self, result: Any) -> Any:
+        """Generators are run to their end, coroutines awaited."""
+        if isinstance(result, types.GeneratorType):
+            return _drained(result)
+        if isinstance(result, types.CoroutineType):
+            return asyncio.run(_with_limit(result))
+        if isinstance(result, types.AsyncGeneratorType):
+            return asyncio.run(_async_drained(result))
+        return result
+
+    def _arguments(self, world: World) -> tuple[list[Any], dict[str, Any]]:
+        args: list[Any] = []
+        kwargs: dict[str, Any] = {}
+        owner = self.version.owner
+        for position, (name, parameter) in enumerate(self._signature.parameters.items()):
+            if position == 0 and owner is not None and name in ("self", "cls", "mcs"):
+                args.append(owner if name != "self" else self._self(world, name, owner))
+                continue
+            match parameter.kind:
+                case parameter.VAR_POSITIONAL:
+                    count = world.answer(f"len(*{name})", (0, 1, 2))
+                    args += [world.at(f"{name}[{i}]") for i in range(count)]
+                case parameter.VAR_KEYWORD:
+                    keys = world.candidates.usages.at(name).keys
+                    kwargs |= {k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))}
+                case parameter.KEYWORD_ONLY:
+                    if self._given(world, name, parameter):
+                        kwargs[name] = world.at(name)
+                case _:
+                    args.append(world.at(name))
+        return args, kwargs
+
+    def _given(self, world: World, name: str, parameter: inspect.Parameter) -> bool:
+        if parameter.default is parameter.empty:
+            return True
+        return bool(world.answer(f"{name} given", (True, False)))
+
+    def _self(self, world: World, name: str, owner: type) -> Any:
+        made = partial(world, name, owner)
+        world.built[name] = made
+        return made
+
+    def _global_names(self) -> list[str]:
+        names: set[str] = set()
+        pending = [self.version.function.__code__]
+        while pending:
+            code = pending.pop()
+            names.update(code.co_names)
+            pending += [c for c in code.co_consts if isinstance(c, types.CodeType)]
+        plain = (int, str, float, bytes, list, dict, set, tuple, type(None))
+        return sorted(n for n in names if isinstance(self.version.namespace.get(n, print), plain) and not n.startswith("__"))
+
+
+def _drained(generator: Any) -> Any:
+    items: list[Any] = []
+    for _ in range(_ITEMS):
+        try:
+            items.append(next(generator))
+        except StopIteration as stop:
+            return ("yields", items, stop.value)
+        except BaseException as error:
+            return ("yields", items, error)
+    return ("yields", items, "and more")
+
+
+async def _with_limit(coroutine: Any) -> Any:
+    return await asyncio.wait_for(coroutine, RUN_SECONDS)
+
+
+async def _async_drained(generator: Any) -> Any:
+    items: list[Any] = []
+    try:
+        async for item in generator:
+            items.append(item)
+            if len(items) >= _ITEMS:
+                break
+    except Exception as error:
+        return ("yields", items, error)
+    return ("yields", items, None)
+
+
+@contextmanager
+def _captured(output: io.StringIO) -> Iterator[None]:
+    before = sys.stdout, sys.stderr, sys.stdin
+    sys.stdout = sys.stderr = output
+    sys.stdin = io.StringIO("")
+    try:
+        yield
+    finally:
+        sys.stdout, sys.stderr, sys.stdin = before

@@ -1,0 +1,295 @@
+"""The search for inputs: guided by the outcome that is still missing, not by luck.
+
+An input that reaches a test is changed in what the test looks at: to the constants it compares with and
+their neighbours, to the very value seen on the other side of the comparison, and along the slope of the
+difference (one Newton step) where numbers are computed. What reaches further is kept and built on.
+"""
+
+import ast
+import math
+import random
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from dreck.evidence.runs import Observation, Runner
+from dreck.evidence.standins import StandIn, general
+from dreck.evidence.usage import Usages
+from dreck.evidence.world import Candidates, Make, World
+
+Choice = dict[str, Make]
+Outcome = tuple[int, int, bool]
+
+
+@dataclass(slots=True)
+class Tried:
+    """One input with what it reached and what each test was comparing."""
+
+    choice: Choice
+    used: dict[str, Make]
+    reached: frozenset[Outcome]
+    operands: dict[tuple[int, int], list[tuple[str, Any, Any]]]
+    alike: bool
+    old: Observation
+    new: Observation
+
+
+@dataclass(slots=True)
+class Search:
+    """Looks for inputs that reach every outcome of both versions, and for one on which they differ."""
+
+    runners: tuple[Runner, Runner]
+    candidates: Candidates
+    usages: Usages
+    inputs: int = 600
+    seconds: float = 1.2
+    announce: Callable[[int], None] = lambda number: None
+    skipped: frozenset[int] = frozenset()
+    count: int = 0
+    reached: set[Outcome] = field(default_factory=set)
+    reaching: dict[tuple[int, int], list[Tried]] = field(default_factory=dict)
+    different: Tried | None = None
+    deaths: set[str] = field(default_factory=set)
+    finished: int = 0
+    unstable: bool = False
+    _seen: set[str] = field(default_factory=set)
+    _until: float = 0.0
+
+    def run(self) -> None:
+        """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
+        self._until = time.monotonic() + self.seconds
+        first = self.attempt({})
+        if first is None or self.different or self._wavers(first):
+            return
+        self._each_alone(first)
+        self._guided()
+        self._at_random()
+
+    def wanted(self) -> set[Outcome]:
+        return {
+            (side, number, outcome)
+            for side, runner in enumerate(self.runners)
+            for number, outcome in runner.version.watched.outcomes
+        }
+
+    # --- phases ------------------------------------------------------------------------------------
+
+    def _wavers(self, first: Tried) -> bool:
+        """Whether the old version gives another answer when asked the same again."""
+        again, _, _ = self.runners[0].run(self.candidates, first.choice)
+        self.unstable = again.result != first.old.result and again.error == first.old.error and not again.shared
+        return self.unstable
+
+    def _each_alone(self, first: Tried) -> None:
+        for path in list(first.used):
+            for make in self.candidates.at(path)[:12]:
+                if self._over():
+                    return
+                self.attempt({**first.choice, path: make})
+
+    def _guided(self) -> None:
+        idle = 0
+        while not self._over() and idle < 3:
+            missing = sorted(self.wanted() - self.reached)
+            if not missing:
+                return
+            before = len(self.reached)
+            for outcome in missing:
+                self._towards(outcome)
+                if self._over():
+                    return
+            idle = 0 if len(self.reached) > before else idle + 1
+
+    def _towards(self, outcome: Outcome) -> None:
+        side, number, _ = outcome
+        test = self.runners[side].version.watched.tests[number]
+        parents = self.reaching.get((side, number)) or self._nearby()
+        for parent in parents[-4:]:
+            for choice in self._moves(parent, side, number, test):
+                if self._over():
+                    return
+                self.attempt(choice)
+                if outcome in self.reached:
+                    return
+
+    def _nearby(self) -> list[Tried]:
+        """Inputs that got far, for outcomes no test leads to, such as a handler."""
+        found = [tried for group in self.reaching.values() for tried in group]
+        return sorted(found, key=lambda tried: len(tried.reached))[-3:]
+
+    def _at_random(self) -> None:
+        pick = random.Random(11)
+        corpus = [t for group in self.reaching.values() for t in group] or []
+        unique = list({id(t): t for t in corpus}.values())
+        margin = 60 if self.reached >= self.wanted() else 200
+        for _ in range(margin):
+            if self._over() or not unique:
+                return
+            parent = pick.choice(unique)
+            choice = dict(parent.choice)
+            paths = list(parent.used)
+            if not paths:
+                return
+            for path in pick.sample(paths, min(len(paths), pick.choice((1, 1, 2, 3)))):
+                choice[path] = pick.choice(self.candidates.at(path) or [Make("stand-in")])
+            self.attempt(choice)
+
+    def _over(self) -> bool:
+        return self.different is not None or self.count >= self.inputs or time.monotonic() > self._until
+
+    # --- moves -------------------------------------------------------------------------------------
+
+    def _moves(self, parent: Tried, side: int, number: int, test: ast.AST) -> Iterator[Choice]:
+        paths = self._relevant(parent, test)
+        for op, left, right in parent.operands.get((side, number), ()):
+            yield from self._matching(parent, paths, op, left, right)
+        for path in paths:
+            for make in self.candidates.at(path):
+                yield {**parent.choice, path: make}
+        for op, left, right in parent.operands.get((side, number), ()):
+            yield from self._along(parent, paths, side, number, op, left, right)
+        if len(paths) > 1:
+            yield from self._pairs(parent, paths)
+
+    def _relevant(self, parent: Tried, test: ast.AST) -> list[str]:
+        """The paths a test looks at, and everything below and above them."""
+        names = self.usages.depends(test)
+        near = [p for p in parent.used if general(p) in names]
+        below = [p for p in parent.used if p not in near and any(_touches(general(p), n) for n in names)]
+        return near + below or list(parent.used)
+
+    def _matching(self, parent: Tried, paths: list[str], op: str, left: Any, right: Any) -> Iterator[Choice]:
+        """Puts what was seen on one side of a comparison where the other side came from."""
+        for mine, other in ((left, right), (right, left)):
+            if isinstance(mine, StandIn):
+                origins = [mine._dreck_path]
+            else:
+                origins = [p for p in paths if parent.used[p].kind == "value" and _same(parent.used[p].what, mine)]
+            for path in origins:
+                for value in _goals(op, mine, other):
+                    yield {**parent.choice, path: Make("value", value)}
+
+    def _along(
+        self, parent: Tried, paths: list[str], side: int, number: int, op: str, left: Any, right: Any
+    ) -> Iterator[Choice]:
+        """Follows the slope of `left - right` in each number the test is computed from."""
+        gap = _difference(left, right)
+        if gap is None:
+            return
+        for path in paths:
+            make = parent.used[path]
+            if make.kind not in ("value", "list") or isinstance(make.what, bool) or not isinstance(make.what, int | float):
+                continue
+            stepped = self.attempt({**parent.choice, path: Make(make.kind, make.what + 1)})
+            if stepped is None:
+                continue
+            for _, a, b in stepped.operands.get((side, number), ())[-1:]:
+                moved = _difference(a, b)
+                if moved is None or moved == gap:
+                    continue
+                target = make.what - gap / (moved - gap)
+                for value in _whole(target, make.what):
+                    if make.kind == "value" or 0 <= value <= 300:
+                        yield {**parent.choice, path: Make(make.kind, value)}
+            if make.kind == "value":
+                for value in (*range(12), 59, 99, 100, 365, 400):
+                    yield {**parent.choice, path: Make("value", value)}
+
+    def _pairs(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
+        for i, first in enumerate(paths[:5]):
+            for second in paths[i + 1 : 5]:
+                for a in self.candidates.at(first)[:6]:
+                    for b in self.candidates.at(second)[:6]:
+                        yield {**parent.choice, first: a, second: b}
+
+    # --- one input ---------------------------------------------------------------------------------
+
+    def attempt(self, choice: Choice) -> Tried | None:
+        """Runs both versions on one input; None when it was tried before or the time is up."""
+        mark = repr(sorted(choice.items(), key=lambda item: item[0]))
+        if mark in self._seen:
+            return None
+        self._seen.add(mark)
+        self.count += 1
+        self.announce(self.count)
+        if self.count in self.skipped:
+            return None
+        seen: list[Observation] = []
+        worlds: list[World] = []
+        reached: set[Outcome] = set()
+        operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
+        for side, runner in enumerate(self.runners):
+            observation, world, outcomes = runner.run(self.candidates, choice)
+            seen.append(observation)
+            worlds.append(world)
+            reached |= {(side, number, outcome) for number, outcome in outcomes}
+            operands |= {(side, n): told for n, told in runner.version.watcher.operands.items()}
+        tried = Tried(choice, worlds[0].used | worlds[1].used, frozenset(reached), operands, seen[0] == seen[1], *seen)
+        self._keep(tried)
+        return tried
+
+    def _keep(self, tried: Tried) -> None:
+        if not tried.alike and self.different is None:
+            self.different = tried
+        self.finished += tried.old.error is None
+        self.deaths.add(repr(tried.old.error)[:200] if tried.old.error is not None else "")
+        if tried.reached - self.reached:
+            for side, number, _ in tried.reached:
+                self.reaching.setdefault((side, number), []).append(tried)
+        self.reached |= tried.reached
+
+
+def _touches(path: str, name: str) -> bool:
+    return path.startswith((f"{name}.", f"{name}[")) or f"({name})" in path or path.endswith(f" in {name}") or name.startswith(
+        (f"{path}.", f"{path}[")
+    )
+
+
+def _same(a: Any, b: Any) -> bool:
+    return type(a) is type(b) and bool(a == b)
+
+
+def _goals(op: str, mine: Any, other: Any) -> Iterator[Any]:
+    """Values in place of `mine` that make the comparison with `other` come out each way."""
+    if isinstance(other, StandIn):
+        return
+    match op:
+        case "In" | "NotIn":
+            if isinstance(other, str | list | tuple | set | frozenset | dict) and len(other) < 50:
+                yield from list(other)[:6]
+        case "startswith" | "endswith" if isinstance(mine, str):
+            for text in other if isinstance(other, tuple) else (other,):
+                if isinstance(text, str):
+                    yield text + mine if op == "startswith" else mine + text
+        case "isdigit" | "isalnum":
+            yield "12"
+        case "isalpha" | "islower":
+            yield "text"
+        case "isupper":
+            yield "TEXT"
+        case "isspace":
+            yield " "
+        case "truth":
+            if isinstance(mine, int | float) and not isinstance(mine, bool):
+                yield from (0, 1)
+        case _ if isinstance(other, int | float) and not isinstance(other, bool):
+            yield from (other, other + 1, other - 1)
+        case _ if isinstance(other, str | bytes | tuple) or other is None:
+            yield other
+
+
+def _difference(left: Any, right: Any) -> float | None:
+    if isinstance(left, int | float) and isinstance(right, int | float):
+        gap = float(left) - float(right) if abs(left) < 1e300 and abs(right) < 1e300 else math.nan
+        return None if math.isnan(gap) or math.isinf(gap) else gap
+    return None
+
+
+def _whole(target: float, like: float) -> Iterator[Any]:
+    if math.isnan(target) or math.isinf(target):
+        return
+    base = math.floor(target)
+    yield from (base, base + 1, base - 1, base + 2)
+    if isinstance(like, float):
+        yield target

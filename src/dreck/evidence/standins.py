@@ -1,0 +1,153 @@
+"""Stand-ins: objects made up to play an argument. What they are asked is decided by path, once, for both versions."""
+
+import re
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from dreck.evidence.world import World
+
+_INDEX = re.compile(r"\[\d+\]")
+
+
+def general(path: str) -> str:
+    """The path with item numbers left out: `loads[2].kilos` is used as `loads[].kilos` is."""
+    return _INDEX.sub("[]", path)
+
+
+class StandIn:
+    """Answers every question by asking its world what stands at `path.question`; calls on it are recorded."""
+
+    def __init__(self, world: "World", path: str) -> None:
+        object.__setattr__(self, "_dreck_world", world)
+        object.__setattr__(self, "_dreck_path", path)
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("__") and name.endswith("__"):
+            raise AttributeError(name)
+        return self._dreck_world.at(f"{self._dreck_path}.{name}", keep=self)
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        self._dreck_world.record("set", f"{self._dreck_path}.{name}", value)
+        object.__setattr__(self, name, value)
+
+    def __delattr__(self, name: str) -> None:
+        self._dreck_world.record("delete", f"{self._dreck_path}.{name}")
+        self.__dict__.pop(name, None)
+
+    def __call__(self, *args: Any, **kwargs: Any) -> Any:
+        return self._dreck_world.called(self._dreck_path, args, kwargs)
+
+    def __getitem__(self, key: Any) -> Any:
+        return self._dreck_world.at(f"{self._dreck_path}[{_key(key)}]", keep=self)
+
+    def __setitem__(self, key: Any, value: Any) -> None:
+        self._dreck_world.record("set", f"{self._dreck_path}[{_key(key)}]", value)
+
+    def __delitem__(self, key: Any) -> None:
+        self._dreck_world.record("delete", f"{self._dreck_path}[{_key(key)}]")
+
+    def __contains__(self, item: Any) -> bool:
+        return bool(self._dreck_world.answer(f"{_key(item)} in {self._dreck_path}", (False, True)))
+
+    def __iter__(self) -> Iterator[Any]:
+        for number in range(len(self)):
+            yield self._dreck_world.at(f"{self._dreck_path}[{number}]", keep=self)
+
+    def __len__(self) -> int:
+        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 0, 2, 3)))
+
+    def __bool__(self) -> bool:
+        return bool(self._dreck_world.answer(f"bool({self._dreck_path})", (True, False)))
+
+    def __hash__(self) -> int:
+        return hash(self._dreck_path)
+
+    def __eq__(self, other: object) -> bool:
+        if isinstance(other, StandIn):
+            return bool(self._dreck_path == other._dreck_path)
+        self._dreck_world.hint(self._dreck_path, other)
+        return False
+
+    def __lt__(self, other: Any) -> bool:
+        return bool(self._number(other) < _plain(other))
+
+    def __le__(self, other: Any) -> bool:
+        return bool(self._number(other) <= _plain(other))
+
+    def __gt__(self, other: Any) -> bool:
+        return bool(self._number(other) > _plain(other))
+
+    def __ge__(self, other: Any) -> bool:
+        return bool(self._number(other) >= _plain(other))
+
+    def _number(self, other: Any = 0) -> Any:
+        self._dreck_world.hint(self._dreck_path, other)
+        return 3 if isinstance(other, int | float | StandIn) else "m"
+
+    def __int__(self) -> int:
+        self._dreck_world.hint(self._dreck_path, 0)
+        return 3
+
+    __index__ = __int__
+
+    def __float__(self) -> float:
+        return float(int(self))
+
+    def __repr__(self) -> str:
+        return f"<{self._dreck_path}>"
+
+    def __enter__(self) -> Any:
+        return self._dreck_world.called(f"{self._dreck_path}.__enter__", (), {})
+
+    def __exit__(self, *exc: Any) -> bool:
+        self._dreck_world.record("leave", self._dreck_path, exc[0] and exc[0].__name__)
+        return False
+
+    async def __aenter__(self) -> Any:
+        return self.__enter__()
+
+    async def __aexit__(self, *exc: Any) -> bool:
+        return self.__exit__(*exc)
+
+    def __await__(self) -> Any:
+        self._dreck_world.record("await", self._dreck_path)
+        return self._dreck_world.at(f"{self._dreck_path}.await", keep=self)
+        yield
+
+    async def __aiter__(self) -> Any:
+        for item in self:
+            yield item
+
+    def __copy__(self) -> "StandIn":
+        return self
+
+    def __deepcopy__(self, memo: Any) -> "StandIn":
+        return self
+
+
+def _arithmetic(name: str) -> None:
+    def forward(self: StandIn, other: Any) -> Any:
+        import operator
+
+        return getattr(operator, name)(self._number(other), _plain(other))
+
+    def backward(self: StandIn, other: Any) -> Any:
+        import operator
+
+        return getattr(operator, name)(_plain(other), self._number(other))
+
+    setattr(StandIn, f"__{name}__", forward)
+    setattr(StandIn, f"__r{name}__", backward)
+
+
+for _name in ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow"):
+    _arithmetic(_name)
+
+
+def _plain(value: Any) -> Any:
+    return value._number() if isinstance(value, StandIn) else value
+
+
+def _key(key: Any) -> str:
+    return key._dreck_path if isinstance(key, StandIn) else repr(key)

@@ -1,0 +1,280 @@
+"""How a function uses its inputs: what each of them is compared with, asked for, iterated, called.
+
+Inputs are named by paths: `load`, `load.kilos`, `loads[]` (an item of it), `row['fee']`, `load.weigh()`.
+"""
+
+import ast
+from dataclasses import dataclass, field
+from typing import Any
+
+from dreck.model.scopes import param_names
+from dreck.source.functions import FunctionNode
+
+
+@dataclass(slots=True)
+class Usage:
+    """What is done with one path. `constants` are those it is compared with, in the order they stand."""
+
+    constants: list[Any] = field(default_factory=list)
+    methods: set[str] = field(default_factory=set)
+    attributes: set[str] = field(default_factory=set)
+    keys: list[Any] = field(default_factory=list)
+    classes: list[str] = field(default_factory=list)
+    sizes: list[int] = field(default_factory=list)
+    iterated: bool = False
+    tested_none: bool = False
+    tested_truth: bool = False
+    ordered: bool = False
+    arithmetic: bool = False
+    called: bool = False
+    indexed: bool = False
+    contains: list[Any] = field(default_factory=list)
+
+
+class Usages:
+    """Usage by path, for one function or several versions of it; `depends` says which paths a name is made of."""
+
+    def __init__(self) -> None:
+        self.by_path: dict[str, Usage] = {}
+        self.constants: list[Any] = []
+        self._alias: dict[str, str] = {}
+        self._made_of: dict[str, set[str]] = {}
+
+    def at(self, path: str) -> Usage:
+        return self.by_path.setdefault(path, Usage())
+
+    def add(self, function: FunctionNode) -> None:
+        """Reads one version of the function. May be called for several."""
+        for name in param_names(function.args):
+            self._alias[name] = name
+            self.at(name)
+        for _ in range(3):  # names of names: three rounds follow what people write
+            for node in ast.walk(function):
+                self._follow(node)
+        for node in ast.walk(function):
+            self._note(node)
+
+    def depends(self, test: ast.AST) -> set[str]:
+        """Paths a test looks at, through local names as well."""
+        found: set[str] = set()
+        for node in ast.walk(test):
+            path = self.path(node)
+            if path is not None:
+                found.add(path)
+            if isinstance(node, ast.Name):
+                found |= self._made_of.get(node.id, set())
+        return found
+
+    def path(self, node: ast.AST) -> str | None:
+        """The path an expression stands for, None when it is none."""
+        match node:
+            case ast.Name(id=name):
+                return self._alias.get(name)
+            case ast.Attribute(value=base, attr=attr):
+                inner = self.path(base)
+                return None if inner is None else f"{inner}.{attr}"
+            case ast.Subscript(value=base, slice=ast.Constant(value=key)):
+                inner = self.path(base)
+                if inner is None:
+                    return None
+                return f"{inner}[]" if isinstance(key, int) else f"{inner}[{key!r}]"
+            case ast.Subscript(value=base, slice=ast.UnaryOp()):
+                inner = self.path(base)
+                return None if inner is None else f"{inner}[]"
+            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Constant(value=str() as key), *_]):
+                inner = self.path(base)
+                return None if inner is None else f"{inner}[{key!r}]"
+            case ast.Call(func=func):
+                inner = self.path(func)
+                return None if inner is None else f"{inner}()"
+            case ast.NamedExpr(value=value) | ast.Await(value=value):
+                return self.path(value)
+        return None
+
+    def _follow(self, node: ast.AST) -> None:
+        match node:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value) | ast.NamedExpr(
+                target=ast.Name(id=name), value=value
+            ) | ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
+                self._named(name, value)
+            case ast.AugAssign(target=ast.Name(id=name), value=value):
+                self._made_of.setdefault(name, set()).update(self.depends(value))
+            case ast.For(target=target, iter=iterable) | ast.comprehension(target=target, iter=iterable):
+                self._loop(target, iterable)
+            case ast.Assign(targets=[ast.Tuple(elts=elts)], value=value):
+                for element in elts:
+                    if isinstance(element, ast.Name):
+                        self._made_of.setdefault(element.id, set()).update(self.depends(value))
+
+    def _named(self, name: str, value: ast.expr) -> None:
+        path = self.path(value)
+        if path is not None and name not in self._alias:
+            self._alias[name] = path
+        self._made_of.setdefault(name, set()).update(self.depends(value))
+
+    def _loop(self, target: ast.expr, iterable: ast.expr) -> None:
+        match target, iterable:
+            case ast.Tuple(elts=[_, ast.Name() as item]), ast.Call(func=ast.Name(id="enumerate"), args=[inner, *_]):
+                target, iterable = item, inner
+            case ast.Tuple(elts=[ast.Name() as key, ast.Name() as value]), ast.Call(
+                func=ast.Attribute(value=base, attr="items")
+            ):
+                path = self.path(base)
+                if path is not None:
+                    self._alias.setdefault(key.id, f"{path}{{}}")
+                    self._alias.setdefault(value.id, f"{path}[]")
+                return
+        path = self.path(iterable)
+        if path is None:
+            return
+        if isinstance(target, ast.Name):
+            self._alias.setdefault(target.id, f"{path}[]")
+        elif isinstance(target, ast.Tuple):
+            for position, element in enumerate(target.elts):
+                if isinstance(element, ast.Name):
+                    self._alias.setdefault(element.id, f"{path}[]#{position}")
+            self.at(f"{path}[]").sizes.append(-len(target.elts))
+
+    def _note(self, node: ast.AST) -> None:
+        match node:
+            case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(value, bool):
+                self.constants.append(value)
+            case ast.Compare(left=left, ops=ops, comparators=comparators):
+                sides = [left, *comparators]
+                for op, a, b in zip(ops, sides, sides[1:], strict=False):
+                    self._compared(op, a, b)
+                    self._compared(op, b, a, mirrored=True)
+            case ast.BoolOp(values=values):
+                for value in values:
+                    self._truth(value)
+            case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test):
+                self._truth(test)
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                self._truth(operand)
+            case ast.Attribute(value=base, attr=attr):
+                self._on(base, lambda u: u.attributes.add(attr))
+            case ast.Subscript(value=base, slice=index):
+                self._subscript(base, index)
+            case ast.For(iter=iterable) | ast.comprehension(iter=iterable):
+                self._on(iterable, lambda u: setattr(u, "iterated", True))
+            case ast.BinOp(left=left, right=right):
+                for side in (left, right):
+                    self._on(side, lambda u: setattr(u, "arithmetic", True))
+            case ast.AugAssign(value=value):
+                self._on(value, lambda u: setattr(u, "arithmetic", True))
+            case ast.Call():
+                self._call(node)
+            case ast.Match(subject=subject, cases=cases):
+                self._match(subject, cases)
+
+    def _on(self, node: ast.AST, change: Any) -> None:
+        path = self.path(node)
+        if path is not None:
+            change(self.at(path))
+
+    def _truth(self, node: ast.AST) -> None:
+        self._on(node, lambda u: setattr(u, "tested_truth", True))
+
+    def _compared(self, op: ast.cmpop, a: ast.expr, b: ast.expr, mirrored: bool = False) -> None:
+        if isinstance(op, ast.In | ast.NotIn) and mirrored:
+            member = _constant(b)
+            if member is not None:
+                self._on(a, lambda u: u.contains.append(member))
+            return
+        values = _constants(b)
+        self._on(a, lambda u: u.constants.extend(values))
+        if isinstance(op, ast.Is | ast.IsNot) or None in values:
+            self._on(a, lambda u: setattr(u, "tested_none", True))
+        if isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE):
+            self._on(a, lambda u: setattr(u, "ordered", True))
+        match a:
+            case ast.Call(func=ast.Name(id="len"), args=[inner]):
+                self._on(inner, lambda u: u.sizes.extend(v for v in values if isinstance(v, int)))
+            case ast.Call(func=ast.Name(id="type"), args=[inner]) if (name := _class_name(b)) is not None:
+                self._on(inner, lambda u: u.classes.append(name))
+            case ast.BinOp(left=left, right=right):
+                for side in (left, right):
+                    self._on(side, lambda u: u.constants.extend(v for v in values if isinstance(v, int | float)))
+
+    def _subscript(self, base: ast.expr, index: ast.expr) -> None:
+        match index:
+            case ast.Constant(value=int()) | ast.UnaryOp() | ast.Slice():
+                self._on(base, lambda u: setattr(u, "indexed", True))
+            case ast.Constant(value=key):
+                self._on(base, lambda u: u.keys.append(key))
+
+    def _call(self, node: ast.Call) -> None:
+        match node.func, node.args:
+            case ast.Name(id="isinstance"), [value, kinds]:
+                names = [_class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
+                self._on(value, lambda u: u.classes.extend(n for n in names if n))
+                return
+            case ast.Name(id="len" | "sorted" | "list" | "sum" | "min" | "max" | "any" | "all" | "set" | "enumerate"), [value, *_]:
+                self._on(value, lambda u: setattr(u, "iterated", True))
+                return
+            case ast.Name(id="int" | "float" | "round" | "abs"), [value, *_]:
+                self._on(value, lambda u: setattr(u, "arithmetic", True))
+                return
+            case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
+                self._on(base, lambda u: u.keys.append(key))
+        match node.func:
+            case ast.Attribute(value=base, attr=name):
+                self._on(base, lambda u: u.methods.add(name))
+                values = [v for a in node.args for v in _constants(a)]
+                if name in ("startswith", "endswith", "split", "find", "count", "index", "partition"):
+                    self._on(base, lambda u: u.contains.extend(values))
+            case ast.Name():
+                self._on(node.func, lambda u: setattr(u, "called", True))
+
+    def _match(self, subject: ast.expr, cases: list[ast.match_case]) -> None:
+        for case in cases:
+            for p in ast.walk(case.pattern):
+                match p:
+                    case ast.MatchValue(value=value):
+                        values = _constants(value)
+                        self._on(subject, lambda u, v=values: u.constants.extend(v))
+                    case ast.MatchSingleton(value=None):
+                        self._on(subject, lambda u: setattr(u, "tested_none", True))
+                    case ast.MatchClass(cls=cls) if (name := _class_name(cls)) is not None:
+                        self._on(subject, lambda u, n=name: u.classes.append(n))
+                    case ast.MatchSequence(patterns=patterns):
+                        self._on(subject, lambda u, n=len(patterns): u.sizes.append(-n))
+
+
+def _constant(node: ast.AST) -> Any:
+    match node:
+        case ast.Constant(value=value):
+            return value
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
+            return -value
+    return None
+
+
+def _constants(node: ast.AST) -> list[Any]:
+    match node:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) | ast.Set(elts=elts):
+            return [v for e in elts for v in _constants(e)]
+        case ast.Constant(value=None):
+            return [None]
+        case ast.Attribute() | ast.Name():
+            name = _class_name(node)
+            return [Named(name)] if name is not None else []
+    value = _constant(node)
+    return [] if value is None else [value]
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A constant known by name: `Material.GLASS`, `LIMIT`; looked up in the module when inputs are made."""
+
+    name: str
+
+
+def _class_name(node: ast.AST) -> str | None:
+    match node:
+        case ast.Name(id=name):
+            return name
+        case ast.Attribute(value=base, attr=attr):
+            inner = _class_name(base)
+            return None if inner is None else f"{inner}.{attr}"
+    return None

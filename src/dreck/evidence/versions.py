@@ -1,0 +1,138 @@
+"""Loading one version of a function to run it: its module is executed with the function's tests watched."""
+
+import ast
+import importlib.machinery
+import importlib.util
+import inspect
+import sys
+import types
+import typing
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dreck.evidence.instrument import WATCHER, Watched, watched
+from dreck.evidence.watch import Watcher
+from dreck.source.functions import functions_in
+
+
+class CannotRun(Exception):
+    """The function cannot be imported or called; the message says why and what to do."""
+
+
+@dataclass(slots=True)
+class Version:
+    """A function ready to run, with its module's names and the outcomes there are to reach."""
+
+    function: Callable[..., Any]
+    namespace: dict[str, Any]
+    watched: Watched
+    watcher: Watcher
+    owner: type | None
+    types: dict[str, Any]
+
+
+def load(path: str, text: str, name: str) -> Version:
+    """Executes `text` as the module at `path` and takes the function `name` out of it."""
+    tree = ast.parse(text)
+    found = next((f for f in functions_in(tree, text) if f.name == name), None)
+    if found is None:
+        raise CannotRun(f"there is no function {name} in it")
+    if found.nested:
+        raise CannotRun("a nested function cannot be called from outside; only a proof can judge it")
+    seen = watched(found.node)
+    _replace(tree, found.node, seen.node)
+    watcher = Watcher()
+    module = _module(Path(path))
+    module.__dict__[WATCHER] = watcher
+    try:
+        exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
+    except Exception as error:
+        raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
+    function, owner = _taken(module, name.partition("#")[0], found.node.name)
+    return Version(function, module.__dict__, seen, watcher, owner, _types(function))
+
+
+def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
+    for node in ast.walk(tree):
+        for _, value in ast.iter_fields(node):
+            if isinstance(value, list):
+                for index, item in enumerate(value):
+                    if item is old:
+                        value[index] = new
+                        return
+
+
+def _module(path: Path) -> types.ModuleType:
+    """An empty module with the names and the package an import would give it."""
+    folder, parts = path.parent, [path.stem]
+    while (folder / "__init__.py").exists():
+        parts.insert(0, folder.name)
+        folder = folder.parent
+    if str(folder) not in sys.path:
+        sys.path.insert(0, str(folder))
+    if parts[-1] == "__init__":
+        parts.pop()
+    name = ".".join(parts)
+    package = name if path.stem == "__init__" else name.rpartition(".")[0]
+    if package:
+        try:
+            importlib.import_module(package)
+        except Exception as error:
+            raise CannotRun(f"its package {package} cannot be imported: {type(error).__name__}: {error}") from None
+    module = types.ModuleType(name)
+    module.__file__ = str(path)
+    module.__package__ = package
+    module.__spec__ = importlib.machinery.ModuleSpec(name, None, origin=str(path))
+    # Dataclasses and enums look their module up while classes are made.
+    sys.modules.setdefault(name, module)
+    return module
+
+
+def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callable[..., Any], type | None]:
+    holder: Any = module
+    *outer, last = dotted.split(".")
+    for part in outer:
+        holder = getattr(holder, part, None)
+    owner = holder if isinstance(holder, type) else None
+    if owner is not None and last.startswith("__") and not last.endswith("__"):
+        last = f"_{owner.__name__.lstrip('_')}{last}"
+    found = inspect.getattr_static(holder, last, None) if holder is not None else None
+    function = _unwrapped(found)
+    if function is None or function.__code__.co_name != own_name:
+        raise CannotRun(f"{dotted} is not there as a plain function once the module is executed")
+    return function, None if isinstance(found, staticmethod) else owner
+
+
+def _unwrapped(found: Any) -> types.FunctionType | None:
+    for _ in range(10):
+        match found:
+            case types.FunctionType() if not hasattr(found, "__wrapped__"):
+                return found
+            case property():
+                found = found.fget
+            case staticmethod() | classmethod():
+                found = found.__func__
+            case _ if hasattr(found, "__wrapped__"):
+                found = found.__wrapped__
+            case _ if hasattr(found, "func"):
+                found = found.func
+            case _:
+                return None
+    return None
+
+
+def _types(function: Callable[..., Any]) -> dict[str, Any]:
+    """The annotated types of parameters whose default agrees with them."""
+    try:
+        hints = typing.get_type_hints(function)
+    except Exception:
+        return {}
+    hints.pop("return", None)
+    for name, parameter in inspect.signature(function).parameters.items():
+        if parameter.default is None and name in hints:
+            hints[name] = typing.Optional[hints[name]]  # noqa: UP045 - hints may be a string alias
+        if parameter.kind in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD):
+            hints.pop(name, None)
+    return hints

@@ -1,0 +1,60 @@
+"""The watcher a watched function tells its tests to."""
+
+import operator
+from collections.abc import Callable
+from typing import Any
+
+_COMPARE: dict[str, Callable[[Any, Any], Any]] = {
+    "Eq": operator.eq,
+    "NotEq": operator.ne,
+    "Lt": operator.lt,
+    "LtE": operator.le,
+    "Gt": operator.gt,
+    "GtE": operator.ge,
+    "Is": operator.is_,
+    "IsNot": operator.is_not,
+    "In": lambda a, b: a in b,
+    "NotIn": lambda a, b: a not in b,
+}
+
+
+class Watcher:
+    """Collects, during one run, which tests came out how, and the operands of the last comparison in each."""
+
+    def __init__(self) -> None:
+        self.reached: set[tuple[int, bool]] = set()
+        self.operands: dict[int, list[tuple[str, Any, Any]]] = {}
+        self._last: list[tuple[str, Any, Any]] = []
+
+    def begin(self) -> None:
+        self.reached = set()
+        self.operands = {}
+        self._last = []
+
+    def compare(self, op: str, left: Any, right: Any) -> Any:
+        self._last.append((op, left, right))
+        return _COMPARE[op](left, right)
+
+    def method(self, name: str, base: Any, *args: Any) -> Any:
+        if isinstance(base, str | bytes):
+            self._last.append((name, base, args[0] if args else None))
+        return getattr(base, name)(*args)
+
+    def test(self, number: int, value: Any) -> bool:
+        outcome = bool(value)
+        self._note(number, outcome, value)
+        return outcome
+
+    def value(self, number: int, value: Any) -> Any:
+        if isinstance(value, bool):
+            self._note(number, value, value)
+        return value
+
+    def entered(self, number: int) -> None:
+        self.reached.add((number, True))
+
+    def _note(self, number: int, outcome: bool, value: Any) -> None:
+        self.reached.add((number, outcome))
+        told = self._last or [("truth", value, None)]
+        self.operands.setdefault(number, told[-3:])
+        self._last = []

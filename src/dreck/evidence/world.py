@@ -1,0 +1,406 @@
+"""The world of one input: what stands at each path, built afresh for each version from the same choices."""
+
+import dataclasses
+import datetime
+import decimal
+import enum
+import math
+import typing
+from pathlib import PurePath
+from typing import Any
+
+from dreck.evidence.observe import Describer
+from dreck.evidence.standins import StandIn, general
+from dreck.evidence.usage import Named, Usage, Usages
+
+_STRING_METHODS = frozenset(
+    "startswith endswith upper lower strip lstrip rstrip split rsplit splitlines isdigit isalpha isupper islower "
+    "isspace isalnum title capitalize casefold zfill partition rpartition encode removeprefix removesuffix".split()
+)
+_LIST_METHODS = frozenset("append extend sort insert reverse".split())
+_DICT_METHODS = frozenset("items keys values setdefault".split())
+_MISSING = object()
+
+
+@dataclasses.dataclass(frozen=True, slots=True)
+class Make:
+    """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `instance`, `stand-in`."""
+
+    kind: str
+    what: Any = None
+
+    def __repr__(self) -> str:
+        return repr(self.what) if self.kind == "value" else f"{self.kind} {self.what}"
+
+
+class Candidates:
+    """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
+
+    def __init__(self, usages: Usages, namespace: dict[str, Any], types: dict[str, Any]) -> None:
+        self.usages = usages
+        self.namespace = namespace
+        self.types = types
+        self._known: dict[str, list[Make]] = {}
+        self._hints: dict[str, list[Any]] = {}
+
+    def at(self, path: str) -> list[Make]:
+        name = general(path)
+        found = self._known.get(name)
+        if found is None:
+            found = self._known[name] = self._unique(self._made(name))
+        return found
+
+    def hint(self, path: str, value: Any) -> None:
+        """A run has compared what stands at `path` with `value`."""
+        if isinstance(value, StandIn) or not isinstance(value, int | float | str | bytes | enum.Enum | tuple):
+            return
+        name = general(path)
+        hints = self._hints.setdefault(name, [])
+        if value not in hints and len(hints) < 24:
+            hints.append(value)
+            known = self.at(path)
+            known += [m for m in self._around(value, True) if m not in known]
+
+    def offered(self, path: str, values: tuple[Any, ...]) -> None:
+        """Answers of a stand-in that no usage tells of, such as its length."""
+        self._known.setdefault(general(path), [Make("value", v) for v in values])
+
+    def _unique(self, makes: list[Make]) -> list[Make]:
+        found: dict[str, Make] = {}
+        for make in makes:
+            found.setdefault(f"{make.kind} {type(make.what).__name__} {make.what!r}", make)
+        return list(found.values())
+
+    def _made(self, name: str) -> list[Make]:
+        usage = self.usages.by_path.get(name) or self._by_last_part(name)
+        if name in self.types:
+            return self._of_type(self.types[name], usage, name)
+        return self._of_usage(usage, name)
+
+    def _by_last_part(self, name: str) -> Usage:
+        """A path the function does not name itself is used as its like: same last attribute."""
+        last = "." + name.rpartition(".")[2]
+        for path, usage in self.usages.by_path.items():
+            if "." in name and path.endswith(last):
+                return usage
+        return Usage()
+
+    # --- by use ------------------------------------------------------------------------------------
+
+    def _of_usage(self, u: Usage, name: str) -> list[Make]:
+        made: list[Make] = []
+        for value in u.constants:
+            made += self._around(value, u.ordered or u.arithmetic)
+        for kind in u.classes:
+            made.append(Make("instance", kind))
+        made += self._of_methods(u, name)
+        if u.arithmetic or u.ordered:
+            made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
+        if u.iterated or u.indexed or u.sizes:
+            made += self._lists(u)
+        if u.attributes - _STRING_METHODS - _LIST_METHODS - _DICT_METHODS - {"get", "pop"}:
+            made.insert(len(made) if u.classes else 0, Make("stand-in"))
+        if u.called:
+            made.insert(0, Make("stand-in"))
+        if not made and u.tested_truth:
+            made += [Make("value", True), Make("value", False)]
+        elif not made:
+            made += [Make("stand-in"), Make("value", 3), Make("value", "text")]
+        elif u.tested_truth:
+            made += [Make("value", v) for v in (None, 0, "")]
+        if u.tested_none:
+            made.append(Make("value", None))
+            if all(m.kind == "value" and m.what is None for m in made):
+                made.insert(0, Make("stand-in"))
+        if u.ordered and not any(isinstance(m.what, str) for m in made if m.kind == "value"):
+            made.append(Make("value", math.nan))
+        return made
+
+    def _of_methods(self, u: Usage, name: str) -> list[Make]:
+        made: list[Make] = []
+        texts = [c for c in u.contains if isinstance(c, str)]
+        if u.methods & _STRING_METHODS:
+            made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
+            made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
+            made += [Make("value", v) for v in ("text", "", "12", "A b", " ")]
+        elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods):
+            made.append(Make("dict"))
+        elif u.contains and not u.attributes:
+            made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
+            made += [Make("value", list(u.contains))] + [Make("value", t) for t in texts]
+        elif u.methods & _LIST_METHODS:
+            made += self._lists(u)
+        return made
+
+    def _lists(self, u: Usage) -> list[Make]:
+        tuples = [-n for n in u.sizes if n < 0]
+        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 40]
+        made = [Make("tuple", n) for n in tuples]
+        return made + [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
+
+    def _around(self, value: Any, ordered: bool) -> list[Make]:
+        """A constant and its neighbours on both sides."""
+        match value:
+            case Named(name=name):
+                return self._around_named(name, ordered)
+            case bool():
+                return [Make("value", value), Make("value", not value)]
+            case int():
+                return [Make("value", v) for v in (value, value + 1, value - 1)]
+            case float():
+                if math.isnan(value) or math.isinf(value):
+                    return [Make("value", value)]
+                return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
+            case str():
+                return [Make("value", v) for v in (value, value + "x", "")]
+        return [Make("value", value)]
+
+    def _around_named(self, name: str, ordered: bool) -> list[Make]:
+        found = self._lookup(name)
+        if found is _MISSING or isinstance(found, type):
+            return []
+        if isinstance(found, enum.Enum):
+            members = [found, *(m for m in type(found) if m is not found)]
+            return [Make("named", f"{type(m).__qualname__}.{m.name}") for m in members]
+        if isinstance(found, int | float | str):
+            return self._around(found, ordered)
+        if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
+            return [m for v in sorted(found, key=repr) for m in self._around(v, ordered)]
+        if isinstance(found, dict) and len(found) < 30:
+            return [m for v in found for m in self._around(v, ordered)]
+        return [Make("named", name)]
+
+    def _lookup(self, name: str) -> Any:
+        first, *others = name.split(".")
+        found = self.namespace.get(first, _MISSING)
+        for part in others:
+            found = getattr(found, part, _MISSING)
+        return found
+
+    # --- by annotation -----------------------------------------------------------------------------
+
+    def _of_type(self, kind: Any, u: Usage, name: str) -> list[Make]:
+        origin, args = typing.get_origin(kind), typing.get_args(kind)
+        if origin is typing.Union or type(kind).__name__ == "UnionType":
+            return [m for arg in args for m in self._of_type(arg, u, name)]
+        if origin is typing.Literal:
+            return [Make("value", a) for a in args]
+        if kind is None or kind is type(None):
+            return [Make("value", None)]
+        if kind is typing.Any or isinstance(kind, typing.TypeVar):
+            return self._of_usage(u, name)
+        base = origin or kind
+        if not isinstance(base, type):
+            return [Make("stand-in")]
+        return self._of_class(base, args, u, name)
+
+    def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        near = [m for c in u.constants for m in self._around(c, True)]
+        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
+        if kind in _PLAIN:
+            if kind is str:
+                fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
+            if kind is float:
+                fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+            return fits + [Make("value", v) for v in _PLAIN[kind]]
+        if issubclass(kind, enum.Enum):
+            return [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind] if self._found(kind) else [
+                Make("value", m) for m in kind
+            ]
+        if kind in (list, set, frozenset, tuple) or kind.__module__ == "collections.abc" and kind.__name__ != "Callable":
+            return self._of_container(kind, args, u, name)
+        if kind.__module__ in ("builtins", "collections.abc"):
+            return [Make("stand-in")]
+        self._learn_fields(kind, name)
+        return [Make("class", kind)]
+
+    def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        if kind.__name__ in ("Mapping", "MutableMapping"):
+            return [Make("dict")]
+        if args and args[0] is not Ellipsis:
+            self.types.setdefault(f"{name}[]", args[0])
+        shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
+        if shape == "tuple" and args and args[-1] is not Ellipsis:
+            return [Make("tuple", len(args))]
+        return [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+
+    def _found(self, kind: type) -> bool:
+        return self._lookup(kind.__qualname__) is kind
+
+    def _learn_fields(self, kind: type, name: str) -> None:
+        try:
+            hints = typing.get_type_hints(kind)
+        except Exception:
+            return
+        for field, hint in hints.items():
+            self.types.setdefault(f"{name}.{field}", hint)
+
+
+_PLAIN: dict[type, tuple[Any, ...]] = {
+    int: (1, 0, -1, 2, 10, 1000),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan),
+    str: ("text", "", "A", "12"),
+    bool: (True, False),
+    bytes: (b"text", b""),
+    complex: (1j, 0j),
+    object: (3, "text", None),
+    datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),
+    datetime.datetime: (datetime.datetime(2024, 2, 29, 12, 30), datetime.datetime(1999, 12, 31, 23, 59)),
+    datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
+    datetime.time: (datetime.time(12, 30), datetime.time(0)),
+    decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
+    PurePath: (PurePath("a/b.txt"), PurePath(".")),
+    dict: (),
+}
+
+
+class World:
+    """One input being played for one version: builds what stands at a path on first look, and keeps a log."""
+
+    def __init__(self, candidates: Candidates, choice: dict[str, Make], namespace: dict[str, Any]) -> None:
+        self.candidates = candidates
+        self.choice = choice
+        self.namespace = namespace
+        self.built: dict[str, Any] = {}
+        self.used: dict[str, Make] = {}
+        self.log: list[Any] = []
+        self._describe = Describer()
+
+    def at(self, path: str, keep: Any = None) -> Any:
+        """What stands at `path`."""
+        if path in self.built:
+            return self.built[path]
+        make = self.chosen(path)
+        value = self.built[path] = self._build(path, make)
+        return value
+
+    def chosen(self, path: str) -> Make:
+        make = self.choice.get(path)
+        if make is None:
+            options = self.candidates.at(path)
+            make = options[0] if options else Make("stand-in")
+        self.used[path] = make
+        return make
+
+    def answer(self, question: str, values: tuple[Any, ...]) -> Any:
+        self.candidates.offered(question, values)
+        return self.chosen(question).what
+
+    def hint(self, path: str, value: Any) -> None:
+        self.candidates.hint(path, value)
+
+    def record(self, what: str, path: str, *values: Any) -> None:
+        if len(self.log) < 2_000:
+            self.log.append((what, path, *(self._describe.of(v) for v in values)))
+
+    def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
+        self.record("call", path, args, kwargs)
+        return self.at(f"{path}()")
+
+    # --- building ----------------------------------------------------------------------------------
+
+    def _build(self, path: str, make: Make) -> Any:
+        match make.kind:
+            case "value":
+                return list(make.what) if isinstance(make.what, list) else make.what
+            case "named":
+                return self._named(str(make.what))
+            case "list":
+                return [self.at(f"{path}[{i}]") for i in range(make.what)]
+            case "set":
+                return {self._hashable(f"{path}[{i}]") for i in range(make.what)}
+            case "tuple":
+                return tuple(self.at(f"{path}[{i}]") for i in range(make.what))
+            case "dict":
+                return self._dict(path)
+            case "instance":
+                return self._instance(path, str(make.what))
+            case "class":
+                return self._of_class(path, self._mine(make.what))
+        return StandIn(self, path)
+
+    def _hashable(self, path: str) -> Any:
+        value = self.at(path)
+        return repr(value) if isinstance(value, list | dict | set) else value
+
+    def _mine(self, kind: type) -> type:
+        """The class of that name in this version's own module."""
+        found = self._named(kind.__qualname__)
+        return found if isinstance(found, type) else kind
+
+    def _named(self, name: str) -> Any:
+        first, *others = name.split(".")
+        found = self.namespace.get(first, _MISSING)
+        if found is _MISSING:
+            import builtins
+
+            found = getattr(builtins, first, None)
+        for part in others:
+            found = getattr(found, part, None)
+        return found
+
+    def _dict(self, path: str) -> dict[Any, Any]:
+        usage = self.candidates.usages.at(general(path))
+        keys = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
+        if not keys:
+            size = self.answer(f"len({path})", (2, 1, 0))
+            return {f"key{i}": self.at(f"{path}['key{i}']") for i in range(size)}
+        return {
+            key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))
+        }
+
+    def _instance(self, path: str, name: str) -> Any:
+        kind = self._named(name)
+        if not isinstance(kind, type):
+            return StandIn(self, path)
+        if kind in _EXAMPLES:
+            return _EXAMPLES[kind]() if callable(_EXAMPLES[kind]) else _EXAMPLES[kind]
+        return self._of_class(path, kind)
+
+    def _of_class(self, path: str, kind: type) -> Any:
+        if dataclasses.is_dataclass(kind):
+            return self._dataclass(path, kind)
+        if issubclass(kind, tuple) and hasattr(kind, "_fields"):
+            return kind(*(self.at(f"{path}.{name}") for name in kind._fields))
+        return partial(self, path, kind)
+
+    def _dataclass(self, path: str, kind: Any) -> Any:
+        values = {f.name: self.at(f"{path}.{f.name}") for f in dataclasses.fields(kind)}
+        made = object.__new__(kind)
+        for name, value in values.items():
+            object.__setattr__(made, name, value)
+        return made
+
+
+_EXAMPLES: dict[type, Any] = {
+    int: 3,
+    float: 2.5,
+    str: "text",
+    bytes: b"text",
+    bool: True,
+    list: list,
+    dict: dict,
+    set: set,
+    tuple: (),
+    type(None): None,
+    complex: 1j,
+    type: int,
+}
+
+
+def partial(world: World, path: str, kind: type) -> Any:
+    """An object of class `kind` that was never set up: its methods are real, its attributes decided by path."""
+
+    def missing(self: Any, name: str) -> Any:
+        if name.startswith("__") and name.endswith("__"):
+            raise AttributeError(name)
+        return world.at(f"{path}.{name}")
+
+    try:
+        body: dict[str, Any] = {"__getattr__": missing, "__module__": kind.__module__, "__qualname__": kind.__qualname__}
+        twin = type(kind)(kind.__name__, (kind,), body)
+        if issubclass(kind, BaseException):
+            return twin()
+        return twin.__new__(twin)
+    except Exception:
+        return StandIn(world, path)
