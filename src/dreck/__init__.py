@@ -1,0 +1,70 @@
+"""Dreck straightens tangled conditional logic in small steps, and shows for every step why nothing changed."""
+
+from typing import TYPE_CHECKING, Any
+
+from dreck.errors import BadSource, BadTarget, DreckError
+
+if TYPE_CHECKING:
+    from dreck.api import untangle
+    from dreck.evidence.trial import Difference
+    from dreck.evidence.verdict import Verdict
+    from dreck.model.measures import Tangle
+    from dreck.workbench.compare import Comparison, compare
+    from dreck.workbench.load import Loaded, load
+    from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
+    from dreck.workbench.survey import Row, Survey, survey
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "Comparison": "dreck.workbench.compare",
+    "Difference": "dreck.evidence.trial",
+    "FileResult": "dreck.workbench.results",
+    "FunctionResult": "dreck.workbench.results",
+    "Loaded": "dreck.workbench.load",
+    "Refused": "dreck.workbench.results",
+    "Result": "dreck.workbench.results",
+    "Row": "dreck.workbench.survey",
+    "Survey": "dreck.workbench.survey",
+    "Taken": "dreck.workbench.results",
+    "Tangle": "dreck.model.measures",
+    "Verdict": "dreck.evidence.verdict",
+    "compare": "dreck.workbench.compare",
+    "load": "dreck.workbench.load",
+    "survey": "dreck.workbench.survey",
+    "untangle": "dreck.api",
+}
+
+__all__ = [
+    "BadSource",
+    "BadTarget",
+    "Comparison",
+    "Difference",
+    "DreckError",
+    "FileResult",
+    "FunctionResult",
+    "Loaded",
+    "Refused",
+    "Result",
+    "Row",
+    "Survey",
+    "Taken",
+    "Tangle",
+    "Verdict",
+    "compare",
+    "load",
+    "survey",
+    "untangle",
+]
+
+
+def __getattr__(name: str) -> Any:
+    """Public names are imported when first used, so that `import dreck` and `dreck --help` start at once."""
+    import importlib
+
+    home = _HOMES.get(name)
+    if home is None:
+        raise AttributeError(f"module 'dreck' has no attribute {name!r}")
+    value = getattr(importlib.import_module(home), name)
+    globals()[name] = value
+    return value

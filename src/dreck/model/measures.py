@@ -226,3 +226,48 @@ _HANDLERS = {
     ast.AsyncFunctionDef: _definition,
     ast.ClassDef: _definition,
 }
+
+
+def longest_way(function: FunctionNode) -> int:
+    """The longest line of thought: the most code lines a reader follows on one way through the function."""
+    through, out = _longest(function.body)
+    return max(through if through is not None else 0, out)
+
+
+def _longest(body: list[ast.stmt]) -> tuple[int | None, int]:
+    """Lines on the longest way that goes on (None: none does), and on the longest that leaves."""
+    lines, out = 0, 0
+    for s in body:
+        on, gone = _longest_of(s)
+        out = max(out, lines + gone) if gone else out
+        if on is None:
+            return None, out
+        lines += on
+    return lines, out
+
+
+def _longest_of(s: ast.stmt) -> tuple[int | None, int]:
+    match s:
+        case ast.Return() | ast.Raise() | ast.Continue() | ast.Break():
+            return None, (s.end_lineno or s.lineno) - s.lineno + 1
+        case ast.If(body=body, orelse=orelse):
+            return _either([_longest(body), _longest(orelse)], 1)
+        case ast.For() | ast.AsyncFor() | ast.While():
+            (on, out), (after, beyond) = _longest(s.body), _longest(s.orelse)
+            return 1 + (on or out) + (after or 0), 1 + max(out, (on or out) + beyond)
+        case ast.With() | ast.AsyncWith():
+            on, out = _longest(s.body)
+            return (None if on is None else on + 1), out + 1 if out else 0
+        case ast.Try() | ast.TryStar():
+            main, last = _longest([*s.body, *s.orelse]), _longest(s.finalbody)
+            on, out = _either([main, *(_longest(h.body) for h in s.handlers)], 1)
+            return (None if on is None else on + (last[0] or 0)), out + (last[0] or 0) if out else 0
+        case ast.Match(cases=cases):
+            return _either([*(_longest(c.body) for c in cases), (0, 0)], 1)
+    return (s.end_lineno or s.lineno) - s.lineno + 1, 0
+
+
+def _either(ways: list[tuple[int | None, int]], header: int) -> tuple[int | None, int]:
+    ons = [on for on, _ in ways if on is not None]
+    outs = [out for _, out in ways if out]
+    return (header + max(ons) if ons else None), (header + max(outs) if outs else 0)

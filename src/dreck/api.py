@@ -1,0 +1,38 @@
+"""The one public call that wraps a request: `dreck.untangle`."""
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from dreck.errors import DreckError
+from dreck.source.targets import Target
+from dreck.workbench.load import Loaded
+from dreck.workbench.results import Result
+from dreck.workbench.untangle import Request
+from dreck.workbench.untangle import untangle as _untangle
+
+_Spec = str | Path | Target | Loaded
+
+
+def untangle(
+    target: _Spec | Iterable[_Spec],
+    *,
+    steps: Iterable[str] = (),
+    leave: Iterable[str] = (),
+    assume: Iterable[str] = (),
+    verdict: str = "tested",
+    write: bool = False,
+) -> Result:
+    """Straightens what `target` means: a function, file or folder, or several of them.
+
+    `steps` names the steps to take (default: those that flatten and need no choice), `leave` steps to leave
+    out, `assume` further assumptions a proof may rest on, `verdict` the least evidence wanted (`proved` or
+    `tested`; with `proved` no code of the target is run). Nothing is saved without `write=True`.
+
+    The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
+    """
+    if verdict not in ("proved", "tested"):
+        raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
+    single = isinstance(target, str | Path | Target | Loaded)
+    specs = [target] if single else list(target)  # type: ignore[arg-type, list-item]
+    plain = [spec.target if isinstance(spec, Loaded) else spec for spec in specs]
+    return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write))  # type: ignore[arg-type]

@@ -1,0 +1,74 @@
+"""Verdicts: what is known about two versions of a function, and on what grounds."""
+
+from dataclasses import dataclass, replace
+from typing import Any, Literal, TypeAlias
+
+from dreck.evidence.trial import Difference
+
+Status: TypeAlias = Literal["proved", "tested", "differs", "unsettled"]
+_WORST_FIRST: tuple[Status, ...] = ("differs", "unsettled", "tested", "proved")
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """Whether two versions do the same. True (as a bool) when it is `proved` or `tested`.
+
+    `assumptions` are the named conditions a proof rests on; `inputs` how many a trial ran; `outcomes` how many
+    outcomes of tests were covered and how many there are, both versions together; `reason` says why a
+    verdict is not better than it is; `path` the outcomes of tests that led a failed proof to where the two part.
+    """
+
+    status: Status
+    assumptions: tuple[str, ...] = ()
+    inputs: int = 0
+    outcomes: tuple[int, int] = (0, 0)
+    reason: str = ""
+    path: tuple[str, ...] = ()
+    difference: Difference | None = None
+    functions: "tuple[tuple[str, Verdict], ...]" = ()
+
+    def __bool__(self) -> bool:
+        return self.status in ("proved", "tested")
+
+    def __str__(self) -> str:
+        match self.status:
+            case "proved":
+                given = f", assuming {', '.join(self.assumptions)}" if self.assumptions else ""
+                return f"proved: the same on every path{given}"
+            case "tested":
+                reached, wanted = self.outcomes
+                return f"tested: the same on {self.inputs} inputs, which reach {reached} of {wanted} outcomes"
+            case "differs" if self.difference is not None:
+                found = self.difference
+                return f"differs for {found.input}: old {found.old}; new {found.new}"
+        return f"{self.status}: {self.reason}"
+
+    def as_json(self) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        found = self.difference
+        return {
+            "verdict": self.status,
+            "assumptions": list(self.assumptions),
+            "inputs": self.inputs,
+            "outcomes": list(self.outcomes),
+            "reason": self.reason or None,
+            "difference": {"input": found.input, "old": found.old, "new": found.new} if found else None,
+        }
+
+    def weakened(self, status: Status, reason: str) -> "Verdict":
+        """This verdict, made no better than `status`."""
+        if _WORST_FIRST.index(self.status) <= _WORST_FIRST.index(status):
+            return self
+        return replace(self, status=status, reason=reason)
+
+
+def overall(parts: tuple[tuple[str, Verdict], ...]) -> Verdict:
+    """One verdict for several functions: the worst of them, with all of them in `functions`."""
+    if not parts:
+        return Verdict("proved", reason="there is nothing to compare")
+    name, worst = min(parts, key=lambda part: _WORST_FIRST.index(part[1].status))
+    assumptions = tuple(sorted({a for _, v in parts for a in v.assumptions}))
+    outcomes = (sum(v.outcomes[0] for _, v in parts), sum(v.outcomes[1] for _, v in parts))
+    reason = f"{name}: {worst.reason}" if worst.reason and len(parts) > 1 else worst.reason
+    inputs = sum(v.inputs for _, v in parts)
+    return replace(worst, assumptions=assumptions, outcomes=outcomes, inputs=inputs, reason=reason, functions=parts)

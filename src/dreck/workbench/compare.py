@@ -1,0 +1,270 @@
+"""compare: are two versions the same? Of files, targets, source texts or live functions."""
+
+import ast
+import inspect
+import textwrap
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dreck.errors import BadTarget, DreckError
+from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, bound_names
+from dreck.evidence.proof import DEFAULT_BUDGET
+from dreck.evidence.verdict import Verdict, overall
+from dreck.model.graph import Arena
+from dreck.model.scopes import ModuleNames, assigned_in_place
+from dreck.source.files import read
+from dreck.source.functions import Function, functions_in, parse
+from dreck.source.targets import Target
+from dreck.workbench.config import Config, config_for
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """The verdict for each function both sides have, and the functions only one of them has."""
+
+    functions: tuple[tuple[str, Verdict], ...]
+    only_old: tuple[str, ...] = ()
+    only_new: tuple[str, ...] = ()
+
+    @property
+    def verdict(self) -> Verdict:
+        return overall(self.functions)
+
+    def as_json(self) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        return {
+            "functions": [{"function": name, **verdict.as_json()} for name, verdict in self.functions],
+            "only_old": list(self.only_old),
+            "only_new": list(self.only_new),
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    """One side of a comparison: a module's text, the path it stands at, and the function meant, if one is."""
+
+    path: Path
+    text: str
+    name: str | None = None
+
+
+def compare_texts(
+    old: Text,
+    new: Text,
+    only: Iterable[str] = (),
+    assume: Iterable[str] = (),
+    trial: bool = True,
+) -> Comparison:
+    """Compares the functions of two modules, matched by name; two named functions may have different names.
+
+    Raises DreckError for an unknown assumption, BadTarget when a named function is not there.
+    """
+    for name in assume:
+        if name not in ASSUMPTIONS:
+            raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
+    sides = _Side.of(old), _Side.of(new)
+    config = config_for(old.path)
+    judge = _Judging(sides, frozenset(assume) | config.assume | DEFAULT_ASSUMPTIONS, trial, config)
+    if old.name is not None and new.name is not None:
+        pairs = sides[0].pairs(old.name, sides[1], new.name)
+    else:
+        pairs = [(name, name) for name in sides[0].functions if name in sides[1].functions]
+    wanted = set(only)
+    if wanted:
+        pairs = [pair for pair in pairs if pair[0] in wanted]
+        _all_there(wanted, {a for a, _ in pairs}, old.path)
+    verdicts = judge.all(pairs)
+    return Comparison(
+        verdicts,
+        () if wanted else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
+        () if wanted else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
+    )
+
+
+def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
+    missing = wanted - found
+    if missing:
+        raise BadTarget(f"{path}: no function '{min(missing)}' on both sides")
+
+
+@dataclass(frozen=True, slots=True)
+class _Side:
+    text: Text
+    tree: ast.Module
+    names: ModuleNames
+    functions: dict[str, Function]
+
+    @classmethod
+    def of(cls, text: Text) -> "_Side":
+        tree = parse(text.text, text.path)
+        return cls(text, tree, ModuleNames(tree), {f.name: f for f in functions_in(tree, text.text)})
+
+    def within(self, name: str | None) -> list[str]:
+        if name is None:
+            return list(self.functions)
+        return [f.name for f in Target(self.text.path, name).chosen(self.functions.values())]
+
+    def pairs(self, name: str, other: "_Side", other_name: str) -> list[tuple[str, str]]:
+        theirs = set(other.within(other_name))
+        matched = [(n, other_name + n[len(name) :]) for n in self.within(name)]
+        return [pair for pair in matched if pair[1] in theirs]
+
+    def candidate(self, name: str) -> Candidate:
+        f = self.functions[name]
+        around = [o for o in self.functions.values() if o is not f and o.start <= f.start and f.end <= o.end]
+        enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
+        return Candidate(self.text.path, self.text.text, name, f.node, self.names, enclosing)
+
+
+@dataclass(slots=True)
+class _Judging:
+    """Judges all pairs, then takes into account which of them call one another."""
+
+    sides: tuple[_Side, _Side]
+    assume: frozenset[str]
+    trial: bool
+    config: Config
+
+    def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
+        changed = _changed_globals(*self.sides)
+        verdicts = {a: self._one(a, b, changed) for a, b in pairs}
+        pending = True
+        while pending:
+            pending = False
+            for a, b in pairs:
+                settled = self._with_callees(a, b, verdicts)
+                if settled != verdicts[a]:
+                    verdicts[a], pending = settled, True
+        return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def _one(self, old: str, new: str, changed: dict[str, str], suspect: str = "") -> Verdict:
+        mine, theirs = self.sides[0].candidate(old), self.sides[1].candidate(new)
+        mentioned = {n.id for n in ast.walk(mine.node) if isinstance(n, ast.Name)} & changed.keys()
+        if mentioned and not suspect:
+            name = min(mentioned)
+            suspect = f"the module's {name} {changed[name]}"
+        return self._judge().verdict(mine, theirs, suspect=suspect)
+
+    def _judge(self) -> Judge:
+        budget = self.config.budget or DEFAULT_BUDGET
+        return Judge(self.assume, self.trial, budget=budget, arena=Arena())
+
+    def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
+        """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
+        verdict = verdicts[old]
+        if verdict.status != "proved":
+            return verdict
+        node = self.sides[0].functions[old].node
+        for name in sorted({n.id for n in ast.walk(node) if isinstance(n, ast.Name)}):
+            other = verdicts.get(name)
+            if other is None or other.status == "proved" or name == old:
+                continue
+            if other.status == "tested":
+                return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
+            return self._one(old, new, {}, suspect=f"it calls {name}, which is not the same")
+        return verdict
+
+
+def _changed_globals(old: _Side, new: _Side) -> dict[str, str]:
+    """Names at module level that stand for something else in the two versions, functions left out."""
+    before, after = _definitions(old.tree), _definitions(new.tree)
+    found = {}
+    for name in before.keys() & after.keys():
+        if before[name] != after[name]:
+            found[name] = "is defined otherwise"
+    for name in before.keys() ^ after.keys():
+        in_functions = name in old.functions or name in new.functions
+        if not in_functions:
+            found[name] = "exists in one version only"
+    return found
+
+
+def _definitions(tree: ast.Module) -> dict[str, str]:
+    found: dict[str, list[str]] = {}
+    for s in tree.body:
+        match s:
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                continue
+            case ast.ClassDef(name=name):
+                found.setdefault(name, []).append(_class_shape(s))
+            case ast.Import() | ast.ImportFrom():
+                for alias in s.names:
+                    bound = alias.asname or alias.name.split(".")[0]
+                    origin = s.module if isinstance(s, ast.ImportFrom) else None
+                    found.setdefault(bound, []).append(f"{origin} {alias.name}")
+            case _:
+                for name in assigned_in_place(s) or _bound_below(s):
+                    found.setdefault(name, []).append(ast.dump(s))
+    return {name: " | ".join(parts) for name, parts in found.items()}
+
+
+def _class_shape(s: ast.ClassDef) -> str:
+    """What a class is apart from its methods: those are compared one by one."""
+    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest])
+
+
+def _bound_below(s: ast.stmt) -> set[str]:
+    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return found | {n.name for n in ast.walk(s) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+
+
+def compare(
+    old: str | Path | Callable[..., Any],
+    new: str | Path | Callable[..., Any],
+    *,
+    assume: Iterable[str] = (),
+    trial: bool = True,
+) -> Verdict:
+    """Are `old` and `new` the same? Targets (`gate.py::admit`), source texts, or live functions.
+
+    Returns a Verdict, true when they are; of several functions the worst, with all of them in `.functions`.
+    With `trial=False` nothing is run: what cannot be proved is unsettled. Raises BadTarget or BadSource.
+    """
+    texts = _text(old), _text(new)
+    if callable(old) != callable(new):
+        raise BadTarget("compare two functions, two targets or two source texts, not a mixture")
+    return compare_texts(*_named_alike(*texts), assume=assume, trial=trial).verdict
+
+
+def _named_alike(old: Text, new: Text) -> tuple[Text, Text]:
+    """Two texts with one function each are meant to be compared, whatever the functions are called."""
+    if old.name or new.name:
+        return old, new
+    mine, theirs = ([f for f in functions_in(parse(t.text, t.path), t.text) if not f.nested] for t in (old, new))
+    if len(mine) == len(theirs) == 1 and mine[0].name != theirs[0].name:
+        return Text(old.path, old.text, mine[0].name), Text(new.path, new.text, theirs[0].name)
+    return old, new
+
+
+def _text(side: str | Path | Callable[..., Any]) -> Text:
+    if callable(side):
+        return _live(side)
+    if isinstance(side, str) and "\n" in side:
+        return Text(Path("<text>"), textwrap.dedent(side))
+    return read_text(side)
+
+
+def read_text(spec: str | Path) -> Text:
+    """A target as one side of a comparison. Raises BadTarget, also for a folder."""
+    place, mark, name = str(spec).partition("::")
+    if mark and not name:
+        raise BadTarget(f"{spec}: a name is wanted after '::', as in {place}::function")
+    path = Path(place)
+    return Text(path, read(path).text, name or None)
+
+
+def _live(function: Callable[..., Any]) -> Text:
+    """A live function: its own module's text, with the function by its dotted name; or its own source alone."""
+    function = inspect.unwrap(getattr(function, "__func__", function))
+    try:
+        source = textwrap.dedent(inspect.getsource(function))
+        path = Path(inspect.getsourcefile(function) or "<text>")
+    except (OSError, TypeError):
+        raise BadTarget(f"{function!r}: its source cannot be found; compare source texts instead") from None
+    name = function.__qualname__
+    if "<" in name:
+        return Text(Path("<text>"), source, function.__name__)
+    return Text(path, read(path).text, name)

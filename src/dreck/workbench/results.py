@@ -1,0 +1,141 @@
+"""Results: what was done to which function, on what evidence."""
+
+import difflib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dreck.evidence.verdict import Verdict
+from dreck.model.measures import Tangle
+from dreck.source.lines import split_lines
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A step that was taken: where, why, on what evidence. `line` is the line in the text it was taken on."""
+
+    step: str
+    line: int
+    reason: str
+    verdict: Verdict
+
+    def as_json(self) -> dict[str, Any]:
+        found = self.verdict.as_json()
+        return {
+            "step": self.step,
+            "line": self.line,
+            "reason": self.reason,
+            "verdict": found["verdict"],
+            "assumptions": found["assumptions"],
+            "inputs": found["inputs"],
+            "outcomes": found["outcomes"],
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """A step that applied and was not taken, with the reason."""
+
+    step: str
+    line: int
+    reason: str
+
+    def as_json(self) -> dict[str, Any]:
+        return {"step": self.step, "line": self.line, "reason": self.reason}
+
+
+@dataclass(frozen=True, slots=True)
+class FunctionResult:
+    """One function before and after."""
+
+    path: Path
+    name: str
+    before: Tangle
+    after: Tangle
+    old: str
+    new: str
+    steps: tuple[Taken, ...] = ()
+    refused: tuple[Refused, ...] = ()
+
+    @property
+    def changed(self) -> bool:
+        return self.old != self.new
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "function": f"{self.path}::{self.name}",
+            "before": _numbers(self.before),
+            "after": _numbers(self.after),
+            "steps": [step.as_json() for step in self.steps],
+            "refused": [refusal.as_json() for refusal in self.refused],
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class FileResult:
+    """One file before and after."""
+
+    path: Path
+    old: str
+    new: str
+    functions: tuple[FunctionResult, ...]
+
+    @property
+    def diff(self) -> str:
+        """A unified diff, empty when nothing changed."""
+        old, new = split_lines(self.old), split_lines(self.new)
+        lines = difflib.unified_diff(old, new, f"{self.path} (before)", f"{self.path} (after)")
+        return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
+
+
+@dataclass(frozen=True, slots=True)
+class Result:
+    """What `untangle` did. Prints as the steps taken; `source` is the new text when one file was worked on."""
+
+    files: tuple[FileResult, ...]
+    skipped: tuple[tuple[Path, str], ...] = ()
+    written: bool = False
+
+    @property
+    def functions(self) -> tuple[FunctionResult, ...]:
+        return tuple(f for file in self.files for f in file.functions)
+
+    @property
+    def steps(self) -> tuple[Taken, ...]:
+        return tuple(step for f in self.functions for step in f.steps)
+
+    @property
+    def refused(self) -> tuple[Refused, ...]:
+        return tuple(refusal for f in self.functions for refusal in f.refused)
+
+    @property
+    def source(self) -> str:
+        """The new text of the functions worked on; of several, one after another."""
+        return "\n\n".join(f.new for f in self.functions)
+
+    @property
+    def diff(self) -> str:
+        return "".join(file.diff for file in self.files)
+
+    def __bool__(self) -> bool:
+        return bool(self.steps)
+
+    def __str__(self) -> str:
+        lines = []
+        for f in self.functions:
+            if f.steps or f.refused:
+                lines.append(f"{f.path}::{f.name}  tangle {f.before.tangle} -> {f.after.tangle}")
+                lines += [f"  {s.step} (line {s.line}): {s.verdict.status}" for s in f.steps]
+                lines += [f"  not taken: {r.step} (line {r.line}): {r.reason}" for r in f.refused]
+        return "\n".join(lines) or "nothing to straighten"
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "functions": [f.as_json() for f in self.functions],
+            "skipped": [{"path": str(path), "reason": reason} for path, reason in self.skipped],
+            "written": self.written,
+        }
+
+
+def _numbers(t: Tangle) -> dict[str, int]:
+    return {"tangle": t.tangle, "depth": t.depth, "ways": t.ways, "lines": t.lines}

@@ -1,0 +1,163 @@
+"""Straightening one function: find a step, carry it out, have it judged, keep or drop it, until none is left."""
+
+import ast
+import io
+import tokenize
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from dreck.evidence.judge import Candidate, Judge
+from dreck.evidence.verdict import Verdict
+from dreck.model.measures import Tangle, longest_way, measure
+from dreck.model.scopes import ModuleNames
+from dreck.source.functions import Function, FunctionNode, segment, splice
+from dreck.source.lines import indent_of
+from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.trees import Tree, Untouchable
+from dreck.workbench.results import FunctionResult, Refused, Taken
+
+_MOST_STEPS = 300
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """What one file's functions are worked on with."""
+
+    path: Path
+    text: str
+    names: ModuleNames
+    judge: Judge
+    steps: Sequence[Step]
+    options: Options
+    chosen: bool = False
+    """The steps were chosen by a person: they need not lower the tangle."""
+
+
+def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> FunctionResult:
+    """Takes every step that applies to `function` and holds, to a fixed point."""
+    old = segment(bench.text, function)
+    work = _Work(bench, function, enclosing, old, function.node)
+    before = measure(function.node)
+    try:
+        work.to_fixed_point()
+    except Untouchable as error:
+        work.refused.append(Refused("all", function.node.lineno, str(error)))
+    refusals = tuple(dict.fromkeys(work.refused))
+    return FunctionResult(
+        bench.path, function.name, before, measure(work.node), old, work.segment, tuple(work.taken), refusals
+    )
+
+
+@dataclass(slots=True)
+class _Work:
+    bench: Bench
+    function: Function
+    enclosing: frozenset[str]
+    segment: str
+    node: FunctionNode
+    tree: Tree | None = None
+    taken: list[Taken] = field(default_factory=list)
+    refused: list[Refused] = field(default_factory=list)
+    tried: set[tuple[str, str, str]] = field(default_factory=set)
+
+    def to_fixed_point(self) -> None:
+        while len(self.taken) < _MOST_STEPS and self._one_step():
+            pass
+
+    def _one_step(self) -> bool:
+        for step in self.bench.steps:
+            for site in step.find(self.node):
+                mark = (step.name, f"{site.path} {site.index} {site.kind}", self.segment)
+                if mark in self.tried:
+                    continue
+                self.tried.add(mark)
+                if self._attempt(step, site):
+                    return True
+        return False
+
+    def _attempt(self, step: Step, site: Site) -> bool:
+        if self.tree is None:
+            self.tree = Tree.parse(self.segment)
+        reasons: list[str] = []
+        try:
+            for rewrite in step.apply(self.tree, site, self.bench.options):
+                if self._keep(step, site, rewrite, reasons):
+                    return True
+        except Untouchable as error:
+            reasons.append(str(error))
+        if reasons:
+            self.refused.append(Refused(step.name, site.line, reasons[-1]))
+        return False
+
+    def _keep(self, step: Step, site: Site, rewrite: Rewrite, reasons: list[str]) -> bool:
+        """Takes the rewrite if it is sound, loses no comment and is worth it; else adds the reason."""
+        new = rewrite.tree.code
+        try:
+            node = node_of(new, self.function.start)
+        except SyntaxError as error:
+            reasons.append(f"the rewritten text is not Python ({error.msg})")
+            return False
+        if not self.bench.chosen and not _worth_it(self.node, node):
+            return False
+        lost = comments(self.segment) - comments(new)
+        if lost:
+            reasons.append(f"a comment would be lost: {next(iter(lost))}")
+            return False
+        verdict = self._judged(new, node, rewrite.only_if_proved)
+        if not verdict:
+            if not rewrite.only_if_proved:
+                reasons.append(_told(verdict))
+            return False
+        self.taken.append(Taken(step.name, site.line, site.reason, verdict))
+        self.segment, self.node, self.tree = new, node, rewrite.tree
+        return True
+
+    def _judged(self, new: str, node: FunctionNode, only_if_proved: bool) -> Verdict:
+        old = self._candidate(self.segment, self.node)
+        return self.bench.judge.verdict(old, self._candidate(new, node), only_if_proved)
+
+    def _candidate(self, text: str, node: FunctionNode) -> Candidate:
+        whole = splice(self.bench.text, self.function, text)
+        return Candidate(self.bench.path, whole, self.function.name, node, self.bench.names, self.enclosing)
+
+
+def node_of(text: str, start: int) -> FunctionNode:
+    """The function that `text`, the lines from line `start` on, holds. Raises SyntaxError."""
+    wrapped = bool(indent_of(text.splitlines()[0]))
+    module = ast.parse(f"if True:\n{text}" if wrapped else text)
+    body = module.body[0].body if wrapped else module.body  # type: ignore[attr-defined]
+    node = body[0]
+    if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+        raise SyntaxError("no function stands there")
+    ast.increment_lineno(node, start - (2 if wrapped else 1))
+    return node
+
+
+def _worth_it(old: FunctionNode, new: FunctionNode) -> bool:
+    before, after = measure(old), measure(new)
+    return after.tangle < before.tangle or (
+        after.tangle == before.tangle and (longest_way(new) < longest_way(old) or _shorter(before, after))
+    )
+
+
+def _shorter(before: Tangle, after: Tangle) -> bool:
+    return after.lines < before.lines and after.depth <= before.depth
+
+
+def comments(text: str) -> Counter[str]:
+    """The comments in a piece of code, with how often each stands there."""
+    wrapped = f"if True:\n{text}" if indent_of(text) else text
+    try:
+        tokens = tokenize.generate_tokens(io.StringIO(wrapped).readline)
+        return Counter(t.string.rstrip() for t in tokens if t.type == tokenize.COMMENT)
+    except (tokenize.TokenError, IndentationError, SyntaxError):
+        return Counter({"(comments cannot be told apart)": 1})
+
+
+def _told(verdict: Verdict) -> str:
+    if verdict.difference is not None:
+        return f"differs for {verdict.difference.input}"
+    return verdict.reason or verdict.status
+

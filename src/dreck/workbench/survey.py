@@ -1,0 +1,144 @@
+"""survey: every function of a code base, ranked by tangle, with the steps that apply there."""
+
+import os
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Executor, ProcessPoolExecutor
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from dreck.errors import BadSource, DreckError
+from dreck.model.measures import measure
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
+from dreck.source.lines import split_lines
+from dreck.source.targets import Target, resolve
+from dreck.steps.catalogue import all_steps
+
+if TYPE_CHECKING:
+    import pandas
+
+_ENOUGH_FOR_TWO = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One function of a survey: where it is, its measures, the steps with a place in it."""
+
+    function: str
+    line: int
+    tangle: int
+    depth: int
+    ways: int
+    longest_test: int
+    lines: int
+    steps: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """A survey's rows, most tangled first, and the files that could not be read."""
+
+    rows: tuple[Row, ...]
+    skipped: tuple[tuple[str, str], ...] = ()
+
+    def __iter__(self) -> Iterator[Row]:
+        return iter(self.rows)
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __str__(self) -> str:
+        lines = [f"{'tangle':>6} {'depth':>5} {'ways':>6}  function"]
+        lines += [f"{r.tangle:>6} {r.depth:>5} {short(r.ways):>6}  {r.function}" for r in self.rows[:20]]
+        if len(self.rows) > 20:
+            lines.append(f"... and {len(self.rows) - 20} more functions")
+        return "\n".join(lines)
+
+    def as_json(self, top: int | None = None) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        return {
+            "functions": [{**asdict(row), "steps": list(row.steps)} for row in self.rows[:top]],
+            "skipped": [{"path": path, "reason": reason} for path, reason in self.skipped],
+        }
+
+    def to_frame(self) -> "pandas.DataFrame":
+        """The rows as a pandas DataFrame. Needs the extra `frames`."""
+        try:
+            import pandas
+        except ImportError:
+            raise DreckError("to_frame() needs pandas: install dreck[frames]") from None
+        columns = list(Row.__dataclass_fields__)
+        return pandas.DataFrame([asdict(row) for row in self.rows], columns=columns)
+
+
+def survey(
+    paths: str | Path | Iterable[str | Path], executor: Executor | None = None, jobs: int = 1
+) -> Survey:
+    """Measures every function below `paths` (files, folders, targets).
+
+    Files that are not Python are named in `skipped`. With `jobs` greater than one, or an `executor` of your
+    own, files are measured in parallel, with the same rows. Raises BadTarget for a path that is not there.
+    """
+    specs = [paths] if isinstance(paths, str | Path) else list(paths)
+    targets = [target for spec in specs for target in resolve(spec)]
+    rows: list[Row] = []
+    skipped: list[tuple[str, str]] = []
+    for found, problem in _measured(targets, executor, jobs):
+        rows += found
+        if problem is not None:
+            skipped.append(problem)
+    if len(targets) == 1 and skipped:
+        raise BadSource(skipped[0][1])
+    rows.sort(key=lambda row: (-row.tangle, row.function, row.line))
+    return Survey(tuple(rows), tuple(skipped))
+
+
+_Found = tuple[list[Row], tuple[str, str] | None]
+
+
+def _measured(targets: list[Target], executor: Executor | None, jobs: int) -> Iterator[_Found]:
+    if executor is not None:
+        yield from _spread(targets, executor)
+    elif jobs > 1 and len(targets) >= _ENOUGH_FOR_TWO:
+        with ProcessPoolExecutor(min(jobs, os.cpu_count() or 1)) as pool:
+            yield from _spread(targets, pool)
+    else:
+        yield from map(measure_file, targets)
+
+
+def _spread(targets: list[Target], executor: Executor) -> Iterator[_Found]:
+    bundles = [targets[i : i + 16] for i in range(0, len(targets), 16)]
+    for found in executor.map(_bundle, bundles):
+        yield from found
+
+
+def _bundle(targets: list[Target]) -> list[_Found]:
+    return [measure_file(target) for target in targets]
+
+
+def measure_file(target: Target) -> _Found:
+    """The rows of one file, or why there are none. Raises BadTarget for a name that is not in the file."""
+    try:
+        file = read(target.path)
+        tree = parse(file.text, target.path)
+    except BadSource as error:
+        return [], (str(target.path), str(error))
+    lines = split_lines(file.text)
+    functions = target.chosen(functions_in(tree, file.text))
+    rows = []
+    for f in functions:
+        t = measure(f.node, lines)
+        steps = _applicable(f.node) if t.tangle else ()
+        row = Row(f"{target.path}::{f.name}", f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps)
+        rows.append(row)
+    return rows, None
+
+
+def _applicable(node: Any) -> tuple[str, ...]:
+    return tuple(step.name for step in all_steps() if step.by_default and any(True for _ in step.find(node)))
+
+
+def short(number: int) -> str:
+    """A count that fits a column: exact below a million, a power of ten above."""
+    return str(number) if number < 1_000_000 else f"1e{len(str(number)) - 1}"
