@@ -50,11 +50,11 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
     if exit_ == "return" and returns_value(function):
         exit_ = "return None"
     reason = {
-        "else leaves": "the else branch leaves: it stands at its test now, and the main path is no longer indented",
+        "else leaves": "the else branch leaves: it stands at its test now",
         "whole body": f"everything to the end stood inside this if: leave with `{exit_}` when it is not so",
         "short else": f"the short else case is dealt with first and leaves with `{exit_}`",
         "short body": f"the short case is dealt with first and leaves with `{exit_}`",
-        "exit follows": "the exit that followed stands at its test now, and the main path is no longer indented",
+        "exit follows": "the exit that followed stands at its test now",
     }[kind]
     yield Site(block.path, index, s.lineno, reason, kind, exit_)
 

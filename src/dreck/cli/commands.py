@@ -1,0 +1,126 @@
+"""The commands: each parses its arguments, calls the core and prints."""
+
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from dreck.errors import BadTarget
+
+
+def register(group: click.Group) -> None:
+    """Adds every command to the group."""
+    for command in (demo, survey, untangle, compare, steps):
+        group.add_command(command)
+
+
+def _print_json(data: dict[str, Any]) -> None:
+    click.echo(json.dumps(data, indent=2))
+
+
+@click.command()
+@click.argument("directory", required=False, type=click.Path(path_type=Path))
+def demo(directory: Path | None) -> int:
+    """Copy the recycling yard to DIRECTORY (default: ./dreck-demo) and walk through the whole job on it."""
+    from dreck.demo.tour import tour
+
+    return tour(directory or Path("dreck-demo"))
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True)
+@click.option("--top", type=click.IntRange(1), help="Show the N most tangled functions (default: 20 on a terminal).")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+def survey(paths: tuple[str, ...], top: int | None, csv_file: Path | None, as_json: bool, jobs: int) -> int:
+    """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply."""
+    from dreck.workbench.survey import survey as run
+
+    found = run(paths, jobs=jobs)
+    if csv_file is not None:
+        from dreck.report.tables import write_csv
+
+        write_csv(csv_file, found)
+    if as_json:
+        _print_json(found.as_json(top))
+    else:
+        from dreck.report.terminal import show_survey
+
+        show_survey(found, top or (20 if sys.stdout.isatty() else None))
+    return 0
+
+
+@click.command()
+@click.argument("targets", nargs=-1, required=True)
+@click.option("--write", is_flag=True, help="Save the result.")
+@click.option("--step", "chosen", multiple=True, metavar="NAME", help="Take this step (repeatable).")
+@click.option("--leave", multiple=True, metavar="NAME", help="Leave this step out (repeatable).")
+@click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
+@click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="The least evidence wanted.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def untangle(
+    targets: tuple[str, ...],
+    write: bool,
+    chosen: tuple[str, ...],
+    leave: tuple[str, ...],
+    assume: tuple[str, ...],
+    verdict: str,
+    as_json: bool,
+) -> int:
+    """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first."""
+    from dreck.workbench.untangle import Request
+    from dreck.workbench.untangle import untangle as run
+
+    result = run(targets, Request(chosen, leave, assume, verdict, write))
+    if as_json:
+        _print_json(result.as_json())
+    else:
+        from dreck.report.terminal import show_result
+
+        show_result(result, write)
+    return 1 if chosen and not result.steps and result.refused else 0
+
+
+@click.command()
+@click.argument("old")
+@click.argument("new")
+@click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
+@click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
+@click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def compare(
+    old: str, new: str, only: tuple[str, ...], assume: tuple[str, ...], verdict: str, as_json: bool
+) -> int:
+    """Are OLD and NEW the same? Two files, or two targets."""
+    from dreck.workbench.compare import compare_texts, read_text
+
+    found = compare_texts(read_text(old), read_text(new), only, assume, verdict == "tested")
+    if not found.functions and (found.only_old or found.only_new) and not as_json:
+        raise BadTarget(f"{old} and {new} have no function in common; name two targets with '::'")
+    if as_json:
+        _print_json(found.as_json())
+    else:
+        from dreck.report.terminal import show_comparison
+
+        show_comparison(found)
+    return 0 if found.verdict and not found.only_old else 1
+
+
+@click.command()
+@click.argument("name", required=False)
+def steps(name: str | None) -> int:
+    """The catalogue of steps; with NAME that step's page: why, when not, an example, its traps."""
+    from dreck.report.terminal import show_step, show_steps
+    from dreck.steps import all_steps, step_named
+
+    if name is None:
+        show_steps(all_steps())
+    else:
+        show_step(step_named(name))
+    return 0
+
+

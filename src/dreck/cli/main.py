@@ -1,0 +1,47 @@
+"""`dreck`: the command and what all its parts share: one line for an error, exit code 2."""
+
+import sys
+from typing import Any
+
+import click
+
+from dreck import __version__
+from dreck.errors import DreckError
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="dreck")
+def cli() -> None:
+    """Straighten tangled conditional logic in small steps, and see for every step why nothing changed.
+
+    \b
+    A TARGET is a file, a folder, path.py::function or path.py::Class.method.
+    Exit codes: 0 done, or the same; 1 a difference, or a wanted step not taken; 2 wrong call or input.
+    """
+
+
+def main() -> None:
+    """Runs the command; an error on the user's side is one line on standard error and exit code 2."""
+    from dreck.cli import commands
+
+    commands.register(cli)
+    try:
+        status = cli.main(standalone_mode=False)
+    except DreckError as error:
+        _stop(str(error))
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message())
+        sys.exit(2)
+    except click.ClickException as error:
+        _stop(f"{error.format_message()} (see: dreck --help)")
+    except (click.Abort, KeyboardInterrupt):
+        _stop("stopped")
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(0)
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def _stop(message: str) -> Any:
+    click.echo(f"dreck: {' '.join(message.split())}", err=True)
+    sys.exit(2)

@@ -1,0 +1,1 @@
+"""Reports: draw what the core found and decide nothing."""

@@ -1,0 +1,195 @@
+"""Terminal views: surveys, steps with their evidence, diffs, comparisons."""
+
+import os
+import sys
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from dreck.evidence.verdict import Verdict
+from dreck.steps.catalogue import Step
+from dreck.workbench.compare import Comparison
+from dreck.workbench.results import FunctionResult, Result
+from dreck.workbench.survey import Survey, short
+
+_PIPED_WIDTH = 110
+_VERDICT = {"proved": "bold cyan", "tested": "blue", "differs": "bold dark_orange", "unsettled": "yellow"}
+_SIGN = {"proved": "=", "tested": "~", "differs": "!", "unsettled": "?"}
+
+
+def console() -> Console:
+    """A console on standard output: colour on a terminal only, and never with NO_COLOR."""
+    piped = not sys.stdout.isatty()
+    width = int(os.environ.get("COLUMNS", _PIPED_WIDTH)) if piped else None
+    return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False)
+
+
+def show_survey(survey: Survey, top: int | None) -> None:
+    """The survey as a table, most tangled first, with totals and the files left out."""
+    out = console()
+    rows = survey.rows[:top]
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    for name in ("tangle", "depth", "ways", "test", "lines"):
+        table.add_column(name, justify="right", no_wrap=True)
+    table.add_column("function", overflow="fold")
+    table.add_column("steps that apply", overflow="fold", style="cyan")
+    for row in rows:
+        numbers = (str(row.tangle), str(row.depth), short(row.ways), str(row.longest_test), str(row.lines))
+        table.add_row(*numbers, row.function, ", ".join(row.steps))
+    out.print(table)
+    files = len({row.function.partition("::")[0] for row in survey.rows})
+    total = sum(row.tangle for row in survey.rows)
+    shown = f", the first {len(rows)} shown" if len(rows) < len(survey) else ""
+    out.print()
+    out.print(_plain(f"{_count(len(survey), 'function')} in {_count(files, 'file')}, tangle {total} in all{shown}"))
+    for path, reason in survey.skipped:
+        out.print(_plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style="yellow")
+
+
+def show_result(result: Result, write: bool) -> None:
+    """Steps with their evidence, the diff, the numbers before and after."""
+    out = console()
+    worked = [f for f in result.functions if f.steps or f.refused]
+    for function in worked:
+        _function(out, function)
+    for file in result.files:
+        _diff(out, file.diff)
+    for path, reason in result.skipped:
+        out.print(_plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style="yellow")
+    out.print(_summary(result, write))
+
+
+def _function(out: Console, f: FunctionResult) -> None:
+    out.print(Text.assemble((f"{f.path}::{f.name}", "bold")))
+    if f.steps:
+        out.print(_numbers(f))
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(justify="right", no_wrap=True)
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold")
+    for step in f.steps:
+        why = step.reason + _grounds(step.verdict)
+        table.add_row(f"  {step.line}", step.step, _verdict(step.verdict), _plain(why))
+    for refusal in f.refused:
+        table.add_row(f"  {refusal.line}", refusal.step, Text("not taken", "yellow"), _plain(refusal.reason))
+    out.print(table)
+    out.print()
+
+
+def _numbers(f: FunctionResult) -> Text:
+    pairs = [(name, getattr(f.before, name), getattr(f.after, name)) for name in ("tangle", "depth", "ways", "lines")]
+    text = Text("  ")
+    for name, before, after in pairs:
+        change = f"{short(before)}" if before == after else f"{short(before)} -> {short(after)}"
+        text.append(f"{name} ")
+        text.append(change, "bold" if before != after else "")
+        text.append("   ")
+    return text
+
+
+def _grounds(verdict: Verdict) -> str:
+    grounds = [*verdict.assumptions]
+    told = f" [assuming {', '.join(grounds)}]" if grounds else ""
+    if verdict.status == "tested":
+        told += f" [{verdict.inputs} inputs reach {verdict.outcomes[0]} of {verdict.outcomes[1]} outcomes]"
+    return told
+
+
+def _verdict(verdict: Verdict) -> Text:
+    return Text(f"{_SIGN[verdict.status]} {verdict.status}", _VERDICT[verdict.status])
+
+
+def _diff(out: Console, diff: str) -> None:
+    if not diff:
+        return
+    for line in diff.splitlines():
+        style = {"+": "cyan", "-": "dark_orange", "@": "bold"}.get(line[:1], "")
+        if line.startswith(("---", "+++")):
+            style = "bold"
+        out.print(Text(line, style), soft_wrap=True)
+    out.print()
+
+
+def _summary(result: Result, write: bool) -> Text:
+    steps = len(result.steps)
+    if not steps:
+        refused = _count(len(result.refused), "step")
+        return Text("nothing to straighten" if not result.refused else f"nothing taken; {refused} applied and did not hold")
+    before = sum(f.before.tangle for f in result.functions if f.steps)
+    after = sum(f.after.tangle for f in result.functions if f.steps)
+    functions = sum(1 for f in result.functions if f.steps)
+    proved = sum(1 for step in result.steps if step.verdict.status == "proved")
+    told = f"{_count(steps, 'step')} in {_count(functions, 'function')}, {proved} proved, {steps - proved} tested; "
+    told += f"tangle {before} -> {after}; "
+    told += "written" if result.written else "nothing written" + ("" if write else " (--write saves)")
+    return Text(told, "bold")
+
+
+def show_comparison(comparison: Comparison) -> None:
+    """A line a function, and for every difference the input that shows it."""
+    out = console()
+    for name, verdict in comparison.functions:
+        out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold")), soft_wrap=True)
+        for line in _explained(verdict):
+            out.print(_plain(f"    {line}"), soft_wrap=True)
+    for names, where in ((comparison.only_old, "old"), (comparison.only_new, "new")):
+        for name in names:
+            out.print(_plain(f"  only in the {where} version: {name}"), soft_wrap=True)
+    if not comparison.functions:
+        out.print("the two versions have no function in common")
+
+
+def _explained(verdict: Verdict) -> list[str]:
+    if verdict.status == "proved":
+        given = f", assuming {', '.join(verdict.assumptions)}" if verdict.assumptions else ""
+        return [f"on every path the same acts in the same order and the same exit{given}"]
+    if verdict.status == "tested":
+        told = f"{verdict.inputs} inputs reach {verdict.outcomes[0]} of {verdict.outcomes[1]} outcomes; all alike"
+        return [told, verdict.reason]
+    lines = []
+    if verdict.difference is not None:
+        found = verdict.difference
+        lines += [f"input  {found.input}", f"old    {found.old}", f"new    {found.new}"]
+    if verdict.path:
+        lines.append(f"they part where {', '.join(f'`{test}`' for test in verdict.path)}")
+    return [*lines, verdict.reason] if verdict.reason else lines
+
+
+def show_steps(steps: tuple[Step, ...]) -> None:
+    """The catalogue, a line a step."""
+    out = console()
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(no_wrap=True, style="bold")
+    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold")
+    for step in steps:
+        asked = "" if step.by_default else " (only when asked for)"
+        table.add_row(step.name, step.group, step.summary + asked)
+    out.print(table)
+
+
+def show_step(step: Step) -> None:
+    """One step's page: what, why, when not, an example, its traps."""
+    out = console()
+    out.print(Text.assemble((step.name, "bold cyan"), f"  ({step.group})"))
+    out.print(_plain(step.summary))
+    for title, told in (("Why", step.why), ("When not", step.when_not)):
+        out.print(Text(f"\n{title}", "bold"))
+        out.print(_plain(told))
+    for title, code in (("Before", step.before), ("After", step.after)):
+        out.print(Text(f"\n{title}", "bold"))
+        for line in code.splitlines():
+            out.print(_plain(f"    {line}"), soft_wrap=True)
+    out.print(Text("\nTraps", "bold"))
+    for trap in step.traps:
+        out.print(_plain(f"- {trap}"))
+
+
+def _plain(text: str) -> Text:
+    return Text(text)
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
