@@ -32,7 +32,6 @@ def untangle(
     """
     if verdict not in ("proved", "tested"):
         raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
-    single = isinstance(target, str | Path | Target | Loaded)
-    specs = [target] if single else list(target)  # type: ignore[arg-type, list-item]
+    specs = [target] if isinstance(target, str | Path | Target | Loaded) else list(target)
     plain = [spec.target if isinstance(spec, Loaded) else spec for spec in specs]
-    return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write))  # type: ignore[arg-type]
+    return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write))

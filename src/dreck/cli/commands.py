@@ -24,10 +24,10 @@ def _print_json(data: dict[str, Any]) -> None:
 @click.command()
 @click.argument("directory", required=False, type=click.Path(path_type=Path))
 def demo(directory: Path | None) -> int:
-    """Copy the recycling yard to DIRECTORY (default: ./dreck-demo) and walk through the whole job on it."""
+    """Copy the recycling yard to DIRECTORY (default: a new temporary folder) and walk through the job on it."""
     from dreck.demo.tour import tour
 
-    return tour(directory or Path("dreck-demo"))
+    return tour(directory)
 
 
 @click.command()
@@ -90,11 +90,11 @@ def untangle(
 @click.argument("new")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
-@click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run.")
+@click.option(
+    "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def compare(
-    old: str, new: str, only: tuple[str, ...], assume: tuple[str, ...], verdict: str, as_json: bool
-) -> int:
+def compare(old: str, new: str, only: tuple[str, ...], assume: tuple[str, ...], verdict: str, as_json: bool) -> int:
     """Are OLD and NEW the same? Two files, or two targets."""
     from dreck.workbench.compare import compare_texts, read_text
 
@@ -122,5 +122,3 @@ def steps(name: str | None) -> int:
     else:
         show_step(step_named(name))
     return 0
-
-

@@ -88,6 +88,8 @@ class Block:
     stays: bool = False
     written: Term | None = None
     source: ast.AST | None = None
+    wanted: bool = True
+    """For a branch: whether `key` being true makes the `source` true."""
 
     def told(self) -> str:
         match self.kind:
@@ -186,17 +188,16 @@ class Acts:
             return operand
         return side.store.get(operand, self.arena.unbound)
 
-    def _free(self, side: Side, value: Term) -> None:
+    def _free(self, side: Side, value: Term) -> Block | None:
         side.store[str(side.node.dest)] = value
         side.node = side.node.succs[0]
+        return None
 
     def _event(self, side: Side, node: Node) -> Block:
         values = [self._value(side, o) for o in node.operands]
         key = self.terms.make(node.op, node.payload, *values)
         still = node.op == "new" or (node.op == "opaque" and node.payload.startswith(("Lambda", "FunctionDef")))
-        return Block(
-            "event", key, moves_time=not still, ends=node.op in ("next", "anext"), source=node.source
-        )
+        return Block("event", key, moves_time=not still, ends=node.op in ("next", "anext"), source=node.source)
 
     def _timed(self, state: State, op: str, *args: Any) -> Term:
         return self.terms.make(op, *args, state.epoch)
@@ -320,7 +321,7 @@ class Acts:
                 return self._equality(side, state, left, right, op == "Eq")
         return self._ordering(side, state, op, left, right)
 
-    def _identity(self, side: Side, left: Term, right: Term, wanted: bool) -> None:
+    def _identity(self, side: Side, left: Term, right: Term, wanted: bool) -> Block | None:
         if left.op == "const" and right.op != "const":
             left, right = right, left
         if left is right:
@@ -410,7 +411,7 @@ class Acts:
             outcome = self.decided(test, state)
             if outcome is not None:
                 return self._go(side, outcome is wanted)
-            return Block("branch", test, source=node.source)
+            return Block("branch", test, source=node.source, wanted=wanted)
         if value.op == "tuple":
             self.trail.append(("struct", value, True))
             return self._go(side, bool(value.args))
@@ -437,8 +438,9 @@ class Acts:
         if side.came_from is not node:
             self.assumptions.add(COMPARISONS)
 
-    def _go(self, side: Side, outcome: bool) -> None:
+    def _go(self, side: Side, outcome: bool) -> Block | None:
         side.node = side.node.succs[0 if outcome else 1]
+        return None
 
     def decided(self, test: Term, state: State) -> bool | None:
         """The outcome of a test, from what is known on this path."""

@@ -17,15 +17,66 @@ from typing import Any
 MEMORY = 2 << 30
 _KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
-_REFUSED = (
-    "os.remove os.unlink os.rename os.replace os.mkdir os.rmdir os.chmod os.chown os.chflags os.link os.symlink "
-    "os.truncate os.utime os.setxattr os.removexattr os.chdir os.fork os.forkpty os.kill os.killpg os.system os.exec "
-    "os.posix_spawn os.spawn os.startfile os.putenv os.unsetenv subprocess.Popen pty.spawn socket.__new__ socket.connect "
-    "socket.bind socket.getaddrinfo socket.gethostbyname socket.sendto shutil.rmtree shutil.move shutil.copyfile "
-    "signal.pthread_kill _thread.start_new_thread ctypes.dlopen ctypes.dlsym ctypes.call_function ctypes.cdata "
-    "ctypes.addressof ctypes.string_at webbrowser.open ftplib.connect smtplib.connect urllib.Request sqlite3.connect "
-    "resource.setrlimit resource.prlimit syslog.syslog fcntl.fcntl fcntl.ioctl fcntl.flock mmap.__new__"
-).split()
+_REFUSED = [
+    "os.remove",
+    "os.unlink",
+    "os.rename",
+    "os.replace",
+    "os.mkdir",
+    "os.rmdir",
+    "os.chmod",
+    "os.chown",
+    "os.chflags",
+    "os.link",
+    "os.symlink",
+    "os.truncate",
+    "os.utime",
+    "os.setxattr",
+    "os.removexattr",
+    "os.chdir",
+    "os.fork",
+    "os.forkpty",
+    "os.kill",
+    "os.killpg",
+    "os.system",
+    "os.exec",
+    "os.posix_spawn",
+    "os.spawn",
+    "os.startfile",
+    "os.putenv",
+    "os.unsetenv",
+    "subprocess.Popen",
+    "pty.spawn",
+    "socket.__new__",
+    "socket.connect",
+    "socket.bind",
+    "socket.getaddrinfo",
+    "socket.gethostbyname",
+    "socket.sendto",
+    "shutil.rmtree",
+    "shutil.move",
+    "shutil.copyfile",
+    "signal.pthread_kill",
+    "_thread.start_new_thread",
+    "ctypes.dlopen",
+    "ctypes.dlsym",
+    "ctypes.call_function",
+    "ctypes.cdata",
+    "ctypes.addressof",
+    "ctypes.string_at",
+    "webbrowser.open",
+    "ftplib.connect",
+    "smtplib.connect",
+    "urllib.Request",
+    "sqlite3.connect",
+    "resource.setrlimit",
+    "resource.prlimit",
+    "syslog.syslog",
+    "fcntl.fcntl",
+    "fcntl.ioctl",
+    "fcntl.flock",
+    "mmap.__new__",
+]
 _REFUSED_SET = frozenset(_REFUSED)
 
 

@@ -4,6 +4,7 @@ Requests and answers are JSON lines. A job tells, before each input, its number;
 server starts it again with that input left out, so that one bad input costs one input.
 """
 
+import contextlib
 import json
 import os
 import select
@@ -67,10 +68,8 @@ def _in_fork(request: dict[str, Any], skipped: list[int]) -> tuple[dict[str, Any
         try:
             os.killpg(pid, signal.SIGKILL)
         except (ProcessLookupError, PermissionError):
-            try:
+            with contextlib.suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
-            except ProcessLookupError:
-                pass
         os.waitpid(pid, 0)
 
 
@@ -166,24 +165,49 @@ def _missing(version: Version, side: int, number: int, outcome: bool) -> dict[st
 def _difference(tried: Tried) -> dict[str, Any]:
     told = {"input": _input(tried)}
     for name, mine, other in (("old", tried.old, tried.new), ("new", tried.new, tried.old)):
-        parts = [
-            f"{part}: {_part(value)}"
-            for part, value in mine.parts().items()
-            if value != other.parts()[part]
-        ]
+        theirs = other.parts()
+        parts = [f"{part}: {_part(part, value)}" for part, value in mine.parts().items() if value != theirs[part]]
         told[name] = "; ".join(parts) or "the same"
     return told
 
 
-def _part(value: Any) -> str:
-    if value is None:
-        return "none"
-    text = shown(value) if isinstance(value, tuple) else str(value)
+def _part(part: str, value: Any) -> str:
+    match part:
+        case "calls":
+            text = ", ".join(_call(*entry) for entry in value) or "none"
+        case "exception" if value is None:
+            text = "none"
+        case "refused" | "module globals":
+            text = str(value) if value else "none"
+        case _:
+            text = shown(value) if isinstance(value, tuple) else repr(value)
     return text if len(text) < 400 else text[:397] + "..."
 
 
+def _call(what: str, path: str, *values: Any) -> str:
+    if what != "call":
+        return " ".join([what, path, *map(shown, values)])
+    args, kwargs = values
+    given = [shown(a) for a in args[1]] + [f"{k[1]}={shown(v)}" for k, v in kwargs[1]]
+    return f"{path}({', '.join(given)})"
+
+
 def _input(tried: Tried) -> str:
-    return ", ".join(f"{path} = {make!r}" for path, make in sorted(tried.used.items())) or "no arguments"
+    """The values decided on, shortest path first; a stand-in of which nothing else is told stands for itself."""
+    used = sorted(tried.used.items())
+    told = [f"{path} = {make!r}" for path, make in used if make.kind != "stand-in"]
+    bare = [
+        f"{path} = any object"
+        for path, make in used
+        if make.kind == "stand-in"
+        and path.isidentifier()
+        and not any(p != path and _speaks_of(p, path) for p, _ in used)
+    ]
+    return ", ".join(told + bare) or "no arguments"
+
+
+def _speaks_of(path: str, name: str) -> bool:
+    return path.startswith((f"{name}.", f"{name}[", f"{name}(")) or name in path.split()
 
 
 if __name__ == "__main__":

@@ -115,9 +115,7 @@ def _relation(test: Term) -> tuple[Term, str, Any] | None:
     return None
 
 
-def _implied(
-    fact: Term, holds: bool, subject: Term, relation: str, constant: Any, total: bool
-) -> bool | None:
+def _implied(fact: Term, holds: bool, subject: Term, relation: str, constant: Any, total: bool) -> bool | None:
     """What a decided test says about `subject relation constant`."""
     if fact.op == "in" and fact.args[0] is subject:
         return _from_membership(fact, holds, relation, constant)

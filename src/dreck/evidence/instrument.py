@@ -132,3 +132,32 @@ _TOLD_METHODS = frozenset(
 def _call(name: str, *args: ast.expr) -> ast.Call:
     function = ast.Attribute(ast.Name(WATCHER, ast.Load()), name, ast.Load())
     return ast.Call(function, list(args), [])
+
+
+def count_outcomes(node: ast.AST) -> int:
+    """How many outcomes `watched` would list, without making the copy."""
+    total = 0
+    for inner in ast.walk(node):
+        match inner:
+            case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test) | ast.Assert(test=test):
+                total += 2 * _leaves(test)
+            case ast.comprehension(ifs=ifs):
+                total += sum(2 * _leaves(test) for test in ifs)
+            case ast.match_case(guard=guard):
+                total += 1 + (2 * _leaves(guard) if guard is not None else 0)
+            case ast.ExceptHandler():
+                total += 1
+            case ast.Return(value=ast.Compare()):
+                total += 2
+    return total
+
+
+def _leaves(test: ast.expr) -> int:
+    match test:
+        case ast.BoolOp(values=values):
+            return sum(map(_leaves, values))
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            return _leaves(operand)
+        case ast.Constant():
+            return 0
+    return 1

@@ -1,11 +1,12 @@
 """The judge: proof first, then trial. It is given two finished texts and knows nothing of how they came about."""
 
 import ast
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from dreck.evidence.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS
-from dreck.evidence.instrument import watched
+from dreck.evidence.instrument import count_outcomes
 from dreck.evidence.proof import DEFAULT_BUDGET, Proof, Subject, prove
 from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Version, run_trial
 from dreck.evidence.verdict import Verdict
@@ -18,10 +19,13 @@ __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """One version of a function: where its module stands, the whole module's text, its name and its code."""
+    """One version of a function: where its module stands, the whole module's text, its name and its code.
+
+    `text` is a call, since only a trial needs the whole module.
+    """
 
     path: Path
-    text: str
+    text: Callable[[], str]
     name: str
     node: FunctionNode
     names: ModuleNames
@@ -44,7 +48,7 @@ class Judge:
         """Are the two the same? With `suspect`, a reason, proof is not tried: something around them differs."""
         proof = Proof(False, reason=suspect) if suspect else self._proof(old, new)
         if proof.holds:
-            count = _outcomes(old.node) + _outcomes(new.node)
+            count = count_outcomes(old.node) + count_outcomes(new.node)
             return Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
         if only_proof or not self.trial:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
@@ -56,8 +60,8 @@ class Judge:
 
     def _trial(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict:
         found = run_trial(
-            Version(old.path, old.text, old.name),
-            Version(new.path, new.text, new.name),
+            Version(old.path, old.text(), old.name),
+            Version(new.path, new.text(), new.name),
             self.inputs,
             self.seconds,
             self.open_cage,
@@ -79,10 +83,6 @@ class Judge:
 def _few(missing: tuple[str, ...]) -> str:
     shown = "; ".join(missing[:3])
     return shown if len(missing) <= 3 else f"{shown}; and {len(missing) - 3} more"
-
-
-def _outcomes(node: FunctionNode) -> int:
-    return len(watched(node).outcomes)
 
 
 def bound_names(node: ast.AST) -> frozenset[str]:

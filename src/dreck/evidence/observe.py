@@ -52,7 +52,7 @@ class Describer:
         if isinstance(value, BaseException):
             return (name, self.of(value.args), self._state(value))
         if isinstance(value, int | str | float | bytes | complex):
-            return (name, repr(kind.__mro__[-2].__repr__(value)), self._state(value))
+            return (name, repr(_builtin_base(kind).__repr__(value)), self._state(value))
         state = self._state(value)
         if state:
             return (name, state)
@@ -71,6 +71,10 @@ class Describer:
                 except AttributeError:
                     continue
         return self._pairs(state) if state else ()
+
+
+def _builtin_base(kind: type) -> Any:
+    return next(base for base in kind.__mro__ if base in (int, str, float, bytes, complex))
 
 
 def _plain_repr(value: Any) -> str:

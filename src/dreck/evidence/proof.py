@@ -317,9 +317,9 @@ class _LockStep:
         told = self._told(block)
         yes = state.copy()
         yes.facts.assume(block.key, True)
-        self.path.append(told)
+        self.path.append(told[not block.wanted])
         self.explore(yes)
-        self.path[-1] = f"not ({told})"
+        self.path[-1] = told[block.wanted]
         no = state.copy()
         no.facts.assume(block.key, False)
         self.explore(no)
@@ -328,11 +328,14 @@ class _LockStep:
             self._remember(entry, pair, values, start)
         return True
 
-    def _told(self, block: Block) -> str:
+    def _told(self, block: Block) -> tuple[str, str]:
+        """The test as people read it: when it is true, when it is not."""
         try:
-            return ast.unparse(block.source) if block.source is not None else "a test"
+            code = ast.unparse(block.source) if block.source is not None else "a test"
         except Exception:
-            return "a test"
+            code = "a test"
+        plain = code.isidentifier() or isinstance(block.source, ast.Attribute | ast.Call | ast.Subscript)
+        return code, f"not {code}" if plain else f"not ({code})"
 
     # --- memory ------------------------------------------------------------------------------------
 
@@ -342,9 +345,7 @@ class _LockStep:
 
     def _values(self, state: _State) -> tuple[Term, ...]:
         unbound = self.arena.unbound
-        return tuple(
-            side.store.get(name, unbound) for side in state.sides for name in sorted(side.node.live)
-        )
+        return tuple(side.store.get(name, unbound) for side in state.sides for name in sorted(side.node.live))
 
     def _remember(self, entry: _State, pair: tuple[Node, Node], values: tuple[Term, ...], start: int) -> None:
         """Keeps which facts, known at `entry`, the proof since `start` has used."""
@@ -365,9 +366,7 @@ class _LockStep:
                 return True
         return False
 
-    def _covers(
-        self, visit: _Visited, state: _State, values: tuple[Term, ...]
-    ) -> list[tuple[str, Term, bool]] | None:
+    def _covers(self, visit: _Visited, state: _State, values: tuple[Term, ...]) -> list[tuple[str, Term, bool]] | None:
         """The facts `visit` needed, in terms of `state`; None when they do not all hold there."""
         renamed: dict[Term, Term] = {visit.epoch: state.epoch}
         for had, has in zip(visit.values, values, strict=True):
@@ -446,9 +445,7 @@ class _LockStep:
 
     def _changing(self, state: _State) -> list[_Member]:
         touched = frozenset().union(*(side.node.payload for side in state.sides))
-        return [
-            (side.which, name) for side in state.sides for name in sorted(side.node.live) if name in touched
-        ]
+        return [(side.which, name) for side in state.sides for name in sorted(side.node.live) if name in touched]
 
     def _first_groups(self, state: _State) -> _Groups:
         """At first: constants stay what they are, everything else may change."""
@@ -525,7 +522,7 @@ def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:
 
 
 def _annotated_kinds(node: FunctionNode) -> dict[str, str]:
-    kinds = {}
+    kinds: dict[str, str] = {}
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
     defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
@@ -534,8 +531,9 @@ def _annotated_kinds(node: FunctionNode) -> dict[str, str]:
         if arg in defaults and not _default_fits(defaults[arg]):
             continue
         match arg.annotation:
-            case ast.Name(id="int" | "str" | "bool" | "bytes" | "float" as name) | ast.Constant(
-                value="int" | "str" | "bool" | "bytes" | "float" as name
+            case (
+                ast.Name(id="int" | "str" | "bool" | "bytes" | "float" as name)
+                | ast.Constant(value="int" | "str" | "bool" | "bytes" | "float" as name)
             ):
                 kinds[arg.arg] = name
     return kinds

@@ -63,7 +63,9 @@ class Runner:
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
         self.version.watcher.begin()
         self.cage.told.clear()
-        result, error, output = None, None, io.StringIO()
+        result: Any = None
+        error: Any = None
+        output = io.StringIO()
         random.seed(20)
         with _captured(output):
             try:
@@ -85,9 +87,7 @@ class Runner:
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
-        state = tuple(
-            (name, Describer().of(self.version.namespace.get(name))) for name in self._globals
-        )
+        state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self._globals)
         return Observation(
             described,
             told_error,
@@ -132,7 +132,9 @@ class Runner:
                     args += [world.at(f"{name}[{i}]") for i in range(count)]
                 case parameter.VAR_KEYWORD:
                     keys = world.candidates.usages.at(name).keys
-                    kwargs |= {k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))}
+                    kwargs |= {
+                        k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))
+                    }
                 case parameter.KEYWORD_ONLY:
                     if self._given(world, name, parameter):
                         kwargs[name] = world.at(name)
@@ -158,7 +160,9 @@ class Runner:
             names.update(code.co_names)
             pending += [c for c in code.co_consts if isinstance(c, types.CodeType)]
         plain = (int, str, float, bytes, list, dict, set, tuple, type(None))
-        return sorted(n for n in names if isinstance(self.version.namespace.get(n, print), plain) and not n.startswith("__"))
+        return sorted(
+            n for n in names if isinstance(self.version.namespace.get(n, print), plain) and not n.startswith("__")
+        )
 
 
 def _drained(generator: Any) -> Any:

@@ -179,7 +179,11 @@ class Search:
             return
         for path in paths:
             make = parent.used[path]
-            if make.kind not in ("value", "list") or isinstance(make.what, bool) or not isinstance(make.what, int | float):
+            if (
+                make.kind not in ("value", "list")
+                or isinstance(make.what, bool)
+                or not isinstance(make.what, int | float)
+            ):
                 continue
             stepped = self.attempt({**parent.choice, path: Make(make.kind, make.what + 1)})
             if stepped is None:
@@ -241,8 +245,11 @@ class Search:
 
 
 def _touches(path: str, name: str) -> bool:
-    return path.startswith((f"{name}.", f"{name}[")) or f"({name})" in path or path.endswith(f" in {name}") or name.startswith(
-        (f"{path}.", f"{path}[")
+    return (
+        path.startswith((f"{name}.", f"{name}["))
+        or f"({name})" in path
+        or path.endswith(f" in {name}")
+        or name.startswith((f"{path}.", f"{path}["))
     )
 
 

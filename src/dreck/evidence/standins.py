@@ -100,15 +100,14 @@ class StandIn:
     def __enter__(self) -> Any:
         return self._dreck_world.called(f"{self._dreck_path}.__enter__", (), {})
 
-    def __exit__(self, *exc: Any) -> bool:
+    def __exit__(self, *exc: Any) -> None:
         self._dreck_world.record("leave", self._dreck_path, exc[0] and exc[0].__name__)
-        return False
 
     async def __aenter__(self) -> Any:
         return self.__enter__()
 
-    async def __aexit__(self, *exc: Any) -> bool:
-        return self.__exit__(*exc)
+    async def __aexit__(self, *exc: Any) -> None:
+        self.__exit__(*exc)
 
     def __await__(self) -> Any:
         self._dreck_world.record("await", self._dreck_path)

@@ -66,10 +66,7 @@ def _read(answer: dict[str, Any]) -> Trial:
     if "error" in answer:
         return Trial(problem=answer["error"])
     difference = Difference(**answer["difference"]) if answer["difference"] else None
-    missing = tuple(
-        f"line {m['line']}: `{m['test']}` never {'true' if m['outcome'] else 'false'} in the {('old', 'new')[m['side']]} version"
-        for m in answer["missing"]
-    )
+    missing = tuple(map(_unreached, answer["missing"]))
     return Trial(
         answer["inputs"],
         tuple(answer["outcomes"]),
@@ -79,6 +76,12 @@ def _read(answer: dict[str, Any]) -> Trial:
         difference,
         _problem(answer),
     )
+
+
+def _unreached(missing: dict[str, Any]) -> str:
+    outcome = "true" if missing["outcome"] else "false"
+    side = "new" if missing["side"] else "old"
+    return f"line {missing['line']}: `{missing['test']}` never {outcome} in the {side} version"
 
 
 def _problem(answer: dict[str, Any]) -> str:

@@ -93,9 +93,11 @@ class Usages:
 
     def _follow(self, node: ast.AST) -> None:
         match node:
-            case ast.Assign(targets=[ast.Name(id=name)], value=value) | ast.NamedExpr(
-                target=ast.Name(id=name), value=value
-            ) | ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
+            case (
+                ast.Assign(targets=[ast.Name(id=name)], value=value)
+                | ast.NamedExpr(target=ast.Name(id=name), value=value)
+                | ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value)
+            ):
                 self._named(name, value)
             case ast.AugAssign(target=ast.Name(id=name), value=value):
                 self._made_of.setdefault(name, set()).update(self.depends(value))
@@ -137,7 +139,9 @@ class Usages:
 
     def _note(self, node: ast.AST) -> None:
         match node:
-            case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(value, bool):
+            case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(
+                value, bool
+            ):
                 self.constants.append(value)
             case ast.Compare(left=left, ops=ops, comparators=comparators):
                 sides = [left, *comparators]
@@ -209,7 +213,10 @@ class Usages:
                 names = [_class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
                 self._on(value, lambda u: u.classes.extend(n for n in names if n))
                 return
-            case ast.Name(id="len" | "sorted" | "list" | "sum" | "min" | "max" | "any" | "all" | "set" | "enumerate"), [value, *_]:
+            case ast.Name(id="len" | "sorted" | "list" | "sum" | "min" | "max" | "any" | "all" | "set" | "enumerate"), [
+                value,
+                *_,
+            ]:
                 self._on(value, lambda u: setattr(u, "iterated", True))
                 return
             case ast.Name(id="int" | "float" | "round" | "abs"), [value, *_]:
@@ -238,7 +245,8 @@ class Usages:
                     case ast.MatchClass(cls=cls) if (name := _class_name(cls)) is not None:
                         self._on(subject, lambda u, n=name: u.classes.append(n))
                     case ast.MatchSequence(patterns=patterns):
-                        self._on(subject, lambda u, n=len(patterns): u.sizes.append(-n))
+                        size = -len(patterns)
+                        self._on(subject, lambda u, n=size: u.sizes.append(n))
 
 
 def _constant(node: ast.AST) -> Any:

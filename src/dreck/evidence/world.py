@@ -14,11 +14,36 @@ from dreck.evidence.standins import StandIn, general
 from dreck.evidence.usage import Named, Usage, Usages
 
 _STRING_METHODS = frozenset(
-    "startswith endswith upper lower strip lstrip rstrip split rsplit splitlines isdigit isalpha isupper islower "
-    "isspace isalnum title capitalize casefold zfill partition rpartition encode removeprefix removesuffix".split()
+    [
+        "startswith",
+        "endswith",
+        "upper",
+        "lower",
+        "strip",
+        "lstrip",
+        "rstrip",
+        "split",
+        "rsplit",
+        "splitlines",
+        "isdigit",
+        "isalpha",
+        "isupper",
+        "islower",
+        "isspace",
+        "isalnum",
+        "title",
+        "capitalize",
+        "casefold",
+        "zfill",
+        "partition",
+        "rpartition",
+        "encode",
+        "removeprefix",
+        "removesuffix",
+    ]
 )
-_LIST_METHODS = frozenset("append extend sort insert reverse".split())
-_DICT_METHODS = frozenset("items keys values setdefault".split())
+_LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
+_DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 _MISSING = object()
 
 
@@ -204,10 +229,14 @@ class Candidates:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
             return fits + [Make("value", v) for v in _PLAIN[kind]]
         if issubclass(kind, enum.Enum):
-            return [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind] if self._found(kind) else [
-                Make("value", m) for m in kind
-            ]
-        if kind in (list, set, frozenset, tuple) or kind.__module__ == "collections.abc" and kind.__name__ != "Callable":
+            return (
+                [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]
+                if self._found(kind)
+                else [Make("value", m) for m in kind]
+            )
+        if kind in (list, set, frozenset, tuple) or (
+            kind.__module__ == "collections.abc" and kind.__name__ != "Callable"
+        ):
             return self._of_container(kind, args, u, name)
         if kind.__module__ in ("builtins", "collections.abc"):
             return [Make("stand-in")]
@@ -345,9 +374,7 @@ class World:
         if not keys:
             size = self.answer(f"len({path})", (2, 1, 0))
             return {f"key{i}": self.at(f"{path}['key{i}']") for i in range(size)}
-        return {
-            key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))
-        }
+        return {key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))}
 
     def _instance(self, path: str, name: str) -> Any:
         kind = self._named(name)
@@ -397,8 +424,13 @@ def partial(world: World, path: str, kind: type) -> Any:
         return world.at(f"{path}.{name}")
 
     try:
-        body: dict[str, Any] = {"__getattr__": missing, "__module__": kind.__module__, "__qualname__": kind.__qualname__}
-        twin = type(kind)(kind.__name__, (kind,), body)
+        body: dict[str, Any] = {
+            "__getattr__": missing,
+            "__module__": kind.__module__,
+            "__qualname__": kind.__qualname__,
+        }
+        meta: Any = type(kind)
+        twin = meta(kind.__name__, (kind,), body)
         if issubclass(kind, BaseException):
             return twin()
         return twin.__new__(twin)

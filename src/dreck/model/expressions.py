@@ -53,9 +53,7 @@ class Expressions:
         if name in self.scope.local:
             move = self.arena.node("move", None, (name,), dest, (nxt,)) if dest != name else nxt
             return self._bound(name, move, ctx)
-        if name in self.scope.declared_nonlocal or (
-            name in self.enclosing and name not in self.scope.declared_global
-        ):
+        if name in self.scope.declared_nonlocal or (name in self.enclosing and name not in self.scope.declared_global):
             return self.act("free", name, (), dest, nxt, ctx, source)
         kind = "varying" if name in self.scope.declared_global else self.names.kind(name)
         return self.act("global", (kind, name), (), dest, nxt, ctx, source)
@@ -90,7 +88,10 @@ class Expressions:
                 )
             case ast.Subscript(value=base, slice=index):
                 return self.operands(
-                    [base, index], ctx, depth, lambda f: self.act("setitem", None, (*f, register), None, nxt, ctx, target)
+                    [base, index],
+                    ctx,
+                    depth,
+                    lambda f: self.act("setitem", None, (*f, register), None, nxt, ctx, target),
                 )
             case ast.Starred(value=inner):
                 return self.assign(inner, register, nxt, ctx, depth)
@@ -247,7 +248,15 @@ class Expressions:
         return self.expr(e.left, left, link(0), ctx, depth + 1)
 
     def _comparison(
-        self, left: ast.expr, op: ast.cmpop, right: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+        self,
+        left: ast.expr,
+        op: ast.cmpop,
+        right: ast.expr,
+        dest: str,
+        nxt: Node,
+        ctx: "Context",
+        depth: int,
+        e: ast.expr,
     ) -> Node:
         name = type(op).__name__
         constants = self._constant_members(op, right)
@@ -280,9 +289,7 @@ class Expressions:
         )
         given = [e.func, *e.args, *(k.value for k in e.keywords)]
         handled = () if ctx.handled is None else (ctx.handled,)
-        return self.operands(
-            given, ctx, depth, lambda f: self.act("call", shape, (*f, *handled), dest, nxt, ctx, e)
-        )
+        return self.operands(given, ctx, depth, lambda f: self.act("call", shape, (*f, *handled), dest, nxt, ctx, e))
 
     def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         shape = tuple("*" if isinstance(item, ast.Starred) else "" for item in e.elts)
@@ -301,9 +308,7 @@ class Expressions:
     def _fstring(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         if isinstance(e, ast.FormattedValue):
             parts = [e.value, *([e.format_spec] if e.format_spec else [])]
-            return self.operands(
-                parts, ctx, depth, lambda f: self.act("format", e.conversion, f, dest, nxt, ctx, e)
-            )
+            return self.operands(parts, ctx, depth, lambda f: self.act("format", e.conversion, f, dest, nxt, ctx, e))
         assert isinstance(e, ast.JoinedStr)
         return self.operands(e.values, ctx, depth, lambda f: self.arena.node("pure", "joined", f, dest, (nxt,)))
 
@@ -356,9 +361,7 @@ class Expressions:
                 return self.cond(test, then, self.cond(orelse, yes, no, ctx, depth), ctx, depth)
             case ast.Constant(value=value):
                 return yes if value else no
-        return self.operands(
-            [e], ctx, depth, lambda f: self.arena.node("branch", None, f, None, (yes, no), ctx.exc, e)
-        )
+        return self.operands([e], ctx, depth, lambda f: self.arena.node("branch", None, f, None, (yes, no), ctx.exc, e))
 
 
 def refuse_frame_reader(call: ast.Call) -> None:

@@ -44,7 +44,9 @@ class Node:
         self.live: frozenset[str] = frozenset()
 
     def __repr__(self) -> str:
-        return f"<{self.number} {self.op} {self.payload} {self.operands} -> {self.dest} {[s.number for s in self.succs]}>"
+        return (
+            f"<{self.number} {self.op} {self.payload} {self.operands} -> {self.dest} {[s.number for s in self.succs]}>"
+        )
 
 
 class Arena:

@@ -35,9 +35,7 @@ class Context:
     depth: int = 0
 
 
-def lower(
-    function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: frozenset[str] = frozenset()
-) -> Node:
+def lower(function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: frozenset[str] = frozenset()) -> Node:
     """The entry node of `function`'s graph in `arena`.
 
     `enclosing` are the names bound by functions around it. Raises Unsupported for code that looks at its
@@ -95,8 +93,8 @@ class _Statements(Patterns, Expressions):
             case ast.Assert():
                 return self._assert(s, nxt, ctx)
             case ast.Delete(targets=targets):
-                for target in reversed(targets):
-                    nxt = self.delete(target, nxt, ctx, 0)
+                for deleted in reversed(targets):
+                    nxt = self.delete(deleted, nxt, ctx, 0)
                 return nxt
             case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
                 return self.opaque(s, "%0", self.store(s.name, "%0", nxt, ctx), ctx)
@@ -120,7 +118,8 @@ class _Statements(Patterns, Expressions):
 
     def _augmented(self, s: ast.AugAssign, nxt: Node, ctx: Context) -> Node:
         operator = type(s.op).__name__
-        match s.target:
+        target: ast.expr = s.target
+        match target:
             case ast.Name(id=name):
                 store = self.store(name, "%0", nxt, ctx)
                 act = self.act("iop", operator, ("%1", "%2"), "%0", store, ctx, s)
@@ -189,9 +188,7 @@ class _Statements(Patterns, Expressions):
 
     # --- with, try ---------------------------------------------------------------------------------
 
-    def _with(
-        self, items: list[ast.withitem], body: list[ast.stmt], is_async: bool, nxt: Node, ctx: Context
-    ) -> Node:
+    def _with(self, items: list[ast.withitem], body: list[ast.stmt], is_async: bool, nxt: Node, ctx: Context) -> Node:
         if not items:
             return self.block(body, nxt, ctx)
         manager, raised = f"%with{ctx.depth}", f"%wexc{ctx.depth}"
@@ -287,7 +284,9 @@ class _Statements(Patterns, Expressions):
         again = self.act("regroup", None, (rest, raised), "%0", nxt, ctx, s)
         for handler in reversed(s.handlers):
             assert handler.type is not None
-            collect = node("move", None, ("%exc",), found, (self.act("collect", None, (raised, found), raised, again, ctx, s),))
+            collect = node(
+                "move", None, ("%exc",), found, (self.act("collect", None, (raised, found), raised, again, ctx, s),)
+            )
             body = self._handler_body(handler, found, again, replace(inner, exc=collect))
             asked = node("branch", None, (found,), None, (body, again), ctx.exc)
             left = self.act("unmatched", None, (rest, "%0"), rest, asked, ctx, handler.type)

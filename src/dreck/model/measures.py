@@ -9,7 +9,7 @@ import ast
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 from dreck.source.functions import FunctionNode
 
@@ -208,7 +208,7 @@ def _definition(s: ast.stmt, held: int, depth: int, total: _Sum) -> _Ways:
     return 1, 0, 0
 
 
-_HANDLERS = {
+_HANDLERS: dict[type, Any] = {
     ast.If: _if,
     ast.For: _loop,
     ast.AsyncFor: _loop,
@@ -228,46 +228,91 @@ _HANDLERS = {
 }
 
 
-def longest_way(function: FunctionNode) -> int:
-    """The longest line of thought: the most code lines a reader follows on one way through the function."""
-    through, out = _longest(function.body)
-    return max(through if through is not None else 0, out)
+@dataclass(frozen=True, slots=True)
+class Thought:
+    """Lines of thought: the code lines a reader follows on the longest way through, and on the mean one."""
+
+    longest: int
+    mean: float
 
 
-def _longest(body: list[ast.stmt]) -> tuple[int | None, int]:
-    """Lines on the longest way that goes on (None: none does), and on the longest that leaves."""
-    lines, out = 0, 0
+@dataclass(slots=True)
+class _Lines:
+    """Ways through a piece of code: how many, the lines on all of them together, the lines on the longest."""
+
+    ways: int = 0
+    total: int = 0
+    longest: int = 0
+
+    def add(self, other: "_Lines", before: "_Lines") -> None:
+        """Takes in the ways of `other`, each begun by every way of `before`."""
+        self.ways += before.ways * other.ways
+        self.total += before.total * other.ways + other.total * before.ways
+        if other.ways and before.ways:
+            self.longest = max(self.longest, before.longest + other.longest)
+
+    def after(self, other: "_Lines") -> "_Lines":
+        joined = _Lines()
+        joined.add(self, other)
+        return joined
+
+
+_NOTHING = _Lines(1, 0, 0)
+
+
+def lines_of_thought(function: FunctionNode) -> Thought:
+    """How much a reader follows from entry to exit; a loop's body counts once."""
+    through, out = _thought(function.body)
+    both = _Lines()
+    both.add(through, _NOTHING)
+    both.add(out, _NOTHING)
+    return Thought(both.longest, both.total / both.ways if both.ways else 0.0)
+
+
+def _thought(body: list[ast.stmt]) -> tuple[_Lines, _Lines]:
+    """The ways that go on behind `body`, and those that leave in it."""
+    through, out = _Lines(1, 0, 0), _Lines()
     for s in body:
-        on, gone = _longest_of(s)
-        out = max(out, lines + gone) if gone else out
-        if on is None:
-            return None, out
-        lines += on
-    return lines, out
+        on, gone = _thought_of(s)
+        out.add(gone, through)
+        through = on.after(through)
+        if not through.ways:
+            break
+    return through, out
 
 
-def _longest_of(s: ast.stmt) -> tuple[int | None, int]:
+def _thought_of(s: ast.stmt) -> tuple[_Lines, _Lines]:
     match s:
         case ast.Return() | ast.Raise() | ast.Continue() | ast.Break():
-            return None, (s.end_lineno or s.lineno) - s.lineno + 1
+            count = (s.end_lineno or s.lineno) - s.lineno + 1
+            return _Lines(), _Lines(1, count, count)
         case ast.If(body=body, orelse=orelse):
-            return _either([_longest(body), _longest(orelse)], 1)
+            return _either([body, orelse])
         case ast.For() | ast.AsyncFor() | ast.While():
-            (on, out), (after, beyond) = _longest(s.body), _longest(s.orelse)
-            return 1 + (on or out) + (after or 0), 1 + max(out, (on or out) + beyond)
-        case ast.With() | ast.AsyncWith():
-            on, out = _longest(s.body)
-            return (None if on is None else on + 1), out + 1 if out else 0
+            through, out = _either([[*s.body], []])
+            through.add(out, _NOTHING)
+            beyond, gone = _thought(s.orelse)
+            gone_all = gone.after(through)
+            return beyond.after(through), gone_all
+        case ast.With(body=body) | ast.AsyncWith(body=body):
+            return _either([body])
         case ast.Try() | ast.TryStar():
-            main, last = _longest([*s.body, *s.orelse]), _longest(s.finalbody)
-            on, out = _either([main, *(_longest(h.body) for h in s.handlers)], 1)
-            return (None if on is None else on + (last[0] or 0)), out + (last[0] or 0) if out else 0
+            through, out = _either([[*s.body, *s.orelse], *(h.body for h in s.handlers)])
+            last, gone = _thought(s.finalbody)
+            out = last.after(out) if s.finalbody else out
+            out.add(gone, through)
+            return last.after(through), out
         case ast.Match(cases=cases):
-            return _either([*(_longest(c.body) for c in cases), (0, 0)], 1)
-    return (s.end_lineno or s.lineno) - s.lineno + 1, 0
+            return _either([*(c.body for c in cases), []])
+    count = (s.end_lineno or s.lineno) - s.lineno + 1
+    return _Lines(1, count, count), _Lines()
 
 
-def _either(ways: list[tuple[int | None, int]], header: int) -> tuple[int | None, int]:
-    ons = [on for on, _ in ways if on is not None]
-    outs = [out for _, out in ways if out]
-    return (header + max(ons) if ons else None), (header + max(outs) if outs else 0)
+def _either(bodies: list[list[ast.stmt]]) -> tuple[_Lines, _Lines]:
+    header = _Lines(1, 1, 1)
+    through, out = _Lines(), _Lines()
+    for body in bodies:
+        on, gone = _thought(body)
+        through.add(on, header)
+        out.add(gone, header)
+    return through, out

@@ -43,9 +43,7 @@ class Patterns(Expressions):
 
     def _compared(self, op: str, value: ast.expr, subject: str, yes: Node, no: Node, ctx: "Context") -> Node:
         asked = self.arena.node("branch", None, ("%0",), None, (yes, no), ctx.exc, value)
-        return self.operands(
-            [value], ctx, 1, lambda f: self.act("compare", op, (subject, *f), "%0", asked, ctx, value)
-        )
+        return self.operands([value], ctx, 1, lambda f: self.act("compare", op, (subject, *f), "%0", asked, ctx, value))
 
     def _sequence(
         self, patterns: list[ast.pattern], subject: str, yes: Node, no: Node, ctx: "Context", depth: int

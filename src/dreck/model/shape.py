@@ -151,6 +151,4 @@ def exceptional(body: list[ast.stmt]) -> float:
 
 def returns_value(function: FunctionNode) -> bool:
     """Whether some `return` of the function itself gives a value."""
-    return any(
-        isinstance(s, ast.Return) and s.value is not None for block in blocks(function) for s in block.body
-    )
+    return any(isinstance(s, ast.Return) and s.value is not None for block in blocks(function) for s in block.body)

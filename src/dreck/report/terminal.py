@@ -56,7 +56,9 @@ def show_result(result: Result, write: bool) -> None:
     for file in result.files:
         _diff(out, file.diff)
     for path, reason in result.skipped:
-        out.print(_plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style="yellow")
+        out.print(
+            _plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style="yellow"
+        )
     out.print(_summary(result, write))
 
 
@@ -116,7 +118,9 @@ def _summary(result: Result, write: bool) -> Text:
     steps = len(result.steps)
     if not steps:
         refused = _count(len(result.refused), "step")
-        return Text("nothing to straighten" if not result.refused else f"nothing taken; {refused} applied and did not hold")
+        return Text(
+            "nothing to straighten" if not result.refused else f"nothing taken; {refused} applied and did not hold"
+        )
     before = sum(f.before.tangle for f in result.functions if f.steps)
     after = sum(f.after.tangle for f in result.functions if f.steps)
     functions = sum(1 for f in result.functions if f.steps)

@@ -8,7 +8,7 @@ import libcst as cst
 from dreck.model.shape import arms, blocks, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.trees import Tree, Untouchable, as_block, spliced, unwrapped
+from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrapped
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -55,7 +55,7 @@ def _without_else(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:
     statement = block.body[index]
     if not isinstance(statement, cst.If):
         raise Untouchable("no plain if stands there")
-    made: list[cst.BaseStatement] = []
+    made: list[Stmt] = []
     arm: cst.If | cst.Else | None = statement
     while isinstance(arm, cst.If):
         made.append(arm.with_changes(orelse=None))
@@ -75,23 +75,23 @@ STEP = Step(
         "In an even ladder of three or more tests on the same thing, one plain line each, the else is part of the "
         "pattern a reader sees at a glance; it is left alone."
     ),
-    before='''\
+    before="""\
 def fee(load):
     if load.is_empty:
         return 0
     else:
         weight = load.kilos - load.tare
         return weight * RATE
-''',
-    after='''\
+""",
+    after="""\
 def fee(load):
     if load.is_empty:
         return 0
     weight = load.kilos - load.tare
     return weight * RATE
-''',
+""",
     traps=(
-        "An `elif` may become an `if` only when the branch before it leaves: else the branch may change what is tested.",
+        "An `elif` may become an `if` only when the branch before it leaves: it may change what is tested.",
         "A comment on the `else:` line stays, as a line of its own above the code it speaks of.",
     ),
     find=find,

@@ -1,7 +1,8 @@
 """guard-clauses: turn a test round, deal with the exceptional case at once and leave."""
 
 import ast
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
 
 import libcst as cst
 
@@ -20,10 +21,12 @@ from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import is_clean, negations
 from dreck.steps.trees import (
+    Stmt,
     Tree,
     Untouchable,
     as_block,
     exit_line,
+    has_comment,
     spliced,
     unwrapped,
     with_leading,
@@ -46,7 +49,7 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
     kind = _kind(block, index, s, block.body[index + 1 :])
     if kind is None:
         return
-    exit_ = block.falls
+    exit_: str = block.falls
     if exit_ == "return" and returns_value(function):
         exit_ = "return None"
     reason = {
@@ -74,11 +77,14 @@ def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | No
 
 
 def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
-    small = is_straight(s.orelse) and len(s.orelse) <= _SMALL
-    if not small and (holds_test(s.orelse) or code_lines(s.orelse) >= code_lines(s.body)):
+    if not is_straight(s.orelse):
+        return False
+    if len(s.orelse) > _SMALL and exceptional(s.orelse) < 3:
         return False
     if not leaves(s.body):
         return True
+    if _is_boolean(s.body) and _is_boolean(s.orelse):
+        return False
     ours, theirs = exceptional(s.body), exceptional(s.orelse)
     if holds_test(s.body):
         return theirs >= ours or ours < 3
@@ -87,6 +93,14 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
     if code_lines(s.body) != code_lines(s.orelse):
         return code_lines(s.orelse) < code_lines(s.body)
     return _after_a_guard(block, index) and _turns_cleanly(s.test)
+
+
+def _is_boolean(body: list[ast.stmt]) -> bool:
+    """`return True` or `return False` and nothing else: the test itself is the answer, there is no guard."""
+    match body:
+        case [ast.Return(value=ast.Constant(value=bool()))]:
+            return True
+    return False
 
 
 def _after_a_guard(block: Block, index: int) -> bool:
@@ -111,7 +125,17 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
+    if _is_nest(body):
+        return False
     return code_lines(body) > _SMALL or (holds_test(body) and code_lines(body) >= _SMALL)
+
+
+def _is_nest(body: list[ast.stmt]) -> bool:
+    """Tests directly in one another around a plain line or two: those are to be joined, not turned round."""
+    match body:
+        case [ast.If(body=inner, orelse=[])]:
+            return _is_small(inner) or _is_nest(inner)
+    return False
 
 
 def _is_exit(s: ast.stmt) -> bool:
@@ -137,7 +161,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
         return
     for test, only_if_proved in negations(statement.test):
         turned = _spaced(statement, test)
-        yield Rewrite(tree.edit(site.path, lambda b, t=turned: _turned(b, site, t)), only_if_proved)
+        yield Rewrite(tree.edit(site.path, partial(_turned, site=site, guard=turned)), only_if_proved)
 
 
 def _spaced(statement: cst.If, test: cst.BaseExpression) -> cst.If:
@@ -157,9 +181,23 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     refused = as_block(other.body)
     if site.kind == "short else":
         refused = refused.with_changes(body=[*refused.body, exit_line(site.exit)])
-    leading = [*guard.leading_lines, *other.leading_lines]
-    made = guard.with_changes(leading_lines=leading, body=refused, orelse=None)
-    return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
+    above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
+    made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
+    return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
+
+
+def _shared_out(
+    ours: Sequence[cst.EmptyLine], theirs: Sequence[cst.EmptyLine]
+) -> tuple[list[cst.EmptyLine], list[cst.EmptyLine]]:
+    """Comments above the `if` and above its `else`, shared out to the guard and to the code it guards.
+
+    Where both have their own, each goes with its branch; a comment above the `if` alone speaks of the whole.
+    """
+    if not (has_comment(ours) and has_comment(theirs)):
+        return [*ours, *theirs], []
+    first = next(i for i, line in enumerate(ours) if line.comment is not None)
+    told = [line for line in theirs if line.comment is not None]
+    return [*ours[:first], *told], list(ours[first:])
 
 
 def _with_following_exit(
@@ -171,8 +209,8 @@ def _with_following_exit(
     return new.with_changes(footer=[*success.footer, *new.footer])
 
 
-def _without_blank_lines(statement: cst.BaseStatement) -> cst.BaseStatement:
-    kept = [line for line in statement.leading_lines if line.comment is not None]  # type: ignore[attr-defined]
+def _without_blank_lines(statement: Stmt) -> Stmt:
+    kept = [line for line in statement.leading_lines if line.comment is not None]
     return with_leading(statement, kept)
 
 
@@ -201,7 +239,7 @@ STEP = Step(
         "When both branches are equally normal and short, when the `if` is followed by more than one exit, or "
         "when the body is three plain lines or less: there is nothing to gain."
     ),
-    before='''\
+    before="""\
 def admit(load, permit):
     if permit is not None:
         if load.kilos > 0:
@@ -211,8 +249,8 @@ def admit(load, permit):
             raise EmptyLoad(load)
     else:
         return "no permit"
-''',
-    after='''\
+""",
+    after="""\
 def admit(load, permit):
     if permit is None:
         return "no permit"
@@ -220,7 +258,7 @@ def admit(load, permit):
         raise EmptyLoad(load)
     book(load)
     return "in"
-''',
+""",
     traps=(
         "`not a < b` is `a >= b` only where there is a total order: NaN and sets have none.",
         "Two guards do not change places: the second test may raise what the first one protects it from.",
@@ -230,5 +268,3 @@ def admit(load, permit):
     find=find,
     apply=apply,
 )
-
-

@@ -1,6 +1,7 @@
 """Turning a test round: by operator where that is exact, by De Morgan, else with `not`."""
 
 from collections.abc import Iterator
+from typing import Any
 
 import libcst as cst
 
@@ -64,16 +65,14 @@ def _negated(test: cst.BaseExpression, turn_order: bool) -> cst.BaseExpression:
 
 
 def _operator(operator: cst.BaseCompOp, turn_order: bool) -> cst.BaseCompOp | None:
-    opposite = _EXACT.get(type(operator)) or (_ORDER.get(type(operator)) if turn_order else None)
+    opposite: Any = _EXACT.get(type(operator)) or (_ORDER.get(type(operator)) if turn_order else None)
     if opposite is None:
         return None
-    if isinstance(operator, cst.NotIn | cst.IsNot | cst.In | cst.Is):
-        after = operator.whitespace_after
-        return opposite(whitespace_before=operator.whitespace_before, whitespace_after=after)  # type: ignore[abstract]
-    return opposite(
-        whitespace_before=operator.whitespace_before,  # type: ignore[attr-defined]
-        whitespace_after=operator.whitespace_after,  # type: ignore[attr-defined]
+    written: Any = operator
+    made: cst.BaseCompOp = opposite(
+        whitespace_before=written.whitespace_before, whitespace_after=written.whitespace_after
     )
+    return made
 
 
 def _by_de_morgan(test: cst.BooleanOperation, turn_order: bool) -> bool:
@@ -127,7 +126,11 @@ def _fitting(operand: cst.BaseExpression, operator: cst.BaseBooleanOp) -> cst.Ba
         return operand.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()])
     if isinstance(operand, cst.IfExp | cst.Lambda | cst.NamedExpr) and not operand.lpar:
         return operand.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()])
-    if isinstance(operand, cst.BooleanOperation) and type(operand.operator) is type(operator) and not has_comments(operand):
+    if (
+        isinstance(operand, cst.BooleanOperation)
+        and type(operand.operator) is type(operator)
+        and not has_comments(operand)
+    ):
         return operand.with_changes(lpar=[], rpar=[]) if _on_one_line(operand) else operand
     return operand
 

@@ -1,15 +1,16 @@
 """return-at-once: return a result where it is known instead of carrying it to the end in a variable."""
 
 import ast
+import itertools
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from typing import Any
 
 import libcst as cst
 
 from dreck.model.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.trees import Tree, Untouchable, as_block, has_comment, with_leading
+from dreck.steps.trees import Stmt, Tree, Untouchable, has_comment, with_leading
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -20,7 +21,7 @@ def find(function: FunctionNode) -> Iterator[Site]:
             case [*_, statement, ast.Return(value=ast.Name(id=name))] if name not in shared:
                 count = _tails(statement, name)
                 if count and (count > 1 or _goes_away(function, block, name, count)):
-                    place = "place" if count == 1 else f"{count} places"
+                    place = "one place" if count == 1 else f"{count} places"
                     yield Site(
                         block.path,
                         len(block.body) - 2,
@@ -80,7 +81,7 @@ def _loop_blocks(body: list[ast.stmt]) -> Iterator[list[ast.stmt]]:
 
 
 def _break_pairs(body: list[ast.stmt], name: str) -> int:
-    pairs = zip(body, body[1:], strict=False)
+    pairs = itertools.pairwise(body)
     return sum(_assigns(a, name) and isinstance(b, ast.Break) for a, b in pairs)
 
 
@@ -100,9 +101,15 @@ def _initial(body: list[ast.stmt], name: str, function: FunctionNode) -> tuple[i
         return None
     for index, s in enumerate(body[:-2]):
         if _assigns(s, name):
-            value = s.value  # type: ignore[attr-defined]
+            value = _value(s)
             return (index, value) if _is_constant(value) else None
     return None
+
+
+def _value(assignment: ast.stmt) -> ast.expr:
+    assert isinstance(assignment, ast.Assign | ast.AnnAssign)
+    assert assignment.value is not None
+    return assignment.value
 
 
 def _is_constant(value: ast.expr) -> bool:
@@ -143,9 +150,10 @@ def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedB
     return block.with_changes(body=[*block.body[:index], statement, *kept], footer=footer)
 
 
-def _never_ends(statement: cst.BaseStatement | cst.SimpleStatementLine) -> bool:
+def _never_ends(statement: Stmt) -> bool:
     bare = statement.with_changes(leading_lines=[])
-    return leaves(ast.parse(_in_function(cst.Module(body=[bare]).code)).body[0].body[0].body)  # type: ignore[attr-defined]
+    parsed: Any = ast.parse(_in_function(cst.Module(body=[bare]).code))
+    return leaves(parsed.body[0].body[0].body)
 
 
 def _in_function(code: str) -> str:
@@ -153,7 +161,7 @@ def _in_function(code: str) -> str:
     return f"async def f():\n while True:\n{lines}"
 
 
-def _with_returns(s: cst.CSTNode, name: str) -> cst.BaseStatement:
+def _with_returns(s: Stmt, name: str) -> Stmt:
     match s:
         case cst.If():
             return s.with_changes(body=_ending(s.body, name), orelse=_else_with_returns(s.orelse, name))
@@ -166,13 +174,14 @@ def _with_returns(s: cst.CSTNode, name: str) -> cst.BaseStatement:
         case cst.For() | cst.While():
             orelse = s.orelse and s.orelse.with_changes(body=_ending(s.orelse.body, name))
             return s.with_changes(body=_breaking(s.body, name), orelse=orelse)
-    return s  # type: ignore[return-value]
+    return s
 
 
 def _else_with_returns(orelse: cst.If | cst.Else | None, name: str) -> cst.If | cst.Else | None:
     match orelse:
         case cst.If():
-            return _with_returns(orelse, name)  # type: ignore[return-value]
+            arm: cst.If = _with_returns(orelse, name)
+            return arm
         case cst.Else():
             return orelse.with_changes(body=_ending(orelse.body, name))
     return None
@@ -197,9 +206,25 @@ def _ending(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
         if made is None:
             return suite
         last = last.with_changes(body=[*last.body[:-1], made])
+    elif _sets_before(suite, name):
+        # What was set first holds unless a later test says otherwise: this arm returns at its own end.
+        return suite.with_changes(body=[*suite.body, _return_of(name)])
     else:
         last = _with_returns(last, name)
     return suite.with_changes(body=[*suite.body[:-1], last])
+
+
+def _sets_before(suite: cst.IndentedBlock, name: str) -> bool:
+    """Whether a plain line of this arm sets the variable before its last statement, an `if` without else, does."""
+    last = suite.body[-1]
+    if not isinstance(last, cst.If) or last.orelse is not None:
+        return False
+    lines = [s for s in suite.body[:-1] if isinstance(s, cst.SimpleStatementLine)]
+    return any(_as_return(small, name) is not None for line in lines for small in line.body)
+
+
+def _return_of(name: str) -> cst.SimpleStatementLine:
+    return cst.SimpleStatementLine(body=[cst.Return(cst.Name(name))])
 
 
 def _as_return(s: cst.BaseSmallStatement, name: str) -> cst.Return | None:
@@ -219,7 +244,7 @@ def _breaking(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
     """In a loop's body: an assignment followed by `break` returns."""
     if not isinstance(suite, cst.IndentedBlock):
         return suite
-    body: list[cst.BaseStatement] = []
+    body: list[Stmt] = []
     for s in suite.body:
         before = body[-1] if body else None
         made = _pair_as_return(before, s, name)
@@ -230,24 +255,22 @@ def _breaking(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
     return suite.with_changes(body=body)
 
 
-def _inside_loop(s: cst.BaseStatement | cst.SimpleStatementLine, name: str) -> cst.BaseStatement:
+def _inside_loop(s: Stmt, name: str) -> Stmt:
     match s:
         case cst.If():
             orelse = s.orelse
             match orelse:
                 case cst.If():
-                    orelse = _inside_loop(orelse, name)  # type: ignore[assignment]
+                    orelse = _inside_loop(orelse, name)
                 case cst.Else():
                     orelse = orelse.with_changes(body=_breaking(orelse.body, name))
             return s.with_changes(body=_breaking(s.body, name), orelse=orelse)
         case cst.With():
             return s.with_changes(body=_breaking(s.body, name))
-    return s  # type: ignore[return-value]
+    return s
 
 
-def _pair_as_return(
-    before: cst.BaseStatement | None, s: cst.BaseStatement | cst.SimpleStatementLine, name: str
-) -> cst.BaseStatement | None:
+def _pair_as_return(before: Stmt | None, s: Stmt, name: str) -> Stmt | None:
     match before, s:
         case cst.SimpleStatementLine(body=[assign]), cst.SimpleStatementLine(body=[cst.Break()]):
             made = _as_return(assign, name)
@@ -272,7 +295,7 @@ def _cleaned(tree: Tree, site: Site, name: str) -> Tree | None:
         return None
     reads = _loads(function, name)
     where = next((i for i, s in enumerate(block.body) if _assigns(s, name)), None)
-    if where is None or reads > 1 or not _is_constant(block.body[where].value):  # type: ignore[attr-defined]
+    if where is None or reads > 1 or not _is_constant(_value(block.body[where])):
         return None
     if reads == 1 and not isinstance(block.body[-1], ast.Return):
         return None
@@ -288,9 +311,8 @@ def _parsed(tree: Tree) -> FunctionNode:
 
 
 def _without_variable(block: cst.IndentedBlock, where: int, still_returned: bool) -> cst.IndentedBlock:
-    first = block.body[where]
-    assert isinstance(first, cst.SimpleStatementLine)
-    value = first.body[0].value  # type: ignore[union-attr]
+    first: Stmt = block.body[where]
+    value = first.body[0].value
     body = list(block.body)
     if still_returned:
         final = body[-1]
@@ -301,16 +323,14 @@ def _without_variable(block: cst.IndentedBlock, where: int, still_returned: bool
     comment = first.trailing_whitespace.comment
     own = [cst.EmptyLine(comment=comment)] if comment else []
     lines = [*first.leading_lines, *own, *_after_blank(first, own, following)]
-    body[where + 1] = with_leading(following, lines)  # type: ignore[arg-type]
+    body[where + 1] = with_leading(following, lines)
     del body[where]
     return block.with_changes(body=body)
 
 
-def _after_blank(
-    first: cst.SimpleStatementLine, own: list[cst.EmptyLine], following: cst.CSTNode
-) -> list[cst.EmptyLine]:
+def _after_blank(first: cst.SimpleStatementLine, own: list[cst.EmptyLine], following: Stmt) -> list[cst.EmptyLine]:
     """The lines above what follows; no blank line is left where the variable stood alone at the top."""
-    lines = list(following.leading_lines)  # type: ignore[attr-defined]
+    lines = list(following.leading_lines)
     while not own and not first.leading_lines and lines and lines[0].comment is None:
         lines.pop(0)
     return lines
@@ -323,7 +343,7 @@ STEP = Step(
     summary="Return a result where it is known, instead of carrying it to the end in a variable.",
     why="A reader who has found the case they look for is done; nothing further down can change the answer.",
     when_not="When something still happens to the result before it is returned, such as rounding or logging.",
-    before='''\
+    before="""\
 def band(kilos):
     result = "light"
     if kilos > 500:
@@ -332,8 +352,8 @@ def band(kilos):
         else:
             result = "medium"
     return result
-''',
-    after='''\
+""",
+    after="""\
 def band(kilos):
     if kilos > 500:
         if kilos > 5000:
@@ -341,7 +361,7 @@ def band(kilos):
         else:
             return "medium"
     return "light"
-''',
+""",
     traps=(
         "In `try ... finally` a later assignment in `finally` would be lost.",
         "In `with`, an exception may be swallowed and the code after it runs with the old value.",

@@ -2,11 +2,15 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any, TypeAlias
 
 import libcst as cst
 
 from dreck.model.shape import Path
 from dreck.source.lines import indent_of
+
+Stmt: TypeAlias = Any
+"""A statement: a LibCST line or compound statement, whose common fields its base class does not declare."""
 
 _WRAPPER = "if True:"
 _DIRECTIVES = ("pragma", "noqa", "type:", "pylint:", "fmt:", "mypy:", "pyright:", "ruff:", "isort:", "nosec")
@@ -44,10 +48,10 @@ class Tree:
         return code.split("\n", 1)[1] if self.wrapped else code
 
     def function(self) -> cst.FunctionDef:
-        node: cst.BaseStatement | cst.SimpleStatementLine = self.module.body[0]
+        node: Stmt = self.module.body[0]
         if self.wrapped:
             assert isinstance(node, cst.If)
-            node = node.body.body[0]  # type: ignore[assignment]
+            node = node.body.body[0]
         if not isinstance(node, cst.FunctionDef):
             raise Untouchable("no function stands there")
         return node
@@ -92,35 +96,35 @@ def _edit(
 
 
 def _edit_statement(
-    s: cst.BaseStatement | cst.SimpleStatementLine,
+    s: Stmt,
     field: str,
     which: int,
     rest: Path,
     change: Callable[[cst.IndentedBlock], cst.IndentedBlock],
-) -> cst.BaseStatement | cst.SimpleStatementLine:
+) -> Stmt:
     match field:
         case "body":
-            return s.with_changes(body=_edit(s.body, rest, change))  # type: ignore[arg-type]
+            return s.with_changes(body=_edit(s.body, rest, change))
         case "handlers":
-            handler = s.handlers[which]  # type: ignore[union-attr]
-            handlers = list(s.handlers)  # type: ignore[union-attr]
+            handler = s.handlers[which]
+            handlers = list(s.handlers)
             handlers[which] = handler.with_changes(body=_edit(handler.body, rest, change))
             return s.with_changes(handlers=handlers)
         case "cases":
-            case_ = s.cases[which]  # type: ignore[union-attr]
-            cases = list(s.cases)  # type: ignore[union-attr]
+            case_ = s.cases[which]
+            cases = list(s.cases)
             cases[which] = case_.with_changes(body=_edit(case_.body, rest, change))
             return s.with_changes(cases=cases)
         case "finalbody":
-            last = s.finalbody  # type: ignore[union-attr]
-            return s.with_changes(finalbody=last.with_changes(body=_edit(last.body, rest, change)))  # type: ignore[union-attr]
-    orelse = s.orelse  # type: ignore[union-attr]
+            last = s.finalbody
+            return s.with_changes(finalbody=last.with_changes(body=_edit(last.body, rest, change)))
+    orelse = s.orelse
     if isinstance(orelse, cst.If):
         if not rest:
             raise Untouchable("an elif is part of its chain")
         (_, inner, number), further = rest[0], rest[1:]
         return s.with_changes(orelse=_edit_statement(orelse, inner, number, further, change))
-    return s.with_changes(orelse=orelse.with_changes(body=_edit(orelse.body, rest, change)))  # type: ignore[union-attr]
+    return s.with_changes(orelse=orelse.with_changes(body=_edit(orelse.body, rest, change)))
 
 
 def as_block(suite: cst.BaseSuite) -> cst.IndentedBlock:
@@ -143,39 +147,36 @@ def comment_lines(space: cst.TrailingWhitespace) -> list[cst.EmptyLine]:
     return [cst.EmptyLine(comment=space.comment, newline=space.newline)]
 
 
-def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) -> list[cst.BaseStatement]:
+def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) -> list[Stmt]:
     """The statements of a block, to stand one level up: `before` and its header's comment above the first.
 
     Comments at the block's end must be placed by the caller (`block.footer`).
     """
-    first, *others = block.body
-    lines = [*before, *comment_lines(block.header), *first.leading_lines]  # type: ignore[attr-defined]
-    if not before and isinstance(first, cst.BaseStatement | cst.SimpleStatementLine):
-        lines = [*comment_lines(block.header), *first.leading_lines]  # type: ignore[attr-defined]
-    return [first.with_changes(leading_lines=lines), *others]  # type: ignore[list-item]
+    others: list[Stmt] = list(block.body)
+    first = others.pop(0)
+    lines = [*before, *comment_lines(block.header), *first.leading_lines]
+    return [first.with_changes(leading_lines=lines), *others]
 
 
 def spliced(
     block: cst.IndentedBlock,
     index: int,
-    replacement: Sequence[cst.BaseStatement],
+    replacement: Sequence[Stmt],
     dropped: int = 1,
     footer: Sequence[cst.EmptyLine] = (),
 ) -> cst.IndentedBlock:
     """`block` with `dropped` statements from `index` replaced; `footer` comments go below the replacement."""
-    after = list(block.body[index + dropped :])
+    after: list[Stmt] = list(block.body[index + dropped :])
     tail = list(block.footer)
     if footer and after:
-        after[0] = with_leading(after[0], [*footer, *after[0].leading_lines])  # type: ignore[attr-defined]
+        after[0] = with_leading(after[0], [*footer, *after[0].leading_lines])
     elif footer:
         tail = [*footer, *tail]
     return block.with_changes(body=[*block.body[:index], *replacement, *after], footer=tail)
 
 
-def with_leading(
-    statement: cst.BaseStatement, lines: Sequence[cst.EmptyLine]
-) -> cst.BaseStatement:
-    return statement.with_changes(leading_lines=list(lines))  # type: ignore[return-value]
+def with_leading(statement: Stmt, lines: Sequence[cst.EmptyLine]) -> Stmt:
+    return statement.with_changes(leading_lines=list(lines))
 
 
 def has_comment(lines: Sequence[cst.EmptyLine]) -> bool:

@@ -115,7 +115,7 @@ class _Side:
         f = self.functions[name]
         around = [o for o in self.functions.values() if o is not f and o.start <= f.start and f.end <= o.end]
         enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
-        return Candidate(self.text.path, self.text.text, name, f.node, self.names, enclosing)
+        return Candidate(self.text.path, lambda: self.text.text, name, f.node, self.names, enclosing)
 
 
 @dataclass(slots=True)

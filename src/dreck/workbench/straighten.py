@@ -10,15 +10,17 @@ from pathlib import Path
 
 from dreck.evidence.judge import Candidate, Judge
 from dreck.evidence.verdict import Verdict
-from dreck.model.measures import Tangle, longest_way, measure
+from dreck.model.measures import lines_of_thought, measure
 from dreck.model.scopes import ModuleNames
-from dreck.source.functions import Function, FunctionNode, segment, splice
+from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import Tree, Untouchable
 from dreck.workbench.results import FunctionResult, Refused, Taken
 
 _MOST_STEPS = 300
+_SLACK = 2
+"""So much may the tangle grow for a step that shortens the average way."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +29,7 @@ class Bench:
 
     path: Path
     text: str
+    lines: Sequence[str]
     names: ModuleNames
     judge: Judge
     steps: Sequence[Step]
@@ -37,7 +40,7 @@ class Bench:
 
 def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> FunctionResult:
     """Takes every step that applies to `function` and holds, to a fixed point."""
-    old = segment(bench.text, function)
+    old = "".join(bench.lines[function.start - 1 : function.end])
     work = _Work(bench, function, enclosing, old, function.node)
     before = measure(function.node)
     try:
@@ -119,7 +122,9 @@ class _Work:
         return self.bench.judge.verdict(old, self._candidate(new, node), only_if_proved)
 
     def _candidate(self, text: str, node: FunctionNode) -> Candidate:
-        whole = splice(self.bench.text, self.function, text)
+        def whole() -> str:
+            return splice(self.bench.text, self.function, text)
+
         return Candidate(self.bench.path, whole, self.function.name, node, self.bench.names, self.enclosing)
 
 
@@ -136,14 +141,14 @@ def node_of(text: str, start: int) -> FunctionNode:
 
 
 def _worth_it(old: FunctionNode, new: FunctionNode) -> bool:
+    """Whether a reader holds less open, or follows fewer lines: at worst, or on the average way."""
     before, after = measure(old), measure(new)
-    return after.tangle < before.tangle or (
-        after.tangle == before.tangle and (longest_way(new) < longest_way(old) or _shorter(before, after))
-    )
-
-
-def _shorter(before: Tangle, after: Tangle) -> bool:
-    return after.lines < before.lines and after.depth <= before.depth
+    if after.tangle < before.tangle:
+        return True
+    thought, shorter = lines_of_thought(old), lines_of_thought(new)
+    if after.tangle == before.tangle and shorter.longest < thought.longest:
+        return True
+    return after.tangle <= before.tangle + _SLACK and shorter.mean < thought.mean
 
 
 def comments(text: str) -> Counter[str]:
@@ -160,4 +165,3 @@ def _told(verdict: Verdict) -> str:
     if verdict.difference is not None:
         return f"differs for {verdict.difference.input}"
     return verdict.reason or verdict.status
-

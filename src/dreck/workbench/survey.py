@@ -72,9 +72,7 @@ class Survey:
         return pandas.DataFrame([asdict(row) for row in self.rows], columns=columns)
 
 
-def survey(
-    paths: str | Path | Iterable[str | Path], executor: Executor | None = None, jobs: int = 1
-) -> Survey:
+def survey(paths: str | Path | Iterable[str | Path], executor: Executor | None = None, jobs: int = 1) -> Survey:
     """Measures every function below `paths` (files, folders, targets).
 
     Files that are not Python are named in `skipped`. With `jobs` greater than one, or an `executor` of your

@@ -89,6 +89,7 @@ def _file(path: Path, targets: list[Target], request: Request, steps: Sequence[S
     bench = Bench(
         path,
         file.text,
+        split_lines(file.text),
         ModuleNames(tree),
         _judge(assume, request, config),
         [step for step in steps if step.name not in left],
@@ -110,7 +111,7 @@ def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:
 def _functions(bench: Bench, functions: list[Function], wanted: set[str]) -> tuple[str, list[FunctionResult]]:
     """Works from the last function to the first, so that the lines of those above stay what they are."""
     text = bench.text
-    lines = split_lines(text)
+    lines = bench.lines
     grown: list[tuple[Function, int]] = []
     results: list[FunctionResult] = []
     for function in reversed(functions):
@@ -119,11 +120,12 @@ def _functions(bench: Bench, functions: list[Function], wanted: set[str]) -> tup
         inner = [(f, delta) for f, delta in grown if function.start <= f.start and f.end <= function.end]
         present = _moved(function, text, inner) if inner else function
         around = _enclosing(functions, function)
-        own = replace(bench, text=text, judge=replace(bench.judge, arena=Arena()))
+        own = replace(bench, text=text, lines=lines, judge=replace(bench.judge, arena=Arena()))
         result = straighten(own, present, around)
         results.append(result)
         if result.changed:
             text = splice(text, present, result.new)
+            lines = split_lines(text)
             grown.append((function, len(split_lines(result.new)) - len(split_lines(result.old))))
     return text, results[::-1]
 
@@ -143,7 +145,7 @@ def _enclosing(functions: list[Function], function: Function) -> frozenset[str]:
     return frozenset().union(*(bound_names(f.node) for f in around)) if around else frozenset()
 
 
-def _is_left(lines: list[str], function: Function) -> bool:
+def _is_left(lines: Sequence[str], function: Function) -> bool:
     first = function.node.lineno - 1
     last = function.node.body[0].lineno - 1
     return any(_LEAVE.search(line) for line in lines[first : max(last, first + 1)])

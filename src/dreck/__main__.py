@@ -1,0 +1,5 @@
+"""`python -m dreck`."""
+
+from dreck.cli import main
+
+main()

@@ -1,0 +1,88 @@
+"""The tour: a copy of the yard, and the whole job on it, each command shown as it goes."""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import click
+
+from dreck.cli.main import cli
+from dreck.errors import BadTarget
+
+YARD = Path(__file__).parent / "yard"
+
+
+def tour(directory: Path | None) -> int:
+    """Copies the yard to `directory` (default: a new temporary folder) and works on the copy.
+
+    Returns the exit code: 0 when every command did what the tour says. Raises BadTarget when the folder is
+    there already.
+    """
+    place = copy_yard(directory)
+    with _inside(place):
+        _say(f"The recycling yard is in {place}. Everything below happens in that copy.")
+        _say("1. Where is the decision logic most tangled?")
+        _dreck("survey", ".", "--top", "8")
+        _say("2. One function: what would Dreck do, and how does it know? Nothing is written yet.")
+        _dreck("untangle", "gate.py::admit")
+        _say("3. The whole yard. Saved, because every step is proved or tested.")
+        before = {file: file.read_text() for file in Path().glob("*.py")}
+        _dreck("untangle", ".", "--write", quiet=True)
+        _dreck("survey", ".", "--top", "8")
+        _say("4. Old against new, judged once more, on the two files as they stand.")
+        old = Path("gate_before.py")
+        old.write_text(before[Path("gate.py")])
+        same = _dreck("compare", "gate_before.py", "gate.py")
+        _say("5. And a slip of the hand, to see that it is found: `<` where `<=` was.")
+        wrong = Path("gate_wrong.py")
+        wrong.write_text(Path("gate.py").read_text().replace("not load.kilos <=", "not load.kilos <"))
+        slipped = _dreck("compare", "gate.py", "gate_wrong.py", "--only", "admit")
+        for file in (old, wrong):
+            file.unlink()
+        _say("6. The yard's own tests still pass.")
+        tested = subprocess.run(
+            [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider"], check=False
+        ).returncode
+        _say(f"Look around in {place}; `dreck --help` lists the commands, `dreck steps NAME` explains a step.")
+    return 0 if same == 0 and slipped == 1 and tested == 0 else 1
+
+
+def copy_yard(directory: Path | None) -> Path:
+    """The yard, copied. Raises BadTarget when something stands at `directory` already."""
+    if directory is None:
+        directory = Path(tempfile.mkdtemp(prefix="dreck-demo-")) / "yard"
+    if directory.exists():
+        raise BadTarget(f"{directory}: is there already; name a folder that is not")
+    shutil.copytree(YARD, directory, ignore=shutil.ignore_patterns("__pycache__", ".pytest_cache"))
+    return directory.absolute()
+
+
+def _say(text: str) -> None:
+    click.echo()
+    click.secho(text, bold=True)
+
+
+def _dreck(*args: str, quiet: bool = False) -> int:
+    """Runs one command as a user would, in this process. With `quiet` only its last line is shown."""
+    click.secho(f"$ dreck {' '.join(args)}", fg="cyan")
+    if quiet:
+        done = subprocess.run([sys.executable, "-m", "dreck", *args], capture_output=True, text=True, check=False)
+        click.echo(done.stdout.strip().rpartition("\n")[2] or done.stderr.strip())
+        return done.returncode
+    status = cli.main(list(args), standalone_mode=False)
+    return status if isinstance(status, int) else 0
+
+
+@contextmanager
+def _inside(folder: Path) -> Iterator[None]:
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)
