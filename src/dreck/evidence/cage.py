@@ -5,6 +5,7 @@ functions; resource limits hold memory and files; the working folder is empty an
 secrets. What was refused is told, so that two versions can be compared by it.
 """
 
+import asyncio
 import os
 import resource
 import signal
@@ -96,9 +97,16 @@ class Cage:
         self.ended = False
         self._allowed = allowed
         self._closed = False
+        self._loop: asyncio.AbstractEventLoop | None = None
+
+    def loop(self) -> asyncio.AbstractEventLoop:
+        """An event loop for coroutines, made before the cage was closed: making one needs a socket."""
+        assert self._loop is not None
+        return self._loop
 
     def close(self) -> None:
         """From now on this process is caged: empty folder, bare environment, limits, audit hook."""
+        self._loop = asyncio.new_event_loop()
         os.chdir(tempfile.mkdtemp(prefix="dreck-cage-"))
         for name in list(os.environ):
             if name not in _KEPT and not name.startswith("PYTHON"):

@@ -89,6 +89,12 @@ class _Watch(ast.NodeTransformer):
                     return _call("method", ast.Constant(name), base, *node.args)
         return node
 
+    def visit_BoolOp(self, node: ast.BoolOp) -> ast.BoolOp:
+        """`a and b` as a value: what its operands come to decides, without their truth being asked once more."""
+        operands = [_call("operand", ast.Constant(self._number(v)), self.visit(v)) for v in node.values[:-1]]
+        node.values = [*operands, self.visit(node.values[-1])]
+        return node
+
     def visit_Return(self, node: ast.Return) -> ast.Return:
         """A returned boolean expression decides as well: its comparisons are tests."""
         if isinstance(node.value, ast.Compare):
@@ -134,30 +140,38 @@ def _call(name: str, *args: ast.expr) -> ast.Call:
     return ast.Call(function, list(args), [])
 
 
-def count_outcomes(node: ast.AST) -> int:
-    """How many outcomes `watched` would list, without making the copy."""
+def count_outcomes(node: FunctionNode) -> int:
+    """How many outcomes there are to reach in a function."""
     total = 0
-    for inner in ast.walk(node):
+    pending: list[ast.AST] = list(node.body)
+    while pending:
+        inner = pending.pop()
         match inner:
             case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test) | ast.Assert(test=test):
-                total += 2 * _leaves(test)
+                total += _of_test(test, pending)
             case ast.comprehension(ifs=ifs):
-                total += sum(2 * _leaves(test) for test in ifs)
+                total += sum(_of_test(test, pending) for test in ifs)
             case ast.match_case(guard=guard):
-                total += 1 + (2 * _leaves(guard) if guard is not None else 0)
+                total += 1 + (_of_test(guard, pending) if guard is not None else 0)
             case ast.ExceptHandler():
                 total += 1
             case ast.Return(value=ast.Compare()):
                 total += 2
+            case ast.BoolOp(values=values):
+                total += 2 * (len(values) - 1)
+        tests = [getattr(inner, "test", None), getattr(inner, "guard", None), *getattr(inner, "ifs", ())]
+        pending += [child for child in ast.iter_child_nodes(inner) if child not in tests]
     return total
 
 
-def _leaves(test: ast.expr) -> int:
+def _of_test(test: ast.expr, pending: list[ast.AST]) -> int:
+    """The outcomes of a test's operands, which are left in `pending` for what stands inside them."""
     match test:
         case ast.BoolOp(values=values):
-            return sum(map(_leaves, values))
+            return sum(_of_test(value, pending) for value in values)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return _leaves(operand)
+            return _of_test(operand, pending)
         case ast.Constant():
             return 0
-    return 1
+    pending.append(test)
+    return 2

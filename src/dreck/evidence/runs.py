@@ -113,9 +113,9 @@ class Runner:
         if isinstance(result, types.GeneratorType):
             return _drained(result)
         if isinstance(result, types.CoroutineType):
-            return asyncio.run(_with_limit(result))
+            return self.cage.loop().run_until_complete(_with_limit(result))
         if isinstance(result, types.AsyncGeneratorType):
-            return asyncio.run(_async_drained(result))
+            return self.cage.loop().run_until_complete(_async_drained(result))
         return result
 
     def _arguments(self, world: World) -> tuple[list[Any], dict[str, Any]]:

@@ -141,6 +141,8 @@ class Search:
     # --- moves -------------------------------------------------------------------------------------
 
     def _moves(self, parent: Tried, side: int, number: int, test: ast.AST) -> Iterator[Choice]:
+        if isinstance(test, ast.ExceptHandler):
+            yield from self._faults(parent)
         paths = self._relevant(parent, test)
         for op, left, right in parent.operands.get((side, number), ()):
             yield from self._matching(parent, paths, op, left, right)
@@ -151,6 +153,13 @@ class Search:
             yield from self._along(parent, paths, side, number, op, left, right)
         if len(paths) > 1:
             yield from self._pairs(parent, paths)
+
+    def _faults(self, parent: Tried) -> Iterator[Choice]:
+        """Lets one call on a stand-in raise what a handler waits for."""
+        for path in parent.used:
+            for make in self.candidates.at(path):
+                if make.kind == "raise":
+                    yield {**parent.choice, path: make}
 
     def _relevant(self, parent: Tried, test: ast.AST) -> list[str]:
         """The paths a test looks at, and everything below and above them."""

@@ -28,6 +28,7 @@ class Usage:
     arithmetic: bool = False
     called: bool = False
     indexed: bool = False
+    hashed: bool = False
     contains: list[Any] = field(default_factory=list)
 
 
@@ -37,6 +38,8 @@ class Usages:
     def __init__(self) -> None:
         self.by_path: dict[str, Usage] = {}
         self.constants: list[Any] = []
+        self.caught: list[str] = []
+        """Exceptions that handlers name: calls on stand-ins may raise them."""
         self._alias: dict[str, str] = {}
         self._made_of: dict[str, set[str]] = {}
 
@@ -170,6 +173,14 @@ class Usages:
                 self._call(node)
             case ast.Match(subject=subject, cases=cases):
                 self._match(subject, cases)
+            case ast.ExceptHandler(type=kinds):
+                self._caught(kinds)
+
+    def _caught(self, kinds: ast.expr | None) -> None:
+        for kind in kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]:
+            name = _class_name(kind) if kind is not None else "Exception"
+            if name is not None and name not in self.caught:
+                self.caught.append(name)
 
     def _on(self, node: ast.AST, change: Any) -> None:
         path = self.path(node)
@@ -187,6 +198,8 @@ class Usages:
             return
         values = _constants(b)
         self._on(a, lambda u: u.constants.extend(values))
+        if isinstance(op, ast.In | ast.NotIn) and isinstance(b, ast.Set | ast.Dict | ast.Name):
+            self._on(a, lambda u: setattr(u, "hashed", True))
         if isinstance(op, ast.Is | ast.IsNot) or None in values:
             self._on(a, lambda u: setattr(u, "tested_none", True))
         if isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE):
@@ -206,6 +219,9 @@ class Usages:
                 self._on(base, lambda u: setattr(u, "indexed", True))
             case ast.Constant(value=key):
                 self._on(base, lambda u: u.keys.append(key))
+            case ast.Name() | ast.Attribute() | ast.Tuple():
+                for part in index.elts if isinstance(index, ast.Tuple) else [index]:
+                    self._on(part, lambda u: setattr(u, "hashed", True))
 
     def _call(self, node: ast.Call) -> None:
         match node.func, node.args:
@@ -224,6 +240,8 @@ class Usages:
                 return
             case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
+            case ast.Attribute(attr="get"), [value, *_]:
+                self._on(value, lambda u: setattr(u, "hashed", True))
         match node.func:
             case ast.Attribute(value=base, attr=name):
                 self._on(base, lambda u: u.methods.add(name))
@@ -242,6 +260,8 @@ class Usages:
                         self._on(subject, lambda u, v=values: u.constants.extend(v))
                     case ast.MatchSingleton(value=None):
                         self._on(subject, lambda u: setattr(u, "tested_none", True))
+                    case ast.MatchSingleton(value=truth):
+                        self._on(subject, lambda u, v=truth: u.constants.append(v))
                     case ast.MatchClass(cls=cls) if (name := _class_name(cls)) is not None:
                         self._on(subject, lambda u, n=name: u.classes.append(n))
                     case ast.MatchSequence(patterns=patterns):

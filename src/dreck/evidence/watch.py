@@ -4,6 +4,8 @@ import operator
 from collections.abc import Callable
 from typing import Any
 
+from dreck.evidence.standins import StandIn
+
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "Eq": operator.eq,
     "NotEq": operator.ne,
@@ -16,6 +18,9 @@ _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "In": lambda a, b: a in b,
     "NotIn": lambda a, b: a not in b,
 }
+
+
+_ASKABLE = (int, float, str, bytes, list, tuple, dict, set, frozenset, type(None), StandIn)
 
 
 class Watcher:
@@ -48,6 +53,11 @@ class Watcher:
     def value(self, number: int, value: Any) -> Any:
         if isinstance(value, bool):
             self._note(number, value, value)
+        return value
+
+    def operand(self, number: int, value: Any) -> Any:
+        if isinstance(value, _ASKABLE):
+            self._note(number, bool(value), value)
         return value
 
     def entered(self, number: int) -> None:

@@ -97,6 +97,14 @@ class Candidates:
         return list(found.values())
 
     def _made(self, name: str) -> list[Make]:
+        made = self._plausible(name)
+        if "AttributeError" in self.usages.caught and "." in name and not name.endswith((")", "]")):
+            made.append(Make("raise", "AttributeError"))
+        if name.endswith("()"):
+            made += [Make("raise", error) for error in self.usages.caught]
+        return made
+
+    def _plausible(self, name: str) -> list[Make]:
         usage = self.usages.by_path.get(name) or self._by_last_part(name)
         if name in self.types:
             return self._of_type(self.types[name], usage, name)
@@ -128,11 +136,13 @@ class Candidates:
         if u.called:
             made.insert(0, Make("stand-in"))
         if not made and u.tested_truth:
-            made += [Make("value", True), Make("value", False)]
+            made += [Make("value", v) for v in (True, False, None, 3, 0, "text", "")]
         elif not made:
             made += [Make("stand-in"), Make("value", 3), Make("value", "text")]
         elif u.tested_truth:
             made += [Make("value", v) for v in (None, 0, "")]
+        if u.hashed:
+            made.append(Make("value", []))
         if u.tested_none:
             made.append(Make("value", None))
             if all(m.kind == "value" and m.what is None for m in made):
@@ -169,7 +179,7 @@ class Candidates:
             case Named(name=name):
                 return self._around_named(name, ordered)
             case bool():
-                return [Make("value", value), Make("value", not value)]
+                return [Make("value", v) for v in (value, not value, int(value), int(not value))]
             case int():
                 return [Make("value", v) for v in (value, value + 1, value - 1)]
             case float():
@@ -293,7 +303,6 @@ class World:
         self.built: dict[str, Any] = {}
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
-        self._describe = Describer()
 
     def at(self, path: str, keep: Any = None) -> Any:
         """What stands at `path`."""
@@ -320,7 +329,8 @@ class World:
 
     def record(self, what: str, path: str, *values: Any) -> None:
         if len(self.log) < 2_000:
-            self.log.append((what, path, *(self._describe.of(v) for v in values)))
+            describe = Describer()
+            self.log.append((what, path, *(describe.of(v) for v in values)))
 
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         self.record("call", path, args, kwargs)
@@ -346,7 +356,18 @@ class World:
                 return self._instance(path, str(make.what))
             case "class":
                 return self._of_class(path, self._mine(make.what))
+            case "raise":
+                raise self._error(str(make.what))
         return StandIn(self, path)
+
+    def _error(self, name: str) -> BaseException:
+        kind = self._named(name)
+        if not (isinstance(kind, type) and issubclass(kind, BaseException)):
+            return RuntimeError("made up")
+        try:
+            return kind("made up")
+        except Exception:
+            return kind.__new__(kind)
 
     def _hashable(self, path: str) -> Any:
         value = self.at(path)

@@ -1,0 +1,47 @@
+"""What all tests share: writing a snippet to a file and straightening it; running the real command."""
+
+import os
+import subprocess
+import sys
+import textwrap
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+import dreck
+
+YARD = Path(dreck.__file__).parent / "demo" / "yard"
+
+
+@pytest.fixture
+def write(tmp_path: Path) -> Callable[..., Path]:
+    """Writes dedented code to a file and gives its path."""
+
+    def made(code: str, name: str = "yard.py") -> Path:
+        path = tmp_path / name
+        path.write_text(textwrap.dedent(code))
+        return path
+
+    return made
+
+
+@pytest.fixture
+def straighten(write: Callable[..., Path]) -> Callable[..., dreck.Result]:
+    """Untangles a snippet, by proof alone unless told otherwise."""
+
+    def done(code: str, *steps: str, verdict: str = "proved", **options: object) -> dreck.Result:
+        return dreck.untangle(write(code), steps=steps, verdict=verdict, **options)
+
+    return done
+
+
+@pytest.fixture
+def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """Runs `dreck ...` in an empty folder, as a user would."""
+
+    def done(*args: object, cwd: Path = tmp_path, **env: str) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "dreck", *map(str, args)]
+        return subprocess.run(command, cwd=cwd, capture_output=True, text=True, env={**os.environ, **env})
+
+    return done
