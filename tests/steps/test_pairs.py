@@ -624,8 +624,12 @@ def test_to_a_fixed_point_and_no_further(straighten):
 
     code = (YARD / "gate.py").read_text()
     once = straighten(code).files[0].new
-    assert once.split("def admit")[1].split("def check_in")[0].strip().endswith(
-        textwrap.dedent('''\
+    assert (
+        once.split("def admit")[1]
+        .split("def check_in")[0]
+        .strip()
+        .endswith(
+            textwrap.dedent('''\
             if not gate.is_open:
                     return "refuse: yard closed"
                 # nobody gets in without papers
@@ -639,6 +643,7 @@ def test_to_a_fixed_point_and_no_further(straighten):
                     return "refuse: too heavy"
                 gate.lift_barrier()
                 return "admit"''')
+        )
     )
     assert straighten(once).diff == ""
 

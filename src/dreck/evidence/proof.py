@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from dreck.evidence.acts import Acts, Block, Side
+from dreck.evidence.acts import COMPARISONS, Acts, Block, Side
 from dreck.evidence.facts import Facts
 from dreck.model.graph import Arena, Node
 from dreck.model.lowering import Unsupported, lower
@@ -231,10 +231,13 @@ class _LockStep:
     # --- events ------------------------------------------------------------------------------------
 
     def _meet(self, state: _State, old: Block, new: Block) -> None:
-        if old.key is not new.key and not self._same_act(state, old, new):
+        respelt = old.written is not new.written
+        if (old.key is not new.key and not self._same_act(state, old, new)) or (
+            respelt and COMPARISONS not in self.allowed
+        ):
             self._alone(state, old, new)
             return
-        if old.written is not new.written:
+        if respelt:
             self.acts.note_spelling(old, new)
         self._raising(state)
         made = self.acts.perform(state, old)
