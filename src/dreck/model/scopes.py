@@ -4,6 +4,7 @@ import ast
 import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import Any
 
 from dreck.source.functions import FunctionNode, blocks_of
 
@@ -54,39 +55,114 @@ def scope_of(node: FunctionNode) -> FunctionScope:
     return scope
 
 
-def _scan(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
-    match node:
-        case ast.Name(id=name, ctx=ast.Store()):
-            scope.local.add(name)
-        case ast.Name(id=name, ctx=ast.Del()):
-            scope.local.add(name)
-            scope.deleted.add(name)
-        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
-            scope.local.add(node.name)
-            _capture(node, scope, mentioned)
-            return
-        case ast.Lambda() | ast.GeneratorExp():
-            _capture(node, scope, mentioned)
-            return
-        case ast.ListComp() | ast.SetComp() | ast.DictComp():
-            _comprehension(node, scope, mentioned)
-            return
-        case ast.Global(names=names):
-            scope.declared_global.update(names)
-        case ast.Nonlocal(names=names):
-            scope.declared_nonlocal.update(names)
-        case ast.NamedExpr():
-            scope.has_walrus = True
-        case ast.Yield() | ast.YieldFrom():
-            scope.is_generator = True
-        case ast.ExceptHandler(name=str(name)) | ast.MatchAs(name=str(name)) | ast.MatchStar(name=str(name)):
-            scope.local.add(name)
-        case ast.MatchMapping(rest=str(name)):
-            scope.local.add(name)
-        case ast.alias():
-            scope.local.add(node.asname or node.name.split(".")[0])
-    for child in ast.iter_child_nodes(node):
-        _scan(child, scope, mentioned)
+def _scan(root: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+    pending = [root]
+    while pending:
+        node = pending.pop()
+        kind = type(node)
+        if kind in _BARE:
+            continue
+        note = _NOTES.get(kind)
+        if note is not None and note(node, scope, mentioned):
+            continue
+        for name in node._fields:
+            value = getattr(node, name, None)
+            if type(value) is list:
+                pending += [item for item in value if isinstance(item, ast.AST)]
+            elif isinstance(value, ast.AST):
+                pending.append(value)
+
+
+# Notes on one node; those that answer True have looked at everything below it themselves.
+
+
+def _note_name(node: ast.Name, scope: FunctionScope, mentioned: set[str]) -> bool:
+    if type(node.ctx) is not ast.Load:
+        scope.local.add(node.id)
+        if type(node.ctx) is ast.Del:
+            scope.deleted.add(node.id)
+    return True
+
+
+def _note_definition(
+    node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef, scope: FunctionScope, mentioned: set[str]
+) -> bool:
+    scope.local.add(node.name)
+    _capture(node, scope, mentioned)
+    return True
+
+
+def _note_lazy(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+    _capture(node, scope, mentioned)
+    return True
+
+
+def _note_comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+    _comprehension(node, scope, mentioned)
+    return True
+
+
+def _note_global(node: ast.Global, scope: FunctionScope, mentioned: set[str]) -> bool:
+    scope.declared_global.update(node.names)
+    return True
+
+
+def _note_nonlocal(node: ast.Nonlocal, scope: FunctionScope, mentioned: set[str]) -> bool:
+    scope.declared_nonlocal.update(node.names)
+    return True
+
+
+def _note_walrus(node: ast.NamedExpr, scope: FunctionScope, mentioned: set[str]) -> bool:
+    scope.has_walrus = True
+    return False
+
+
+def _note_yield(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+    scope.is_generator = True
+    return False
+
+
+def _note_bound(
+    node: ast.ExceptHandler | ast.MatchAs | ast.MatchStar, scope: FunctionScope, mentioned: set[str]
+) -> bool:
+    if node.name is not None:
+        scope.local.add(node.name)
+    return False
+
+
+def _note_rest(node: ast.MatchMapping, scope: FunctionScope, mentioned: set[str]) -> bool:
+    if node.rest is not None:
+        scope.local.add(node.rest)
+    return False
+
+
+def _note_import(node: ast.alias, scope: FunctionScope, mentioned: set[str]) -> bool:
+    scope.local.add(node.asname or node.name.split(".")[0])
+    return True
+
+
+_BARE = frozenset({ast.Constant, ast.Load, ast.Store, ast.Del, ast.Pass, ast.Break, ast.Continue})
+_NOTES: dict[type, Any] = {
+    ast.Name: _note_name,
+    ast.FunctionDef: _note_definition,
+    ast.AsyncFunctionDef: _note_definition,
+    ast.ClassDef: _note_definition,
+    ast.Lambda: _note_lazy,
+    ast.GeneratorExp: _note_lazy,
+    ast.ListComp: _note_comprehension,
+    ast.SetComp: _note_comprehension,
+    ast.DictComp: _note_comprehension,
+    ast.Global: _note_global,
+    ast.Nonlocal: _note_nonlocal,
+    ast.NamedExpr: _note_walrus,
+    ast.Yield: _note_yield,
+    ast.YieldFrom: _note_yield,
+    ast.ExceptHandler: _note_bound,
+    ast.MatchAs: _note_bound,
+    ast.MatchStar: _note_bound,
+    ast.MatchMapping: _note_rest,
+    ast.alias: _note_import,
+}
 
 
 def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
