@@ -5,12 +5,14 @@ functions; resource limits hold memory and files; the working folder is empty an
 secrets. What was refused is told, so that two versions can be compared by it.
 """
 
+import _thread
 import asyncio
 import os
 import resource
 import signal
 import sys
 import tempfile
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -116,8 +118,20 @@ class Cage:
         _limit(resource.RLIMIT_CORE, 0)
         sys.dont_write_bytecode = True
         signal.signal(signal.SIGALRM, _alarm)
+        self._refuse_threads()
         self._closed = True
         sys.addaudithook(self._heard)
+
+    def _refuse_threads(self) -> None:
+        """Starting a thread raises no audit event in Python 3.11."""
+
+        def refused(*args: Any, **kwargs: Any) -> Any:
+            self._refuse("starting a thread", ())
+
+        for name in ("start_new_thread", "start_new", "start_joinable_thread"):
+            if hasattr(_thread, name):
+                setattr(_thread, name, refused)
+        vars(threading)["_start_new_thread"] = refused
 
     def _heard(self, event: str, args: tuple[Any, ...]) -> None:
         if not self._closed:

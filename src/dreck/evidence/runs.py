@@ -3,6 +3,7 @@
 import asyncio
 import inspect
 import io
+import os
 import random
 import sys
 import types
@@ -16,7 +17,8 @@ from dreck.evidence.observe import Describer
 from dreck.evidence.versions import Version
 from dreck.evidence.world import Candidates, Make, World, partial
 
-RUN_SECONDS = 0.5
+RUN_SECONDS = 0.25
+ENDLESS = "it did not come to an end"
 _ITEMS = 60
 
 
@@ -56,6 +58,10 @@ class Runner:
         self._globals = self._global_names()
         self._signature = inspect.signature(version.function)
 
+    def parameters(self) -> list[str]:
+        """The names of the parameters, in the order they stand."""
+        return list(self._signature.parameters)
+
     def run(self, candidates: Candidates, choice: dict[str, Make]) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
@@ -65,14 +71,14 @@ class Runner:
         self.cage.told.clear()
         result: Any = None
         error: Any = None
-        output = io.StringIO()
+        output = _Output()
         random.seed(20)
         with _captured(output):
             try:
                 with self.cage.timed(RUN_SECONDS):
                     result = self._finished(self.version.function(*args, **kwargs))
             except TimeUp:
-                error = "it did not come to an end"
+                error = ENDLESS
             except RecursionError:
                 error = ("RecursionError",)
             except MemoryError:
@@ -193,8 +199,16 @@ async def _async_drained(generator: Any) -> Any:
     return ("yields", items, None)
 
 
+class _Output(io.StringIO):
+    """What is printed; code that closes it loses nothing."""
+
+    def close(self) -> None:
+        self.write("<closed>")
+
+
 @contextmanager
 def _captured(output: io.StringIO) -> Iterator[None]:
+    _open_again()
     before = sys.stdout, sys.stderr, sys.stdin
     sys.stdout = sys.stderr = output
     sys.stdin = io.StringIO("")
@@ -202,3 +216,15 @@ def _captured(output: io.StringIO) -> Iterator[None]:
         yield
     finally:
         sys.stdout, sys.stderr, sys.stdin = before
+
+
+def _open_again() -> None:
+    """Standard output and error of the process, closed by the code that ran before, are opened again."""
+    for descriptor in (1, 2):
+        try:
+            os.fstat(descriptor)
+        except OSError:
+            opened = os.open(os.devnull, os.O_RDONLY)
+            os.dup2(opened, descriptor)
+            if opened != descriptor:
+                os.close(opened)

@@ -6,6 +6,8 @@ difference (one Newton step) where numbers are computed. What reaches further is
 """
 
 import ast
+import contextlib
+import datetime
 import math
 import random
 import time
@@ -13,7 +15,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from dreck.evidence.runs import Observation, Runner
+from dreck.evidence.runs import ENDLESS, Observation, Runner
 from dreck.evidence.standins import StandIn, general
 from dreck.evidence.usage import Usages
 from dreck.evidence.world import Candidates, Make, World
@@ -53,18 +55,31 @@ class Search:
     deaths: set[str] = field(default_factory=set)
     finished: int = 0
     unstable: bool = False
+    endless: int = 0
     _seen: set[str] = field(default_factory=set)
     _until: float = 0.0
 
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
         self._until = time.monotonic() + self.seconds
-        first = self.attempt({})
+        first = self._first()
         if first is None or self.different or self._wavers(first):
             return
         self._each_alone(first)
         self._guided()
         self._at_random()
+
+    def _first(self) -> Tried | None:
+        """The most plausible input; if the process dies of it, the next one that differs in one parameter."""
+        found = self.attempt({})
+        if found is not None:
+            return found
+        for name in self.runners[0].parameters():
+            for make in self.candidates.at(name)[1:12]:
+                found = self.attempt({name: make})
+                if found is not None:
+                    return found
+        return None
 
     def wanted(self) -> set[Outcome]:
         return {
@@ -136,7 +151,9 @@ class Search:
             self.attempt(choice)
 
     def _over(self) -> bool:
-        return self.different is not None or self.count >= self.inputs or time.monotonic() > self._until
+        return (
+            self.different is not None or self.unstable or self.count >= self.inputs or time.monotonic() > self._until
+        )
 
     # --- moves -------------------------------------------------------------------------------------
 
@@ -178,6 +195,33 @@ class Search:
             for path in origins:
                 for value in _goals(op, mine, other):
                     yield {**parent.choice, path: Make("value", value)}
+            yield from self._inside_texts(parent, paths, op, mine, other)
+
+    def _inside_texts(self, parent: Tried, paths: list[str], op: str, mine: Any, other: Any) -> Iterator[Choice]:
+        """A value that was cut out of a text is changed where it stands in that text."""
+        part = str(mine) if isinstance(mine, str | int | float) else ""
+        if not part and isinstance(other, str):
+            for path in paths:
+                whole = parent.used[path].what
+                if isinstance(whole, str) and len(whole) < 9:
+                    for at in range(len(whole) + 1):
+                        yield {**parent.choice, path: Make("value", whole[:at] + other + whole[at:])}
+        if not part:
+            return
+        for path in paths:
+            whole = parent.used[path].what
+            if isinstance(whole, datetime.date) and isinstance(other, int):
+                yield from self._other_dates(parent, path, whole, mine, other)
+            if isinstance(whole, str) and part in whole and (whole != part or not isinstance(mine, str)):
+                for value in _goals(op, mine, other):
+                    yield {**parent.choice, path: Make("value", whole.replace(part, str(value), 1))}
+
+    def _other_dates(self, parent: Tried, path: str, day: datetime.date, mine: Any, other: int) -> Iterator[Choice]:
+        for field_name in ("year", "month", "day", "hour", "minute"):
+            if getattr(day, field_name, None) == mine:
+                for value in (other, other + 1, other - 1):
+                    with contextlib.suppress(ValueError):
+                        yield {**parent.choice, path: Make("value", day.replace(**{field_name: value}))}
 
     def _along(
         self, parent: Tried, paths: list[str], side: int, number: int, op: str, left: Any, right: Any
@@ -233,7 +277,9 @@ class Search:
         reached: set[Outcome] = set()
         operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
         for side, runner in enumerate(self.runners):
+            begun = time.monotonic()
             observation, world, outcomes = runner.run(self.candidates, choice)
+            self._allow_for(observation, time.monotonic() - begun)
             seen.append(observation)
             worlds.append(world)
             reached |= {(side, number, outcome) for number, outcome in outcomes}
@@ -242,9 +288,17 @@ class Search:
         self._keep(tried)
         return tried
 
+    def _allow_for(self, observation: Observation, seconds: float) -> None:
+        """The first few runs that do not end are not charged to the search."""
+        if observation.error == ENDLESS and self.endless < 12:
+            self.endless += 1
+            self._until += seconds
+
     def _keep(self, tried: Tried) -> None:
         if not tried.alike and self.different is None:
-            self.different = tried
+            again, _, _ = self.runners[0].run(self.candidates, tried.choice)
+            self.unstable = again.result != tried.old.result or again.error != tried.old.error
+            self.different = None if self.unstable else tried
         self.finished += tried.old.error is None
         self.deaths.add(repr(tried.old.error)[:200] if tried.old.error is not None else "")
         if tried.reached - self.reached:

@@ -29,6 +29,8 @@ class Usage:
     called: bool = False
     indexed: bool = False
     hashed: bool = False
+    awaited: bool = False
+    """Awaited or entered: only an object made for it will do."""
     contains: list[Any] = field(default_factory=list)
 
 
@@ -90,8 +92,11 @@ class Usages:
             case ast.Call(func=func):
                 inner = self.path(func)
                 return None if inner is None else f"{inner}()"
-            case ast.NamedExpr(value=value) | ast.Await(value=value):
+            case ast.NamedExpr(value=value):
                 return self.path(value)
+            case ast.Await(value=value):
+                inner = self.path(value)
+                return None if inner is None else f"{inner}.await"
         return None
 
     def _follow(self, node: ast.AST) -> None:
@@ -175,6 +180,11 @@ class Usages:
                 self._match(subject, cases)
             case ast.ExceptHandler(type=kinds):
                 self._caught(kinds)
+            case ast.Await(value=value):
+                self._on(value, lambda u: setattr(u, "awaited", True))
+            case ast.With(items=items) | ast.AsyncWith(items=items):
+                for item in items:
+                    self._on(item.context_expr, lambda u: setattr(u, "awaited", True))
 
     def _caught(self, kinds: ast.expr | None) -> None:
         for kind in kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]:

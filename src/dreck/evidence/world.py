@@ -121,6 +121,8 @@ class Candidates:
     # --- by use ------------------------------------------------------------------------------------
 
     def _of_usage(self, u: Usage, name: str) -> list[Make]:
+        if u.awaited:
+            return [Make("stand-in")]
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
@@ -157,6 +159,7 @@ class Candidates:
         if u.methods & _STRING_METHODS:
             made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
             made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
+            made += [Make("value", f"x{t}y{t}z") for t in texts]
             made += [Make("value", v) for v in ("text", "", "12", "A b", " ")]
         elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods):
             made.append(Make("dict"))
