@@ -13,8 +13,10 @@ from dreck.workbench.compare import Comparison
 from dreck.workbench.results import FunctionResult, Result
 from dreck.workbench.survey import Survey, short
 
-_PIPED_WIDTH = 110
-_VERDICT = {"proved": "bold cyan", "tested": "blue", "differs": "bold dark_orange", "unsettled": "yellow"}
+_PIPED_WIDTH = 200
+# Blue and orange are told apart by everybody, and read on light and on dark; the signs say the same again.
+_GOOD, _BAD, _DOUBT = "#2f7fb8", "#c46a00", "#8a7a1f"
+_VERDICT = {"proved": f"bold {_GOOD}", "tested": _GOOD, "differs": f"bold {_BAD}", "unsettled": _DOUBT}
 _SIGN = {"proved": "=", "tested": "~", "differs": "!", "unsettled": "?"}
 
 
@@ -33,7 +35,7 @@ def show_survey(survey: Survey, top: int | None) -> None:
     for name in ("tangle", "depth", "ways", "test", "lines"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("function", overflow="fold")
-    table.add_column("steps that apply", overflow="fold", style="cyan")
+    table.add_column("steps that apply", overflow="fold", style=_GOOD)
     for row in rows:
         numbers = (str(row.tangle), str(row.depth), short(row.ways), str(row.longest_test), str(row.lines))
         table.add_row(*numbers, row.function, ", ".join(row.steps))
@@ -44,7 +46,7 @@ def show_survey(survey: Survey, top: int | None) -> None:
     out.print()
     out.print(_plain(f"{_count(len(survey), 'function')} in {_count(files, 'file')}, tangle {total} in all{shown}"))
     for path, reason in survey.skipped:
-        out.print(_plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style="yellow")
+        out.print(_plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=_DOUBT)
 
 
 def show_result(result: Result, write: bool) -> None:
@@ -57,7 +59,7 @@ def show_result(result: Result, write: bool) -> None:
         _diff(out, file.diff)
     for path, reason in result.skipped:
         out.print(
-            _plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style="yellow"
+            _plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=_DOUBT
         )
     out.print(_summary(result, write))
 
@@ -75,7 +77,7 @@ def _function(out: Console, f: FunctionResult) -> None:
         why = step.reason + _grounds(step.verdict)
         table.add_row(f"  {step.line}", step.step, _verdict(step.verdict), _plain(why))
     for refusal in f.refused:
-        table.add_row(f"  {refusal.line}", refusal.step, Text("not taken", "yellow"), _plain(refusal.reason))
+        table.add_row(f"  {refusal.line}", refusal.step, Text("not taken", _DOUBT), _plain(refusal.reason))
     out.print(table)
     out.print()
 
@@ -107,7 +109,7 @@ def _diff(out: Console, diff: str) -> None:
     if not diff:
         return
     for line in diff.splitlines():
-        style = {"+": "cyan", "-": "dark_orange", "@": "bold"}.get(line[:1], "")
+        style = {"+": _GOOD, "-": _BAD, "@": "bold"}.get(line[:1], "")
         if line.startswith(("---", "+++")):
             style = "bold"
         out.print(Text(line, style), soft_wrap=True)
@@ -177,7 +179,7 @@ def show_steps(steps: tuple[Step, ...]) -> None:
 def show_step(step: Step) -> None:
     """One step's page: what, why, when not, an example, its traps."""
     out = console()
-    out.print(Text.assemble((step.name, "bold cyan"), f"  ({step.group})"))
+    out.print(Text.assemble((step.name, f"bold {_GOOD}"), f"  ({step.group})"))
     out.print(_plain(step.summary))
     for title, told in (("Why", step.why), ("When not", step.when_not)):
         out.print(Text(f"\n{title}", "bold"))

@@ -129,15 +129,41 @@ class _Judging:
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = _changed_globals(*self.sides)
-        verdicts = {a: self._one(a, b, changed) for a, b in pairs}
+        judged = [*pairs, *self._callees(pairs)]
+        verdicts = {a: self._one(a, b, changed) for a, b in judged}
         pending = True
         while pending:
             pending = False
-            for a, b in pairs:
+            for a, b in judged:
                 settled = self._with_callees(a, b, verdicts)
                 if settled != verdicts[a]:
                     verdicts[a], pending = settled, True
         return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def _callees(self, pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
+        """Functions both sides have, written otherwise, that the ones to be judged lead to."""
+        old, new = self.sides
+        known, pending, found = {a for a, _ in pairs}, [a for a, _ in pairs], []
+        while pending:
+            for name in self._mentioned(pending.pop()):
+                if name in known or name not in new.functions:
+                    continue
+                known.add(name)
+                if ast.dump(old.functions[name].node) != ast.dump(new.functions[name].node):
+                    found.append((name, name))
+                pending.append(name)
+        return found
+
+    def _mentioned(self, name: str) -> list[str]:
+        """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
+        node = self.sides[0].functions[name].node
+        names = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+        attributes = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)}
+        return [
+            f.name
+            for f in self.sides[0].functions.values()
+            if f.name in names or (f.owner is not None and f.node.name in attributes)
+        ]
 
     def _one(self, old: str, new: str, changed: dict[str, str], suspect: str = "") -> Verdict:
         mine, theirs = self.sides[0].candidate(old), self.sides[1].candidate(new)
@@ -156,8 +182,7 @@ class _Judging:
         verdict = verdicts[old]
         if verdict.status != "proved":
             return verdict
-        node = self.sides[0].functions[old].node
-        for name in sorted({n.id for n in ast.walk(node) if isinstance(n, ast.Name)}):
+        for name in self._mentioned(old):
             other = verdicts.get(name)
             if other is None or other.status == "proved" or name == old:
                 continue
@@ -175,9 +200,8 @@ def _changed_globals(old: _Side, new: _Side) -> dict[str, str]:
         if before[name] != after[name]:
             found[name] = "is defined otherwise"
     for name in before.keys() ^ after.keys():
-        in_functions = name in old.functions or name in new.functions
-        if not in_functions:
-            found[name] = "exists in one version only"
+        is_function = name in old.functions or name in new.functions
+        found[name] = "is a function in one version only" if is_function else "exists in one version only"
     return found
 
 

@@ -1,0 +1,71 @@
+"""Screenshots of the main commands on the demo data, in a real terminal window on a virtual screen.
+
+Needs Xvfb, xterm and ImageMagick's `import` (Debian: xvfb xterm imagemagick fonts-dejavu). Run by `make shots`.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from dreck.demo.tour import copy_yard
+
+SHOTS = Path(__file__).parent / "screenshots"
+DISPLAY = ":97"
+PAPER, INK = "#fbfaf6", "#22262b"
+COMMANDS = {
+    "survey": ("dreck survey . --top 12", ""),
+    "untangle": ("dreck untangle gate.py::admit", ""),
+    "compare": (
+        "dreck compare gate.py by_hand.py",
+        "dreck untangle --write gate.py > /dev/null; cp gate.py by_hand.py; "
+        "cp $(python -c 'import dreck; print(dreck.__path__[0])')/demo/yard/gate.py gate.py; "
+        "sed -i 's/not load.kilos <= permit/not load.kilos < permit/' by_hand.py",
+    ),
+    "steps": ("dreck steps guard-clauses", ""),
+}
+
+
+def main() -> None:
+    tools = ["Xvfb", "xterm", "import"]
+    missing = [tool for tool in tools if shutil.which(tool) is None]
+    if missing:
+        sys.exit(f"make shots needs {', '.join(missing)} (Debian: xvfb xterm imagemagick fonts-dejavu)")
+    SHOTS.mkdir(exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1.0)
+        for name, (command, before) in COMMANDS.items():
+            _shot(name, command, before)
+            print(f"{SHOTS / name}.png")
+    finally:
+        screen.terminate()
+
+
+def _shot(name: str, command: str, before: str) -> None:
+    yard = copy_yard(Path(tempfile.mkdtemp()) / "yard")
+    script = yard.parent / "show.sh"
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    script.write_text(f"cd {yard}\n{before}\nprintf '$ {command}\\n'\n{command}\ntouch {yard.parent}/done\nsleep 30\n")
+    look = f"-tn xterm-256color -fs 8 -bg {PAPER} -fg {INK} -geometry 178x55+0+0 -b 10".split()
+    look += ["-fa", "DejaVu Sans Mono"]
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "COLORTERM": "truecolor", "TERM": "xterm-256color"}
+    env.pop("NO_COLOR", None)
+    window = subprocess.Popen(["xterm", *look, "-e", "bash", str(script)], env=env)
+    try:
+        for _ in range(200):
+            if (yard.parent / "done").exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.6)
+        subprocess.run(["import", "-window", "root", str(SHOTS / f"{name}.png")], env=env, check=True)
+    finally:
+        window.terminate()
+        window.wait()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,140 @@
+"""The Python calls: load, survey, untangle, compare, and results that print well."""
+
+import concurrent.futures
+
+import pytest
+
+import dreck
+from tests.conftest import YARD
+
+
+def straight(load):
+    if load is None:
+        return 0
+    return load.kilos * 2
+
+
+def tangled(load):
+    if load is not None:
+        result = load.kilos * 2
+    else:
+        result = 0
+    return result
+
+
+def wrong(load):
+    if load is None:
+        return 0
+    return load.kilos * 3
+
+
+def test_compare_live_functions():
+    same = dreck.compare(tangled, straight)
+    assert same
+    assert same.status == "proved"
+    assert str(same).startswith("proved: the same on every path")
+    other = dreck.compare(tangled, wrong)
+    assert not other
+    assert other.status == "differs"
+    assert "load.kilos" in other.difference.input
+    assert "differs for" in str(other)
+
+
+def test_compare_source_texts_and_targets():
+    old = "def f(a):\n    if a: return 1\n    else: return 2\n"
+    assert dreck.compare(old, "def g(a):\n    if not a: return 2\n    return 1\n")
+    assert dreck.compare(YARD / "gate.py", YARD / "gate.py").status == "proved"
+    unsettled = dreck.compare(old, "def f(a):\n    return 1 if a else 3\n", trial=False)
+    assert unsettled.status == "unsettled"
+    with pytest.raises(dreck.BadTarget):
+        dreck.compare(old, straight)
+    with pytest.raises(dreck.BadTarget):
+        dreck.compare(len, straight)
+
+
+def test_load_and_untangle():
+    gate = dreck.load(YARD / "gate.py::admit")
+    assert gate.tangle == 45
+    assert gate.source.startswith("def admit(")
+    result = dreck.untangle(gate)
+    assert result.source.count("\n") < gate.source.count("\n")
+    assert [s.step for s in result.steps] == ["return-at-once"] + ["guard-clauses"] * 5
+    assert "tangle 45 -> 5" in str(result)
+    assert result.diff.startswith("--- ")
+    assert not result.written
+    only = dreck.untangle(gate, steps=["return-at-once"])
+    assert [s.step for s in only.steps] == ["return-at-once"]
+
+
+def test_load_wants_one_function(tmp_path):
+    with pytest.raises(dreck.BadTarget, match="name one of its"):
+        dreck.load(YARD / "gate.py")
+    with pytest.raises(dreck.BadTarget, match="is a class"):
+        dreck.load(YARD / "materials.py::Bale")
+
+
+def test_survey_frame_and_executor():
+    plain = dreck.survey(YARD)
+    assert plain.rows[0].function.endswith("desk.py::handle")
+    frame = plain.to_frame()
+    assert list(frame["tangle"])[0] == plain.rows[0].tangle
+    assert len(frame) == len(plain)
+    with concurrent.futures.ThreadPoolExecutor(2) as pool:
+        assert dreck.survey(YARD, executor=pool).rows == plain.rows
+    assert "handle" in str(plain)
+
+
+def test_nested_functions_are_straightened_inside_their_function(straighten):
+    result = straighten(
+        """
+        def outer(loads, limit):
+            def keep(load):
+                if load.kilos > limit:
+                    return True
+                else:
+                    weigh(load)
+                    return False
+            if loads:
+                kept = [load for load in loads if keep(load)]
+                store(kept)
+                return kept
+            else:
+                return []
+        """
+    )
+    assert {f.name for f in result.functions if f.changed} == {"outer", "outer.keep"}
+    assert {s.verdict.status for s in result.steps} == {"proved"}
+    compile(result.files[0].new, "x", "exec")
+    assert "else" not in result.files[0].new
+
+
+def test_a_trial_stands_in_where_proof_ends(straighten):
+    code = """
+        def f(scale, names):
+            with scale as open_scale:
+                if open_scale.kilos > 3:
+                    found = "heavy"
+                else:
+                    found = "light"
+            return found
+    """
+    proof_only = straighten(code)
+    assert proof_only.refused
+    tested = straighten(code, verdict="tested")
+    assert {s.verdict.status for s in tested.steps} >= {"tested"}
+    verdict = next(s.verdict for s in tested.steps if s.verdict.status == "tested")
+    assert verdict.inputs > 0
+    assert verdict.outcomes[0] == verdict.outcomes[1] > 0
+
+
+@pytest.mark.parametrize("file", sorted(YARD.glob("*.py")), ids=lambda f: f.name)
+def test_the_yard_keeps_its_comments_and_its_behaviour(file, tmp_path):
+    from dreck.workbench.straighten import comments
+
+    old = file.read_text()
+    result = dreck.untangle(file, verdict="proved")
+    new = result.files[0].new
+    assert not comments(old) - comments(new)
+    (tmp_path / file.name).write_text(new)
+    assert dreck.compare(file, tmp_path / file.name, trial=False)
+    assert all(s.verdict.status == "proved" for s in result.steps)
