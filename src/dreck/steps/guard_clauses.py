@@ -29,6 +29,7 @@ from dreck.steps.trees import (
     has_comment,
     spliced,
     unwrapped,
+    with_exit,
     with_leading,
 )
 
@@ -180,7 +181,7 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     assert isinstance(other, cst.Else)
     refused = as_block(other.body)
     if site.kind == "short else":
-        refused = refused.with_changes(body=[*refused.body, exit_line(site.exit)])
+        refused = with_exit(refused, site.exit)
     above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
     made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
     return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
@@ -218,8 +219,7 @@ def _keep_test(block: cst.IndentedBlock, site: Site) -> cst.IndentedBlock:
     guard = block.body[site.index]
     assert isinstance(guard, cst.If)
     assert isinstance(guard.orelse, cst.Else)
-    body = as_block(guard.body)
-    body = body.with_changes(body=[*body.body, exit_line(site.exit)])
+    body = with_exit(as_block(guard.body), site.exit)
     main = as_block(guard.orelse.body)
     made = guard.with_changes(body=body, orelse=None)
     after = unwrapped(main, guard.orelse.leading_lines)

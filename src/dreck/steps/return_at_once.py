@@ -188,6 +188,8 @@ def _else_with_returns(orelse: cst.If | cst.Else | None, name: str) -> cst.If | 
 
 
 def _try_with_returns(s: cst.Try, name: str) -> cst.Try:
+    if s.finalbody is not None:
+        return s
     handlers = [h.with_changes(body=_ending(h.body, name)) for h in s.handlers]
     if s.orelse is not None:
         return s.with_changes(orelse=s.orelse.with_changes(body=_ending(s.orelse.body, name)), handlers=handlers)

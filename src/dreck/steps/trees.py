@@ -155,7 +155,26 @@ def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) ->
     others: list[Stmt] = list(block.body)
     first = others.pop(0)
     lines = [*before, *comment_lines(block.header), *first.leading_lines]
+    if is_bare_pass(first) and not others and not has_comment(lines):
+        return []
     return [first.with_changes(leading_lines=lines), *others]
+
+
+def is_bare_pass(statement: Stmt) -> bool:
+    """Whether a statement is `pass` and nothing is said beside it."""
+    match statement:
+        case cst.SimpleStatementLine(body=[cst.Pass()]):
+            return statement.trailing_whitespace.comment is None
+    return False
+
+
+def with_exit(block: cst.IndentedBlock, code: str) -> cst.IndentedBlock:
+    """`block` with an exit at its end; a lone `pass` becomes the exit and keeps its comments."""
+    leaving = exit_line(code)
+    match block.body:
+        case [cst.SimpleStatementLine(body=[cst.Pass()]) as only]:
+            return block.with_changes(body=[only.with_changes(body=leaving.body)])
+    return block.with_changes(body=[*block.body, leaving])
 
 
 def spliced(
