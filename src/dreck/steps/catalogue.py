@@ -63,6 +63,8 @@ class Step:
     find: Callable[[FunctionNode], Iterable[Site]]
     apply: Callable[[Tree, Site, Options], Iterable[Rewrite]]
     by_default: bool = True
+    for_reading: bool = False
+    """It helps a reader without making the shape smaller; other steps must do that to be taken."""
 
 
 @cache

@@ -211,3 +211,60 @@ def exit_line(code: str) -> cst.SimpleStatementLine:
         "break": cst.Break(),
     }[code]
     return cst.SimpleStatementLine(body=[made])
+
+
+def edit_chain(block: cst.IndentedBlock, index: int, change: Callable[[cst.If], Stmt]) -> cst.IndentedBlock:
+    """`block` with its `if` statement at `index` replaced by what `change` makes of it."""
+    statement = block.body[index]
+    if not isinstance(statement, cst.If):
+        raise Untouchable("no plain if stands there")
+    return block.with_changes(body=[*block.body[:index], change(statement), *block.body[index + 1 :]])
+
+
+def with_footer_at_end(chain: cst.If, footer: Sequence[cst.EmptyLine]) -> cst.If:
+    """`chain` with comments added at the end of its last branch."""
+    if not footer:
+        return chain
+    match chain.orelse:
+        case cst.If() as arm:
+            return chain.with_changes(orelse=with_footer_at_end(arm, footer))
+        case cst.Else() as last:
+            block = as_block(last.body)
+            full = block.with_changes(footer=[*block.footer, *footer])
+            return chain.with_changes(orelse=last.with_changes(body=full))
+    block = as_block(chain.body)
+    return chain.with_changes(body=block.with_changes(footer=[*block.footer, *footer]))
+
+
+def only_statement(suite: cst.BaseSuite) -> Stmt | None:
+    """The one statement of a suite of which nothing else is said; None when there are more, or comments."""
+    block = as_block(suite)
+    if len(block.body) != 1 or block.header.comment is not None or has_comment(block.footer):
+        return None
+    statement: Stmt = block.body[0]
+    if has_comment(statement.leading_lines):
+        return None
+    match statement:
+        case cst.SimpleStatementLine(body=[small]) if statement.trailing_whitespace.comment is None:
+            return small
+    return None
+
+
+def width(tree: Tree, path: Path, text: str) -> int:
+    """How wide `text` is as a line in the block at `path`."""
+    depth = len(path) + 1 + tree.wrapped
+    return depth * 4 + max(len(line) for line in text.splitlines() or [""])
+
+
+def code_of(node: cst.CSTNode) -> str:
+    """The text of a node alone."""
+    return cst.Module(body=[]).code_for_node(node)
+
+
+def grouped(test: cst.BaseExpression, operator: type) -> cst.BaseExpression:
+    """`test` as an operand of `and` or `or`: in parentheses where it binds looser, or for a reader's sake."""
+    loose = cst.IfExp | cst.Lambda | cst.NamedExpr
+    mixed = isinstance(test, cst.BooleanOperation) and type(test.operator) is not operator
+    if (mixed or isinstance(test, loose)) and not test.lpar:
+        return test.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()])
+    return test

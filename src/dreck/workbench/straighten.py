@@ -102,7 +102,7 @@ class _Work:
         except SyntaxError as error:
             reasons.append(f"the rewritten text is not Python ({error.msg})")
             return False
-        if not self.bench.chosen and not _worth_it(self.node, node):
+        if not (self.bench.chosen or step.for_reading or _worth_it(self.node, node)):
             return False
         lost = comments(self.segment) - comments(new)
         if lost:
