@@ -586,7 +586,7 @@ LEFT_ALONE = {
     "rounded before it is returned": """
         def f(load):
             if load.ok:
-                fee = load.kilos * 1.5
+                fee = load.kilos * 1.5 if load.wet else load.kilos
             else:
                 fee = 0.0
             fee = round(fee)

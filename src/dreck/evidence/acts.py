@@ -355,7 +355,19 @@ class Acts:
         lasting = typed or (COMPARISONS in self.allowed and "const" in (left.op, right.op))
         name = "lt" if op == "Lt" else "le"
         test = self.terms.make(name, left, right) if lasting else self._timed(state, name, left, right)
-        return self._tested(side, state, test, wanted, typed, "", written)
+        alone = COMPARISONS if self._compared_alike(state, left, right) else ""
+        return self._tested(side, state, test, wanted, typed, alone, written)
+
+    def _compared_alike(self, state: State, left: Term, right: Term) -> bool:
+        """Whether the same value has been ordered against a constant of this sort before, which did not raise."""
+        subject, constant = (left, right) if right.op == "const" else (right, left)
+        if constant.op != "const" or subject.op == "const":
+            return False
+        for fact in state.facts.about.get(subject, ()):
+            if fact.op in ("lt", "le") and any(_same_sort(other, constant) for other in fact.args[:2]):
+                self.trail.append(("fact", fact, state.facts.known[fact]))
+                return True
+        return False
 
     def _membership(self, side: Side, state: State, left: Term, right: Term, wanted: bool) -> Block | None:
         written = self.terms.make("in" if wanted else "not in", left, right)
@@ -512,9 +524,22 @@ class Acts:
                 term = make("type", value)
                 self.trail.append(("struct", term, True))
                 return self._free(side, term)
-            case "bool", [value] if value.op == "bool":
-                return self._free(side, value)
+            case "bool", [value]:
+                return self._as_bool(side, state, value)
         return NotImplemented
+
+    def _as_bool(self, side: Side, state: State, value: Term) -> Block | None:
+        """`bool(x)` asks for the truth of x, as a branch does."""
+        if value.op == "bool":
+            return self._free(side, value)
+        if value.op == "const":
+            return self._free(side, self.terms.const(bool(value.value)))
+        known = self.kind(value) in _SCALARS
+        test = self.terms.make("truth", value) if known else self._timed(state, "truth", value)
+        if not known and test not in state.done:
+            return Block("event", test, test, pure=True, stays=True, source=side.node.source)
+        self.trail.append(("done", test, True))
+        return self._free(side, self.terms.make("bool", test, True))
 
     def callee(self, side: Side, block: Block) -> Callee | None:
         """The helper an event calls, if it is a plain function of the same file whose arguments are clear."""
@@ -614,6 +639,14 @@ class Acts:
             target = frame.call.exc or self.arena.throw
         side.store["%exc"] = error
         side.node = target
+
+
+def _same_sort(other: Any, constant: Term) -> bool:
+    numbers = (int, float)
+    if not isinstance(other, Term) or other.op != "const":
+        return False
+    both = (other.value, constant.value)
+    return all(isinstance(v, numbers) for v in both) or all(isinstance(v, str) for v in both)
 
 
 def _is_class(term: Term) -> bool:

@@ -149,6 +149,28 @@ def exceptional(body: list[ast.stmt]) -> float:
     return 0
 
 
+_JOINED_WIDTH, _JOINED_OPERANDS = 84, 4
+
+
+def nest(s: ast.If) -> list[ast.If]:
+    """The `if`s directly in one another from `s` on, none with an else: what could be asked as one test."""
+    found = [s]
+    while not found[-1].orelse:
+        match found[-1].body:
+            case [ast.If(orelse=[]) as inner]:
+                found.append(inner)
+            case _:
+                break
+    return found if not s.orelse else [s]
+
+
+def joins(tests: list[ast.If], depth: int) -> bool:
+    """Whether the tests of a nest, joined by `and`, still make a line people read in one go."""
+    code = " and ".join(ast.unparse(t.test) for t in tests)
+    operands = sum(len(t.test.values) if isinstance(t.test, ast.BoolOp) else 1 for t in tests)
+    return operands <= _JOINED_OPERANDS and len(code) + 4 * depth <= _JOINED_WIDTH
+
+
 def returns_value(function: FunctionNode) -> bool:
     """Whether some `return` of the function itself gives a value."""
     return any(isinstance(s, ast.Return) and s.value is not None for block in blocks(function) for s in block.body)

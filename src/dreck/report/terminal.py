@@ -58,9 +58,7 @@ def show_result(result: Result, write: bool) -> None:
     for file in result.files:
         _diff(out, file.diff)
     for path, reason in result.skipped:
-        out.print(
-            _plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=_DOUBT
-        )
+        out.print(_plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=_DOUBT)
     out.print(_summary(result, write))
 
 

@@ -14,7 +14,9 @@ from dreck.model.shape import (
     holds_test,
     is_elif,
     is_straight,
+    joins,
     leaves,
+    nest,
     returns_value,
 )
 from dreck.source.functions import FunctionNode
@@ -58,6 +60,8 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
         "whole body": f"everything to the end stood inside this if: leave with `{exit_}` when it is not so",
         "short else": f"the short else case is dealt with first and leaves with `{exit_}`",
         "short body": f"the short case is dealt with first and leaves with `{exit_}`",
+        "result follows": "everything to the end stood inside this if: leave with the result when it is not so",
+        "short else, result follows": "the short else case is dealt with first and leaves with the result",
         "exit follows": "the exit that followed stands at its test now",
     }[kind]
     yield Site(block.path, index, s.lineno, reason, kind, exit_)
@@ -67,11 +71,11 @@ def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | No
     if s.orelse and leaves(s.orelse):
         return "else leaves" if _else_is_the_guard(block, index, s) else None
     if s.orelse:
-        return None if rest or not block.falls else _by_size(s)
-    if not rest and block.falls and not leaves(s.body):
-        return "whole body" if _is_long(s.body) else None
-    if not rest and block.falls and leaves(s.body) and holds_test(s.body) and exceptional(s.body) == 0:
-        return "whole body" if _is_long(s.body) else None
+        return _before_exit(s, rest) if rest or not block.falls else _by_size(s)
+    if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
+        return "whole body" if _is_long(s.body) and not _to_be_joined(block, s) else None
+    if _before_exit(s, rest):
+        return "result follows" if not _to_be_joined(block, s) else None
     if len(rest) == 1 and _is_exit(rest[0]) and leaves(s.body):
         return "exit follows" if _exit_is_the_guard(s, rest) else None
     return None
@@ -113,6 +117,24 @@ def _turns_cleanly(test: ast.expr) -> bool:
     return is_clean(cst.parse_expression(ast.unparse(test)))
 
 
+def _before_exit(s: ast.If, rest: list[ast.stmt]) -> str | None:
+    """A long success path, then only `return result`: the guard may return it as well."""
+    match rest:
+        case [ast.Return(value=None | ast.Name() | ast.Constant())]:
+            if leaves(s.body) or not (holds_test(s.body) and _is_long(s.body)):
+                return None
+            if not s.orelse:
+                return "result follows"
+            return "short else, result follows" if _is_small(s.orelse) and not leaves(s.orelse) else None
+    return None
+
+
+def _to_be_joined(block: Block, s: ast.If) -> bool:
+    """Tests directly in one another around a plain line or two are to be joined, not turned round."""
+    tests = nest(s)
+    return len(tests) > 1 and _is_small(tests[-1].body) and joins(tests, len(block.path) + 1)
+
+
 def _by_size(s: ast.If) -> str | None:
     if _is_small(s.orelse) and _is_long(s.body):
         return "short else"
@@ -126,17 +148,7 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
-    if _is_nest(body):
-        return False
     return code_lines(body) > _SMALL or (holds_test(body) and code_lines(body) >= _SMALL)
-
-
-def _is_nest(body: list[ast.stmt]) -> bool:
-    """Tests directly in one another around a plain line or two: those are to be joined, not turned round."""
-    match body:
-        case [ast.If(body=inner, orelse=[])]:
-            return _is_small(inner) or _is_nest(inner)
-    return False
 
 
 def _is_exit(s: ast.stmt) -> bool:
@@ -173,8 +185,9 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     success = as_block(guard.body)
     if site.kind == "exit follows":
         return _with_following_exit(block, site, guard, success)
-    if site.kind == "whole body":
-        only = cst.IndentedBlock(body=[exit_line(site.exit)])
+    if site.kind in ("whole body", "result follows"):
+        leaving = exit_line(site.exit) if site.kind == "whole body" else _copied(block.body[site.index + 1])
+        only = cst.IndentedBlock(body=[leaving])
         made = guard.with_changes(body=only, orelse=None)
         return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
     other = guard.orelse
@@ -182,9 +195,16 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     refused = as_block(other.body)
     if site.kind == "short else":
         refused = with_exit(refused, site.exit)
+    elif site.kind == "short else, result follows":
+        refused = refused.with_changes(body=[*refused.body, _copied(block.body[site.index + 1])])
     above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
     made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
     return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
+
+
+def _copied(leaving: Stmt) -> Stmt:
+    """The exit that follows once more, without what is said beside it."""
+    return leaving.with_changes(leading_lines=[], trailing_whitespace=cst.TrailingWhitespace())
 
 
 def _shared_out(

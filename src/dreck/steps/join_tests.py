@@ -5,14 +5,13 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.measures import operands
-from dreck.model.shape import blocks
+from dreck.model.shape import blocks, joins, nest
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import (
+    BetterNot,
     Stmt,
     Tree,
-    Untouchable,
     as_block,
     code_of,
     comment_lines,
@@ -22,8 +21,6 @@ from dreck.steps.trees import (
     width,
 )
 
-_MOST_OPERANDS = 4
-
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements whose body is one `if`, neither with an else."""
@@ -32,8 +29,8 @@ def find(function: FunctionNode) -> Iterator[Site]:
             continue
         for index, statement in enumerate(block.body):
             match statement:
-                case ast.If(test=outer, body=[ast.If(test=inner, orelse=[])], orelse=[]):
-                    if operands(outer) + operands(inner) <= _MOST_OPERANDS:
+                case ast.If(body=[ast.If(orelse=[])], orelse=[]):
+                    if joins(nest(statement), len(block.path) + 1):
                         yield Site(block.path, index, statement.lineno, "nothing stands between the two tests")
 
 
@@ -43,7 +40,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     statement: Stmt = made.block(site.path).body[site.index]
     line = f"if {code_of(statement.test)}:"
     if "\n" not in line and width(tree, site.path, line) > options.line_length:
-        raise Untouchable("the joined test would not fit the line")
+        raise BetterNot("the joined test would not fit the line")
     yield Rewrite(made)
 
 
@@ -68,7 +65,7 @@ STEP = Step(
     order=65,
     summary="Nested tests with nothing between them become one condition.",
     why="One question is asked, so one test says it; the body stands one level further out.",
-    when_not="When the joined test would not fit the line or have more than four operands; when an else stands on either.",
+    when_not="When the joined test would not fit the line or have more than four operands; when either has an else.",
     before="""\
 def dry(load):
     if load.wet:
@@ -82,7 +79,10 @@ def dry(load):
         load.spread()
     return load
 """,
-    traps=("An `or` in either test needs parentheses.", "With an else on the inner test the outer one has its own story."),
+    traps=(
+        "An `or` in either test needs parentheses.",
+        "With an else on the inner test the outer one has its own story.",
+    ),
     find=find,
     apply=apply,
 )

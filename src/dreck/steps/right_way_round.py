@@ -21,7 +21,9 @@ def find(function: FunctionNode) -> Iterator[Site]:
             match statement:
                 case ast.If(test=test, body=body, orelse=[_, *_] as orelse) if not is_elif(statement):
                     if _asks_the_opposite(test) and not leaves(body) and not leaves(orelse):
-                        yield Site(block.path, index, statement.lineno, "asked the right way round: no `not`, two branches")
+                        yield Site(
+                            block.path, index, statement.lineno, "asked the right way round: no `not`, two branches"
+                        )
 
 
 def _asks_the_opposite(test: ast.expr) -> bool:
@@ -58,7 +60,7 @@ STEP = Step(
     order=30,
     summary="A test that asks the opposite, with two branches, is turned the right way round.",
     why="`if not x ... else` makes a reader say 'not not x' over the else.",
-    when_not="When a branch leaves: then it is a guard, and asks for the exception on purpose. `is not None` is left as it is.",
+    when_not="When a branch leaves: then it is a guard, and asks for the exception on purpose. `is not None` stays.",
     before="""\
 def sort(load, bins):
     if not load.wet:

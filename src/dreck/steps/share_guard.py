@@ -9,7 +9,18 @@ import libcst as cst
 from dreck.model.shape import blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, code_of, grouped, has_comment, spliced, width
+from dreck.steps.trees import (
+    BetterNot,
+    Stmt,
+    Tree,
+    Untouchable,
+    as_block,
+    code_of,
+    grouped,
+    has_comment,
+    spliced,
+    width,
+)
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -28,7 +39,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     statement: Stmt = made.block(site.path).body[site.index]
     line = f"if {code_of(statement.test)}:"
     if width(tree, site.path, line) > options.line_length:
-        raise Untouchable("the joined test would not fit the line")
+        raise BetterNot("the joined test would not fit the line")
     yield Rewrite(made)
 
 

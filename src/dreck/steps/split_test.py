@@ -9,7 +9,7 @@ from dreck.model.shape import blocks, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare, has_comments
-from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, spliced
+from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, as_block, spliced
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -37,7 +37,7 @@ def _split(block: cst.IndentedBlock, site: Site) -> cst.IndentedBlock:
         raise Untouchable("no compound test stands there")
     test = statement.test
     if has_comments(test):
-        raise Untouchable("comments stand inside the test")
+        raise BetterNot("comments stand inside the test")
     first, last = bare(test.left), bare(test.right)
     inner = statement.with_changes(test=last, leading_lines=[])
     if site.kind == "and":
@@ -59,8 +59,8 @@ STEP = Step(
     group="flatten",
     order=90,
     summary="One compound test becomes two, so that each can be moved on its own.",
-    why="A test that mixes two questions holds a function together that wants to come apart; split, each half can go its way.",
-    when_not="Unless something is to be done with the halves: on its own it makes a function longer, so it is taken when asked for.",
+    why="A test that mixes two questions holds a function together that wants to come apart; split, each goes its way.",
+    when_not="Unless something is to be done with the halves: it makes a function longer; taken when asked for.",
     before="""\
 def stamp(load):
     if load.hazardous and load.kilos > 50:

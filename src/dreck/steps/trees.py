@@ -20,6 +20,10 @@ class Untouchable(Exception):
     """A place Dreck leaves alone because of how it is written; the message says why."""
 
 
+class BetterNot(Untouchable):
+    """The step could be taken, and would not make the code clearer; told only to a person who asked for it."""
+
+
 @dataclass(frozen=True, slots=True)
 class Tree:
     """A function's text as a LibCST module; `wrapped` when it stands indented and needed a line around it."""

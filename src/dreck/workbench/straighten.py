@@ -15,7 +15,7 @@ from dreck.model.scopes import ModuleNames
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.trees import Tree, Untouchable
+from dreck.steps.trees import BetterNot, Tree, Untouchable
 from dreck.workbench.results import FunctionResult, Refused, Taken
 
 _MOST_STEPS = 300
@@ -88,6 +88,8 @@ class _Work:
             for rewrite in step.apply(self.tree, site, self.bench.options):
                 if self._keep(step, site, rewrite, reasons):
                     return True
+        except BetterNot as error:
+            reasons += [str(error)] if self.bench.chosen else []
         except Untouchable as error:
             reasons.append(str(error))
         if reasons:

@@ -1,0 +1,207 @@
+"""Tests already decided: what earlier tests on the same way, still true, say about a later one."""
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from dreck.model.scopes import assigned_in
+from dreck.model.shape import Path, is_elif, leaves
+from dreck.source.functions import FunctionNode
+
+Settled = tuple[Path, int, int, bool, int]
+"""Block, statement in it, line, outcome, and which arm of the chain (0 is the `if`)."""
+
+_OPPOSITE = {
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class _Fact:
+    test: ast.expr
+    outcome: bool
+    names: frozenset[str]
+    pure: bool
+    """Only names and constants: no call or write elsewhere can change it."""
+
+
+@dataclass(slots=True)
+class Known:
+    """Walks one function and tells which tests are settled. The judge has the last word."""
+
+    function: FunctionNode
+    found: list[Settled] = field(default_factory=list)
+
+    def settled(self) -> list[Settled]:
+        self._block(self.function.body, (), ())
+        return self.found
+
+    def _block(self, body: list[ast.stmt], path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
+        for index, s in enumerate(body):
+            walk = self._if if isinstance(s, ast.If) else self._other
+            facts = walk(s, index, path, facts)  # type: ignore[arg-type]
+        return facts
+
+    def _if(self, s: ast.If, index: int, path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
+        kept = _after(facts, [ast.Expr(s.test)])
+        arm_path, arm, number = (*path, (index, "body", 0)), s, 0
+        negative = kept
+        while True:
+            outcome = _outcome(arm.test, negative)
+            if outcome is not None:
+                self.found.append((path, index, arm.lineno, outcome, number))
+            self._block(arm.body, arm_path, _with(negative, arm.test, True))
+            negative = _with(negative, arm.test, False)
+            if not is_elif(arm):
+                break
+            arm_path = (*arm_path[:-1], (arm_path[-1][0], "orelse", 0), (0, "body", 0))
+            arm, number = arm.orelse[0], number + 1  # type: ignore[assignment]
+        self._block(arm.orelse, (*arm_path[:-1], (arm_path[-1][0], "orelse", 0)), negative)
+        through = _after(kept, [s])
+        if not is_elif(s) and leaves(s.body) and not s.orelse:
+            return _after(negative, [])
+        if not is_elif(s) and s.orelse and leaves(s.orelse):
+            return _after(_with(kept, s.test, True), s.body)
+        return through
+
+    def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
+        after = _after(facts, [s])
+        for field_name, which, body in _inner(s):
+            self._block(body, (*path, (index, field_name, which)), after)
+        return after
+
+
+def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt]]]:
+    if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        return
+    for name in ("body", "orelse", "finalbody"):
+        body = getattr(s, name, None)
+        if isinstance(body, list) and body:
+            yield name, 0, body
+    for name in ("handlers", "cases"):
+        for number, part in enumerate(getattr(s, name, ())):
+            yield name, number, part.body
+
+
+def _after(facts: tuple[_Fact, ...], body: list[ast.stmt]) -> tuple[_Fact, ...]:
+    """The facts that still hold after `body` may have run."""
+    if not facts or not body:
+        return facts
+    assigned = assigned_in(body)
+    quiet = not any(_may_act(n) for s in body for n in ast.walk(s))
+    return tuple(f for f in facts if not f.names & assigned and (f.pure or quiet))
+
+
+def _may_act(node: ast.AST) -> bool:
+    match node:
+        case ast.Call() | ast.Await() | ast.Yield() | ast.YieldFrom() | ast.With() | ast.For() | ast.AugAssign():
+            return True
+        case ast.Attribute(ctx=ast.Store() | ast.Del()) | ast.Subscript(ctx=ast.Store() | ast.Del()):
+            return True
+    return False
+
+
+def _with(facts: tuple[_Fact, ...], test: ast.expr, outcome: bool) -> tuple[_Fact, ...]:
+    """`facts` and what `test` coming out as `outcome` adds."""
+    match test:
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            return _with(facts, operand, not outcome)
+        case ast.BoolOp(op=ast.And(), values=values) if outcome:
+            for value in values:
+                facts = _with(facts, value, True)
+            return facts
+        case ast.BoolOp(op=ast.Or(), values=values) if not outcome:
+            for value in values:
+                facts = _with(facts, value, False)
+            return facts
+        case ast.BoolOp() | ast.Constant():
+            return facts
+    if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in ast.walk(test)):
+        return facts
+    names = frozenset(n.id for n in ast.walk(test) if isinstance(n, ast.Name))
+    pure = all(isinstance(n, _PURE) for n in ast.walk(test))
+    return (*facts, _Fact(test, outcome, names, pure))
+
+
+_PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)
+
+
+def _outcome(test: ast.expr, facts: tuple[_Fact, ...]) -> bool | None:
+    match test:
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            inner = _outcome(operand, facts)
+            return None if inner is None else not inner
+        case ast.BoolOp() | ast.Constant():
+            return None
+    for fact in facts:
+        outcome = _implied(fact, test)
+        if outcome is not None:
+            return outcome
+    return None
+
+
+def _implied(fact: _Fact, test: ast.expr) -> bool | None:
+    if ast.dump(fact.test) == ast.dump(test):
+        return fact.outcome
+    match fact.test, test:
+        case ast.Compare(left=a, ops=[op], comparators=[b]), ast.Compare(left=x, ops=[asked], comparators=[y]):
+            if ast.dump(a) != ast.dump(x):
+                return None
+            if _OPPOSITE.get(type(op)) is type(asked) and ast.dump(b) == ast.dump(y):
+                return not fact.outcome
+            return _by_number(op, _number(b), fact.outcome, asked, _number(y))
+    return None
+
+
+def _number(e: ast.expr) -> float | None:
+    match e:
+        case ast.Constant(value=int() | float() as value) if not isinstance(value, bool):
+            return value
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
+            return -value
+    return None
+
+
+def _by_number(op: ast.cmpop, had: float | None, outcome: bool, asked: ast.cmpop, number: float | None) -> bool | None:
+    """What `x op had` says about `x asked number`: a true fact bounds x, a false one rules out what makes it true."""
+    if had is None or number is None:
+        return None
+    if outcome:
+        return _bounded(op, had, asked, number)
+    return False if _bounded(asked, number, op, had) else None
+
+
+def _bounded(op: ast.cmpop, had: float, asked: ast.cmpop, number: float) -> bool | None:
+    match op, asked:
+        case ast.Lt(), ast.Lt() | ast.LtE():
+            return True if had <= number else None
+        case ast.LtE(), ast.Lt():
+            return True if had < number else None
+        case ast.LtE(), ast.LtE():
+            return True if had <= number else None
+        case ast.Gt(), ast.Gt() | ast.GtE():
+            return True if had >= number else None
+        case ast.GtE(), ast.Gt():
+            return True if had > number else None
+        case ast.GtE(), ast.GtE():
+            return True if had >= number else None
+        case ast.Lt() | ast.LtE(), ast.Gt() | ast.GtE() | ast.Eq():
+            return False if had < number else None
+        case ast.Gt() | ast.GtE(), ast.Lt() | ast.LtE() | ast.Eq():
+            return False if had > number else None
+        case ast.Eq(), ast.Eq():
+            return had == number
+        case ast.Eq(), ast.Lt():
+            return had < number
+        case ast.Eq(), ast.LtE():
+            return had <= number
+        case ast.Eq(), ast.Gt():
+            return had > number
+        case ast.Eq(), ast.GtE():
+            return had >= number
+    return None
