@@ -8,12 +8,13 @@ from typing import Any
 
 import click
 
+from dreck.cli.progress import progress_bar
 from dreck.errors import BadTarget
 
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, untangle, compare, steps):
+    for command in (demo, survey, untangle, compare, back, steps):
         group.add_command(command)
 
 
@@ -61,6 +62,9 @@ def survey(paths: tuple[str, ...], top: int | None, csv_file: Path | None, as_js
 @click.option("--leave", multiple=True, metavar="NAME", help="Leave this step out (repeatable).")
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
 @click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="The least evidence wanted.")
+@click.option("--check", default="", metavar="'COMMAND'", help="Run this after each step; red drops the step.")
+@click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, leave this function, stop.")
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def untangle(
     targets: tuple[str, ...],
@@ -69,13 +73,18 @@ def untangle(
     leave: tuple[str, ...],
     assume: tuple[str, ...],
     verdict: str,
+    check: str,
+    asking: bool,
+    jobs: int,
     as_json: bool,
 ) -> int:
     """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first."""
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
 
-    result = run(targets, Request(chosen, leave, assume, verdict, write))
+    request = Request(chosen, leave, assume, verdict, write, check, jobs)
+    with progress_bar() as told:
+        result = run(targets, request, told, _asker() if asking else None)
     if as_json:
         _print_json(result.as_json())
     else:
@@ -108,6 +117,23 @@ def compare(old: str, new: str, only: tuple[str, ...], assume: tuple[str, ...], 
 
         show_comparison(found)
     return 0 if found.verdict and not found.only_old else 1
+
+
+def _asker() -> Any:
+    from dreck.cli.asking import ask
+
+    return ask
+
+
+@click.command()
+@click.argument("count", type=click.IntRange(1), default=1, metavar="[N]")
+def back(count: int) -> int:
+    """Undo the last N steps taken with --write (default: the last one)."""
+    from dreck.report.terminal import show_undone
+    from dreck.workbench.journal import Journal
+
+    show_undone(Journal().back(count))
+    return 0
 
 
 @click.command()

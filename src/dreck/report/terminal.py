@@ -1,7 +1,9 @@
 """Terminal views: surveys, steps with their evidence, diffs, comparisons."""
 
+import difflib
 import os
 import sys
+from pathlib import Path
 
 from rich.console import Console
 from rich.table import Table
@@ -10,7 +12,9 @@ from rich.text import Text
 from dreck.evidence.verdict import Verdict
 from dreck.steps.catalogue import Step
 from dreck.workbench.compare import Comparison
+from dreck.workbench.journal import Entry
 from dreck.workbench.results import FunctionResult, Result
+from dreck.workbench.straighten import Proposal
 from dreck.workbench.survey import Survey, short
 
 _PIPED_WIDTH = 200
@@ -80,6 +84,19 @@ def _function(out: Console, f: FunctionResult) -> None:
     out.print()
 
 
+def show_proposal(proposal: Proposal) -> None:
+    """One step before it is taken: what, why, on what evidence, and the few lines it changes."""
+    out = console()
+    taken = proposal.taken
+    out.print()
+    out.print(Text.assemble((f"{proposal.path}::{proposal.function}", "bold"), f"  line {taken.line}"))
+    out.print(Text.assemble((taken.step, "bold"), "  ", _verdict(taken.verdict), _grounds(taken.verdict)))
+    out.print(_plain(taken.reason))
+    old, new = proposal.before.splitlines(), proposal.after.splitlines()
+    for line in list(difflib.unified_diff(old, new, lineterm="", n=2))[2:]:
+        _diff_line(out, line)
+
+
 def _numbers(f: FunctionResult) -> Text:
     pairs = [(name, getattr(f.before, name), getattr(f.after, name)) for name in ("tangle", "depth", "ways", "lines")]
     text = Text("  ")
@@ -107,11 +124,15 @@ def _diff(out: Console, diff: str) -> None:
     if not diff:
         return
     for line in diff.splitlines():
-        style = {"+": _GOOD, "-": _BAD, "@": "bold"}.get(line[:1], "")
-        if line.startswith(("---", "+++")):
-            style = "bold"
-        out.print(Text(line, style), soft_wrap=True)
+        _diff_line(out, line)
     out.print()
+
+
+def _diff_line(out: Console, line: str) -> None:
+    style = {"+": _GOOD, "-": _BAD, "@": "bold"}.get(line[:1], "")
+    if line.startswith(("---", "+++")):
+        style = "bold"
+    out.print(Text(line, style), soft_wrap=True)
 
 
 def _summary(result: Result, write: bool) -> Text:
@@ -129,6 +150,17 @@ def _summary(result: Result, write: bool) -> Text:
     told += f"tangle {before} -> {after}; "
     told += "written" if result.written else "nothing written" + ("" if write else " (--write saves)")
     return Text(told, "bold")
+
+
+def show_undone(undone: list[tuple[Path, Entry]]) -> None:
+    """The steps that were undone, last first."""
+    out = console()
+    for path, entry in undone:
+        out.print(_plain(f"undone: {entry.step} in {_near(path)}::{entry.function}, line {entry.line}"), soft_wrap=True)
+
+
+def _near(path: Path) -> Path:
+    return path.relative_to(Path.cwd()) if path.is_relative_to(Path.cwd()) else path
 
 
 def show_comparison(comparison: Comparison) -> None:

@@ -56,6 +56,10 @@ class FunctionResult:
     new: str
     steps: tuple[Taken, ...] = ()
     refused: tuple[Refused, ...] = ()
+    texts: tuple[str, ...] = ()
+    """The function's lines after each step."""
+    start: int = 1
+    stopped: bool = False
 
     @property
     def changed(self) -> bool:

@@ -4,7 +4,7 @@ import ast
 import io
 import tokenize
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -36,6 +36,28 @@ class Bench:
     options: Options
     chosen: bool = False
     """The steps were chosen by a person: they need not lower the tangle."""
+    consult: Callable[["Proposal"], str] | None = None
+    """Asked before a step that holds is taken: '' to take it, else the reason it is not."""
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A step that holds, before it is taken: the function's lines before and after, and the evidence."""
+
+    path: Path
+    function: str
+    start: int
+    before: str
+    after: str
+    taken: Taken
+
+
+class Stop(Exception):
+    """A person has had enough; what was taken stays."""
+
+
+class LeaveFunction(Exception):
+    """A person wants this function left as it is now."""
 
 
 def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> FunctionResult:
@@ -43,13 +65,20 @@ def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> F
     old = "".join(bench.lines[function.start - 1 : function.end])
     work = _Work(bench, function, enclosing, old, function.node)
     before = measure(function.node)
+    stopped = False
     try:
         work.to_fixed_point()
     except Untouchable as error:
         work.refused.append(Refused("all", function.node.lineno, str(error)))
+    except LeaveFunction:
+        pass
+    except Stop:
+        stopped = True
     refusals = tuple(dict.fromkeys(work.refused))
+    after = measure(work.node)
+    taken, texts = tuple(work.taken), tuple(work.texts)
     return FunctionResult(
-        bench.path, function.name, before, measure(work.node), old, work.segment, tuple(work.taken), refusals
+        bench.path, function.name, before, after, old, work.segment, taken, refusals, texts, function.start, stopped
     )
 
 
@@ -63,6 +92,7 @@ class _Work:
     tree: Tree | None = None
     taken: list[Taken] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
+    texts: list[str] = field(default_factory=list)
     tried: set[tuple[str, str, str]] = field(default_factory=set)
 
     def to_fixed_point(self) -> None:
@@ -115,7 +145,15 @@ class _Work:
             if not rewrite.only_if_proved:
                 reasons.append(_told(verdict))
             return False
-        self.taken.append(Taken(step.name, site.line, site.reason, verdict))
+        taken = Taken(step.name, site.line, site.reason, verdict)
+        if self.bench.consult is not None:
+            start, name = self.function.start, self.function.name
+            against = self.bench.consult(Proposal(self.bench.path, name, start, self.segment, new, taken))
+            if against:
+                reasons.append(against)
+                return False
+        self.taken.append(taken)
+        self.texts.append(new)
         self.segment, self.node, self.tree = new, node, rewrite.tree
         return True
 

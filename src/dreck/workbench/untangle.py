@@ -1,8 +1,12 @@
 """untangle: the work on files and targets, from reading to saving."""
 
+import os
 import re
-from collections.abc import Callable, Iterable, Sequence
+import subprocess
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
@@ -10,65 +14,86 @@ from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge, bound_
 from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.model.graph import Arena
 from dreck.model.scopes import ModuleNames
-from dreck.source.files import SourceFile, read, save
+from dreck.source.files import SourceFile, read
 from dreck.source.functions import Function, functions_in, parse, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.workbench.config import Config, config_for
-from dreck.workbench.results import FileResult, FunctionResult, Result
-from dreck.workbench.straighten import Bench, node_of, straighten
+from dreck.workbench.journal import Entry, Journal
+from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
+from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
 _LEAVE = re.compile(r"#\s*dreck:\s*leave\b")
+_ENOUGH_FOR_TWO = 8
 
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """How to untangle: which steps, what may be assumed, the least evidence, whether to save."""
+    """How to untangle: which steps, what may be assumed, the least evidence, whether to save, how to check."""
 
     steps: tuple[str, ...] = ()
     leave: tuple[str, ...] = ()
     assume: tuple[str, ...] = ()
     verdict: str = "tested"
     write: bool = False
+    check: str = ""
+    jobs: int = 1
 
 
 def untangle(
     targets: Iterable[str | Path | Target],
     request: Request | None = None,
-    progress: Callable[[Path], None] = lambda path: None,
+    progress: Callable[[int, int, Path], None] = lambda done, total, path: None,
+    ask: Callable[[Proposal], str] | None = None,
 ) -> Result:
     """Straightens every function the targets mean. A file that cannot be read or parsed is skipped and named,
     unless it is the only one asked for: then the error is raised.
 
-    Raises BadTarget or BadSource for a wrong target, DreckError for an unknown step or assumption.
+    `ask` is given each step that holds before it is taken, and answers '' or why not. Raises BadTarget or
+    BadSource for a wrong target, DreckError for an unknown step or assumption, or a check that is red before any step.
     """
     request = request or Request()
-    chosen = _steps(request)
+    _validate(request)
     wanted = [target for spec in targets for target in resolve(spec)]
+    grouped = _by_file(wanted)
+    if request.write and not request.check and grouped:
+        request = replace(request, check=config_for(next(iter(grouped))).check)
+    if request.check:
+        _green_before(request)
     files: list[FileResult] = []
     skipped: list[tuple[Path, str]] = []
-    for path, names in _by_file(wanted).items():
-        progress(path)
-        try:
-            files.append(_file(path, names, request, chosen))
-        except BadSource as error:
-            if len(wanted) == 1:
-                raise
-            skipped.append((path, str(error)))
+    for done, (path, result, problem) in enumerate(_worked(grouped, request, ask), 1):
+        progress(done, len(grouped), path)
+        if problem is not None:
+            if len(grouped) == 1:
+                raise problem
+            skipped.append((path, str(problem)))
+        if result is not None:
+            files.append(result)
+            if any(f.stopped for f in result.functions):
+                break
     return Result(tuple(files), tuple(skipped), request.write and any(f.old != f.new for f in files))
 
 
-def _steps(request: Request) -> tuple[Step, ...]:
-    for name in request.leave:
+def _validate(request: Request) -> None:
+    for name in (*request.leave, *request.steps):
         step_named(name)
     for name in request.assume:
         if name not in ASSUMPTIONS:
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
-    if request.steps:
-        named = {name: step_named(name) for name in request.steps}
-        return tuple(sorted(named.values(), key=lambda step: (step.order, step.name)))
-    return tuple(step for step in all_steps() if step.by_default)
+    if request.check and not request.write:
+        raise DreckError("--check tries each step on the file itself: it needs --write")
+
+
+def _green_before(request: Request) -> None:
+    if not _green(request.check):
+        raise DreckError(f"the check `{request.check}` is red before any step; make it green first")
+
+
+def _green(command: str) -> bool:
+    quiet = subprocess.DEVNULL
+    return subprocess.run(command, shell=True, stdout=quiet, stderr=quiet, stdin=quiet, check=False).returncode == 0
 
 
 def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
@@ -78,13 +103,71 @@ def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
     return found
 
 
-def _file(path: Path, targets: list[Target], request: Request, steps: Sequence[Step]) -> FileResult:
+_Worked = tuple[Path, FileResult | None, BadSource | None]
+
+
+def _worked(
+    grouped: dict[Path, list[Target]], request: Request, ask: Callable[[Proposal], str] | None
+) -> Iterator[_Worked]:
+    """Each file's result. Saving and the journal stay in this process, also when the work is spread."""
+    alone = bool(ask or request.check) or request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO
+    work = partial(_file, request=request, ask=ask)
+    if alone:
+        results = map(work, grouped.items())
+        yield from (_saved(worked, request, bool(ask or request.check)) for worked in results)
+        return
+    with ProcessPoolExecutor(min(request.jobs, os.cpu_count() or 1)) as pool:
+        for worked in pool.map(work, grouped.items(), chunksize=2):
+            yield _saved(worked, request, False)
+
+
+def _saved(worked: _Worked, request: Request, step_by_step: bool) -> _Worked:
+    path, result, problem = worked
+    if result is None or not request.write or step_by_step or result.old == result.new:
+        return worked
+    try:
+        file = read(path)
+        if file.text != result.old:
+            raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
+        Journal().save(file, _entries(result), result.new)
+    except BadSource as error:
+        return path, None, error
+    return path, result, problem
+
+
+def _entries(result: FileResult) -> list[Entry]:
+    """The steps in the order they were taken: from the last function to the first."""
+    return [
+        _entry(f.name, f.start, before, after, taken)
+        for f in reversed(result.functions)
+        for taken, before, after in zip(f.steps, (f.old, *f.texts), f.texts, strict=False)
+    ]
+
+
+def _entry(name: str, start: int, before: str, after: str, taken: Taken) -> Entry:
+    verdict = taken.verdict
+    return Entry(taken.step, name, taken.line, taken.reason, verdict.status, verdict.assumptions, start, before, after)
+
+
+# --- one file ------------------------------------------------------------------------------------------
+
+
+def _file(item: tuple[Path, list[Target]], request: Request, ask: Callable[[Proposal], str] | None) -> _Worked:
+    path, targets = item
+    try:
+        return path, _straightened(path, targets, request, ask), None
+    except BadSource as error:
+        return path, None, error
+
+
+def _straightened(
+    path: Path, targets: list[Target], request: Request, ask: Callable[[Proposal], str] | None
+) -> FileResult:
     file = read(path)
     tree = parse(file.text, path)
     functions = functions_in(tree, file.text)
     wanted = {f.name for target in targets for f in target.chosen(functions)}
     config = config_for(path)
-    left = config.leave | set(request.leave)
     assume = DEFAULT_ASSUMPTIONS | config.assume | set(request.assume)
     bench = Bench(
         path,
@@ -92,57 +175,94 @@ def _file(path: Path, targets: list[Target], request: Request, steps: Sequence[S
         split_lines(file.text),
         ModuleNames(tree),
         _judge(assume, request, config),
-        [step for step in steps if step.name not in left],
+        _steps(request, config),
         Options(assume, config.line_length),
         bool(request.steps),
+        _consultant(file, request, ask),
     )
     text, results = _functions(bench, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
-        if request.write:
-            save(file, text)
     return FileResult(path, file.text, text, tuple(results))
+
+
+def _steps(request: Request, config: Config) -> list[Step]:
+    left = config.leave | set(request.leave)
+    if request.steps:
+        chosen = {name: step_named(name) for name in request.steps}.values()
+        return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))
+    return [step for step in all_steps() if step.by_default and step.name not in left]
 
 
 def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:
     return Judge(assume, trial=request.verdict != "proved", budget=config.budget or DEFAULT_BUDGET)
 
 
+def _consultant(
+    file: SourceFile, request: Request, ask: Callable[[Proposal], str] | None
+) -> Callable[[Proposal], str] | None:
+    """What a step that holds must still pass: a person, the project's own check. Taken steps are saved at once."""
+    if ask is None and not request.check:
+        return None
+
+    def consult(proposal: Proposal) -> str:
+        against = ask(proposal) if ask is not None else ""
+        if against or not request.write:
+            return against
+        return _tried(file.path, proposal, request.check)
+
+    return consult
+
+
+def _tried(path: Path, proposal: Proposal, check: str) -> str:
+    """Saves one step, and undoes it when the project's own tests turn red."""
+    taken = proposal.taken
+    entry = _entry(proposal.function, proposal.start, proposal.before, proposal.after, taken)
+    file = read(path)
+    lines = split_lines(file.text)
+    end = proposal.start - 1 + len(split_lines(proposal.before))
+    journal = Journal()
+    journal.save(file, [entry], "".join([*lines[: proposal.start - 1], proposal.after, *lines[end:]]))
+    if check and not _green(check):
+        journal.back(1)
+        return f"the check `{check}` turned red"
+    return ""
+
+
 def _functions(bench: Bench, functions: list[Function], wanted: set[str]) -> tuple[str, list[FunctionResult]]:
     """Works from the last function to the first, so that the lines of those above stay what they are."""
-    text = bench.text
-    lines = bench.lines
+    text, lines = bench.text, bench.lines
     grown: list[tuple[Function, int]] = []
     results: list[FunctionResult] = []
     for function in reversed(functions):
-        if function.name not in wanted or _is_left(lines, function):
+        if function.name not in wanted or _is_left(bench.lines, function):
             continue
         inner = [(f, delta) for f, delta in grown if function.start <= f.start and f.end <= function.end]
         present = _moved(function, text, inner) if inner else function
-        around = _enclosing(functions, function)
         own = replace(bench, text=text, lines=lines, judge=replace(bench.judge, arena=Arena()))
-        result = straighten(own, present, around)
+        result = straighten(own, present, _enclosing(functions, function))
         results.append(result)
         if result.changed:
             text = splice(text, present, result.new)
             lines = split_lines(text)
             grown.append((function, len(split_lines(result.new)) - len(split_lines(result.old))))
+        if result.stopped:
+            break
     return text, results[::-1]
 
 
 def _moved(function: Function, text: str, inner: list[tuple[Function, int]]) -> Function:
     """A function whose nested functions have changed: as it stands now."""
     end = function.end + sum(delta for _, delta in inner)
-    present = replace(function, end=end)
     lines = split_lines(text)
-    return replace(present, node=node_of("".join(lines[function.start - 1 : end]), function.start))
+    return replace(function, end=end, node=node_of("".join(lines[function.start - 1 : end]), function.start))
 
 
 def _enclosing(functions: list[Function], function: Function) -> frozenset[str]:
     if not function.nested:
         return frozenset()
     around = [f for f in functions if f is not function and f.start <= function.start and function.end <= f.end]
-    return frozenset().union(*(bound_names(f.node) for f in around)) if around else frozenset()
+    return frozenset[str]().union(*(bound_names(f.node) for f in around))
 
 
 def _is_left(lines: Sequence[str], function: Function) -> bool:
