@@ -1,0 +1,1 @@
+"""Ratios measured in one run; nothing here asserts a time."""

@@ -1,0 +1,139 @@
+"""`make bench`: each number beside what it is measured against, both in this run, on this machine.
+
+python -m benchmarks [survey|flatten|proof|trial|start ...]
+"""
+
+import ast
+import copy
+import os
+import platform
+import subprocess
+import sys
+import tempfile
+import time
+import warnings
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import libcst
+
+import dreck
+from benchmarks.library import modules
+from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
+from dreck.evidence.proof import Subject, prove
+from dreck.evidence.trial import Version, run_trial
+from dreck.model.scopes import ModuleNames
+
+
+def seconds(work: Callable[[], Any], rounds: int = 1) -> float:
+    """The shortest of `rounds` runs."""
+    best = float("inf")
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - begun)
+    return best
+
+
+def told(name: str, ours: float, theirs: float, against: str, reach: float) -> None:
+    verdict = "reached" if ours / theirs <= reach else "MISSED"
+    print(
+        f"{name:<44} {ours:9.3f}s  {against:<34} {theirs:9.3f}s  ratio {ours / theirs:5.2f}  (<= {reach}: {verdict})",
+        flush=True,
+    )
+
+
+def survey() -> None:
+    files = modules()
+    texts = [file.read_bytes() for file in files]
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        parse = seconds(lambda: [ast.parse(text) for text in texts])
+    for jobs in (1, os.cpu_count() or 1):
+        ours = seconds(lambda jobs=jobs: dreck.survey(files, jobs=jobs))
+        told(f"survey of {len(files)} modules, {jobs} process(es)", ours, parse, "ast.parse, one process", 1.5)
+
+
+def flatten() -> None:
+    files = modules()
+    texts = [file.read_bytes() for file in files]
+
+    def parse() -> None:
+        for text in texts:
+            libcst.parse_module(text)
+
+    theirs = seconds(parse)
+    from dreck.workbench.untangle import Request, untangle
+
+    for jobs in (os.cpu_count() or 1, 1):
+        ours = seconds(lambda jobs=jobs: untangle(files, Request(verdict="proved", jobs=jobs)))
+        told(f"flattening them by proof, {jobs} process(es)", ours, theirs, "libcst.parse_module, one process", 2.0)
+
+
+def proof() -> None:
+    def subject(lines: list[str]) -> Subject:
+        tree = ast.parse("def f(a, b):\n" + "\n".join(lines))
+        return Subject(tree.body[0], ModuleNames(tree))  # type: ignore[arg-type]
+
+    def run(count: int) -> float:
+        old = subject([f"    if a.x{i}:\n        b({i})" for i in range(count)])
+        new = subject([f"    t{i} = a.x{i}\n    if t{i}:\n        b({i})" for i in range(count)])
+        assert prove(old, new, DEFAULT_ASSUMPTIONS, budget=10**6).holds
+        return seconds(lambda: prove(old, new, DEFAULT_ASSUMPTIONS, budget=10**6), 3)
+
+    told("proof of 400 independent tests in a row", run(400), run(100), "the same with 100", 6.0)
+
+
+def trial() -> None:
+    code = (
+        "def f(kilos, tare, member):\n    net = kilos - tare\n    if net < 0:\n        return 0\n"
+        "    if net < 100:\n        return 0\n    cents = net * 2\n    if member and cents > 500:\n        cents = cents * 9 // 10\n    return cents\n"
+    )
+    path = Path(tempfile.mkdtemp()) / "fees.py"
+    version = Version(path, code, "f")
+    run_trial(version, version)
+    space: dict[str, Any] = {}
+    exec(code, space)
+    count = [0]
+
+    def ours() -> None:
+        count[0] = run_trial(version, version, inputs=2000, seconds=30).inputs
+
+    total = seconds(ours, 3)
+
+    def by_hand() -> None:
+        f = space["f"]
+        for i in range(count[0]):
+            one = (i * 7 % 400, i % 50, i % 2 == 0)
+            a, b = copy.deepcopy(one), copy.deepcopy(one)
+            assert f(*a) == f(*b)
+            assert a == b
+
+    told(
+        f"a trial of a scalar function, {count[0]} inputs",
+        total,
+        seconds(by_hand, 3),
+        "deep-copy, call both, compare",
+        3.0,
+    )
+
+
+def start() -> None:
+    folder = Path(sys.executable).parent
+    ours = seconds(lambda: subprocess.run([folder / "dreck", "--help"], capture_output=True, check=True), 12)
+    theirs = seconds(lambda: subprocess.run([sys.executable, "-c", "pass"], check=True), 12)
+    told("dreck --help", ours, theirs, "python -c pass", 6.0)
+
+
+def main() -> None:
+    print(
+        f"{platform.platform()}, {os.cpu_count()} cores, Python {platform.python_version()}, dreck {dreck.__version__}"
+    )
+    known = {work.__name__: work for work in (start, proof, trial, survey, flatten)}
+    for name in sys.argv[1:] or known:
+        known[name]()
+
+
+if __name__ == "__main__":
+    main()
