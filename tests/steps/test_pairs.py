@@ -524,14 +524,222 @@ RETURN_AT_ONCE = {
     ),
 }
 
+ELIF_CHAIN = {
+    "comments of both places": (
+        """
+        def f(load):
+            if load.metal:
+                start(magnet)
+            # not metal
+            else:  # something else
+                # glass?
+                if load.glass:  # yes
+                    start(crusher)
+                else:
+                    start(belt)
+                # after the inner one
+            done(load)
+        """,
+        """
+        def f(load):
+            if load.metal:
+                start(magnet)
+            # not metal
+            # something else
+            # glass?
+            elif load.glass:  # yes
+                start(crusher)
+            else:
+                start(belt)
+                # after the inner one
+            done(load)
+        """,
+    ),
+    "further down a chain": (
+        """
+        def f(load):
+            if load.metal:
+                a()
+            elif load.wood:
+                b()
+            else:
+                if load.glass:
+                    c()
+        """,
+        """
+        def f(load):
+            if load.metal:
+                a()
+            elif load.wood:
+                b()
+            elif load.glass:
+                c()
+        """,
+    ),
+}
+
+JOIN_TESTS = {
+    "or gets parentheses": (
+        """
+        def f(load):
+            if load.wet or load.cold:
+                # below
+                if load.paper:  # news
+                    spread(load)
+            return load
+        """,
+        """
+        def f(load):
+            # below
+            if (load.wet or load.cold) and load.paper:  # news
+                spread(load)
+            return load
+        """,
+    ),
+    "three deep": (
+        """
+        def f(load):
+            if load.wet:
+                if load.paper:
+                    if load.ours:
+                        spread(load)
+        """,
+        """
+        def f(load):
+            if load.wet and load.paper and load.ours:
+                spread(load)
+        """,
+    ),
+}
+
+PLAIN_BOOLEAN = {
+    "return": (
+        "def f(a):\n    if a == 1:\n        return True\n    else:\n        return False\n",
+        "def f(a):\n    return a == 1\n",
+    ),
+    "follows": (
+        "def f(a):\n    if a is None:\n        return True\n    return False\n",
+        "def f(a):\n    return a is None\n",
+    ),
+    "turned": (
+        "def f(a):\n    if a in (1, 2):\n        return False\n    return True\n",
+        "def f(a):\n    return a not in (1, 2)\n",
+    ),
+    "no boolean": (
+        "def f(a):\n    if a.ok:\n        return True\n    return False\n",
+        "def f(a):\n    return bool(a.ok)\n",
+    ),
+    "no boolean, turned": (
+        "def f(a):\n    if a.ok:\n        return False\n    return True\n",
+        "def f(a):\n    return not a.ok\n",
+    ),
+    "assigned": (
+        "def f(a, b):\n    if a == 1 and not b:\n        ok = True\n    else:\n        ok = False\n    g(ok)\n",
+        "def f(a, b):\n    ok = a == 1 and not b\n    g(ok)\n",
+    ),
+    "order keeps its sense": (
+        "def f(a, b):\n    if a < b:\n        return False\n    return True\n",
+        "def f(a, b):\n    return not a < b\n",
+    ),
+    "order of whole numbers": (
+        "def f(a: int):\n    if a < 3:\n        return False\n    return True\n",
+        "def f(a: int):\n    return a >= 3\n",
+    ),
+}
+
+CHOOSE_VALUE = {
+    "attribute": (
+        "def f(a, o):\n    if a:\n        o.x = 1\n    else:\n        o.x = 2\n",
+        "def f(a, o):\n    o.x = 1 if a else 2\n",
+    ),
+    "tuple": (
+        "def f(a, b):\n    if a:\n        x = a, b\n    else:\n        x = b, a\n    g(x)\n",
+        "def f(a, b):\n    x = (a, b) if a else (b, a)\n    g(x)\n",
+    ),
+}
+
+SHARED_LINES = {
+    "after, comment kept": (
+        """
+        def f(a):
+            if a:
+                b()
+                done()
+            else:
+                c()
+                done()  # at last
+        """,
+        None,
+    ),
+    "a branch held nothing else": (
+        """
+        def f(a):
+            if a:
+                done()
+            else:
+                c()
+                done()
+        """,
+        """
+        def f(a):
+            if not a:
+                c()
+            done()
+        """,
+    ),
+    "before": (
+        """
+        def f(a):
+            if a:
+                n = 1
+                b(n)
+            else:
+                n = 1
+                c(n)
+        """,
+        """
+        def f(a):
+            n = 1
+            if a:
+                b(n)
+            else:
+                c(n)
+        """,
+    ),
+}
+
+KNOWN_TEST = {
+    "unreachable": ("def f(a):\n    return a\n    g(a)\n", "def f(a):\n    return a\n"),
+    "asked again": (
+        "def f(a):\n    if a is None:\n        return 0\n    if a is not None:\n        return a.x\n    return 1\n",
+        "def f(a):\n    if a is None:\n        return 0\n    return a.x\n",
+    ),
+    "asked again inside": (
+        "def f(a, b):\n    if a == 1:\n        if a == 1:\n            b()\n        else:\n            c()\n",
+        "def f(a, b):\n    if a == 1:\n        b()\n",
+    ),
+    "implied by a limit": (
+        "def f(n):\n    if n < 10:\n        return 1\n    if n < 5:\n        return 2\n    return 3\n",
+        "def f(n):\n    if n < 10:\n        return 1\n    return 3\n",
+    ),
+}
+
+
 PAIRS = [
     pytest.param(step, before, after, id=f"{step}: {name}")
     for step, table in (
         ("guard-clauses", GUARD_CLAUSES),
         ("exit-without-else", EXIT_WITHOUT_ELSE),
         ("return-at-once", RETURN_AT_ONCE),
+        ("elif-chain", ELIF_CHAIN),
+        ("join-tests", JOIN_TESTS),
+        ("plain-boolean", PLAIN_BOOLEAN),
+        ("choose-value", CHOOSE_VALUE),
+        ("shared-lines", SHARED_LINES),
+        ("known-test", KNOWN_TEST),
     )
     for name, (before, after) in table.items()
+    if after is not None
 ]
 
 

@@ -7,6 +7,7 @@ copy does what the original does: an operand's truth is asked once, as before.
 import ast
 import copy
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from dreck.source.functions import FunctionNode
 
@@ -140,6 +141,7 @@ def _call(name: str, *args: ast.expr) -> ast.Call:
     return ast.Call(function, list(args), [])
 
 
+@lru_cache(maxsize=8)
 def count_outcomes(node: FunctionNode) -> int:
     """How many outcomes there are to reach in a function."""
     total = 0

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from dreck.model.scopes import assigned_in
 from dreck.model.shape import Path, is_elif, leaves
-from dreck.source.functions import FunctionNode
+from dreck.source.functions import FunctionNode, blocks_of
 
 Settled = tuple[Path, int, int, bool, int]
 """Block, statement in it, line, outcome, and which arm of the chain (0 is the `if`)."""
@@ -24,6 +24,7 @@ _OPPOSITE = {
 @dataclass(frozen=True, slots=True)
 class _Fact:
     test: ast.expr
+    code: str
     outcome: bool
     names: frozenset[str]
     pure: bool
@@ -38,7 +39,8 @@ class Known:
     found: list[Settled] = field(default_factory=list)
 
     def settled(self) -> list[Settled]:
-        self._block(self.function.body, (), ())
+        if _has_two_tests(self.function.body):
+            self._block(self.function.body, (), ())
         return self.found
 
     def _block(self, body: list[ast.stmt], path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
@@ -76,6 +78,17 @@ class Known:
         return after
 
 
+def _has_two_tests(body: list[ast.stmt]) -> bool:
+    """One test alone settles nothing."""
+    count, pending = 0, list(body)
+    while pending and count < 2:
+        s = pending.pop()
+        count += isinstance(s, ast.If)
+        for inner in blocks_of(s):
+            pending += inner
+    return count >= 2
+
+
 def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt]]]:
     if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
         return
@@ -93,17 +106,22 @@ def _after(facts: tuple[_Fact, ...], body: list[ast.stmt]) -> tuple[_Fact, ...]:
     if not facts or not body:
         return facts
     assigned = assigned_in(body)
-    quiet = not any(_may_act(n) for s in body for n in ast.walk(s))
-    return tuple(f for f in facts if not f.names & assigned and (f.pure or quiet))
+    kept = tuple(f for f in facts if not f.names & assigned)
+    if all(f.pure for f in kept) or not any(_may_act(n) for s in body for n in ast.walk(s)):
+        return kept
+    return tuple(f for f in kept if f.pure)
+
+
+_ACTING = frozenset(
+    {ast.Call, ast.Await, ast.Yield, ast.YieldFrom, ast.With, ast.AsyncWith, ast.For, ast.AsyncFor, ast.AugAssign}
+)
 
 
 def _may_act(node: ast.AST) -> bool:
-    match node:
-        case ast.Call() | ast.Await() | ast.Yield() | ast.YieldFrom() | ast.With() | ast.For() | ast.AugAssign():
-            return True
-        case ast.Attribute(ctx=ast.Store() | ast.Del()) | ast.Subscript(ctx=ast.Store() | ast.Del()):
-            return True
-    return False
+    kind = type(node)
+    if kind is ast.Attribute or kind is ast.Subscript:
+        return type(node.ctx) is not ast.Load  # type: ignore[attr-defined]
+    return kind in _ACTING
 
 
 def _with(facts: tuple[_Fact, ...], test: ast.expr, outcome: bool) -> tuple[_Fact, ...]:
@@ -121,11 +139,12 @@ def _with(facts: tuple[_Fact, ...], test: ast.expr, outcome: bool) -> tuple[_Fac
             return facts
         case ast.BoolOp() | ast.Constant():
             return facts
-    if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in ast.walk(test)):
+    nodes = list(ast.walk(test))
+    if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in nodes):
         return facts
-    names = frozenset(n.id for n in ast.walk(test) if isinstance(n, ast.Name))
-    pure = all(isinstance(n, _PURE) for n in ast.walk(test))
-    return (*facts, _Fact(test, outcome, names, pure))
+    names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))
+    pure = all(isinstance(n, _PURE) for n in nodes)
+    return (*facts, _Fact(test, ast.dump(test), outcome, names, pure))
 
 
 _PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)
@@ -138,19 +157,20 @@ def _outcome(test: ast.expr, facts: tuple[_Fact, ...]) -> bool | None:
             return None if inner is None else not inner
         case ast.BoolOp() | ast.Constant():
             return None
+    if not facts:
+        return None
+    code = ast.dump(test)
     for fact in facts:
-        outcome = _implied(fact, test)
+        outcome = fact.outcome if fact.code == code else _implied(fact, test)
         if outcome is not None:
             return outcome
     return None
 
 
 def _implied(fact: _Fact, test: ast.expr) -> bool | None:
-    if ast.dump(fact.test) == ast.dump(test):
-        return fact.outcome
     match fact.test, test:
         case ast.Compare(left=a, ops=[op], comparators=[b]), ast.Compare(left=x, ops=[asked], comparators=[y]):
-            if ast.dump(a) != ast.dump(x):
+            if type(a) is not type(x) or ast.dump(a) != ast.dump(x):
                 return None
             if _OPPOSITE.get(type(op)) is type(asked) and ast.dump(b) == ast.dump(y):
                 return not fact.outcome

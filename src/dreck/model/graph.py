@@ -58,6 +58,8 @@ class Arena:
         self.unbound = self.terms.make("unbound")
         self._interned: dict[tuple[Any, ...], Node] = {}
         self._live_upto = 0
+        self.entries: dict[tuple[Any, ...], Node] = {}
+        """Functions lowered before: the new version of one step is the old version of the next."""
         self.throw = self.node("throw", None, ("%exc",), None, ())
         self.leave = self.node("return", None, ("%ret",), None, ())
 

@@ -41,10 +41,14 @@ def lower(function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: f
     `enclosing` are the names bound by functions around it. Raises Unsupported for code that looks at its
     own frame (`locals()`, `eval` …), of which no statement-wise account is sound.
     """
+    key = (function, names, enclosing)
+    if key in arena.entries:
+        return arena.entries[key]
     work = _Statements(arena, scope_of(function), names, enclosing)
     falls_off = arena.node("move", None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()
+    arena.entries[key] = entry
     return entry
 
 

@@ -90,12 +90,26 @@ def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> i
         if len(around) > 1 and not any("if" in line for line in around):
             return 0
     found = 0
-    for inner in ast.walk(node):
+    pending = [node]
+    while pending:
+        inner = pending.pop()
+        kind = type(inner)
+        if kind in _CHILDLESS:
+            continue
         if isinstance(inner, ast.IfExp):
             found += 1 + _further(inner.test, total)
         elif isinstance(inner, ast.comprehension):
             found += sum(1 + _further(test, total) for test in inner.ifs)
+        for name in inner._fields:
+            value = getattr(inner, name, None)
+            if type(value) is list:
+                pending += [item for item in value if isinstance(item, ast.AST)]
+            elif isinstance(value, ast.AST):
+                pending.append(value)
     return found
+
+
+_CHILDLESS = frozenset({ast.Name, ast.Constant, ast.Load, ast.Store, ast.Del, ast.alias, ast.Global, ast.Nonlocal})
 
 
 def _further(test: ast.expr, total: _Sum) -> int:

@@ -4,6 +4,7 @@ import ast
 import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 from dreck.source.functions import FunctionNode, blocks_of
@@ -41,6 +42,7 @@ def param_names(args: ast.arguments) -> list[str]:
     return names
 
 
+@lru_cache(maxsize=8)
 def scope_of(node: FunctionNode) -> FunctionScope:
     """Works out the scope of one function from its own body; the nested ones count for what they capture."""
     scope = FunctionScope(params=frozenset(param_names(node.args)))

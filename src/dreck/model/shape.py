@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal, TypeAlias
 
 from dreck.source.functions import FunctionNode
@@ -30,9 +31,13 @@ class Block:
     """The one-statement list that stands for an `elif`; it is part of its chain, not a block of its own."""
 
 
-def blocks(function: FunctionNode) -> Iterator[Block]:
-    """Every block of a function, outermost first; nested functions are left out."""
-    yield from _blocks(Block((), function.body, "return"))
+@lru_cache(maxsize=8)
+def blocks(function: FunctionNode) -> tuple[Block, ...]:
+    """Every block of a function, outermost first; nested functions are left out.
+
+    Kept for the last few functions (nodes are told apart by identity), since every step asks.
+    """
+    return tuple(_blocks(Block((), function.body, "return")))
 
 
 def _blocks(block: Block) -> Iterator[Block]:

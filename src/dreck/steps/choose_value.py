@@ -13,6 +13,10 @@ from dreck.steps.negate import bare
 from dreck.steps.trees import BetterNot, Stmt, Tree, code_of, has_comment, only_statement, spliced, width
 
 
+_MOST = 70
+"""A conditional expression is read in one go; longer ones are not, whatever the line would hold."""
+
+
 def find(function: FunctionNode) -> Iterator[Site]:
     """if/else whose branches assign one value each to the same plain target."""
     for block in blocks(function):
@@ -52,7 +56,8 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
         body=[first.with_changes(value=chosen)],
         leading_lines=statement.leading_lines,
     )
-    if width(tree, site.path, code_of(line.with_changes(leading_lines=[])).strip()) > options.line_length:
+    code = code_of(line.with_changes(leading_lines=[])).strip()
+    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
         raise BetterNot("the conditional expression would not fit the line")
     yield Rewrite(tree.edit(site.path, lambda block: spliced(block, site.index, [line])))
 

@@ -136,9 +136,9 @@ def _to_be_joined(block: Block, s: ast.If) -> bool:
 
 
 def _by_size(s: ast.If) -> str | None:
-    if _is_small(s.orelse) and _is_long(s.body):
+    if _is_small(s.orelse) and _is_weighty(s.body):
         return "short else"
-    if _is_small(s.body) and _is_long(s.orelse):
+    if _is_small(s.body) and _is_weighty(s.orelse):
         return "short body"
     return None
 
@@ -148,7 +148,11 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
-    return code_lines(body) > _SMALL or (holds_test(body) and code_lines(body) >= _SMALL)
+    return code_lines(body) > _SMALL
+
+
+def _is_weighty(body: list[ast.stmt]) -> bool:
+    return _is_long(body) or (holds_test(body) and code_lines(body) >= _SMALL)
 
 
 def _is_exit(s: ast.stmt) -> bool:

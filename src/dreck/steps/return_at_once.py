@@ -15,12 +15,13 @@ from dreck.steps.trees import Stmt, Tree, Untouchable, has_comment, with_leading
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Blocks that end in a compound statement that sets a variable, then `return` that variable."""
-    shared = {name for n in ast.walk(function) if isinstance(n, ast.Global | ast.Nonlocal) for name in n.names}
     for block in blocks(function):
         match block.body:
-            case [*_, statement, ast.Return(value=ast.Name(id=name))] if name not in shared:
+            case [*_, statement, ast.Return(value=ast.Name(id=name))]:
                 count = _tails(statement, name)
-                if count and (count > 1 or _goes_away(function, block, name, count)):
+                if not count or _is_shared(function, name):
+                    continue
+                if count > 1 or _goes_away(function, block, name, count):
                     place = "one place" if count == 1 else f"{count} places"
                     yield Site(
                         block.path,
@@ -29,6 +30,11 @@ def find(function: FunctionNode) -> Iterator[Site]:
                         f"`{name}` is known in {place} before the end: returned there at once",
                         name,
                     )
+
+
+def _is_shared(function: FunctionNode, name: str) -> bool:
+    """Whether the variable is more than a local of this function."""
+    return any(isinstance(n, ast.Global | ast.Nonlocal) and name in n.names for n in ast.walk(function))
 
 
 def _goes_away(function: FunctionNode, block: Block, name: str, count: int) -> bool:

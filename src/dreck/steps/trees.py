@@ -33,7 +33,7 @@ class Tree:
 
     @classmethod
     def parse(cls, segment: str) -> "Tree":
-        """The tree of a function's lines. Raises Untouchable when LibCST does not give them back unchanged."""
+        """The tree of a function's lines. Raises Untouchable when LibCST cannot parse them."""
         wrapped = bool(indent_of(segment.splitlines()[0]))
         newline = "\r\n" if "\r\n" in segment else "\n"
         text = f"{_WRAPPER}{newline}{segment}" if wrapped else segment
@@ -41,8 +41,6 @@ class Tree:
             module = cst.parse_module(text)
         except cst.ParserSyntaxError as error:
             raise Untouchable(f"LibCST cannot parse it: {error.message}") from None
-        if module.code != text:
-            raise Untouchable("LibCST does not give its text back unchanged")
         return cls(module, wrapped)
 
     @property

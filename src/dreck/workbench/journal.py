@@ -100,9 +100,7 @@ class Journal:
             file, text = texts.get(record.path) or _present(record)
             left = record.in_effect(fingerprint(file.encoded(text)))
             if left is None:
-                raise DreckError(
-                    f"{record.path}: was changed by someone else since; nothing was undone"
-                )
+                raise DreckError(f"{record.path}: was changed by someone else since; nothing was undone")
             while left and len(undone) < count:
                 left -= 1
                 text = record.entries[left].undone(text)

@@ -6,6 +6,7 @@ import tokenize
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 
 from dreck.evidence.judge import Candidate, Judge
@@ -64,7 +65,7 @@ def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> F
     """Takes every step that applies to `function` and holds, to a fixed point."""
     old = "".join(bench.lines[function.start - 1 : function.end])
     work = _Work(bench, function, enclosing, old, function.node)
-    before = measure(function.node)
+    before = _measured(function.node)
     stopped = False
     try:
         work.to_fixed_point()
@@ -75,7 +76,7 @@ def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> F
     except Stop:
         stopped = True
     refusals = tuple(dict.fromkeys(work.refused))
-    after = measure(work.node)
+    after = _measured(work.node)
     taken, texts = tuple(work.taken), tuple(work.texts)
     return FunctionResult(
         bench.path, function.name, before, after, old, work.segment, taken, refusals, texts, function.start, stopped
@@ -180,9 +181,12 @@ def node_of(text: str, start: int) -> FunctionNode:
     return node
 
 
+_measured = lru_cache(maxsize=8)(measure)
+
+
 def _worth_it(old: FunctionNode, new: FunctionNode) -> bool:
     """Whether a reader holds less open, or follows fewer lines: at worst, or on the average way."""
-    before, after = measure(old), measure(new)
+    before, after = _measured(old), _measured(new)
     if after.tangle < before.tangle:
         return True
     thought, shorter = lines_of_thought(old), lines_of_thought(new)
@@ -191,6 +195,7 @@ def _worth_it(old: FunctionNode, new: FunctionNode) -> bool:
     return after.tangle <= before.tangle + _SLACK and shorter.mean < thought.mean
 
 
+@lru_cache(maxsize=8)
 def comments(text: str) -> Counter[str]:
     """The comments in a piece of code, with how often each stands there."""
     wrapped = f"if True:\n{text}" if indent_of(text) else text

@@ -1,0 +1,342 @@
+"""`make corpus`: flatten whole code bases and see that nothing breaks.
+
+    python -m benchmarks.corpus [flatten] [python] [packages] [hunt]
+
+`flatten` works on a copy of the standard library; `python` runs CPython's own regression tests on it, before and after; `packages` does the
+same with two code bases from the package index and their tests; `hunt` runs a million random pairs.
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tarfile
+import time
+from collections import Counter
+from collections.abc import Iterable
+from pathlib import Path
+
+from benchmarks.library import LIBRARY, modules
+from dreck.source.functions import functions_in, parse
+from dreck.source.lines import split_lines
+from dreck.workbench.results import FileResult, Result
+from dreck.workbench.straighten import comments
+from dreck.workbench.untangle import Request, untangle
+
+PLACE = Path(".corpus")
+PACKAGES = ("packaging", "click")
+TESTS = [
+    "argparse",
+    "array",
+    "ast",
+    "base64",
+    "bisect",
+    "bdb",
+    "binascii",
+    "cmd",
+    "code",
+    "codecs",
+    "calendar",
+    "collections",
+    "colorsys",
+    "compileall",
+    "configparser",
+    "contextlib",
+    "copy",
+    "csv",
+    "dataclasses",
+    "datetime",
+    "decimal",
+    "difflib",
+    "dis",
+    "doctest",
+    "email",
+    "enum",
+    "filecmp",
+    "fileinput",
+    "fnmatch",
+    "fractions",
+    "functools",
+    "getopt",
+    "gettext",
+    "glob",
+    "graphlib",
+    "gzip",
+    "hashlib",
+    "heapq",
+    "hmac",
+    "html",
+    "htmlparser",
+    "http_cookies",
+    "httpservers",
+    "imaplib",
+    "inspect",
+    "ipaddress",
+    "json",
+    "keyword",
+    "linecache",
+    "locale",
+    "logging",
+    "lzma",
+    "mailbox",
+    "mimetypes",
+    "modulefinder",
+    "netrc",
+    "ntpath",
+    "numbers",
+    "opcode",
+    "operator",
+    "optparse",
+    "pathlib",
+    "pickle",
+    "pickletools",
+    "pkgutil",
+    "plistlib",
+    "posixpath",
+    "pprint",
+    "profile",
+    "pstats",
+    "pyclbr",
+    "pydoc",
+    "queue",
+    "quopri",
+    "random",
+    "re",
+    "reprlib",
+    "rlcompleter",
+    "robotparser",
+    "sched",
+    "secrets",
+    "shelve",
+    "shlex",
+    "shutil",
+    "smtplib",
+    "socketserver",
+    "statistics",
+    "string",
+    "stringprep",
+    "struct",
+    "subprocess",
+    "symtable",
+    "tabnanny",
+    "tarfile",
+    "tempfile",
+    "textwrap",
+    "threading",
+    "timeit",
+    "tokenize",
+    "tomllib",
+    "trace",
+    "traceback",
+    "turtle",
+    "types",
+    "typing",
+    "unittest",
+    "urllib",
+    "urlparse",
+    "uuid",
+    "warnings",
+    "weakref",
+    "xml_etree",
+    "zipapp",
+    "zipfile",
+]
+
+
+def main() -> None:
+    PLACE.mkdir(exist_ok=True)
+    asked = sys.argv[1:] or ["flatten", "python", "packages", "hunt"]
+    results = [_PARTS[name]() for name in asked]
+    sys.exit(0 if all(results) else 1)
+
+
+# --- flattening ----------------------------------------------------------------------------------------
+
+
+def flatten() -> bool:
+    """The standard library, flattened in a copy; bytes, comments and a second run checked."""
+    before, after = PLACE / "before", PLACE / "after"
+    for folder in (before, after):
+        shutil.rmtree(folder, ignore_errors=True)
+        for file in modules():
+            target = folder / file.relative_to(LIBRARY)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(file, target)
+    return _flattened(after, "standard library")
+
+
+def _flattened(folder: Path, name: str) -> bool:
+    begun = time.perf_counter()
+    result = _untangled(folder, write=True)
+    took = time.perf_counter() - begun
+    _table(name, result, took)
+    harmed = [str(f.path) for f in result.files if not _whole(f)]
+    again = _untangled(folder, write=False)
+    print(f"files with a byte changed outside the changed functions, or a comment lost: {harmed or 'none'}")
+    print(f"steps of a second run: {len(again.steps)}", flush=True)
+    for step in again.functions:
+        if step.steps:
+            print(f"  {step.path}::{step.name} {[s.step for s in step.steps]}")
+    return not harmed and not again.steps
+
+
+def _untangled(folder: Path, write: bool) -> Result:
+    return untangle([folder], Request(verdict="proved", write=write, jobs=os.cpu_count() or 1))
+
+
+def _table(name: str, result: Result, seconds: float) -> None:
+    steps = Counter(s.step for s in result.steps)
+    refused = Counter(r.step for r in result.refused)
+    print(
+        f"\n{name}: {len(result.files)} files, {len(result.functions)} functions, {seconds:.0f} s, {len(result.skipped)} files skipped"
+    )
+    print(f"{'step':<20} {'proved':>7} {'tested':>7} {'refused':>8}")
+    for step in sorted(steps.keys() | refused.keys()):
+        statuses = Counter(s.verdict.status for s in result.steps if s.step == step)
+        print(f"{step:<20} {statuses['proved']:>7} {statuses['tested']:>7} {refused[step]:>8}")
+    before = sum(f.before.tangle for f in result.functions)
+    after = sum(f.after.tangle for f in result.functions)
+    changed = sum(1 for f in result.functions if f.changed)
+    print(
+        f"{'all':<20} {sum(steps.values()):>7} {'':>7} {sum(refused.values()):>8}   {changed} functions changed, tangle {before} -> {after}"
+    )
+    reasons = Counter(_kind_of(r.reason) for r in result.refused)
+    for reason, count in reasons.most_common(12):
+        print(f"  refused {count:>4}  {reason}")
+
+
+def _kind_of(reason: str) -> str:
+    for words in (
+        "sees the names of a frame",
+        "comment",
+        "budget",
+        "nested too deep",
+        "signatures",
+        "LibCST",
+        "several statements",
+    ):
+        if words in reason:
+            return words
+    return "the two sides could not be shown to go on alike"
+
+
+def _whole(result: FileResult) -> bool:
+    """Nothing outside the changed functions differs by a byte, and every comment is still there."""
+    if comments(result.old) - comments(result.new):
+        return False
+    changed = {f.name for f in result.functions if f.changed}
+    return _around(result.old, changed) == _around(result.new, changed)
+
+
+def _around(text: str, changed: set[str]) -> list[str]:
+    lines = split_lines(text)
+    functions = [f for f in functions_in(parse(text), text) if f.name in changed]
+    for f in sorted(functions, key=lambda f: -f.start):
+        outer = any(o is not f and o.start <= f.start and f.end <= o.end for o in functions)
+        if not outer:
+            lines[f.start - 1 : f.end] = [f"<{f.name}>"]
+    return lines
+
+
+# --- tests of others -----------------------------------------------------------------------------------
+
+
+def python() -> bool:
+    """CPython's own regression tests, on the copy before and on the copy after."""
+    failures = {}
+    for name in ("before", "after"):
+        log = PLACE / f"python-{name}.log"
+        names = [f"test_{test}" for test in TESTS]
+        begun = time.perf_counter()
+        with log.open("w") as out:
+            command = [sys.executable, "-m", "test", f"-j{os.cpu_count()}", "--timeout", "300", *names]
+            env = {**os.environ, "PYTHONPATH": str((PLACE / name).absolute())}
+            subprocess.run(command, env=env, stdout=out, stderr=subprocess.STDOUT, check=False)
+        failures[name] = _failed(log)
+        print(
+            f"regression tests {name}: {len(names)} asked for, {time.perf_counter() - begun:.0f} s, not passed: {sorted(failures[name])}"
+        )
+        print(
+            "  " + "; ".join(line for line in log.read_text().splitlines() if line.startswith("Total tests")),
+            flush=True,
+        )
+    new = failures["after"] - failures["before"]
+    print(f"new failures: {sorted(new) or 'none'}")
+    return not new
+
+
+def _failed(log: Path) -> set[str]:
+    """Test files listed under 'tests failed' in the report of regrtest."""
+    failed: set[str] = set()
+    listing = False
+    for line in log.read_text(errors="replace").splitlines():
+        if line.rstrip().endswith(("failed:", "altered the execution environment:")) and line[:1].isdigit():
+            listing = True
+        elif listing and line.startswith("    "):
+            failed.update(word for word in line.split() if word.startswith("test_"))
+        else:
+            listing = False
+    return failed
+
+
+def packages() -> bool:
+    """Two code bases from the package index: their own tests before and after."""
+    results = [_package(name) for name in PACKAGES]
+    return all(results)
+
+
+def _package(name: str) -> bool:
+    place = PLACE / name
+    shutil.rmtree(place, ignore_errors=True)
+    place.mkdir()
+    options = ["--quiet", "--no-deps", "--no-binary", ":all:", "--dest", str(place)]
+    subprocess.run([sys.executable, "-m", "pip", "download", *options, name], check=True)
+    with tarfile.open(next(place.glob("*.tar.gz"))) as archive:
+        archive.extractall(place, filter="data")
+    root = next(p for p in place.iterdir() if p.is_dir())
+    source = root / "src" / name
+    tests = root / "tests"
+    passed_before = _pytest(root, tests)
+    fine = _flattened(source, name)
+    passed_after = _pytest(root, tests)
+    print(f"{name}: its tests before: {passed_before}; after: {passed_after}", flush=True)
+    return fine and _counts(passed_before) == _counts(passed_after)
+
+
+def _pytest(root: Path, tests: Path) -> str:
+    env = {**os.environ, "PYTHONPATH": str((root / "src").absolute())}
+    command = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-q",
+        "-p",
+        "no:cacheprovider",
+        "-x",
+        "--maxfail=50",
+        str(tests.absolute()),
+    ]
+    done = subprocess.run(command, cwd=root, env=env, capture_output=True, text=True, check=False)
+    return done.stdout.strip().splitlines()[-1] if done.stdout.strip() else done.stderr[-200:]
+
+
+def _counts(line: str) -> Iterable[str]:
+    return line.split(" in ")[0].strip("= ").split(", ")
+
+
+def hunt() -> bool:
+    """A million random pairs, half on each core."""
+
+    def started(seed: int) -> "subprocess.Popen[bytes]":
+        env = {**os.environ, "DRECK_HUNT": "500000", "DRECK_HUNT_SEED": str(seed)}
+        return subprocess.Popen([sys.executable, "-m", "pytest", "-q", "-s", "tests/hunt"], env=env)
+
+    runs = [started(1), started(2)]
+    codes = [run.wait() for run in runs]
+    return not any(codes)
+
+
+_PARTS = {"flatten": flatten, "python": python, "packages": packages, "hunt": hunt}
+
+if __name__ == "__main__":
+    main()
