@@ -2,8 +2,9 @@
 
     python -m benchmarks.corpus [flatten] [python] [packages] [hunt]
 
-`flatten` works on a copy of the standard library; `python` runs CPython's own regression tests on it, before and after; `packages` does the
-same with two code bases from the package index and their tests; `hunt` runs a million random pairs.
+`flatten` works on a copy of the standard library; `python` runs CPython's own regression tests on it, before and
+after; `packages` does the same with two code bases from the package index and their tests; `hunt` runs a million
+random pairs.
 """
 
 import os

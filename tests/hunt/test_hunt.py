@@ -36,18 +36,45 @@ def test_no_false_proof():
     proved = tried = 0
     while tried < PAIRS:
         old = ast.unparse(ast.parse(Maker(pick).function())) + "\n"
-        for _ in range(4):
+        try:
+            before, mine = subject(old), compiled(old)
+        except SyntaxError:
+            continue
+        for _ in range(8):
             try:
                 new = rewritten(old, pick)
-                functions = compiled(old), compiled(new)
+                functions = mine, compiled(new)
             except SyntaxError:
                 continue
             if new == old:
                 continue
             tried += 1
             assume = DEFAULT_ASSUMPTIONS if tried % 5 else frozenset()
-            if prove(subject(old), subject(new), assume, budget=8_000).holds:
+            if prove(before, subject(new), assume, budget=8_000).holds:
                 proved += 1
                 assert first_difference(*functions, pick) is None, f"{old}\n{new}"
     print(f"{tried} pairs, {proved} proved, none of them false")
     assert proved > PAIRS / 25, "so few proofs that the hunt means nothing"
+
+
+def test_every_step_keeps_what_random_programs_do(tmp_path):
+    """The steps on random programs: whatever is taken by proof does the same, and a second run changes nothing."""
+    import dreck
+
+    pick = random.Random(SEED + 1)
+    file = tmp_path / "random_yard.py"
+    taken: dict[str, int] = {}
+    for _ in range(max(60, PAIRS // 40)):
+        old = ast.unparse(ast.parse(Maker(pick).function())) + "\n"
+        file.write_text(old)
+        result = dreck.untangle(file, verdict="proved")
+        for step in result.steps:
+            taken[step.step] = taken.get(step.step, 0) + 1
+        new = result.files[0].new
+        if new == old:
+            continue
+        assert first_difference(compiled(old), compiled(new), pick) is None, f"{old}\n{new}"
+        file.write_text(new)
+        assert not dreck.untangle(file, verdict="proved").steps, new
+    print(taken)
+    assert len(taken) >= 6

@@ -29,6 +29,9 @@ class Usage:
     called: bool = False
     indexed: bool = False
     hashed: bool = False
+    converted: bool = False
+    key_paths: list[str] = field(default_factory=list)
+    """What is looked up in it, where that is an input itself."""
     awaited: bool = False
     """Awaited or entered: only an object made for it will do."""
     contains: list[Any] = field(default_factory=list)
@@ -205,6 +208,7 @@ class Usages:
             member = _constant(b)
             if member is not None:
                 self._on(a, lambda u: u.contains.append(member))
+            self._looked_up(a, b)
             return
         values = _constants(b)
         self._on(a, lambda u: u.constants.extend(values))
@@ -230,8 +234,15 @@ class Usages:
             case ast.Constant(value=key):
                 self._on(base, lambda u: u.keys.append(key))
             case ast.Name() | ast.Attribute() | ast.Tuple():
+                self._looked_up(base, index)
                 for part in index.elts if isinstance(index, ast.Tuple) else [index]:
                     self._on(part, lambda u: setattr(u, "hashed", True))
+
+    def _looked_up(self, container: ast.expr, key: ast.expr) -> None:
+        """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
+        path = self.path(key)
+        if path is not None:
+            self._on(container, lambda u: u.key_paths.append(path) if path not in u.key_paths else None)
 
     def _call(self, node: ast.Call) -> None:
         match node.func, node.args:
@@ -245,12 +256,14 @@ class Usages:
             ]:
                 self._on(value, lambda u: setattr(u, "iterated", True))
                 return
-            case ast.Name(id="int" | "float" | "round" | "abs"), [value, *_]:
+            case ast.Name(id="int" | "float" | "round" | "abs" as converter), [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
+                self._on(value, lambda u: setattr(u, "converted", converter in ("int", "float")))
                 return
             case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
-            case ast.Attribute(attr="get"), [value, *_]:
+            case ast.Attribute(value=base, attr="get"), [value, *_]:
+                self._looked_up(base, value)
                 self._on(value, lambda u: setattr(u, "hashed", True))
         match node.func:
             case ast.Attribute(value=base, attr=name):

@@ -47,6 +47,15 @@ _DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 _MISSING = object()
 
 
+def _is_mapping(u: Usage) -> bool:
+    return (
+        bool(u.key_paths)
+        and not u.indexed
+        and u.methods <= {"get", "pop", "setdefault"}
+        and not u.attributes - u.methods
+    )
+
+
 @dataclasses.dataclass(frozen=True, slots=True)
 class Make:
     """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `instance`, `stand-in`."""
@@ -143,6 +152,8 @@ class Candidates:
             made += [Make("stand-in"), Make("value", 3), Make("value", "text")]
         elif u.tested_truth:
             made += [Make("value", v) for v in (None, 0, "")]
+        if u.converted:
+            made += [Make("value", v) for v in ("12", "text", None)]
         if u.hashed:
             made.append(Make("value", []))
         if u.tested_none:
@@ -161,7 +172,7 @@ class Candidates:
             made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
             made += [Make("value", f"x{t}y{t}z") for t in texts]
             made += [Make("value", v) for v in ("text", "", "12", "A b", " ")]
-        elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods):
+        elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
             made.append(Make("dict"))
         elif u.contains and not u.attributes:
             made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
@@ -395,10 +406,25 @@ class World:
     def _dict(self, path: str) -> dict[Any, Any]:
         usage = self.candidates.usages.at(general(path))
         keys = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
+        if usage.key_paths and not keys:
+            return self._looked_up(path, usage.key_paths)
         if not keys:
             size = self.answer(f"len({path})", (2, 1, 0))
             return {f"key{i}": self.at(f"{path}['key{i}']") for i in range(size)}
         return {key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))}
+
+    def _looked_up(self, path: str, key_paths: list[str]) -> dict[Any, Any]:
+        """A mapping in which inputs are looked up: it holds them, or does not."""
+        made: dict[Any, Any] = {}
+        for key_path in key_paths:
+            if "[]" in key_path or "{}" in key_path:
+                continue
+            key = self.at(key_path)
+            if isinstance(key, int | str | float | tuple | StandIn | None) and self.answer(
+                f"{key_path} in {path}", (True, False)
+            ):
+                made[key] = self.at(f"{path}[{key_path}]")
+        return made
 
     def _instance(self, path: str, name: str) -> Any:
         kind = self._named(name)

@@ -12,7 +12,6 @@ from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare
 from dreck.steps.trees import BetterNot, Stmt, Tree, code_of, has_comment, only_statement, spliced, width
 
-
 _MOST = 70
 """A conditional expression is read in one go; longer ones are not, whatever the line would hold."""
 

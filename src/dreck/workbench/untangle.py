@@ -1,8 +1,10 @@
 """untangle: the work on files and targets, from reading to saving."""
 
+import ast
 import os
 import re
 import subprocess
+import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
@@ -271,9 +273,25 @@ def _is_left(lines: Sequence[str], function: Function) -> bool:
     return any(_LEAVE.search(line) for line in lines[first : max(last, first + 1)])
 
 
+def _check_scopes(file: SourceFile, tree: ast.Module) -> None:
+    """Errors that only the compiler sees, such as a `nonlocal` whose name is bound nowhere."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            compile(tree, str(file.path), "exec", dont_inherit=True)
+    except SyntaxError as error:
+        try:
+            compile(file.text, str(file.path), "exec", dont_inherit=True)
+        except SyntaxError:
+            return  # it did not compile before either
+        raise BadSource(f"{file.path}: the rewritten file would not compile ({error.msg}); nothing written") from None
+
+
 def _check_whole(file: SourceFile, text: str, functions: list[Function]) -> None:
     """The new file is Python, holds the same functions, and fits its encoding."""
     file.encoded(text)
-    names = [f.name for f in functions_in(parse(text, file.path), text)]
+    tree = parse(text, file.path)
+    _check_scopes(file, tree)
+    names = [f.name for f in functions_in(tree, text)]
     if names != [f.name for f in functions]:
         raise DreckError(f"{file.path}: the rewritten file would not hold the same functions; nothing written")
