@@ -14,3 +14,11 @@ def test_runs(script, tmp_path):
     done = subprocess.run([sys.executable, script], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip()
+
+
+def test_the_page_of_steps_is_up_to_date():
+    docs = Path(__file__).parent.parent / "docs"
+    sys.path.insert(0, str(docs))
+    import pages
+
+    assert pages.PAGE.read_text() == pages.page(), "run: python docs/pages.py"

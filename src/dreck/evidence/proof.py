@@ -397,13 +397,13 @@ class _LockStep:
             return renamed.get(term)
         args: list[object] = []
         for arg in term.args:
-            if isinstance(arg, Term):
-                inner = renamed.get(arg) or self._rebuilt(arg, renamed)
-                if inner is None:
-                    return None
-                args.append(inner)
-            else:
+            if not isinstance(arg, Term):
                 args.append(arg)
+                continue
+            inner = renamed.get(arg) or self._rebuilt(arg, renamed)
+            if inner is None:
+                return None
+            args.append(inner)
         return self.arena.terms.make(term.op, *args)
 
     # --- loops -------------------------------------------------------------------------------------

@@ -57,11 +57,12 @@ def load(path: str, text: str, name: str) -> Version:
 def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
     for node in ast.walk(tree):
         for _, value in ast.iter_fields(node):
-            if isinstance(value, list):
-                for index, item in enumerate(value):
-                    if item is old:
-                        value[index] = new
-                        return
+            if not isinstance(value, list):
+                continue
+            for index, item in enumerate(value):
+                if item is old:
+                    value[index] = new
+                    return
 
 
 def _module(path: Path) -> types.ModuleType:

@@ -148,7 +148,8 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
-    return code_lines(body) > _SMALL
+    statements = sum(isinstance(n, ast.stmt) for s in body for n in ast.walk(s))
+    return code_lines(body) > _SMALL and statements >= _SMALL
 
 
 def _is_weighty(body: list[ast.stmt]) -> bool:

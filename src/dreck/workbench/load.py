@@ -36,14 +36,14 @@ def load(spec: str | Path) -> Loaded:
     path = Path(place)
     file = read(path)
     functions = functions_in(parse(file.text, path), file.text)
-    if not name:
-        found = [f for f in functions if not f.nested]
-        if len(found) != 1:
-            raise BadTarget(f"{spec}: name one of its {len(found)} functions, as in {place}::function")
-    else:
+    if name:
         found = [f for f in Target(path, name).chosen(functions) if f.name == name]
         if not found:
             raise BadTarget(f"{spec}: is a class; name one of its methods")
+    else:
+        found = [f for f in functions if not f.nested]
+        if len(found) != 1:
+            raise BadTarget(f"{spec}: name one of its {len(found)} functions, as in {place}::function")
     function = found[0]
     target = Target(path, function.name)
     return Loaded(target, segment(file.text, function), function.node.lineno, measure(function.node))
