@@ -25,7 +25,8 @@ from dreck.workbench.straighten import comments
 from dreck.workbench.untangle import Request, untangle
 
 PLACE = Path(".corpus")
-PACKAGES = ("packaging", "click")
+PACKAGES = {"click": "src/click", "pygments": "pygments"}
+"""Code bases from the package index: where their source stands in the archive; their tests are in `tests`."""
 TESTS = [
     "argparse",
     "array",
@@ -155,24 +156,38 @@ def main() -> None:
 
 
 def flatten() -> bool:
-    """The standard library, flattened in a copy; bytes, comments and a second run checked."""
-    before, after = PLACE / "before", PLACE / "after"
-    for folder in (before, after):
-        shutil.rmtree(folder, ignore_errors=True)
-        for file in modules():
-            target = folder / file.relative_to(LIBRARY)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            shutil.copyfile(file, target)
-    return _flattened(after, "standard library")
+    """The standard library, flattened in a copy of the interpreter; bytes, comments and a second run checked."""
+    for name in ("before", "after"):
+        _copy_interpreter(PLACE / name)
+    return _flattened(sorted(_library(PLACE / "after")), "standard library")
 
 
-def _flattened(folder: Path, name: str) -> bool:
+def _copy_interpreter(home: Path) -> None:
+    """An interpreter that runs from `home` with the library there: nothing else then tells the copies apart."""
+    shutil.rmtree(home, ignore_errors=True)
+    prefix = Path(sys.base_prefix)
+    version = f"python{sys.version_info.major}.{sys.version_info.minor}"
+    (home / "bin").mkdir(parents=True)
+    shutil.copy2(prefix / "bin" / version, home / "bin" / "python3")
+    ignored = shutil.ignore_patterns("site-packages", "__pycache__")
+    shutil.copytree(LIBRARY, home / "lib" / version, ignore=ignored, symlinks=True)
+    for library in (prefix / "lib").glob("libpython*"):
+        shutil.copy2(library, home / "lib" / library.name)
+    (home / "lib" / version / "site-packages").mkdir()
+
+
+def _library(home: Path) -> list[Path]:
+    version = f"python{sys.version_info.major}.{sys.version_info.minor}"
+    return [home / "lib" / version / file.relative_to(LIBRARY) for file in modules()]
+
+
+def _flattened(paths: list[Path], name: str) -> bool:
     begun = time.perf_counter()
-    result = _untangled(folder, write=True)
+    result = _untangled(paths, write=True)
     took = time.perf_counter() - begun
     _table(name, result, took)
     harmed = [str(f.path) for f in result.files if not _whole(f)]
-    again = _untangled(folder, write=False)
+    again = _untangled(paths, write=False)
     print(f"files with a byte changed outside the changed functions, or a comment lost: {harmed or 'none'}")
     print(f"steps of a second run: {len(again.steps)}", flush=True)
     for step in again.functions:
@@ -181,8 +196,8 @@ def _flattened(folder: Path, name: str) -> bool:
     return not harmed and not again.steps
 
 
-def _untangled(folder: Path, write: bool) -> Result:
-    return untangle([folder], Request(verdict="proved", write=write, jobs=os.cpu_count() or 1))
+def _untangled(paths: list[Path], write: bool) -> Result:
+    return untangle(paths, Request(verdict="proved", write=write, jobs=os.cpu_count() or 1))
 
 
 def _table(name: str, result: Result, seconds: float) -> None:
@@ -250,9 +265,11 @@ def python() -> bool:
         names = [f"test_{test}" for test in TESTS]
         begun = time.perf_counter()
         with log.open("w") as out:
-            command = [sys.executable, "-m", "test", f"-j{os.cpu_count()}", "--timeout", "300", *names]
-            env = {**os.environ, "PYTHONPATH": str((PLACE / name).absolute())}
-            subprocess.run(command, env=env, stdout=out, stderr=subprocess.STDOUT, check=False)
+            home = (PLACE / name).absolute()
+            command = [home / "bin" / "python3", "-m", "test", f"-j{os.cpu_count()}", "-W", "--timeout", "300", *names]
+            env = {k: v for k, v in os.environ.items() if not k.startswith("PYTHON")}
+            env["LD_LIBRARY_PATH"] = str(home / "lib")
+            subprocess.run(command, cwd=PLACE, env=env, stdout=out, stderr=subprocess.STDOUT, check=False)
         failures[name] = _failed(log)
         print(
             f"regression tests {name}: {len(names)} asked for, {time.perf_counter() - begun:.0f} s, not passed: {sorted(failures[name])}"
@@ -267,17 +284,10 @@ def python() -> bool:
 
 
 def _failed(log: Path) -> set[str]:
-    """Test files listed under 'tests failed' in the report of regrtest."""
-    failed: set[str] = set()
-    listing = False
-    for line in log.read_text(errors="replace").splitlines():
-        if line.rstrip().endswith(("failed:", "altered the execution environment:")) and line[:1].isdigit():
-            listing = True
-        elif listing and line.startswith("    "):
-            failed.update(word for word in line.split() if word.startswith("test_"))
-        else:
-            listing = False
-    return failed
+    """Single tests that failed, and test files that could not be run."""
+    lines = log.read_text(errors="replace").splitlines()
+    single = {line for line in lines if line.startswith(("FAIL: ", "ERROR: "))}
+    return single | {line.split(" -- ")[0] for line in lines if line.startswith("test test_") and " crashed" in line}
 
 
 def packages() -> bool:
@@ -295,17 +305,17 @@ def _package(name: str) -> bool:
     with tarfile.open(next(place.glob("*.tar.gz"))) as archive:
         archive.extractall(place, filter="data")
     root = next(p for p in place.iterdir() if p.is_dir())
-    source = root / "src" / name
+    source = root / PACKAGES[name]
     tests = root / "tests"
     passed_before = _pytest(root, tests)
-    fine = _flattened(source, name)
+    fine = _flattened([source], name)
     passed_after = _pytest(root, tests)
     print(f"{name}: its tests before: {passed_before}; after: {passed_after}", flush=True)
     return fine and _counts(passed_before) == _counts(passed_after)
 
 
 def _pytest(root: Path, tests: Path) -> str:
-    env = {**os.environ, "PYTHONPATH": str((root / "src").absolute())}
+    env = {**os.environ, "PYTHONPATH": str((root / PACKAGES[root.name.partition("-")[0]]).parent.absolute())}
     command = [
         sys.executable,
         "-m",

@@ -219,3 +219,33 @@ def test_demo(run, tmp_path):
     again = run("demo", "copy")
     assert again.returncode == 2
     assert "is there already" in again.stderr
+
+
+def test_compare_since_a_revision(run, tmp_path):
+    import subprocess
+
+    def git(*args):
+        subprocess.run(
+            ["git", "-c", "user.name=a", "-c", "user.email=a@b", *args], cwd=tmp_path, check=True, capture_output=True
+        )
+
+    package = tmp_path / "works"
+    package.mkdir()
+    (package / "__init__.py").write_text("")
+    (package / "rates.py").write_text("RATES = {'glass': 2}\n")
+    (package / "fees.py").write_text(
+        "from works.rates import RATES\n\ndef f(k):\n    if k in RATES:\n        return RATES[k]\n    return 0\n"
+    )
+    git("init", "-q")
+    git("add", ".")
+    git("commit", "-qm", "first")
+    # Today's module imports another name; the old text must run with the neighbours of then.
+    (package / "rates.py").write_text("FEES = {'glass': 2}\n")
+    (package / "fees.py").write_text("from works.rates import FEES\n\ndef f(k):\n    return FEES.get(k, 0)\n")
+    done = run("compare", "--since", "HEAD", "works/fees.py::f", "--json")
+    assert json.loads(done.stdout)["functions"][0]["verdict"] in ("tested", "differs")
+    assert "cannot be executed" not in done.stdout
+    (package / "fees.py").write_text("from works.rates import FEES\n\ndef f(k):\n    return FEES.get(k, 1)\n")
+    assert run("compare", "--since", "HEAD", "works/fees.py").returncode == 1
+    assert "failed" in run("compare", "--since", "nowhere", "works/fees.py").stderr
+    assert run("compare", "works/fees.py").returncode == 2

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from dreck.cli.progress import progress_bar
-from dreck.errors import BadTarget
+from dreck.errors import BadTarget, DreckError
 
 
 def register(group: click.Group) -> None:
@@ -96,20 +96,37 @@ def untangle(
 
 @click.command()
 @click.argument("old")
-@click.argument("new")
+@click.argument("new", required=False)
+@click.option("--since", metavar="REV", help="Compare the one target named with what it was at REV in git.")
+@click.option("--open-cage", multiple=True, metavar="EVENT", help="Let trials do this, such as os.mkdir (repeatable).")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
 @click.option(
     "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
 )
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def compare(old: str, new: str, only: tuple[str, ...], assume: tuple[str, ...], verdict: str, as_json: bool) -> int:
-    """Are OLD and NEW the same? Two files, or two targets."""
-    from dreck.workbench.compare import compare_texts, read_text
+def compare(
+    old: str,
+    new: str | None,
+    since: str | None,
+    open_cage: tuple[str, ...],
+    only: tuple[str, ...],
+    assume: tuple[str, ...],
+    verdict: str,
+    as_json: bool,
+) -> int:
+    """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET."""
+    from dreck.workbench.compare import compare_since, compare_texts, read_text
 
-    found = compare_texts(read_text(old), read_text(new), only, assume, verdict == "tested")
+    options: dict[str, Any] = {"only": only, "assume": assume, "trial": verdict == "tested", "open_cage": open_cage}
+    if since is not None and new is None:
+        found = compare_since(since, old, **options)
+    elif since is None and new is not None:
+        found = compare_texts(read_text(old), read_text(new), **options)
+    else:
+        raise DreckError("compare wants two of them, OLD and NEW, or --since REV and one target")
     if not found.functions and (found.only_old or found.only_new) and not as_json:
-        raise BadTarget(f"{old} and {new} have no function in common; name two targets with '::'")
+        raise BadTarget(f"{old} and {new or since} have no function in common; name two targets with '::'")
     if as_json:
         _print_json(found.as_json())
     else:

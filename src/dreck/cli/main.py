@@ -1,5 +1,6 @@
 """`dreck`: the command and what all its parts share: one line for an error, exit code 2."""
 
+import os
 import sys
 from typing import Any
 
@@ -39,6 +40,12 @@ def main() -> None:
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(0)
+    except Exception as error:
+        if "DRECK_TRACEBACK" in os.environ:
+            raise
+        _stop(
+            f"an error of Dreck's own, nothing was half written: {type(error).__name__}: {error} (DRECK_TRACEBACK=1 tells where)"
+        )
     sys.exit(status if isinstance(status, int) else 0)
 
 

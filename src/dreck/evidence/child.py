@@ -11,6 +11,7 @@ import select
 import signal
 import sys
 import time
+from pathlib import Path
 from typing import Any
 
 from dreck.evidence.cage import Cage
@@ -18,7 +19,7 @@ from dreck.evidence.observe import shown
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
 from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, load
+from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, project_of
 from dreck.evidence.world import Candidates
 
 _SILENCE = 3.0
@@ -103,7 +104,11 @@ def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None
 def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
     cage = Cage(frozenset(request["open"]))
     cage.close()
-    old, new = (load(side["path"], side["text"], side["name"]) for side in (request["old"], request["new"]))
+    before, after = request["old"], request["new"]
+    old = load(before["path"], before["text"], before["name"])
+    if project_of(Path(before["path"])) != project_of(Path(after["path"])):
+        forget_neighbours(Path(before["path"]))
+    new = load(after["path"], after["text"], after["name"])
     usages = Usages()
     for version in (new, old):
         usages.add(_original(request, version is old))

@@ -63,11 +63,13 @@ class Search:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
         self._until = time.monotonic() + self.seconds
         first = self._first()
-        if first is None or self.different or self._wavers(first):
+        if first is None or self._wavers(first):
             return
         self._each_alone(first)
         self._guided()
         self._at_random()
+        if self.different is not None:
+            self._shrink()
 
     def _first(self) -> Tried | None:
         """The most plausible input; if the process dies of it, the next one that differs in one parameter."""
@@ -154,6 +156,25 @@ class Search:
         return (
             self.different is not None or self.unstable or self.count >= self.inputs or time.monotonic() > self._until
         )
+
+    def _shrink(self) -> None:
+        """Makes the input that shows the difference smaller: fewer choices, then values nearer to nothing."""
+        tries = 0
+        changed = True
+        while changed and tries < _SHRINKS:
+            changed = False
+            assert self.different is not None
+            for choice in _smaller(self.different):
+                tries += 1
+                if tries > _SHRINKS:
+                    break
+                best, self.different = self.different, None
+                found = self.attempt(choice)
+                if self.different is None:
+                    self.different = best
+                elif found is not None:
+                    changed = True
+                    break
 
     # --- moves -------------------------------------------------------------------------------------
 
@@ -289,8 +310,8 @@ class Search:
         return tried
 
     def _allow_for(self, observation: Observation, seconds: float) -> None:
-        """The first few runs that do not end are not charged to the search."""
-        if observation.error == ENDLESS and self.endless < 12:
+        """The first few runs that do not end, or are very slow, are not charged to the search."""
+        if (observation.error == ENDLESS or seconds > 0.1) and self.endless < 12:
             self.endless += 1
             self._until += seconds
 
@@ -305,6 +326,25 @@ class Search:
             for side, number, _ in tried.reached:
                 self.reaching.setdefault((side, number), []).append(tried)
         self.reached |= tried.reached
+
+
+_SHRINKS = 40
+
+
+def _smaller(tried: Tried) -> Iterator[Choice]:
+    for path in sorted(tried.choice):
+        yield {p: make for p, make in tried.choice.items() if p != path}
+    for path, make in sorted(tried.used.items()):
+        if make.kind == "list" and make.what > 0:
+            yield {**tried.choice, path: Make("list", make.what - 1)}
+        if make.kind != "value" or isinstance(make.what, bool):
+            continue
+        if isinstance(make.what, int | float) and not math.isnan(make.what):
+            for value in (0, 1, make.what // 2):
+                if abs(value) < abs(make.what):
+                    yield {**tried.choice, path: Make("value", value)}
+        elif isinstance(make.what, str) and len(make.what) > 1:
+            yield {**tried.choice, path: Make("value", make.what[: len(make.what) // 2])}
 
 
 def _touches(path: str, name: str) -> bool:

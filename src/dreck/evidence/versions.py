@@ -65,6 +65,14 @@ def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
                     return
 
 
+def project_of(path: Path) -> Path:
+    """The folder that has to be on the path for the module at `path` to be imported."""
+    folder = path.parent
+    while (folder / "__init__.py").exists():
+        folder = folder.parent
+    return folder
+
+
 def _module(path: Path) -> types.ModuleType:
     """An empty module with the names and the package an import would give it."""
     folder, parts = path.parent, [path.stem]
@@ -89,6 +97,17 @@ def _module(path: Path) -> types.ModuleType:
     # Dataclasses and enums look their module up while classes are made.
     sys.modules.setdefault(name, module)
     return module
+
+
+def forget_neighbours(path: Path) -> None:
+    """The other version stands elsewhere and brings its own neighbours: those of this one are imported no more."""
+    folder = project_of(path)
+    if str(folder) in sys.path:
+        sys.path.remove(str(folder))
+    for name, module in list(sys.modules.items()):
+        file = getattr(module, "__file__", None)
+        if file and Path(file).is_relative_to(folder) and not name.startswith("dreck") and "site-packages" not in file:
+            del sys.modules[name]
 
 
 def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callable[..., Any], type | None]:

@@ -16,6 +16,7 @@ from dreck.model.graph import Arena
 from dreck.model.scopes import ModuleNames, assigned_in_place
 from dreck.source.files import read
 from dreck.source.functions import Function, functions_in, parse
+from dreck.source.revisions import at_revision
 from dreck.source.targets import Target
 from dreck.workbench.config import Config, config_for
 
@@ -56,6 +57,7 @@ def compare_texts(
     only: Iterable[str] = (),
     assume: Iterable[str] = (),
     trial: bool = True,
+    open_cage: Iterable[str] = (),
 ) -> Comparison:
     """Compares the functions of two modules, matched by name; two named functions may have different names.
 
@@ -66,7 +68,8 @@ def compare_texts(
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
     sides = _Side.of(old), _Side.of(new)
     config = config_for(old.path)
-    judge = _Judging(sides, frozenset(assume) | config.assume | DEFAULT_ASSUMPTIONS, trial, config)
+    allowed = frozenset(assume) | config.assume | DEFAULT_ASSUMPTIONS
+    judge = _Judging(sides, allowed, trial, config, frozenset(open_cage))
     if old.name is not None and new.name is not None:
         pairs = sides[0].pairs(old.name, sides[1], new.name)
     else:
@@ -126,6 +129,7 @@ class _Judging:
     assume: frozenset[str]
     trial: bool
     config: Config
+    open_cage: frozenset[str] = frozenset()
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = _changed_globals(*self.sides)
@@ -175,7 +179,7 @@ class _Judging:
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
-        return Judge(self.assume, self.trial, budget=budget, arena=Arena())
+        return Judge(self.assume, self.trial, budget=budget, open_cage=self.open_cage, arena=Arena())
 
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
         """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
@@ -278,6 +282,14 @@ def read_text(spec: str | Path) -> Text:
         raise BadTarget(f"{spec}: a name is wanted after '::', as in {place}::function")
     path = Path(place)
     return Text(path, read(path).text, name or None)
+
+
+def compare_since(revision: str, spec: str, **options: Any) -> Comparison:
+    """A target as it was at a revision in git, among its neighbours of then, against what it is now."""
+    new = read_text(spec)
+    with at_revision(new.path, revision) as path:
+        old = Text(path, read(path).text, new.name)
+        return compare_texts(old, new, **options)
 
 
 def _live(function: Callable[..., Any]) -> Text:

@@ -1,0 +1,40 @@
+"""Revisions: a file, and all its neighbours, as they were at a revision in git."""
+
+import io
+import subprocess
+import tarfile
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from dreck.errors import BadTarget
+
+
+@contextmanager
+def at_revision(path: Path, revision: str) -> Iterator[Path]:
+    """The path of `path` as it was at `revision`, among its neighbours of then; gone when the context ends.
+
+    Raises BadTarget when the file is in no git repository, or was not there at that revision.
+    """
+    top = Path(_git(path, "rev-parse", "--show-toplevel").decode().strip())
+    inside = path.absolute().resolve().relative_to(top.resolve())
+    archive = _git(path, "archive", "--format=tar", revision, cwd=top)
+    with tempfile.TemporaryDirectory(prefix="dreck-revision-") as folder:
+        with tarfile.open(fileobj=io.BytesIO(archive)) as files:
+            files.extractall(folder, filter="data")
+        old = Path(folder, inside)
+        if not old.exists():
+            raise BadTarget(f"{path}: was not there at revision {revision}")
+        yield old
+
+
+def _git(path: Path, *args: str, cwd: Path | None = None) -> bytes:
+    try:
+        done = subprocess.run(["git", *args], cwd=cwd or path.absolute().parent, capture_output=True, check=False)
+    except (OSError, FileNotFoundError):
+        raise BadTarget(f"{path}: git cannot be run there") from None
+    if done.returncode:
+        told = done.stderr.decode(errors="replace").strip().splitlines()
+        raise BadTarget(f"{path}: git {args[0]} failed: {told[0] if told else 'no reason given'}")
+    return done.stdout
