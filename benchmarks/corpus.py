@@ -323,6 +323,7 @@ def _pytest(root: Path, tests: Path) -> str:
         "-q",
         "-p",
         "no:cacheprovider",
+        "--continue-on-collection-errors",
         "-x",
         "--maxfail=50",
         str(tests.absolute()),

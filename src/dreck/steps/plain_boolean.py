@@ -111,6 +111,8 @@ def _is_boolean(test: cst.BaseExpression) -> bool:
 
 
 def _as_bool(test: cst.BaseExpression) -> cst.BaseExpression:
+    if "\n" in code_of(test):
+        raise BetterNot("a test over several lines, wrapped in bool(), would be no clearer")
     return cst.Call(cst.Name("bool"), [cst.Arg(bare(test))])
 
 

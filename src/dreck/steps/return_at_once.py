@@ -151,8 +151,7 @@ def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedB
     if _never_ends(statement):
         kept = []
         if has_comment(final.leading_lines) or final.trailing_whitespace.comment is not None:
-            own = final.trailing_whitespace.comment
-            footer = [*final.leading_lines, *([cst.EmptyLine(comment=own)] if own else []), *footer]
+            footer = [*final.leading_lines, *comment_lines(final.trailing_whitespace), *footer]
     return block.with_changes(body=[*block.body[:index], statement, *kept], footer=footer)
 
 
