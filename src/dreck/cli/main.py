@@ -43,9 +43,8 @@ def main() -> None:
     except Exception as error:
         if "DRECK_TRACEBACK" in os.environ:
             raise
-        _stop(
-            f"an error of Dreck's own, nothing was half written: {type(error).__name__}: {error} (DRECK_TRACEBACK=1 tells where)"
-        )
+        told = f"{type(error).__name__}: {error}"
+        _stop(f"an error of Dreck's own, no file is half written: {told} (DRECK_TRACEBACK=1 tells where)")
     sys.exit(status if isinstance(status, int) else 0)
 
 

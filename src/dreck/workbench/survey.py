@@ -14,6 +14,7 @@ from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import all_steps
+from dreck.workbench.collector import calm
 
 if TYPE_CHECKING:
     import pandas
@@ -117,6 +118,11 @@ def _bundle(targets: list[Target]) -> list[_Found]:
 
 def measure_file(target: Target) -> _Found:
     """The rows of one file, or why there are none. Raises BadTarget for a name that is not in the file."""
+    with calm():
+        return _measured_file(target)
+
+
+def _measured_file(target: Target) -> _Found:
     try:
         file = read(target.path)
         tree = parse(file.text, target.path)

@@ -21,6 +21,7 @@ from dreck.source.functions import Function, functions_in, parse, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
+from dreck.workbench.collector import calm
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.journal import Entry, Journal
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
@@ -157,7 +158,8 @@ def _entry(name: str, start: int, before: str, after: str, taken: Taken) -> Entr
 def _file(item: tuple[Path, list[Target]], request: Request, ask: Callable[[Proposal], str] | None) -> _Worked:
     path, targets = item
     try:
-        return path, _straightened(path, targets, request, ask), None
+        with calm():
+            return path, _straightened(path, targets, request, ask), None
     except BadSource as error:
         return path, None, error
 
