@@ -64,7 +64,20 @@ class Make:
     what: Any = None
 
     def __repr__(self) -> str:
-        return repr(self.what) if self.kind == "value" else f"{self.kind} {self.what}"
+        match self.kind:
+            case "value":
+                return repr(self.what)
+            case "list" | "tuple" | "set":
+                return f"a {self.kind} of {self.what}"
+            case "instance":
+                return f"an instance of {self.what}"
+            case "class":
+                return f"an instance of {self.what.__name__}"
+            case "raise":
+                return f"raises {self.what}"
+            case "named":
+                return str(self.what)
+        return f"a {self.kind}"
 
 
 class Candidates:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 import libcst as cst
 
 from dreck.model.measures import operands
-from dreck.model.shape import blocks, is_elif
+from dreck.model.shape import is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare
@@ -18,17 +18,12 @@ _MOST = 70
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """if/else whose branches assign one value each to the same plain target."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            match statement:
-                case ast.If(
-                    test=test, body=[ast.Assign(targets=[x], value=a)], orelse=[ast.Assign(targets=[y], value=b)]
-                ):
-                    if ast.dump(x) == ast.dump(y) and _plain(x) and not is_elif(statement) and _short(test, a, b):
-                        reason = f"both branches only choose a value for `{ast.unparse(x)}`"
-                        yield Site(block.path, index, statement.lineno, reason)
+    for block, index, statement in places(function):
+        match statement:
+            case ast.If(test=test, body=[ast.Assign(targets=[x], value=a)], orelse=[ast.Assign(targets=[y], value=b)]):
+                if ast.dump(x) == ast.dump(y) and _plain(x) and not is_elif(statement) and _short(test, a, b):
+                    reason = f"both branches only choose a value for `{ast.unparse(x)}`"
+                    yield Site(block.path, index, statement.lineno, reason)
 
 
 def _plain(target: ast.expr) -> bool:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import blocks, is_elif
+from dreck.model.shape import is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end
@@ -13,17 +13,14 @@ from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, comment_lines, 
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements (and arms of a chain) whose else is one `if`."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            arm: ast.stmt = statement
-            while isinstance(arm, ast.If):
-                if len(arm.orelse) == 1 and isinstance(arm.orelse[0], ast.If) and not is_elif(arm):
-                    line = arm.orelse[0].lineno
-                    yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
-                    break
-                arm = arm.orelse[0] if is_elif(arm) else ast.Pass()
+    for block, index, statement in places(function):
+        arm: ast.stmt = statement
+        while isinstance(arm, ast.If):
+            if len(arm.orelse) == 1 and isinstance(arm.orelse[0], ast.If) and not is_elif(arm):
+                line = arm.orelse[0].lineno
+                yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
+                break
+            arm = arm.orelse[0] if is_elif(arm) else ast.Pass()
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import arms, blocks, is_elif, is_straight, leaves
+from dreck.model.shape import arms, is_elif, is_straight, leaves, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrapped
@@ -13,14 +13,11 @@ from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrap
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if`s (and whole `if`/`elif` chains) whose branches all leave before an `else`."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            if isinstance(statement, ast.If) and _applies(statement):
-                many = is_elif(statement)
-                reason = "every branch before the else leaves" if many else "the branch before the else leaves"
-                yield Site(block.path, index, statement.lineno, f"{reason}, so what follows needs no else")
+    for block, index, statement in places(function):
+        if isinstance(statement, ast.If) and _applies(statement):
+            many = is_elif(statement)
+            reason = "every branch before the else leaves" if many else "the branch before the else leaves"
+            yield Site(block.path, index, statement.lineno, f"{reason}, so what follows needs no else")
 
 
 def _applies(chain: ast.If) -> bool:

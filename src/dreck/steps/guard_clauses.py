@@ -8,7 +8,6 @@ import libcst as cst
 
 from dreck.model.shape import (
     Block,
-    blocks,
     code_lines,
     exceptional,
     holds_test,
@@ -17,6 +16,7 @@ from dreck.model.shape import (
     joins,
     leaves,
     nest,
+    places,
     returns_value,
 )
 from dreck.source.functions import FunctionNode
@@ -40,12 +40,9 @@ _SMALL = 3
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Places where an `if` wraps the success path, outermost first."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            if isinstance(statement, ast.If) and not is_elif(statement):
-                yield from _sites(function, block, index, statement)
+    for block, index, statement in places(function):
+        if isinstance(statement, ast.If) and not is_elif(statement):
+            yield from _sites(function, block, index, statement)
 
 
 def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Iterator[Site]:

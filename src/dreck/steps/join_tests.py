@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import blocks, joins, nest
+from dreck.model.shape import joins, nest, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import (
@@ -24,14 +24,11 @@ from dreck.steps.trees import (
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements whose body is one `if`, neither with an else."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            match statement:
-                case ast.If(body=[ast.If(orelse=[])], orelse=[]):
-                    if joins(nest(statement), len(block.path) + 1):
-                        yield Site(block.path, index, statement.lineno, "nothing stands between the two tests")
+    for block, index, statement in places(function):
+        match statement:
+            case ast.If(body=[ast.If(orelse=[])], orelse=[]):
+                if joins(nest(statement), len(block.path) + 1):
+                    yield Site(block.path, index, statement.lineno, "nothing stands between the two tests")
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:

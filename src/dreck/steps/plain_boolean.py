@@ -6,7 +6,7 @@ from functools import partial
 
 import libcst as cst
 
-from dreck.model.shape import Block, blocks, is_elif
+from dreck.model.shape import Block, is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare, has_comments, negations
@@ -17,13 +17,10 @@ _SURE = frozenset({"isinstance", "issubclass", "callable", "hasattr", "bool", "a
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if c: return True else: return False`, the same with an assignment, or with the second return behind it."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            kind = _kind(block, index, statement)
-            if kind:
-                yield Site(block.path, index, statement.lineno, "the test itself is the answer", kind)
+    for block, index, statement in places(function):
+        kind = _kind(block, index, statement)
+        if kind:
+            yield Site(block.path, index, statement.lineno, "the test itself is the answer", kind)
 
 
 def _kind(block: Block, index: int, s: ast.stmt) -> str:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import blocks
+from dreck.model.shape import places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import has_comments
@@ -14,13 +14,10 @@ from dreck.steps.trees import BetterNot, Stmt, Tree, as_block, comment_lines, gr
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` without an else over more than one statement, or over one that is an `if` itself."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            match statement:
-                case ast.If(body=[_, _, *_], orelse=[]):
-                    yield Site(block.path, index, statement.lineno, "each line below can now be moved on its own")
+    for block, index, statement in places(function):
+        match statement:
+            case ast.If(body=[_, _, *_], orelse=[]):
+                yield Site(block.path, index, statement.lineno, "each line below can now be moved on its own")
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import blocks, is_elif, leaves
+from dreck.model.shape import is_elif, leaves, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import negations
@@ -14,16 +14,11 @@ from dreck.steps.trees import Tree, Untouchable, as_block, edit_chain
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if not x: ... else: ...`, where neither branch leaves."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            match statement:
-                case ast.If(test=test, body=body, orelse=[_, *_] as orelse) if not is_elif(statement):
-                    if _asks_the_opposite(test) and not leaves(body) and not leaves(orelse):
-                        yield Site(
-                            block.path, index, statement.lineno, "asked the right way round: no `not`, two branches"
-                        )
+    for block, index, statement in places(function):
+        match statement:
+            case ast.If(test=test, body=body, orelse=[_, *_] as orelse) if not is_elif(statement):
+                if _asks_the_opposite(test) and not leaves(body) and not leaves(orelse):
+                    yield Site(block.path, index, statement.lineno, "asked the right way round: no `not`, two branches")
 
 
 def _asks_the_opposite(test: ast.expr) -> bool:

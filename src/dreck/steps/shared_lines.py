@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import arms, blocks, leaves
+from dreck.model.shape import arms, leaves, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import negations
@@ -14,20 +14,17 @@ from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, as_block, code
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Chains with an else, all of whose branches end (or begin) with the same line."""
-    for block in blocks(function):
-        if block.is_elif:
+    for block, index, statement in places(function):
+        if not isinstance(statement, ast.If):
             continue
-        for index, statement in enumerate(block.body):
-            if not isinstance(statement, ast.If):
-                continue
-            ifs, last = arms(statement)
-            bodies = [*(arm.body for arm in ifs), last]
-            if not last or any(leaves(body) for body in bodies):
-                continue
-            if _same([body[-1] for body in bodies]) and any(len(body) > 1 for body in bodies):
-                yield Site(block.path, index, statement.lineno, "every branch ends with the same line", "after")
-            elif _same([body[0] for body in bodies]) and _moves_ahead(bodies[0][0], ifs):
-                yield Site(block.path, index, statement.lineno, "every branch begins with the same line", "before")
+        ifs, last = arms(statement)
+        bodies = [*(arm.body for arm in ifs), last]
+        if not last or any(leaves(body) for body in bodies):
+            continue
+        if _same([body[-1] for body in bodies]) and any(len(body) > 1 for body in bodies):
+            yield Site(block.path, index, statement.lineno, "every branch ends with the same line", "after")
+        elif _same([body[0] for body in bodies]) and _moves_ahead(bodies[0][0], ifs):
+            yield Site(block.path, index, statement.lineno, "every branch begins with the same line", "before")
 
 
 def _same(statements: list[ast.stmt]) -> bool:

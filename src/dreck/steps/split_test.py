@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import blocks, is_straight, leaves
+from dreck.model.shape import is_straight, leaves, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare, has_comments
@@ -14,16 +14,13 @@ from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, as_block, spli
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if a and b` without an else; `if a or b` whose short branch leaves."""
-    for block in blocks(function):
-        if block.is_elif:
-            continue
-        for index, statement in enumerate(block.body):
-            match statement:
-                case ast.If(test=ast.BoolOp(op=ast.And()), orelse=[]):
-                    yield Site(block.path, index, statement.lineno, "each test can now be moved on its own", "and")
-                case ast.If(test=ast.BoolOp(op=ast.Or()), body=body, orelse=[]):
-                    if len(body) == 1 and is_straight(body) and leaves(body):
-                        yield Site(block.path, index, statement.lineno, "each case has a guard of its own", "or")
+    for block, index, statement in places(function):
+        match statement:
+            case ast.If(test=ast.BoolOp(op=ast.And()), orelse=[]):
+                yield Site(block.path, index, statement.lineno, "each test can now be moved on its own", "and")
+            case ast.If(test=ast.BoolOp(op=ast.Or()), body=body, orelse=[]):
+                if len(body) == 1 and is_straight(body) and leaves(body):
+                    yield Site(block.path, index, statement.lineno, "each case has a guard of its own", "or")
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
