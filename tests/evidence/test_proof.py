@@ -186,6 +186,10 @@ DIFFERENT = {
     ),
     "walrus leaks": ("if (n := a()) and b:\n    return n\nreturn n", "if a() and b:\n    return 1\nreturn 2"),
     "locals are looked at": ("x = 1\nreturn locals()", "return locals()"),
+    "a name in a loop is no local any more": (
+        "if a:\n    while b():\n        xs.p = y\nelif not a:\n    y = 1",
+        "if a:\n    while b():\n        xs.p = y\nelif not a:\n    pass",
+    ),
     "case True is identity": (
         "match a:\n    case True:\n        return 1\nreturn 2",
         "if a == True:\n    return 1\nreturn 2",

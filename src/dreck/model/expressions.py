@@ -47,6 +47,17 @@ class Expressions:
         """Whether assigning `name` only changes a register nobody else can see."""
         return name in self.scope.local and name not in self.scope.captured
 
+    def meanings(self, e: ast.AST) -> tuple[Any, ...]:
+        """How each name in `e` is meant here: the same code is another act where a name is no local any more."""
+        scope = self.scope
+        sets = (scope.local, scope.params, scope.captured, scope.shared, scope.deleted, self.enclosing)
+        outer = (scope.declared_global, scope.declared_nonlocal)
+        told = [
+            (name, *(name in names for names in (*sets, *outer)), self.names.kind(name))
+            for name in sorted(names_read(e))
+        ]
+        return (scope.has_walrus, *told)
+
     def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
         if name in self.scope.shared:
             return self.act("cell", name, (), dest, nxt, ctx, source)

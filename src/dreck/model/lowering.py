@@ -173,7 +173,7 @@ class _Statements(Patterns, Expressions):
 
     def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
         cursor = f"%iter{ctx.depth}"
-        head, new = self.arena.loop_head((ast.dump(s), nxt, ctx), assigned_in([s]), s)
+        head, new = self.arena.loop_head((ast.dump(s), self.meanings(s), nxt, ctx), assigned_in([s]), s)
         if new:
             inner = replace(ctx, brk=nxt, cont=head, depth=ctx.depth + 1)
             body = self.block(s.body, head, inner)
