@@ -190,6 +190,18 @@ DIFFERENT = {
         "if a:\n    while b():\n        xs.p = y\nelif not a:\n    y = 1",
         "if a:\n    while b():\n        xs.p = y\nelif not a:\n    pass",
     ),
+    "a name in a comprehension is no local any more": (
+        "if a:\n    b([y for _ in xs])\nelif not a:\n    y = 1",
+        "if a:\n    b([y for _ in xs])\nelif not a:\n    pass",
+    ),
+    "a name in a lambda is no local any more": (
+        "g = lambda: y\nif not a and a:\n    y = 1\nreturn g",
+        "g = lambda: y\nif not a and a:\n    pass\nreturn g",
+    ),
+    "a name in a class body is no local any more": (
+        "class C:\n    z = y\nif not a and a:\n    y = 1\nreturn C",
+        "class C:\n    z = y\nif not a and a:\n    pass\nreturn C",
+    ),
     "case True is identity": (
         "match a:\n    case True:\n        return 1\nreturn 2",
         "if a == True:\n    return 1\nreturn 2",
