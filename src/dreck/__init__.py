@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from dreck.model.measures import Tangle
     from dreck.workbench.compare import Comparison, compare
     from dreck.workbench.load import Loaded, load
+    from dreck.workbench.pin import Pinned, Pins, pin
     from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
     from dreck.workbench.survey import Row, Survey, survey
 
@@ -29,8 +30,11 @@ _HOMES = {
     "Taken": "dreck.workbench.results",
     "Tangle": "dreck.model.measures",
     "Verdict": "dreck.evidence.verdict",
+    "Pinned": "dreck.workbench.pin",
+    "Pins": "dreck.workbench.pin",
     "compare": "dreck.workbench.compare",
     "load": "dreck.workbench.load",
+    "pin": "dreck.workbench.pin",
     "survey": "dreck.workbench.survey",
     "untangle": "dreck.api",
 }
@@ -44,6 +48,8 @@ __all__ = [
     "FileResult",
     "FunctionResult",
     "Loaded",
+    "Pinned",
+    "Pins",
     "Refused",
     "Result",
     "Row",
@@ -53,6 +59,7 @@ __all__ = [
     "Verdict",
     "compare",
     "load",
+    "pin",
     "survey",
     "untangle",
 ]

@@ -14,7 +14,7 @@ from dreck.errors import BadTarget, DreckError
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, untangle, compare, back, steps):
+    for command in (demo, survey, untangle, compare, pin, back, steps):
         group.add_command(command)
 
 
@@ -134,6 +134,31 @@ def compare(
 
         show_comparison(found)
     return 0 if found.verdict and not found.only_old else 1
+
+
+@click.command()
+@click.argument("target")
+@click.option("-o", "output", type=click.Path(path_type=Path, dir_okay=False), help="Write the pytest file here.")
+@click.option("--from", "command", default="", metavar="'COMMAND'", help="Run this, watched, and pin what comes in.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def pin(target: str, output: Path | None, command: str, as_json: bool) -> int:
+    """Pin what TARGET does today as pytest tests, and say how strong they are.
+
+    Without -o the file goes to standard output, what is known of it to standard error.
+    """
+    from dreck.workbench.pin import pin as run
+
+    with progress_bar() as told:
+        pins = run(target, output, command, told)
+    if as_json:
+        _print_json(pins.as_json())
+        return 0
+    from dreck.report.terminal import show_pins
+
+    if output is None:
+        click.echo(pins.text, nl=False)
+    show_pins(pins, output)
+    return 0
 
 
 def _asker() -> Any:

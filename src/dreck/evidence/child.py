@@ -18,6 +18,7 @@ from dreck.evidence.cage import Cage
 from dreck.evidence.observe import shown
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
+from dreck.evidence.still import Still
 from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, project_of
 from dreck.evidence.world import Candidates
@@ -92,8 +93,9 @@ def _listen(reading: int) -> tuple[dict[str, Any] | None, int]:
 
 
 def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None:
+    work = _pin if request.get("work") == "pin" else _trial
     try:
-        answer = _trial(request, skipped, writing)
+        answer = work(request, skipped, writing)
     except CannotRun as error:
         answer = {"error": str(error)}
     except BaseException as error:
@@ -102,9 +104,10 @@ def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None
 
 
 def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
-    cage = Cage(frozenset(request["open"]))
+    cage, still = Cage(frozenset(request["open"])), Still()
     cage.close()
     before, after = request["old"], request["new"]
+    still.hold(before["text"] + after["text"])
     old = load(before["path"], before["text"], before["name"])
     if project_of(Path(before["path"])) != project_of(Path(after["path"])):
         forget_neighbours(Path(before["path"]))
@@ -114,7 +117,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         usages.add(_original(request, version is old))
     candidates = Candidates(usages, old.namespace, dict(old.types))
     search = Search(
-        (Runner(old, cage), Runner(new, cage)),
+        (Runner(old, cage, still), Runner(new, cage, still)),
         candidates,
         usages,
         inputs=request["inputs"],
@@ -124,6 +127,12 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
     )
     search.run()
     return _result(search, old, new)
+
+
+def _pin(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
+    from dreck.evidence.pinning import pin
+
+    return pin(request, lambda number: _tell(writing, number), skipped)
 
 
 def _tell(writing: int, number: int) -> None:

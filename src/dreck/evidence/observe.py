@@ -43,6 +43,8 @@ class Describer:
             return (name, getattr(value, "__qualname__", getattr(value, "__name__", "?")))
         if isinstance(value, types.MethodType):
             return (name, value.__func__.__qualname__, self.of(value.__self__))
+        if kind.__module__ == "unittest.mock":
+            return ("mock", _plain_repr(value))
         if isinstance(value, dict):
             return (name, self._pairs(value), self._state(value))
         if isinstance(value, list | tuple):

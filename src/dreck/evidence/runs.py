@@ -4,16 +4,16 @@ import asyncio
 import inspect
 import io
 import os
-import random
 import sys
 import types
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
 from dreck.evidence.cage import Cage, TimeUp
 from dreck.evidence.observe import Describer
+from dreck.evidence.still import Still
 from dreck.evidence.versions import Version
 from dreck.evidence.world import Candidates, Make, World, partial
 
@@ -51,11 +51,12 @@ class Observation:
 class Runner:
     """Runs one version. Remembers mutable results, to see when one object is handed out twice."""
 
-    def __init__(self, version: Version, cage: Cage) -> None:
+    def __init__(self, version: Version, cage: Cage, still: Still) -> None:
         self.version = version
         self.cage = cage
+        self.still = still
         self._results: list[Any] = []
-        self._globals = self._global_names()
+        self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
 
     def parameters(self) -> list[str]:
@@ -65,18 +66,24 @@ class Runner:
     def run(self, candidates: Candidates, choice: dict[str, Make]) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
-        args, kwargs = self._arguments(world)
+        args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
         self.version.watcher.begin()
+        result, error, output = self.guarded(lambda: self._finished(self.version.function(*args, **kwargs)))
+        reached = set(self.version.watcher.reached)
+        return self._observed(world, result, error, shown, output), world, reached
+
+    def guarded(self, work: Callable[[], Any]) -> tuple[Any, Any, str]:
+        """What `work` gives, what it raises or how else it ends, and what it prints, in the cage."""
         self.cage.told.clear()
         result: Any = None
         error: Any = None
         output = _Output()
-        random.seed(20)
+        self.still.begin()
         with _captured(output):
             try:
                 with self.cage.timed(RUN_SECONDS):
-                    result = self._finished(self.version.function(*args, **kwargs))
+                    result = work()
             except TimeUp:
                 error = ENDLESS
             except RecursionError:
@@ -85,15 +92,14 @@ class Runner:
                 error = ("MemoryError",)
             except BaseException as raised:
                 error = raised
-        reached = set(self.version.watcher.reached)
-        return self._observed(world, result, error, shown, output.getvalue()), world, reached
+        return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str) -> Observation:
         describe = Describer()
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
-        state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self._globals)
+        state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
         return Observation(
             described,
             told_error,
@@ -124,7 +130,8 @@ class Runner:
             return self.cage.loop().run_until_complete(_async_drained(result))
         return result
 
-    def _arguments(self, world: World) -> tuple[list[Any], dict[str, Any]]:
+    def arguments(self, world: World) -> tuple[list[Any], dict[str, Any]]:
+        """The arguments of a call, built in `world`."""
         args: list[Any] = []
         kwargs: dict[str, Any] = {}
         owner = self.version.owner
@@ -154,6 +161,9 @@ class Runner:
         return bool(world.answer(f"{name} given", (True, False)))
 
     def _self(self, world: World, name: str, owner: type) -> Any:
+        given = world.choice.get(name)
+        if given is not None and given.kind == "recorded":
+            return world.at(name)
         made = partial(world, name, owner)
         world.built[name] = made
         return made

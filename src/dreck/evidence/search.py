@@ -8,6 +8,7 @@ difference (one Newton step) where numbers are computed. What reaches further is
 import ast
 import contextlib
 import datetime
+import itertools
 import math
 import random
 import time
@@ -19,6 +20,9 @@ from dreck.evidence.runs import ENDLESS, Observation, Runner
 from dreck.evidence.standins import StandIn, general
 from dreck.evidence.usage import Usages
 from dreck.evidence.world import Candidates, Make, World
+
+_now = time.monotonic
+"""The real clock, whatever the code under trial is told."""
 
 Choice = dict[str, Make]
 Outcome = tuple[int, int, bool]
@@ -35,13 +39,15 @@ class Tried:
     alike: bool
     old: Observation
     new: Observation
+    trail: tuple[tuple[int, bool], ...] = ()
+    """The outcomes in the order the last of the versions asked for them."""
 
 
 @dataclass(slots=True)
 class Search:
-    """Looks for inputs that reach every outcome of both versions, and for one on which they differ."""
+    """Looks for inputs that reach every outcome of every version, and for one on which they differ."""
 
-    runners: tuple[Runner, Runner]
+    runners: tuple[Runner, ...]
     candidates: Candidates
     usages: Usages
     inputs: int = 600
@@ -56,17 +62,19 @@ class Search:
     finished: int = 0
     unstable: bool = False
     endless: int = 0
+    all_tried: list[Tried] = field(default_factory=list)
     _seen: set[str] = field(default_factory=set)
     _until: float = 0.0
 
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
-        self._until = time.monotonic() + self.seconds
+        self._until = _now() + self.seconds
         first = self._first()
         if first is None or self._wavers(first):
             return
         self._each_alone(first)
         self._guided()
+        self._at_edges()
         self._at_random()
         if self.different is not None:
             self._shrink()
@@ -130,6 +138,23 @@ class Search:
                 if outcome in self.reached:
                     return
 
+    def _at_edges(self) -> None:
+        """Where numbers are compared: the inputs at which the two sides are equal, and just beside."""
+        for (side, number), parents in sorted(self.reaching.items(), key=lambda item: item[0]):
+            test = self.runners[side].version.watched.tests[number]
+            for parent in parents[-2:]:
+                told = parent.operands.get((side, number), ())
+                moves = (
+                    choice
+                    for op, left, right in told
+                    if op in _ORDERS
+                    for choice in self._along(parent, self._relevant(parent, test), side, number, op, left, right)
+                )
+                for choice in itertools.islice(moves, _EDGES):
+                    if self._over():
+                        return
+                    self.attempt(choice)
+
     def _nearby(self) -> list[Tried]:
         """Inputs that got far, for outcomes no test leads to, such as a handler."""
         found = [tried for group in self.reaching.values() for tried in group]
@@ -153,9 +178,7 @@ class Search:
             self.attempt(choice)
 
     def _over(self) -> bool:
-        return (
-            self.different is not None or self.unstable or self.count >= self.inputs or time.monotonic() > self._until
-        )
+        return self.different is not None or self.unstable or self.count >= self.inputs or _now() > self._until
 
     def _shrink(self) -> None:
         """Makes the input that shows the difference smaller: fewer choices, then values nearer to nothing."""
@@ -298,14 +321,17 @@ class Search:
         reached: set[Outcome] = set()
         operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
         for side, runner in enumerate(self.runners):
-            begun = time.monotonic()
+            begun = _now()
             observation, world, outcomes = runner.run(self.candidates, choice)
-            self._allow_for(observation, time.monotonic() - begun)
+            self._allow_for(observation, _now() - begun)
             seen.append(observation)
             worlds.append(world)
             reached |= {(side, number, outcome) for number, outcome in outcomes}
             operands |= {(side, n): told for n, told in runner.version.watcher.operands.items()}
-        tried = Tried(choice, worlds[0].used | worlds[1].used, frozenset(reached), operands, seen[0] == seen[1], *seen)
+        used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
+        trail = tuple(self.runners[-1].version.watcher.trail)
+        alike = seen[0] == seen[-1]
+        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail)
         self._keep(tried)
         return tried
 
@@ -316,6 +342,7 @@ class Search:
             self._until += seconds
 
     def _keep(self, tried: Tried) -> None:
+        self.all_tried.append(tried)
         if not tried.alike and self.different is None:
             again, _, _ = self.runners[0].run(self.candidates, tried.choice)
             self.unstable = again.result != tried.old.result or again.error != tried.old.error
@@ -329,6 +356,8 @@ class Search:
 
 
 _SHRINKS = 40
+_EDGES = 10
+_ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
 
 
 def _smaller(tried: Tried) -> Iterator[Choice]:

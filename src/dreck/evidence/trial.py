@@ -2,6 +2,7 @@
 
 import atexit
 import json
+import os
 import subprocess
 import sys
 import threading
@@ -60,6 +61,11 @@ def run_trial(
         "open": sorted(open_cage),
     }
     return _read(_server.ask(request))
+
+
+def ask_child(request: dict[str, Any]) -> dict[str, Any]:
+    """Any other request to the warm child, such as the one to pin a function."""
+    return _server.ask(request)
 
 
 def _read(answer: dict[str, Any]) -> Trial:
@@ -123,9 +129,9 @@ class _Server:
     def _started(self) -> "subprocess.Popen[str]":
         if self.process is None or self.process.poll() is not None:
             command = [sys.executable, "-m", "dreck.evidence.child"]
-            self.process = subprocess.Popen(
-                command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
-            )
+            pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.DEVNULL}
+            # The order of sets would otherwise differ from one process to the next, and with it what is tried.
+            self.process = subprocess.Popen(command, text=True, env={**os.environ, "PYTHONHASHSEED": "0"}, **pipes)
             atexit.register(self.stop)
         return self.process
 

@@ -35,6 +35,8 @@ class Usage:
     awaited: bool = False
     """Awaited or entered: only an object made for it will do."""
     contains: list[Any] = field(default_factory=list)
+    mapped: bool = False
+    """Looked up by what iterating over it gives."""
 
 
 class Usages:
@@ -86,8 +88,18 @@ class Usages:
                 if inner is None:
                     return None
                 return f"{inner}[]" if isinstance(key, int) else f"{inner}[{key!r}]"
-            case ast.Subscript(value=base, slice=ast.UnaryOp()):
+            case ast.Subscript(value=base, slice=ast.Slice()):
+                return self.path(base)
+            case ast.Subscript(value=base, slice=ast.UnaryOp() | ast.Name() | ast.Attribute()):
                 inner = self.path(base)
+                return None if inner is None else f"{inner}[]"
+            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Name() | ast.Attribute(), *_]):
+                inner = self.path(base)
+                return None if inner is None else f"{inner}[]"
+            case ast.Call(func=ast.Name(id="sorted" | "list" | "tuple" | "reversed" | "iter"), args=[inside, *_]):
+                return self.path(inside)
+            case ast.Call(func=ast.Name(id="max" | "min" | "next" | "sum"), args=[inside]):
+                inner = self.path(inside)
                 return None if inner is None else f"{inner}[]"
             case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Constant(value=str() as key), *_]):
                 inner = self.path(base)
@@ -241,7 +253,9 @@ class Usages:
     def _looked_up(self, container: ast.expr, key: ast.expr) -> None:
         """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
         path = self.path(key)
-        if path is not None:
+        if path is not None and path == f"{self.path(container)}[]":
+            self._on(container, lambda u: setattr(u, "mapped", True))
+        elif path is not None:
             self._on(container, lambda u: u.key_paths.append(path) if path not in u.key_paths else None)
 
     def _call(self, node: ast.Call) -> None:
@@ -255,6 +269,10 @@ class Usages:
                 *_,
             ]:
                 self._on(value, lambda u: setattr(u, "iterated", True))
+                if node.func.id in ("sorted", "sum", "min", "max") and not node.keywords:
+                    item = self.path(value)
+                    if item is not None:
+                        self.at(f"{item}[]").ordered = True
                 return
             case ast.Name(id="int" | "float" | "round" | "abs" as converter), [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))

@@ -31,6 +31,7 @@ class Version:
     watcher: Watcher
     owner: type | None
     types: dict[str, Any]
+    is_property: bool = False
 
 
 def load(path: str, text: str, name: str) -> Version:
@@ -50,8 +51,8 @@ def load(path: str, text: str, name: str) -> Version:
         exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
     except Exception as error:
         raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
-    function, owner = _taken(module, name.partition("#")[0], found.node.name)
-    return Version(function, module.__dict__, seen, watcher, owner, _types(function))
+    function, owner, is_property = _taken(module, name.partition("#")[0], found.node.name)
+    return Version(function, module.__dict__, seen, watcher, owner, _types(function), is_property)
 
 
 def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
@@ -110,7 +111,7 @@ def forget_neighbours(path: Path) -> None:
             del sys.modules[name]
 
 
-def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callable[..., Any], type | None]:
+def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callable[..., Any], type | None, bool]:
     holder: Any = module
     *outer, last = dotted.split(".")
     for part in outer:
@@ -122,7 +123,7 @@ def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callab
     function = _unwrapped(found)
     if function is None or function.__code__.co_name != own_name:
         raise CannotRun(f"{dotted} is not there as a plain function once the module is executed")
-    return function, None if isinstance(found, staticmethod) else owner
+    return function, None if isinstance(found, staticmethod) else owner, isinstance(found, property)
 
 
 def _unwrapped(found: Any) -> types.FunctionType | None:

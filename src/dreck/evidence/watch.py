@@ -23,16 +23,21 @@ _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
 _ASKABLE = (int, float, str, bytes, list, tuple, dict, set, frozenset, type(None), StandIn)
 
 
+_LONG_TRAIL = 60
+
+
 class Watcher:
     """Collects, during one run, which tests came out how, and the operands of the last comparison in each."""
 
     def __init__(self) -> None:
         self.reached: set[tuple[int, bool]] = set()
+        self.trail: list[tuple[int, bool]] = []
         self.operands: dict[int, list[tuple[str, Any, Any]]] = {}
         self._last: list[tuple[str, Any, Any]] = []
 
     def begin(self) -> None:
         self.reached = set()
+        self.trail = []
         self.operands = {}
         self._last = []
 
@@ -61,10 +66,15 @@ class Watcher:
         return value
 
     def entered(self, number: int) -> None:
-        self.reached.add((number, True))
+        self._reach(number, True)
+
+    def _reach(self, number: int, outcome: bool) -> None:
+        self.reached.add((number, outcome))
+        if len(self.trail) < _LONG_TRAIL:
+            self.trail.append((number, outcome))
 
     def _note(self, number: int, outcome: bool, value: Any) -> None:
-        self.reached.add((number, outcome))
+        self._reach(number, outcome)
         told = self._last or [("truth", value, None)]
         self.operands.setdefault(number, told[-3:])
         self._last = []

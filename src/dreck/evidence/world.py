@@ -4,7 +4,9 @@ import dataclasses
 import datetime
 import decimal
 import enum
+import io
 import math
+import pickle
 import typing
 from pathlib import PurePath
 from typing import Any
@@ -77,7 +79,32 @@ class Make:
                 return f"raises {self.what}"
             case "named":
                 return str(self.what)
+            case "recorded":
+                return recorded_repr(self.what)
         return f"a {self.kind}"
+
+
+class _Unpickler(pickle.Unpickler):
+    """Recorded arguments, with the classes of the version that runs: the other one has its own."""
+
+    def __init__(self, data: str, namespace: dict[str, Any]) -> None:
+        super().__init__(io.BytesIO(bytes.fromhex(data)))
+        self.namespace = namespace
+
+    def find_class(self, module: str, name: str) -> Any:
+        if module == self.namespace.get("__name__"):
+            found: Any = self.namespace.get(name.partition(".")[0])
+            for part in name.split(".")[1:]:
+                found = getattr(found, part, None)
+            if found is not None:
+                return found
+        return super().find_class(module, name)
+
+
+def recorded_repr(data: str) -> str:
+    """A recorded argument as people read it, cut to a line."""
+    text = repr(pickle.loads(bytes.fromhex(data)))
+    return text if len(text) <= 120 else text[:117] + "..."
 
 
 class Candidates:
@@ -145,6 +172,8 @@ class Candidates:
     def _of_usage(self, u: Usage, name: str) -> list[Make]:
         if u.awaited:
             return [Make("stand-in")]
+        if u.mapped:
+            return [Make("dict")]
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
@@ -215,6 +244,8 @@ class Candidates:
                 return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
             case str():
                 return [Make("value", v) for v in (value, value + "x", "")]
+            case enum.Enum():
+                return [Make("value", m) for m in (value, *(m for m in type(value) if m is not value))]
         return [Make("value", value)]
 
     def _around_named(self, name: str, ordered: bool) -> list[Make]:
@@ -251,7 +282,7 @@ class Candidates:
             return [Make("value", None)]
         if kind is typing.Any or isinstance(kind, typing.TypeVar):
             return self._of_usage(u, name)
-        base = origin or kind
+        base = getattr(origin or kind, "real", None) if type(kind).__name__ == "Held" else origin or kind
         if not isinstance(base, type):
             return [Make("stand-in")]
         return self._of_class(base, args, u, name)
@@ -371,6 +402,8 @@ class World:
                 return list(make.what) if isinstance(make.what, list) else make.what
             case "named":
                 return self._named(str(make.what))
+            case "recorded":
+                return _Unpickler(make.what, self.namespace).load()
             case "list":
                 return [self.at(f"{path}[{i}]") for i in range(make.what)]
             case "set":
@@ -423,20 +456,21 @@ class World:
             return self._looked_up(path, usage.key_paths)
         if not keys:
             size = self.answer(f"len({path})", (2, 1, 0))
-            return {f"key{i}": self.at(f"{path}['key{i}']") for i in range(size)}
+            return {f"key{i}": self.at(f"{path}[{i}]") for i in range(size)}
         return {key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))}
 
     def _looked_up(self, path: str, key_paths: list[str]) -> dict[Any, Any]:
         """A mapping in which inputs are looked up: it holds them, or does not."""
         made: dict[Any, Any] = {}
-        for key_path in key_paths:
-            if "[]" in key_path or "{}" in key_path:
+        for number, key_path in enumerate(key_paths):
+            if "{}" in key_path or "#" in key_path or "()" in key_path:
                 continue
+            key_path = key_path.replace("[]", "[0]")
             key = self.at(key_path)
-            if isinstance(key, int | str | float | tuple | StandIn | None) and self.answer(
+            if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and self.answer(
                 f"{key_path} in {path}", (True, False)
             ):
-                made[key] = self.at(f"{path}[{key_path}]")
+                made[key] = self.at(f"{path}[{number}]")
         return made
 
     def _instance(self, path: str, name: str) -> Any:
@@ -454,8 +488,17 @@ class World:
             return kind(*(self.at(f"{path}.{name}") for name in kind._fields))
         return partial(self, path, kind)
 
+    def _field(self, path: str, field: Any) -> Any:
+        """A field the function never looks at has its default."""
+        if general(f"{path}.{field.name}") not in self.candidates.usages.by_path:
+            if field.default is not dataclasses.MISSING:
+                return field.default
+            if field.default_factory is not dataclasses.MISSING:
+                return field.default_factory()
+        return self.at(f"{path}.{field.name}")
+
     def _dataclass(self, path: str, kind: Any) -> Any:
-        values = {f.name: self.at(f"{path}.{f.name}") for f in dataclasses.fields(kind)}
+        values = {f.name: self._field(path, f) for f in dataclasses.fields(kind)}
         made = object.__new__(kind)
         for name, value in values.items():
             object.__setattr__(made, name, value)
@@ -489,6 +532,7 @@ def partial(world: World, path: str, kind: type) -> Any:
     try:
         body: dict[str, Any] = {
             "__getattr__": missing,
+            "_dreck_path": path,
             "__module__": kind.__module__,
             "__qualname__": kind.__qualname__,
         }

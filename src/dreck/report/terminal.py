@@ -13,6 +13,7 @@ from dreck.evidence.verdict import Verdict
 from dreck.steps.catalogue import Step
 from dreck.workbench.compare import Comparison
 from dreck.workbench.journal import Entry
+from dreck.workbench.pin import Pinned, Pins
 from dreck.workbench.results import FunctionResult, Result
 from dreck.workbench.straighten import Proposal
 from dreck.workbench.survey import Survey, short
@@ -24,11 +25,11 @@ _VERDICT = {"proved": f"bold {_GOOD}", "tested": _GOOD, "differs": f"bold {_BAD}
 _SIGN = {"proved": "=", "tested": "~", "differs": "!", "unsettled": "?"}
 
 
-def console() -> Console:
-    """A console on standard output: colour on a terminal only, and never with NO_COLOR."""
-    piped = not sys.stdout.isatty()
+def console(stderr: bool = False) -> Console:
+    """A console on standard output (or error): colour on a terminal only, and never with NO_COLOR."""
+    piped = not (sys.stderr if stderr else sys.stdout).isatty()
     width = int(os.environ.get("COLUMNS", _PIPED_WIDTH)) if piped else None
-    return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False)
+    return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False, stderr=stderr)
 
 
 def show_survey(survey: Survey, top: int | None) -> None:
@@ -191,6 +192,39 @@ def _explained(verdict: Verdict) -> list[str]:
     if verdict.path:
         lines.append(f"they part where {', '.join(f'`{test}`' for test in verdict.path)}")
     return [*lines, verdict.reason] if verdict.reason else lines
+
+
+def show_pins(pins: Pins, output: Path | None) -> None:
+    """What the pins reach and notice, and what they do not; on standard error when the file is on the other."""
+    out = console(stderr=output is None)
+    for f in pins.functions:
+        out.print(Text(f.function, "bold"))
+        for line, style in _pinned(f):
+            out.print(Text(f"    {line}", style), soft_wrap=True)
+    cases = sum(len(f.cases) for f in pins.functions)
+    where = f"written to {output}" if output else "nothing written (-o FILE saves)"
+    out.print(Text(f"{_count(cases, 'case')} in {_count(len(pins.functions), 'function')}; {where}", "bold"))
+
+
+def _pinned(f: Pinned) -> list[tuple[str, str]]:
+    if f.problem or not f.cases:
+        return [(f"not pinned: {f.problem or 'no input could be written as a test'}", _DOUBT), *_dropped(f)]
+    reached, wanted = f.outcomes
+    noticed, can = f.strength
+    real = f" ({f.recorded} of them real calls)" if f.recorded else ""
+    same = f"; {f.same} more proved to change nothing" if f.same else ""
+    lines = [
+        (f"{_count(len(f.cases), 'case')}{real}", ""),
+        (f"reach {reached} of {wanted} outcomes", _GOOD if reached == wanted else _DOUBT),
+        *((f"  never: {missing}", "") for missing in f.missing),
+        (f"notice {noticed} of {can} changes to its conditions{same}", _GOOD if noticed == can else _DOUBT),
+        *((f"  not noticed: {survivor}", "") for survivor in f.survivors),
+    ]
+    return lines + _dropped(f)
+
+
+def _dropped(f: Pinned) -> list[tuple[str, str]]:
+    return [(f"{_count(count, 'input')} not pinned: {why}", "") for why, count in f.dropped]
 
 
 def show_steps(steps: tuple[Step, ...]) -> None:

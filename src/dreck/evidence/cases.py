@@ -1,0 +1,517 @@
+"""One pinned case: the lines that build its arguments, call the function and check what it did."""
+
+import ast
+import re
+import traceback
+import types
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from dreck.evidence.observe import Describer
+from dreck.evidence.runs import ENDLESS, Runner
+from dreck.evidence.search import Tried
+from dreck.evidence.versions import Version
+from dreck.evidence.world import Candidates, World
+from dreck.evidence.written import Unwritable, Writer, own_kind, quoted, state_of
+
+HELPERS = {
+    "made": '''def made(kind, **attributes):
+    """An object of class `kind` with these attributes and nothing else set up."""
+    thing = kind.__new__(kind)
+    for name, value in attributes.items():
+        object.__setattr__(thing, name, value)
+    return thing
+''',
+    "state": '''def state(value):
+    """What `value` holds, objects as dictionaries with the name of their class."""
+    if isinstance(value, list | tuple):
+        return type(value)(map(state, value))
+    if isinstance(value, dict):
+        return {key: state(item) for key, item in value.items()}
+    if not hasattr(value, "__dict__") or isinstance(value, type):
+        return value
+    attributes = {name: state(item) for name, item in vars(value).items()}
+    return {"class": type(value).__name__, **attributes}
+''',
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """A case as it travels and is written.
+
+    `way` names the way through; `setup` are lines before the call; `arguments` names with their source; `call`
+    the call; `expected` the source of the result, when that is all there is to check; `checks` further lines;
+    `raises` the exception's name and the source of its arguments, empty when these are Python's own words.
+    """
+
+    way: str
+    setup: tuple[str, ...]
+    arguments: tuple[tuple[str, str], ...]
+    call: str
+    expected: str | None = None
+    checks: tuple[str, ...] = ()
+    raises: tuple[str, str] | None = None
+    output: str | None = None
+    imports: frozenset[str] = frozenset()
+    own: frozenset[str] = frozenset()
+    helpers: frozenset[str] = frozenset()
+    globals: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it fits a line of a table: literal arguments, one result or one exception."""
+        if self.setup or self.checks or self.output is not None or self.globals:
+            return False
+        told = self.expected if self.raises is None else self.raises[1]
+        names = {name for name, _ in self.arguments}
+        return told is not None and not any(
+            isinstance(n, ast.Name) and n.id in names for n in ast.walk(ast.parse(told or "0"))
+        )
+
+    def as_json(self) -> dict[str, Any]:
+        return {k: sorted(v) if isinstance(v, frozenset) else v for k, v in asdict(self).items()}
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> "Case":
+        return cls(
+            data["way"],
+            tuple(data["setup"]),
+            tuple((a, b) for a, b in data["arguments"]),
+            data["call"],
+            data["expected"],
+            tuple(data["checks"]),
+            tuple(data["raises"]) if data["raises"] else None,
+            data["output"],
+            frozenset(data["imports"]),
+            frozenset(data["own"]),
+            frozenset(data["helpers"]),
+            tuple((a, b) for a, b in data["globals"]),
+        )
+
+    def lines(self, module: str) -> list[str]:
+        """The body of its test function."""
+        lines = [f"monkeypatch.setattr({module}, {quoted(name)}, {source})" for name, source in self.globals]
+        lines += self.setup
+        lines += [f"{name} = {source}" for name, source in self.arguments]
+        if self.raises is not None:
+            kind, args = self.raises
+            lines.append(f"with pytest.raises({kind}){' as raised' if args else ''}:")
+            lines.append(f"    {self.call}")
+            lines.append(f"assert type(raised.value) is {kind}" if args else "")
+            lines.append(f"assert raised.value.args == {args}" if args else "")
+            return [line for line in [*lines, *self.checks, *self._printed()] if line]
+        if self.expected in ("None", "True", "False"):
+            lines.append(f"assert {self.call} is {self.expected}")
+        elif self.expected is not None:
+            lines += [f"result = {self.call}", f"assert result == {self.expected}"]
+            lines += [f"assert type(result) is {kind}" for kind in _number_type(self.expected)]
+        elif any(re.search(r"\bresult\b", check) for check in self.checks):
+            lines.append(f"result = {self.call}")
+        else:
+            lines.append(self.call)
+        return [*lines, *self.checks, *self._printed()]
+
+    def _printed(self) -> list[str]:
+        return [] if self.output is None else [f"assert capsys.readouterr().out == {quoted(self.output)}"]
+
+
+def _mangled(name: str, owner: type) -> str:
+    private = name.startswith("__") and not name.endswith("__")
+    return f"_{owner.__name__.lstrip('_')}{name}" if private else name
+
+
+def _number_type(source: str) -> list[str]:
+    """The type of a number's literal: `==` alone takes 1, 1.0 and True for the same."""
+    tree = ast.parse(source, mode="eval").body
+    if isinstance(tree, ast.UnaryOp):
+        tree = tree.operand
+    is_number = isinstance(tree, ast.Constant) and type(tree.value) in (int, float)
+    return [type(tree.value).__name__] if isinstance(tree, ast.Constant) and is_number else []
+
+
+@dataclass(frozen=True, slots=True)
+class _Global:
+    """A module global as it stood when the module was loaded."""
+
+    description: Any
+    source: str
+    imports: frozenset[str]
+
+    def value(self, namespace: dict[str, Any]) -> Any:
+        space = dict(namespace)
+        for line in sorted(self.imports):
+            exec(line, space)
+        return eval(self.source, space)
+
+
+@dataclass(slots=True)
+class Caser:
+    """Makes cases of inputs a search has tried, and runs them again as they will stand in the file."""
+
+    runner: Runner
+    candidates: Candidates
+    tree: ast.Module
+    node: ast.FunctionDef | ast.AsyncFunctionDef
+    module: str
+    called: str
+    raising: frozenset[int] = frozenset()
+    first: dict[str, "_Global"] = field(default_factory=dict)
+    changing: set[str] = field(default_factory=set)
+    """Arguments that some case leaves changed: every case then says how it leaves them."""
+    prints: bool = False
+    _spaces: dict[Any, dict[str, Any]] = field(default_factory=dict)
+    _bodies: dict[int, tuple[types.CodeType, types.CodeType | None]] = field(default_factory=dict)
+    _kept: list[Case] = field(default_factory=list)
+
+    @property
+    def version(self) -> Version:
+        return self.runner.version
+
+    def case(self, tried: Tried, way: str) -> Case:
+        """The case for one input. Raises Unwritable when no few lines give it, or it does not hold still."""
+        world = World(self.candidates, dict(tried.used), self.version.namespace)
+        args, kwargs = self.runner.arguments(world)
+        first = Writer(self.module, self.version.namespace, tried.used, world.at)
+        self._call(args, kwargs, first)
+        shared = frozenset(i for i, count in first.met.items() if count > 1)
+        taken = {*self.runner.parameters(), *self.version.namespace, "calls", "call"}
+        writer = Writer(self.module, self.version.namespace, tried.used, world.at, shared=shared, taken=taken)
+        named, call = self._call(args, kwargs, writer)
+        draft = Case(way, tuple(writer.setup), named, call, None, (), None, None, *self._needs(writer))
+        seen = self._played(draft, tried)
+        if seen != self._played(draft, tried):
+            raise Unwritable("a result that differs from run to run")
+        with self.runner.still.another():
+            if seen != self._played(draft, tried):
+                raise Unwritable("a result that depends on the clock or on chance")
+        return seen
+
+    def _needs(self, writer: Writer) -> tuple[frozenset[str], frozenset[str], frozenset[str]]:
+        return frozenset(writer.imports), frozenset(writer.own), frozenset(writer.helpers)
+
+    def _call(self, args: list[Any], kwargs: dict[str, Any], writer: Writer) -> tuple[tuple[tuple[str, str], ...], str]:
+        names = [p for p in self.runner.parameters() if p not in kwargs]
+        owner = self.version.owner
+        named: list[tuple[str, str]] = []
+        given: list[str] = []
+        target = self.called
+        if owner is not None and target.endswith(".__init__"):
+            target, args, names = target.removesuffix(".__init__"), args[1:], names[1:]
+            owner = None
+        for position, value in enumerate(args):
+            name = names[position] if position < len(names) else f"more{position}"
+            if position == 0 and owner is not None and name in ("cls", "mcs"):
+                continue
+            if position == 0 and owner is not None and name == "self":
+                name = self._instance_name(owner)
+                target = f"{name}.{_mangled(self.called.rpartition('.')[2], owner)}"
+                if self.version.is_property:
+                    named.append((name, writer.of(value)))
+                    return tuple(named), target
+            else:
+                given.append(name)
+            named.append((name, writer.of(value)))
+        for name, value in kwargs.items():
+            if not name.isidentifier():
+                raise Unwritable("a keyword that is no identifier")
+            named.append((name, writer.of(value)))
+            given.append(f"{name}={name}")
+        if target.partition(".")[0] == self.called.partition(".")[0]:
+            writer.own.add(self.called.partition(".")[0])
+        return tuple(named), self._run_to_end(f"{target}({', '.join(given)})", writer)
+
+    def _instance_name(self, owner: type) -> str:
+        name = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", owner.__name__.strip("_")).lower()
+        taken = {*self.runner.parameters(), *self.version.namespace}
+        return f"{name}_" if name in taken else name
+
+    def _run_to_end(self, call: str, writer: Writer) -> str:
+        is_generator = any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own_nodes(self.node))
+        if isinstance(self.node, ast.AsyncFunctionDef):
+            if is_generator:
+                raise Unwritable("an asynchronous generator")
+            writer.imports.add("import asyncio")
+            return f"asyncio.run({call})"
+        if is_generator:
+            writer.imports.add("from itertools import islice")
+            return f"list(islice({call}, 60))"
+        return call
+
+    # --- playing -----------------------------------------------------------------------------------
+
+    def _played(self, draft: Case, tried: Tried) -> Case:
+        """Runs the lines of `draft` and completes it by what they do."""
+        space = self.space(draft)
+        with self._globals_kept():
+            try:
+                exec("\n".join(draft.setup), space)
+                for name, source in draft.arguments:
+                    space[name] = eval(source, space)
+            except Exception as error:
+                raise Unwritable(f"arguments that cannot be built again ({type(error).__name__})") from None
+            values = {name: space[name] for name, _ in draft.arguments}
+            before = {name: Describer().of(value) for name, value in values.items()}
+            code = compile(draft.call, "<pin>", "eval")
+            self.version.watcher.begin()
+            result, error, output = self.runner.guarded(lambda: self._evaluated(code, space))
+            if tuple(self.version.watcher.trail) != tried.trail:
+                raise Unwritable("stand-ins that no plain object can play")
+            if self.runner.cage.told:
+                raise Unwritable(f"something the cage refuses ({self.runner.cage.told[0]})")
+            if error == ENDLESS or isinstance(error, tuple):
+                raise Unwritable("a run that does not come to an end")
+            return self._completed(draft, space, before, (result, error, output))
+
+    def _evaluated(self, code: types.CodeType, space: dict[str, Any]) -> Any:
+        return eval(code, space)
+
+    def _completed(
+        self,
+        draft: Case,
+        space: dict[str, Any],
+        before: dict[str, Any],
+        ended: tuple[Any, Any, str],
+    ) -> Case:
+        result, died, output = ended
+        self.prints |= bool(output)
+        writer = Writer(self.module, self.version.namespace)
+        writer.imports, writer.own = set(draft.imports), set(draft.own)
+        writer.helpers = set(draft.helpers)
+        names = [name for name, _ in draft.arguments]
+        writer.known = _known({name: space[name] for name in names})
+        checks: list[str] = []
+        expected, raises = None, None
+        if died is not None:
+            raises = self._raised(died, writer)
+        else:
+            expected = self._expected(result, writer, checks, names, space)
+        checks += self._afterwards(names, space, before, writer)
+        checks += self._calls(space, writer)
+        changed = self._changed_globals(writer, checks)
+        return Case(
+            draft.way, draft.setup, draft.arguments, draft.call, expected, tuple(checks), raises,
+            output if self.prints else None,
+            *self._needs(writer), changed,
+        )  # fmt: skip
+
+    def _raised(self, error: BaseException, writer: Writer) -> tuple[str, str]:
+        kind = writer.of(type(error))
+        own_words = traceback.extract_tb(error.__traceback__)[-1:]
+        told = own_words and own_words[0].filename == self.version.function.__code__.co_filename
+        if not (told and own_words[0].lineno in self.raising):
+            return kind, ""
+        try:
+            return kind, writer.of(error.args)
+        except Unwritable:
+            return kind, ""
+
+    def _expected(
+        self, result: Any, writer: Writer, checks: list[str], names: list[str], space: dict[str, Any]
+    ) -> str | None:
+        known = writer.known.get(id(result))
+        if known is not None and not isinstance(result, bool | int | float | str | bytes | type(None) | tuple):
+            checks.append(f"assert result is {known}")
+            return None
+        if isinstance(result, float) and result != result:
+            checks.append('assert repr(result) == "nan"')
+            return None
+        if _compares(result, writer.known):
+            return writer.of(result)
+        writer.helpers.add("state")
+        checks.append(f"assert state(result) == {writer.of(_plain_state(result))}")
+        return None
+
+    def _afterwards(
+        self, names: list[str], space: dict[str, Any], before: dict[str, Any], writer: Writer
+    ) -> Iterator[str]:
+        for name in names:
+            value = space[name]
+            if Describer().of(value) != before[name]:
+                self.changing.add(name)
+            elif name not in self.changing or isinstance(value, bool | int | float | str | bytes | type(None)):
+                continue
+            kept = {
+                i: n for i, n in writer.known.items() if i != id(value) and not n.startswith((f"{name}.", name + "["))
+            }
+            inner = Writer(self.module, self.version.namespace, known=kept)
+            if isinstance(value, list | dict | set) and _compares(value, kept):
+                yield f"assert {name} == {inner.of(value)}"
+            else:
+                writer.helpers.add("state")
+                yield f"assert state({name}) == {inner.of(_plain_state(value))}"
+            writer.imports |= inner.imports
+            writer.own |= inner.own
+
+    def _calls(self, space: dict[str, Any], writer: Writer) -> Iterator[str]:
+        calls = space.get("calls")
+        if calls is None or not hasattr(calls, "mock_calls"):
+            return
+        told = []
+        for name, args, kwargs in calls.mock_calls:
+            given = [writer.of(a) for a in args] + [f"{k}={writer.of(v)}" for k, v in kwargs.items()]
+            told.append(f"call.{name}({', '.join(given)})")
+        yield f"assert calls.mock_calls == [{', '.join(told)}]"
+
+    # --- module globals ----------------------------------------------------------------------------
+
+    @contextmanager
+    def _globals_kept(self) -> Iterator[None]:
+        """Module globals stand as they stood when the module was loaded, before and after the block."""
+        self._restore()
+        try:
+            yield
+        finally:
+            self._restore()
+
+    def remember(self) -> None:
+        """Notes how the module globals stand, just after the module was loaded."""
+        self.first.update(self._written_globals())
+
+    def _written_globals(self) -> dict[str, "_Global"]:
+        found = {}
+        for name in self.runner.globals:
+            writer = Writer(self.module, self.version.namespace)
+            value = self.version.namespace.get(name)
+            try:
+                found[name] = _Global(Describer().of(value), writer.of(value), frozenset(writer.imports))
+            except Unwritable:
+                continue
+        return found
+
+    def _restore(self) -> None:
+        for name, first in self.first.items():
+            if Describer().of(self.version.namespace.get(name)) != first.description:
+                self.version.namespace[name] = first.value(self.version.namespace)
+
+    def _changed_globals(self, writer: Writer, checks: list[str]) -> tuple[tuple[str, str], ...]:
+        changed = []
+        for name, first in self.first.items():
+            value = self.version.namespace.get(name)
+            if Describer().of(value) != first.description:
+                changed.append((name, first.source))
+                writer.imports |= first.imports
+                checks.append(f"assert {self.module}.{name} == {writer.of(value)}")
+        return tuple(changed)
+
+    # --- running a finished case -------------------------------------------------------------------
+
+    def space(self, case: Case) -> dict[str, Any]:
+        """The names the lines of a case may use, as the file will have them."""
+        mark = (case.imports, case.helpers)
+        if mark not in self._spaces:
+            made: dict[str, Any] = {"pytest": _Pytest}
+            for line in sorted(case.imports):
+                exec(line, made)
+            for name in ("made", "state"):
+                exec(HELPERS[name], made)
+            self._spaces[mark] = made
+        space = {**self._spaces[mark], self.module: _Module(self.version.namespace)}
+        if "asyncio" in space:
+            space["asyncio"] = types.SimpleNamespace(run=self.runner.cage.loop().run_until_complete)
+        for name in case.own | {self.called.partition(".")[0]}:
+            space[name] = self.version.namespace.get(name)
+        return space
+
+    def holds(self, case: Case) -> bool:
+        """Whether the case, run as it stands in the file, passes on the code as it is now."""
+        body, checked = self._lines(case)
+        space = self.space(case)
+        printed: list[str] = []
+        space["capsys"] = types.SimpleNamespace(readouterr=lambda: types.SimpleNamespace(out=printed[0]))
+        space["monkeypatch"] = types.SimpleNamespace(setattr=setattr)
+        with self._globals_kept():
+            _, error, output = self.runner.guarded(lambda: exec(body, space))
+            printed.append(output)
+            if error is None and checked is not None:
+                _, error, _ = self.runner.guarded(lambda: exec(checked, space))
+        return error is None
+
+    def _lines(self, case: Case) -> tuple[types.CodeType, types.CodeType | None]:
+        """The body of the case, and its last line when that looks at what was printed."""
+        found = self._bodies.get(id(case))
+        if found is None:
+            lines = case.lines(self.module)
+            last = None if case.output is None else compile(lines.pop(), "<pin>", "exec")
+            found = self._bodies[id(case)] = compile("\n".join(lines), "<pin>", "exec"), last
+            self._kept.append(case)
+        return found
+
+
+class _Raises:
+    def __init__(self, kind: type[BaseException]) -> None:
+        self.kind = kind
+        self.value: BaseException | None = None
+
+    def __enter__(self) -> "_Raises":
+        return self
+
+    def __exit__(self, kind: Any, value: Any, trace: Any) -> bool:
+        assert kind is not None, "did not raise"
+        self.value = value
+        return issubclass(kind, self.kind)
+
+
+class _Pytest:
+    raises = _Raises
+
+
+class _Module:
+    """A module's names as attributes."""
+
+    def __init__(self, namespace: dict[str, Any]) -> None:
+        object.__setattr__(self, "__dict__", namespace)
+
+
+def _known(values: dict[str, Any]) -> dict[int, str]:
+    """Names for the objects reached from the arguments, by id."""
+    found: dict[int, str] = {}
+    pending: list[tuple[str, Any, int]] = [(name, value, 0) for name, value in values.items()]
+    while pending:
+        name, value, depth = pending.pop(0)
+        if id(value) in found or value is None or isinstance(value, bool | int | float | str | bytes):
+            continue
+        found[id(value)] = name
+        if depth > 3:
+            continue
+        if isinstance(value, list | tuple):
+            pending += [(f"{name}[{i}]", v, depth + 1) for i, v in enumerate(value[:20])]
+        elif isinstance(value, dict):
+            pending += [(f"{name}[{k!r}]", v, depth + 1) for k, v in value.items() if isinstance(k, str | int)]
+        elif isinstance(value, types.SimpleNamespace) or own_kind(type(value)).__module__ not in ("unittest.mock",):
+            pending += [(f"{name}.{k}", v, depth + 1) for k, v in state_of(value).items()]
+    return found
+
+
+def _compares(value: Any, known: dict[int, str]) -> bool:
+    """Whether `==` on `value` says what has to be said."""
+    if id(value) in known:
+        return True
+    if isinstance(value, list | tuple | set | frozenset):
+        return all(_compares(v, known) for v in value)
+    if isinstance(value, dict):
+        return all(_compares(v, known) for v in value.values())
+    if isinstance(value, float):
+        return value == value
+    if isinstance(value, BaseException):
+        return False
+    if type(value).__module__ == "unittest.mock":
+        return True
+    compares = "__eq__" in {name for kind in type(value).__mro__[:-1] for name in vars(kind)}
+    return compares or isinstance(value, type | types.FunctionType | type(None))
+
+
+def _plain_state(value: Any) -> Any:
+    """What the helper `state` in the file makes of `value`."""
+    space: dict[str, Callable[[Any], Any]] = {}
+    exec(HELPERS["state"], space)
+    return space["state"](value)
+
+
+def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:
+    for child in ast.iter_child_nodes(node):
+        if not isinstance(child, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
+            yield child
+            yield from _own_nodes(child)

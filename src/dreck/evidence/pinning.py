@@ -1,0 +1,303 @@
+"""Pinning, in the caged child: inputs that reach every outcome, cases made of them, and how strong these are."""
+
+import ast
+import time
+import types
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
+from dreck.evidence.cage import Cage
+from dreck.evidence.cases import Case, Caser
+from dreck.evidence.instrument import watched
+from dreck.evidence.proof import Subject, prove
+from dreck.evidence.runs import Runner
+from dreck.evidence.search import Search, Tried
+from dreck.evidence.still import Still
+from dreck.evidence.strength import Change, changes
+from dreck.evidence.swap import code_of, swapped
+from dreck.evidence.usage import Usages
+from dreck.evidence.versions import CannotRun, Version, load
+from dreck.evidence.ways import way_name
+from dreck.evidence.world import Candidates, Make
+from dreck.evidence.written import Unwritable
+from dreck.model.scopes import ModuleNames
+from dreck.source.functions import functions_in
+
+_INPUTS = 600
+_FURTHER_INPUTS = 150
+_SECONDS = 25.0
+_PER_WAY = 3
+_now = time.monotonic
+
+
+@dataclass(slots=True)
+class Pinning:
+    """All that is needed to make the cases of one function."""
+
+    version: Version
+    runner: Runner
+    search: Search
+    caser: Caser
+    tree: ast.Module
+    path: str
+    dotted: str
+    until: float
+    made: list[tuple[Case, Tried]] = field(default_factory=list)
+    dropped: dict[str, int] = field(default_factory=dict)
+    ways: dict[str, int] = field(default_factory=dict)
+
+    # --- cases -------------------------------------------------------------------------------------
+
+    def make_cases(self, inputs: list[Tried]) -> list[tuple[Case, Tried]]:
+        """Cases for the inputs given, at most a few for each way through, the plainest first."""
+        per_way: dict[Any, int] = {}
+        found = []
+        for tried in sorted(inputs, key=_plainness):
+            mark = (tried.trail, repr(tried.old.error)[:60], repr(tried.old.result)[:60])
+            if per_way.get(mark, 0) >= _PER_WAY or per_way.get(tried.trail, 0) >= 4 * _PER_WAY:
+                continue
+            case = self.case(tried)
+            if case is not None:
+                per_way[mark] = per_way.get(mark, 0) + 1
+                per_way[tried.trail] = per_way.get(tried.trail, 0) + 1
+                found.append((case, tried))
+        return found
+
+    def case(self, tried: Tried) -> Case | None:
+        try:
+            case = self.caser.case(tried, way_name(tried.trail, self.version.watched.tests))
+            if not self.caser.holds(case):
+                raise Unwritable("a check that does not hold when run again")
+        except Unwritable as problem:
+            self.dropped[str(problem)] = self.dropped.get(str(problem), 0) + 1
+            return None
+        except Exception as problem:  # whatever a strange object does while it is written
+            told = f"a value that cannot be written ({type(problem).__name__})"
+            self.dropped[told] = self.dropped.get(told, 0) + 1
+            return None
+        return case
+
+    # --- strength ----------------------------------------------------------------------------------
+
+    def noticed(self, case: Case, code: types.CodeType) -> bool:
+        function = self.version.function
+        assert isinstance(function, types.FunctionType)
+        with swapped(function, code):
+            return not self.caser.holds(case)
+
+    def telling(self, change: Change, code: types.CodeType) -> tuple[Case, Tried] | None:
+        """A further case that notices the change, searched for with both in lock-step."""
+        version = self._changed_version(change)
+        if version is None:
+            return None
+        search = Search(
+            (self.runner, Runner(version, self.runner.cage, self.runner.still)),
+            self.search.candidates,
+            self.search.usages,
+            inputs=_FURTHER_INPUTS,
+            seconds=max(0.0, min(3.0, self.until - _now())),
+            announce=self.search.announce,
+            skipped=self.search.skipped,
+        )
+        search.run()
+        if search.different is None:
+            return None
+        alone = Search(
+            (self.runner,), self.search.candidates, self.search.usages, inputs=2, announce=self.search.announce
+        )
+        alone._until = _now() + 3
+        tried = alone.attempt(search.different.used)
+        case = self.case(tried) if tried is not None else None
+        if tried is not None and case is not None and self.noticed(case, code):
+            return case, tried
+        return None
+
+    def _changed_version(self, change: Change) -> Version | None:
+        seen = watched(change.copied())
+        function = self.version.function
+        assert isinstance(function, types.FunctionType)
+        try:
+            code = code_of(self.tree, self.path, self.caser.node, seen.node)
+            other = types.FunctionType(
+                code, function.__globals__, function.__name__, function.__defaults__, function.__closure__
+            )
+        except (SyntaxError, ValueError, StopIteration, TypeError):
+            return None
+        other.__kwdefaults__ = function.__kwdefaults__
+        other.__annotations__ = function.__annotations__
+        watcher = self.version.watcher
+        return Version(other, self.version.namespace, seen, watcher, self.version.owner, self.version.types)
+
+    def proved_same(self, change: Change) -> bool:
+        names = ModuleNames(self.tree)
+        return prove(
+            Subject(self.caser.node, names), Subject(change.copied(), names), DEFAULT_ASSUMPTIONS, budget=3_000
+        ).holds
+
+
+def pin(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> dict[str, Any]:
+    """Answers a request to pin one function: its cases, what they reach, what they notice."""
+    work = _prepared(request, announce, skipped)
+    real = [t for call in request.get("calls", ()) if (t := work.search.attempt(played(call))) is not None]
+    work.search.run()
+    if work.search.unstable:
+        return {"error": "gives another result when asked the same again; there is nothing to pin"}
+    work.make_cases(work.search.all_tried)
+    work.dropped.clear()
+    # Now it is known which arguments are left changed and whether anything is printed.
+    recorded = work.make_cases(real)
+    found = recorded + work.make_cases([t for t in work.search.all_tried if not any(t is r for r in real)])
+    chosen = _reaching(found, {o[1:] for o in work.search.wanted()}, len(recorded))
+    compiled = _compiled(work)
+    survivors, same = _strengthen(work, chosen, found, compiled)
+    chosen = _needed(work, chosen, [code for _, code in compiled], len(recorded))
+    chosen.sort(key=lambda pair: (_order(pair[1]), pair[0].way, repr(pair[0].arguments)))
+    reached = {outcome for _, tried in chosen for outcome in tried.trail}
+    wanted = {o[1:] for o in work.search.wanted()}
+    return {
+        "cases": [case.as_json() for case in _named_apart([case for case, _ in chosen])],
+        "outcomes": [len(wanted & reached), len(wanted)],
+        "missing": [_missing(work.version, number, outcome) for number, outcome in sorted(wanted - reached)],
+        "changes": len(compiled),
+        "same": same,
+        "survivors": survivors,
+        "dropped": work.dropped,
+        "inputs": work.search.count,
+        "recorded": len(recorded),
+    }
+
+
+def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> Pinning:
+    import unittest.mock  # noqa: F401 - likewise
+
+    cage, still = Cage(frozenset(request["open"])), Still()
+    cage.close()
+    side = request["old"]
+    still.hold(side["text"])
+    version = load(side["path"], side["text"], side["name"])
+    tree = ast.parse(side["text"])
+    function = next(f for f in functions_in(tree, side["text"]) if f.name == side["name"])
+    if not isinstance(version.function, types.FunctionType):
+        raise CannotRun("it is no plain function")
+    usages = Usages()
+    usages.add(function.node)
+    candidates = Candidates(usages, version.namespace, dict(version.types))
+    runner = Runner(version, cage, still)
+    search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
+    raising = frozenset(
+        line for n in ast.walk(tree) if isinstance(n, ast.Raise) for line in range(n.lineno, (n.end_lineno or 0) + 1)
+    )
+    dotted = side["name"].partition("#")[0]
+    caser = Caser(runner, candidates, tree, function.node, Path(side["path"]).stem, dotted, raising)
+    caser.remember()
+    return Pinning(version, runner, search, caser, tree, side["path"], dotted, _now() + _SECONDS)
+
+
+def played(call: dict[str, str]) -> dict[str, Make]:
+    """The choice that puts the recorded arguments (pickled, in hex) where they came in."""
+    return {name: Make("recorded", data) for name, data in call.items()}
+
+
+def _plainness(tried: Tried) -> tuple[bool, int, int]:
+    """Calls that die of a type they were never meant for come last."""
+    accident = isinstance(tried.old.error, tuple) and tried.old.error[0] in ("TypeError", "AttributeError")
+    objects = sum(make.kind not in ("value", "named") for make in tried.used.values())
+    return accident, objects, len(tried.choice)
+
+
+def _order(tried: Tried) -> tuple[tuple[int, bool], ...]:
+    return tuple(dict.fromkeys(tried.trail))
+
+
+def _reaching(
+    found: list[tuple[Case, Tried]], wanted: set[tuple[int, bool]], recorded: int
+) -> list[tuple[Case, Tried]]:
+    """All that were recorded, then each that reaches an outcome, or an exit, none before it does."""
+    chosen: list[tuple[Case, Tried]] = []
+    reached: set[Any] = set()
+    new: set[Any]
+    for position, (case, tried) in enumerate(found):
+        new = set(tried.trail) & wanted | ({case.raises[0]} if case.raises and not _plainness(tried)[0] else set())
+        if position < recorded or new - reached:
+            chosen.append((case, tried))
+            reached |= new
+        if len(chosen) > 150:
+            break
+    return chosen or found[:1]
+
+
+def _compiled(work: Pinning) -> list[tuple[Change, types.CodeType]]:
+    """Every change of a condition, with the code of the function so changed."""
+    found = []
+    for change in changes(work.caser.node):
+        try:
+            with change.made() as function:
+                found.append((change, code_of(work.tree, work.path, work.caser.node, function)))
+        except (SyntaxError, ValueError, StopIteration):
+            continue
+    return found
+
+
+def _strengthen(
+    work: Pinning,
+    chosen: list[tuple[Case, Tried]],
+    found: list[tuple[Case, Tried]],
+    compiled: list[tuple[Change, types.CodeType]],
+) -> tuple[list[str], int]:
+    """Adds cases until what can be noticed is noticed. Gives what is not, and how many changes change nothing."""
+    survivors: list[str] = []
+    same = 0
+    for change, code in compiled:
+        work.search.announce(work.search.count)
+        if any(work.noticed(case, code) for case, _ in chosen):
+            continue
+        extra = next((pair for pair in found if work.noticed(pair[0], code)), None)
+        if extra is None and work.proved_same(change):
+            same += 1
+            continue
+        if extra is None and _now() < work.until:
+            extra = work.telling(change, code)
+        if extra is None:
+            survivors.append(str(change))
+        else:
+            chosen.append(extra)
+    return survivors, same
+
+
+def _needed(
+    work: Pinning, chosen: list[tuple[Case, Tried]], codes: list[types.CodeType], recorded: int
+) -> list[tuple[Case, Tried]]:
+    """Those without which something reached or noticed would be lost; the recorded ones stay."""
+    tells: list[set[Any]] = []
+    for case, tried in chosen:
+        work.search.announce(work.search.count)
+        noticed = {i for i, code in enumerate(codes) if work.noticed(case, code)}
+        tells.append({*noticed, *tried.trail, case.raises and case.raises[0]})
+    kept = list(range(len(chosen)))
+    for i in reversed(range(recorded, len(chosen))):
+        others: set[Any] = set().union(*(tells[k] for k in kept if k != i))
+        if tells[i] <= others:
+            kept.remove(i)
+    return [chosen[i] for i in kept]
+
+
+def _named_apart(cases: list[Case]) -> list[Case]:
+    from dataclasses import replace
+
+    seen: dict[str, int] = {}
+    named = []
+    for case in cases:
+        seen[case.way] = seen.get(case.way, 0) + 1
+        named.append(case if seen[case.way] == 1 else replace(case, way=f"{case.way} ({seen[case.way]})"))
+    return named
+
+
+def _missing(version: Version, number: int, outcome: bool) -> str:
+    from dreck.evidence.ways import condition
+
+    test = version.watched.tests[number]
+    place = test.pattern if isinstance(test, ast.match_case) else test
+    return f"line {getattr(place, 'lineno', 0)}: `{condition(test, outcome)}`"

@@ -1,0 +1,147 @@
+"""Strength: each condition of a function flipped, dropped or shifted, one at a time. Would the pins notice?
+
+The idea is mutation analysis (DeMillo, Lipton, Sayward 1978), held to what decides: conditions.
+"""
+
+import ast
+import copy
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from dreck.source.functions import FunctionNode
+
+_SHIFTED: dict[type[ast.cmpop], ast.cmpop] = {
+    ast.Lt: ast.LtE(),
+    ast.LtE: ast.Lt(),
+    ast.Gt: ast.GtE(),
+    ast.GtE: ast.Gt(),
+}
+_ENDS = ("startswith", "endswith")
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One condition of a function changed: at which line, and what was done to it."""
+
+    line: int
+    what: str
+    function: FunctionNode
+    place: ast.AST
+    field: str
+    index: int | None
+    other: ast.expr
+
+    def __str__(self) -> str:
+        return f"line {self.line}: {self.what}"
+
+    @contextmanager
+    def made(self) -> Iterator[FunctionNode]:
+        """The changed function; it is the original again after the block."""
+        before = getattr(self.place, self.field)
+        i = self.index
+        setattr(self.place, self.field, self.other if i is None else [*before[:i], self.other, *before[i + 1 :]])
+        try:
+            yield self.function
+        finally:
+            setattr(self.place, self.field, before)
+
+    def copied(self) -> FunctionNode:
+        """The changed function, to keep."""
+        with self.made() as function:
+            return copy.deepcopy(function)
+
+
+def changes(function: FunctionNode) -> list[Change]:
+    """Every change of one condition of `function`: flipped, dropped, shifted by one."""
+    found: dict[tuple[int, str, int | None, str], Change] = {}
+    for node in _walk(function):
+        for field, test, index in _conditions(node):
+            for what, other in _variants(test, isinstance(node, ast.Return)):
+                ast.fix_missing_locations(ast.copy_location(other, test))
+                change = Change(test.lineno, what, function, node, field, index, other)
+                found.setdefault((id(node), field, index, ast.unparse(other)), change)
+    return list(found.values())
+
+
+def _walk(function: FunctionNode) -> Iterator[ast.AST]:
+    """In the order it stands, decorators and defaults left out."""
+    for statement in function.body:
+        yield from _inside(statement)
+
+
+def _inside(node: ast.AST) -> Iterator[ast.AST]:
+    yield node
+    for child in ast.iter_child_nodes(node):
+        yield from _inside(child)
+
+
+def _conditions(node: ast.AST) -> Iterator[tuple[str, ast.expr, int | None]]:
+    match node:
+        case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test):
+            yield "test", test, None
+        case ast.comprehension(ifs=ifs):
+            yield from (("ifs", test, i) for i, test in enumerate(ifs))
+        case ast.match_case(guard=ast.expr() as guard):
+            yield "guard", guard, None
+        case ast.Return(value=ast.Compare() | ast.BoolOp() | ast.UnaryOp(op=ast.Not()) as value):
+            yield "value", value, None
+
+
+def _variants(test: ast.expr, is_value: bool) -> Iterator[tuple[str, ast.expr]]:
+    """What people get wrong: the whole negated, always or never taken, an operand lost, a limit off by one."""
+    yield f"`{_short(test)}` flipped", ast.UnaryOp(ast.Not(), test)
+    if not is_value and not isinstance(test, ast.Constant):
+        yield f"`{_short(test)}` always true", ast.Constant(True)
+        yield f"`{_short(test)}` always false", ast.Constant(False)
+    yield from _within(test, lambda other: other)
+
+
+def _within(test: ast.expr, put: Callable[[ast.expr], ast.expr]) -> Iterator[tuple[str, ast.expr]]:
+    match test:
+        case ast.BoolOp(op=op, values=values):
+            for i, value in enumerate(values):
+                rest = [*values[:i], *values[i + 1 :]]
+                yield f"`{_short(value)}` dropped", put(rest[0] if len(rest) == 1 else ast.BoolOp(op, rest))
+
+                def placed(other: ast.expr, i: int = i) -> ast.expr:
+                    return put(ast.BoolOp(op, [*values[:i], other, *values[i + 1 :]]))
+
+                yield f"`{_short(value)}` flipped", placed(ast.UnaryOp(ast.Not(), value))
+                yield from _within(value, placed)
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            yield from _within(operand, lambda other: put(ast.UnaryOp(ast.Not(), other)))
+        case ast.Compare():
+            yield from ((f"`{_short(test)}` {how}", put(other)) for how, other in _shifted(test))
+
+
+def _shifted(test: ast.Compare) -> Iterator[tuple[str, ast.expr]]:
+    for i, op in enumerate(test.ops):
+        other = _SHIFTED.get(type(op))
+        if other is not None:
+            made = ast.Compare(test.left, [*test.ops[:i], other, *test.ops[i + 1 :]], test.comparators)
+            yield f"as `{_short(made)}`", made
+    operands = [test.left, *test.comparators]
+    for i, operand in enumerate(operands):
+        for moved in _moved(operand):
+            parts = [*operands[:i], moved, *operands[i + 1 :]]
+            made = ast.Compare(parts[0], test.ops, parts[1:])
+            yield f"as `{_short(made)}`", made
+
+
+def _moved(operand: ast.expr) -> Iterator[ast.expr]:
+    match operand:
+        case ast.Constant(value=bool()):
+            return
+        case ast.Constant(value=int() | float() as value):
+            yield ast.Constant(value + 1)
+        case ast.Tuple(elts=items) | ast.List(elts=items) | ast.Set(elts=items) if len(items) > 1:
+            for i in range(len(items)):
+                lost = copy.copy(operand)
+                lost.elts = [*items[:i], *items[i + 1 :]]
+                yield lost
+
+
+def _short(test: ast.expr) -> str:
+    text = ast.unparse(test)
+    return text if len(text) <= 60 else text[:57] + "..."

@@ -1,0 +1,71 @@
+"""Giving a live function other code: compiled in the same surroundings, without executing its module again."""
+
+import ast
+import copy
+import types
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from dreck.source.functions import FunctionNode
+
+
+def code_of(tree: ast.Module, path: str, function: FunctionNode, other: FunctionNode) -> types.CodeType:
+    """`other` compiled where `function` stands in `tree`: same class, same future statements, same free names."""
+    home = _home(tree, function)
+    assert home is not None
+    made: ast.stmt = _bare(other)
+    for kind in reversed(home):
+        made = ast.ClassDef(kind.name, [], [], [made], [])
+    future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
+    module = ast.fix_missing_locations(ast.Module([*future, made], []))
+    code = compile(module, path, "exec", dont_inherit=True)
+    for _ in range(len(home)):
+        code = _inner(code)
+    return next(c for c in _codes(code) if c.co_name == other.name)
+
+
+def _home(body: ast.AST, function: FunctionNode) -> list[ast.ClassDef] | None:
+    """The classes around `function`, outermost first."""
+    for child in ast.iter_child_nodes(body):
+        if child is function:
+            return []
+        found = _home(child, function) if isinstance(child, ast.stmt | ast.ExceptHandler | ast.match_case) else None
+        if found is not None:
+            return [child, *found] if isinstance(child, ast.ClassDef) else found
+    return None
+
+
+def _bare(function: FunctionNode) -> FunctionNode:
+    """Without decorators, defaults and annotations, which are evaluated once, outside the code."""
+    made = copy.copy(function)
+    made.decorator_list = []
+    made.args = ast.arguments(
+        posonlyargs=[ast.arg(a.arg) for a in function.args.posonlyargs],
+        args=[ast.arg(a.arg) for a in function.args.args],
+        vararg=ast.arg(function.args.vararg.arg) if function.args.vararg else None,
+        kwonlyargs=[ast.arg(a.arg) for a in function.args.kwonlyargs],
+        kw_defaults=[None for _ in function.args.kwonlyargs],
+        kwarg=ast.arg(function.args.kwarg.arg) if function.args.kwarg else None,
+        defaults=[],
+    )
+    made.returns = None
+    return ast.copy_location(made, function)
+
+
+def _inner(code: types.CodeType) -> types.CodeType:
+    return next(_codes(code))
+
+
+def _codes(code: types.CodeType) -> Iterator[types.CodeType]:
+    return (c for c in code.co_consts if isinstance(c, types.CodeType))
+
+
+@contextmanager
+def swapped(function: types.FunctionType, code: types.CodeType) -> Iterator[None]:
+    """`function` runs `code` inside the block."""
+    before = function.__code__
+    function.__code__ = code
+    try:
+        yield
+    finally:
+        function.__code__ = before
