@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from dreck.evidence.trial import Version, run_trial
+from dreck.evidence.trial import Version, Wanted, run_trial
 
 ESCAPES = {
     "write": "open({mark!r}, 'w').write('x')",
@@ -87,6 +87,6 @@ def test_the_cage_can_be_opened_for_a_thing(tmp_path: Path):
     opened = run_trial(
         version,
         Version(tmp_path / "m.py", "def f(a):\n    return 1 if a else 0\n", "f"),
-        open_cage=frozenset({"os.mkdir", "os.rmdir"}),
+        Wanted(open_cage=frozenset({"os.mkdir", "os.rmdir"})),
     )
     assert opened.difference is None

@@ -164,9 +164,61 @@ def test_nothing_reached_is_never_tested(trial):
     assert found.missing
 
 
-def test_what_wavers_is_not_compared(trial):
-    code = "import os\ndef f(a):\n    if a:\n        return os.urandom(4)\n    return os.urandom(8)\n"
-    assert "another result" in trial(code, code).problem
+def test_what_wavers_is_not_compared_and_is_named(trial):
+    code = "import time\ndef f(a):\n    if a:\n        return time.perf_counter()\n    return 0\n"
+    problem = trial(code, code).problem
+    assert "another result" in problem and "time.perf_counter" in problem
+
+
+@pytest.mark.parametrize(
+    "source",
+    [
+        "import os\ndef f(a):\n    if a:\n        return os.urandom(4)\n    return os.urandom(8)\n",
+        "import random\ndef f(a):\n    if a:\n        return random.random()\n    return 0\n",
+        "import uuid\ndef f(a):\n    if a:\n        return uuid.uuid4().hex\n    return uuid.uuid1()\n",
+        "from time import time\ndef f(a):\n    if a:\n        return time()\n    return 0\n",
+        "import time\ndef f(a):\n    start = time.time()\n    while time.time() < start + 3:\n        time.sleep(1)\n    return time.time() if a else 0\n",
+        "from datetime import datetime, date\ndef f(a):\n    if a:\n        return datetime.now()\n    return date.today()\n",
+    ],
+)
+def test_clock_and_chance_are_held_still(trial, source):
+    found = trial(source, source)
+    assert not found.problem and found.difference is None
+    assert found.outcomes[0] == found.outcomes[1] > 0
+
+
+def test_a_date_that_is_held_still_is_a_date_like_others(trial):
+    code = (
+        "import datetime\ndef f(day: datetime.date):\n    if day > datetime.date.today():\n        return 'later'\n"
+        "    if isinstance(datetime.datetime.now(), datetime.date):\n        return 'earlier'\n    return 'never'\n"
+    )
+    found = trial(code, code.replace("'earlier'", "'before'"))
+    assert found.difference is not None and "'before'" in found.difference.new
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("if kilos < 7301:\n        return 1", "if kilos <= 7301:\n        return 1"),
+        ("if kilos * 3 + tare > 4000:\n        return 1", "if kilos * 3 + tare >= 4000:\n        return 1"),
+        (
+            "if kilos % 97 == 13 and tare == 5:\n        return 1",
+            "if kilos % 97 == 14 and tare == 5:\n        return 1",
+        ),
+        (
+            "print(kilos)\n    if kilos > 3:\n        return 1",
+            "print(kilos)\n    if kilos > 3:\n        print('!')\n        return 1",
+        ),
+    ],
+)
+def test_boundaries_are_found_among_plain_values(trial, old, new):
+    frame = "def f(kilos, tare):\n    {}\n    return 0\n"
+    assert trial(frame.format(old), frame.format(new)).difference is not None
+
+
+def test_plain_values_are_tried_by_the_thousand(trial):
+    code = "def f(kilos, tare):\n    if kilos > tare:\n        return kilos - tare\n    return 0\n"
+    assert trial(code, code).inputs > 5_000
 
 
 def test_a_nested_function_and_a_broken_module_say_so(trial):

@@ -98,9 +98,13 @@ def untangle(
 @click.argument("old")
 @click.argument("new", required=False)
 @click.option("--since", metavar="REV", help="Compare the one target named with what it was at REV in git.")
-@click.option("--open-cage", multiple=True, metavar="EVENT", help="Let trials do this, such as os.mkdir (repeatable).")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
+@click.option("--expect", default="", metavar="'TEST'", help="Where TEST holds for the arguments they must differ.")
+@click.option("--case", "case_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the difference here.")
+@click.option("--from", "command", default="", metavar="'COMMAND'", help="Run this, and try the calls that come in.")
+@click.option("--check", default="", metavar="'COMMAND'", help="Run the project's own tests, too; red counts.")
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
+@click.option("--open-cage", multiple=True, metavar="EVENT", help="Let trials do this, such as os.mkdir (repeatable).")
 @click.option(
     "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
 )
@@ -109,31 +113,44 @@ def compare(
     old: str,
     new: str | None,
     since: str | None,
-    open_cage: tuple[str, ...],
     only: tuple[str, ...],
+    expect: str,
+    case_file: Path | None,
+    command: str,
+    check: str,
     assume: tuple[str, ...],
+    open_cage: tuple[str, ...],
     verdict: str,
     as_json: bool,
 ) -> int:
     """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET."""
-    from dreck.workbench.compare import compare_since, compare_texts, read_text
+    from dreck.workbench.compare import Wanted, compare_since, compare_texts, read_text
 
-    options: dict[str, Any] = {"only": only, "assume": assume, "trial": verdict == "tested", "open_cage": open_cage}
+    wanted = Wanted(only, assume, verdict == "tested", open_cage, expect, command, check, case_file is not None)
     if since is not None and new is None:
-        found = compare_since(since, old, **options)
+        target = old
+        found = compare_since(since, old, wanted)
     elif since is None and new is not None:
-        found = compare_texts(read_text(old), read_text(new), **options)
+        target = new
+        found = compare_texts(read_text(old), read_text(new), wanted)
     else:
         raise DreckError("compare wants two of them, OLD and NEW, or --since REV and one target")
     if not found.functions and (found.only_old or found.only_new) and not as_json:
         raise BadTarget(f"{old} and {new or since} have no function in common; name two targets with '::'")
+    written = _write_case(target, found, case_file) if case_file is not None else ""
     if as_json:
         _print_json(found.as_json())
     else:
         from dreck.report.terminal import show_comparison
 
-        show_comparison(found)
-    return 0 if found.verdict and not found.only_old else 1
+        show_comparison(found, written)
+    return 0 if found.same else 1
+
+
+def _write_case(target: str, found: Any, case_file: Path) -> str:
+    from dreck.workbench.pin import write_case
+
+    return write_case(Path(target.partition("::")[0]), found, case_file)
 
 
 @click.command()

@@ -11,17 +11,20 @@ import select
 import signal
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from dreck.evidence.cage import Cage
+from dreck.evidence.expectation import outside
 from dreck.evidence.observe import shown
+from dreck.evidence.renaming import renamed
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
-from dreck.evidence.still import Still
+from dreck.evidence.still import Still, wavering
 from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, project_of
-from dreck.evidence.world import Candidates
+from dreck.evidence.world import Candidates, Make, World, played
 
 _SILENCE = 3.0
 _RESTARTS = 4
@@ -105,6 +108,8 @@ def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None
 
 def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
     cage, still = Cage(frozenset(request["open"])), Still()
+    if request["case"]:
+        import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
     cage.close()
     before, after = request["old"], request["new"]
     still.hold(before["text"] + after["text"])
@@ -113,20 +118,70 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         forget_neighbours(Path(before["path"]))
     new = load(after["path"], after["text"], after["name"])
     usages = Usages()
-    for version in (new, old):
-        usages.add(_original(request, version is old))
+    for side in (after, before):
+        usages.add(_original(side, request["expect"]))
     candidates = Candidates(usages, old.namespace, dict(old.types))
+    runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     search = Search(
-        (Runner(old, cage, still), Runner(new, cage, still)),
+        runners,
         candidates,
         usages,
         inputs=request["inputs"],
         seconds=request["seconds"],
         announce=lambda number: _tell(writing, number),
         skipped=skipped,
+        starts=tuple(map(played, request["calls"])),
+        expects=_expecting(request["expect"], runners[0], candidates),
     )
     search.run()
-    return _result(search, old, new)
+    answer = _result(search, old, new)
+    answer["wavers"] = wavering(before["text"]) if search.unstable else ""
+    answer["unknown"] = [name for name in runners[0].parameters() if name not in old.types and name != "self"]
+    if request["case"] and search.different is not None:
+        answer["difference"] |= _as_case(search, before, after)
+    return answer
+
+
+def _expecting(test: str, runner: Runner, candidates: Candidates) -> Callable[[dict[str, Make]], bool] | None:
+    """Whether the declared condition holds for the arguments of an input; one that cannot be asked does not."""
+    if not test:
+        return None
+    code = compile(test.strip(), "<expect>", "eval")
+
+    def holds(choice: dict[str, Make]) -> bool:
+        world = World(candidates, choice, runner.version.namespace)
+        args, kwargs = runner.arguments(world)
+        named = dict(zip(runner.parameters(), args, strict=False)) | kwargs
+        result, error, _ = runner.guarded(lambda: bool(eval(code, runner.version.namespace, named)))
+        return error is None and bool(result)
+
+    return holds
+
+
+def _as_case(search: Search, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
+    """The difference as a test case that holds for the old version and fails for the new one."""
+    from dreck.evidence.cases import Caser
+    from dreck.evidence.ways import way_name
+    from dreck.evidence.written import Unwritable
+
+    assert search.different is not None
+    alone = Search((search.runners[0],), search.candidates, search.usages, inputs=2)
+    tried = alone.once(search.different.used)
+    if tried is None:
+        return {"no_case": "the input cannot be run again"}
+    tried.used = search.different.used
+    casers = [
+        Caser.of(runner, search.candidates, side["path"], side["text"], side["name"])
+        for runner, side in zip(search.runners, (before, after), strict=True)
+    ]
+    try:
+        case = casers[0].case(tried, way_name(tried.trail, search.runners[0].version.watched.tests))
+    except Unwritable as problem:
+        return {"no_case": f"its input holds {problem}"}
+    case = case.called(before["name"], after["name"])
+    if casers[1].holds(case):
+        return {"no_case": "what differs is seen by no plain test"}
+    return {"case": case.as_json()}
 
 
 def _pin(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
@@ -139,21 +194,24 @@ def _tell(writing: int, number: int) -> None:
     os.write(writing, b"%d\n" % number)
 
 
-def _original(request: dict[str, Any], is_old: bool) -> Any:
+def _original(side: dict[str, Any], expect: str) -> Any:
+    """The function of one side as the search has to see it: parameters matched, the declared condition asked first."""
     import ast
 
     from dreck.source.functions import functions_in
 
-    side = request["old" if is_old else "new"]
     functions = functions_in(ast.parse(side["text"]), side["text"])
-    return next(f.node for f in functions if f.name == side["name"])
+    node = next(f.node for f in functions if f.name == side["name"])
+    if side["aliases"]:
+        node = renamed(node, side["aliases"])
+    return outside(node, expect) if expect else node
 
 
 def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
     wanted = search.wanted()
     missing = sorted(wanted - search.reached)
     return {
-        "inputs": search.count,
+        "inputs": search.count + search.in_bulk,
         "outcomes": [len(wanted & search.reached), len(wanted)],
         "old": [len([o for o in wanted & search.reached if o[0] == 0]), len([o for o in wanted if o[0] == 0])],
         "new": [len([o for o in wanted & search.reached if o[0] == 1]), len([o for o in wanted if o[0] == 1])],
@@ -162,6 +220,8 @@ def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "finished": search.finished,
         "unstable": search.unstable,
         "difference": _difference(search.different) if search.different else None,
+        "expected": _difference(search.expected) if search.expected else None,
+        "held": search.held,
     }
 
 

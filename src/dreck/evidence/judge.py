@@ -2,13 +2,15 @@
 
 import ast
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.evidence.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS
+from dreck.evidence.expectation import outside
 from dreck.evidence.instrument import count_outcomes
 from dreck.evidence.proof import DEFAULT_BUDGET, Proof, Subject, prove
-from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Version, run_trial
+from dreck.evidence.renaming import BY_POSITION
+from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
 from dreck.evidence.verdict import Verdict
 from dreck.model.graph import Arena
 from dreck.model.scopes import ModuleNames
@@ -30,6 +32,22 @@ class Candidate:
     node: FunctionNode
     names: ModuleNames
     enclosing: frozenset[str] = frozenset()
+    aliases: tuple[tuple[str, str], ...] = ()
+    """Parameters that stand under another name in `node` than in the text."""
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What else a verdict is asked for.
+
+    `suspect`: a reason not to try a proof, something around the two differs. `expect`: a condition on the
+    arguments under which they are meant to differ. `calls`: recorded calls to try first.
+    """
+
+    only_proof: bool = False
+    suspect: str = ""
+    expect: str = ""
+    calls: tuple[dict[str, str], ...] = ()
 
 
 @dataclass(slots=True)
@@ -43,41 +61,77 @@ class Judge:
     budget: int = DEFAULT_BUDGET
     open_cage: frozenset[str] = frozenset()
     arena: Arena = field(default_factory=Arena)
+    case: bool = False
 
-    def verdict(self, old: Candidate, new: Candidate, only_proof: bool = False, suspect: str = "") -> Verdict:
-        """Are the two the same? With `suspect`, a reason, proof is not tried: something around them differs."""
-        proof = Proof(False, reason=suspect) if suspect else self._proof(old, new)
+    def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
+        """Are the two the same? Proof first, then trial."""
+        found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
+        if new.aliases and found:
+            return replace(found, assumptions=(*found.assumptions, BY_POSITION))
+        return found
+
+    def _plain(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
+        proof = Proof(False, reason=request.suspect) if request.suspect else self._proof(old, new)
         if proof.holds:
-            count = count_outcomes(old.node) + count_outcomes(new.node)
-            return Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
-        if only_proof or not self.trial:
+            return self._proved(old, new, proof)
+        if request.only_proof or not self.trial:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
-        return self._trial(old, new, proof)
+        return _judged(self._trial(old, new, request), proof)
+
+    def _expected(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
+        """Outside the condition they must agree; inside, a difference must be found."""
+        cut = [replace(c, node=outside(c.node, request.expect)) for c in (old, new)]
+        proof = Proof(False, reason=request.suspect) if request.suspect else self._proof(*cut)
+        if not self.trial:
+            return Verdict(
+                "unsettled", reason="that a difference occurs can only be seen in a trial, and none is wanted"
+            )
+        found = self._trial(old, new, request)
+        if found.difference is not None:
+            return _judged(found, proof)
+        if found.expected is None:
+            told = found.problem or f"on {found.held} inputs for which it holds both do the same"
+            reason = f"the difference expected where `{request.expect}` did not occur: {told}"
+            return Verdict("unsettled", (), found.inputs, found.outcomes, reason)
+        verdict = self._proved(old, new, proof) if proof.holds else _judged(found, proof)
+        return replace(verdict, expected=found.expected)
+
+    def _proved(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict:
+        count = count_outcomes(old.node) + count_outcomes(new.node)
+        return Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
 
     def _proof(self, old: Candidate, new: Candidate) -> Proof:
         subjects = (Subject(old.node, old.names, old.enclosing), Subject(new.node, new.names, new.enclosing))
         return prove(*subjects, self.assume, self.arena, self.budget)
 
-    def _trial(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict:
-        found = run_trial(
-            Version(old.path, old.text(), old.name),
-            Version(new.path, new.text(), new.name),
-            self.inputs,
-            self.seconds,
-            self.open_cage,
+    def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
+        wanted = Wanted(self.inputs, self.seconds, self.open_cage, request.expect, request.calls, self.case)
+        return run_trial(
+            Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
-        if found.difference is not None:
-            return Verdict("differs", (), found.inputs, found.outcomes, proof.reason, proof.path, found.difference)
-        if found.problem:
-            reason = f"not proved ({proof.reason}), and {found.problem}"
-            return Verdict("unsettled", (), found.inputs, found.outcomes, reason, proof.path)
-        if found.missing:
-            reason = f"not proved ({proof.reason}); no input found for {_few(found.missing)}"
-            return Verdict("unsettled", (), found.inputs, found.outcomes, reason, proof.path)
-        if not found.outcomes[1]:
-            reason = f"not proved ({proof.reason}), and there is no test whose outcomes could be counted"
-            return Verdict("unsettled", (), found.inputs, found.outcomes, reason, proof.path)
-        return Verdict("tested", (), found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
+
+
+def _judged(found: Trial, proof: Proof) -> Verdict:
+    """The verdict a trial comes to, after a proof that did not hold."""
+    if found.difference is not None:
+        return Verdict("differs", (), found.inputs, found.outcomes, proof.reason, proof.path, found.difference)
+    tested = Verdict("tested", (), found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
+    if found.problem:
+        reason = f"not proved ({proof.reason}), and {found.problem}"
+    elif found.missing:
+        reason = f"not proved ({proof.reason}); no input found for {_few(found.missing)}{_next(found)}"
+    elif not found.outcomes[1]:
+        reason = f"not proved ({proof.reason}), and there is no test whose outcomes could be counted"
+    else:
+        return tested
+    return replace(tested, status="unsettled", reason=reason)
+
+
+def _next(found: Trial) -> str:
+    """What a person can do about outcomes that were not reached."""
+    if not found.unknown:
+        return "; record real calls (--from 'COMMAND') that go there"
+    return f"; annotate {', '.join(found.unknown[:3])}, or record real calls (--from 'COMMAND')"
 
 
 def _few(missing: tuple[str, ...]) -> str:

@@ -80,6 +80,9 @@ def _builtin_base(kind: type) -> Any:
 
 
 def _plain_repr(value: Any) -> str:
+    kind = type(value)
+    if not any("__repr__" in vars(parent) for parent in kind.__mro__[:-1]):
+        return f"<{kind.__qualname__} object>"
     try:
         text = repr(value)
     except Exception as error:

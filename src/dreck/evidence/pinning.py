@@ -5,12 +5,12 @@ import time
 import types
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Any
 
 from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
 from dreck.evidence.cage import Cage
-from dreck.evidence.cases import Case, Caser
+from dreck.evidence.case import Case
+from dreck.evidence.cases import Caser
 from dreck.evidence.instrument import watched
 from dreck.evidence.proof import Subject, prove
 from dreck.evidence.runs import Runner
@@ -21,7 +21,7 @@ from dreck.evidence.swap import code_of, swapped
 from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, load
 from dreck.evidence.ways import way_name
-from dreck.evidence.world import Candidates, Make
+from dreck.evidence.world import Candidates, played
 from dreck.evidence.written import Unwritable
 from dreck.model.scopes import ModuleNames
 from dreck.source.functions import functions_in
@@ -43,7 +43,6 @@ class Pinning:
     caser: Caser
     tree: ast.Module
     path: str
-    dotted: str
     until: float
     made: list[tuple[Case, Tried]] = field(default_factory=list)
     dropped: dict[str, int] = field(default_factory=dict)
@@ -108,8 +107,7 @@ class Pinning:
         alone = Search(
             (self.runner,), self.search.candidates, self.search.usages, inputs=2, announce=self.search.announce
         )
-        alone._until = _now() + 3
-        tried = alone.attempt(search.different.used)
+        tried = alone.once(search.different.used)
         case = self.case(tried) if tried is not None else None
         if tried is not None and case is not None and self.noticed(case, code):
             return case, tried
@@ -178,8 +176,8 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     side = request["old"]
     still.hold(side["text"])
     version = load(side["path"], side["text"], side["name"])
-    tree = ast.parse(side["text"])
-    function = next(f for f in functions_in(tree, side["text"]) if f.name == side["name"])
+    functions = functions_in(ast.parse(side["text"]), side["text"])
+    function = next(f for f in functions if f.name == side["name"])
     if not isinstance(version.function, types.FunctionType):
         raise CannotRun("it is no plain function")
     usages = Usages()
@@ -187,18 +185,8 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     candidates = Candidates(usages, version.namespace, dict(version.types))
     runner = Runner(version, cage, still)
     search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
-    raising = frozenset(
-        line for n in ast.walk(tree) if isinstance(n, ast.Raise) for line in range(n.lineno, (n.end_lineno or 0) + 1)
-    )
-    dotted = side["name"].partition("#")[0]
-    caser = Caser(runner, candidates, tree, function.node, Path(side["path"]).stem, dotted, raising)
-    caser.remember()
-    return Pinning(version, runner, search, caser, tree, side["path"], dotted, _now() + _SECONDS)
-
-
-def played(call: dict[str, str]) -> dict[str, Make]:
-    """The choice that puts the recorded arguments (pickled, in hex) where they came in."""
-    return {name: Make("recorded", data) for name, data in call.items()}
+    caser = Caser.of(runner, candidates, side["path"], side["text"], side["name"])
+    return Pinning(version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
 
 
 def _plainness(tried: Tried) -> tuple[bool, int, int]:

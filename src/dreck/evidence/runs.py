@@ -18,6 +18,7 @@ from dreck.evidence.versions import Version
 from dreck.evidence.world import Candidates, Make, World, partial
 
 RUN_SECONDS = 0.25
+_SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
 ENDLESS = "it did not come to an end"
 _ITEMS = 60
 
@@ -51,8 +52,18 @@ class Observation:
 class Runner:
     """Runs one version. Remembers mutable results, to see when one object is handed out twice."""
 
-    def __init__(self, version: Version, cage: Cage, still: Still) -> None:
+    def __init__(
+        self,
+        version: Version,
+        cage: Cage,
+        still: Still,
+        aliases: dict[str, str] | None = None,
+        like: type | None = None,
+    ) -> None:
+        """`aliases` are the names the other version has for parameters, `like` the class of its `self`."""
         self.version = version
+        self._aliases = aliases or {}
+        self._like = like
         self.cage = cage
         self.still = still
         self._results: list[Any] = []
@@ -62,6 +73,14 @@ class Runner:
     def parameters(self) -> list[str]:
         """The names of the parameters, in the order they stand."""
         return list(self._signature.parameters)
+
+    def is_plain(self) -> bool:
+        """Whether it is an ordinary function with parameters by position only: nothing to build around it."""
+        version, kinds = self.version, {p.kind for p in self._signature.parameters.values()}
+        by_position = {inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD}
+        if version.owner is not None or version.plain is None or self._aliases:
+            return False
+        return kinds <= by_position and not version.plain.__code__.co_flags & _SUSPENDS
 
     def run(self, candidates: Candidates, choice: dict[str, Make]) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
@@ -135,9 +154,13 @@ class Runner:
         args: list[Any] = []
         kwargs: dict[str, Any] = {}
         owner = self.version.owner
-        for position, (name, parameter) in enumerate(self._signature.parameters.items()):
-            if position == 0 and owner is not None and name in ("self", "cls", "mcs"):
-                args.append(owner if name != "self" else self._self(world, name, owner))
+        for position, (own_name, parameter) in enumerate(self._signature.parameters.items()):
+            name = self._aliases.get(own_name, own_name)
+            if position == 0 and owner is not None and own_name in ("self", "cls", "mcs"):
+                args.append(owner if own_name != "self" else self._self(world, name, owner))
+                continue
+            if position == 0 and name == "self" and self._like is not None:
+                args.append(self._self(world, name, self._like))
                 continue
             match parameter.kind:
                 case parameter.VAR_POSITIONAL:

@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+from dreck.evidence.bulk import Bulk
 from dreck.evidence.runs import ENDLESS, Observation, Runner
 from dreck.evidence.standins import StandIn, general
 from dreck.evidence.usage import Usages
@@ -54,6 +55,8 @@ class Search:
     seconds: float = 1.2
     announce: Callable[[int], None] = lambda number: None
     skipped: frozenset[int] = frozenset()
+    starts: tuple[Choice, ...] = ()
+    """Recorded calls, tried before anything else."""
     count: int = 0
     reached: set[Outcome] = field(default_factory=set)
     reaching: dict[tuple[int, int], list[Tried]] = field(default_factory=dict)
@@ -62,6 +65,11 @@ class Search:
     finished: int = 0
     unstable: bool = False
     endless: int = 0
+    expects: Callable[[Choice], bool] | None = None
+    """Whether the versions are meant to differ on an input."""
+    expected: Tried | None = None
+    held: int = 0
+    in_bulk: int = 0
     all_tried: list[Tried] = field(default_factory=list)
     _seen: set[str] = field(default_factory=set)
     _until: float = 0.0
@@ -69,12 +77,15 @@ class Search:
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
         self._until = _now() + self.seconds
+        for choice in self.starts:
+            self.attempt(choice)
         first = self._first()
         if first is None or self._wavers(first):
             return
         self._each_alone(first)
         self._guided()
         self._at_edges()
+        self._in_bulk()
         self._at_random()
         if self.different is not None:
             self._shrink()
@@ -90,6 +101,11 @@ class Search:
                 if found is not None:
                     return found
         return None
+
+    def once(self, choice: Choice) -> Tried | None:
+        """One input, run whatever the budget."""
+        self._until = _now() + 5.0
+        return self.attempt(choice)
 
     def wanted(self) -> set[Outcome]:
         return {
@@ -159,6 +175,21 @@ class Search:
         """Inputs that got far, for outcomes no test leads to, such as a handler."""
         found = [tried for group in self.reaching.values() for tried in group]
         return sorted(found, key=lambda tried: len(tried.reached))[-3:]
+
+    def _in_bulk(self) -> None:
+        """Where arguments are plain values: thousands more, at little cost."""
+        if self._over() or self.expects is not None or not self.all_tried:
+            return
+        tried = max(self.all_tried, key=lambda t: len(t.reached))
+        if not Bulk.fits(self.runners, tried.used):
+            return
+        old, new = self.runners
+        bulk = Bulk((old, new), self.candidates, tried.used)
+        for choice in bulk.suspects(_BULK, self.seconds / 8):
+            if self._over():
+                break
+            self.attempt(choice)
+        self.in_bulk = bulk.count
 
     def _at_random(self) -> None:
         pick = random.Random(11)
@@ -343,7 +374,12 @@ class Search:
 
     def _keep(self, tried: Tried) -> None:
         self.all_tried.append(tried)
-        if not tried.alike and self.different is None:
+        meant = self.expects is not None and self.expects(tried.choice)
+        self.held += meant
+        if meant:
+            if not tried.alike and self.expected is None:
+                self.expected = tried
+        elif not tried.alike and self.different is None:
             again, _, _ = self.runners[0].run(self.candidates, tried.choice)
             self.unstable = again.result != tried.old.result or again.error != tried.old.error
             self.different = None if self.unstable else tried
@@ -357,6 +393,7 @@ class Search:
 
 _SHRINKS = 40
 _EDGES = 10
+_BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
 
 

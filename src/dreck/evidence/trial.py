@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from dreck.evidence.case import Case
+
 DEFAULT_INPUTS = 600
 DEFAULT_SECONDS = 1.2
 
@@ -21,15 +23,46 @@ class Version:
     path: Path
     text: str
     name: str
+    aliases: tuple[tuple[str, str], ...] = ()
+    """Parameters that the other version calls otherwise: own name, name there."""
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "path": str(self.path.absolute()),
+            "text": self.text,
+            "name": self.name,
+            "aliases": dict(self.aliases),
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """How long to try, what the cage lets go, a condition under which a difference is expected, recorded calls
+    to start from, and whether a difference is wanted as a test case."""
+
+    inputs: int = DEFAULT_INPUTS
+    seconds: float = DEFAULT_SECONDS
+    open_cage: frozenset[str] = frozenset()
+    expect: str = ""
+    calls: tuple[dict[str, str], ...] = ()
+    case: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """An input for which two versions differ, and what each of them does there."""
+    """An input for which two versions differ, and what each of them does there.
+
+    `case` is the same as a test case, when one was asked for; `no_case` says why there is none.
+    """
 
     input: str
     old: str
     new: str
+    case: Case | None = None
+    no_case: str = ""
+
+    def as_json(self) -> dict[str, str]:
+        return {"input": self.input, "old": self.old, "new": self.new}
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,22 +76,24 @@ class Trial:
     missing: tuple[str, ...] = ()
     difference: Difference | None = None
     problem: str = ""
+    expected: Difference | None = None
+    held: int = 0
+    """Inputs for which the declared condition holds."""
+    unknown: tuple[str, ...] = ()
+    """Parameters without an annotation."""
 
 
-def run_trial(
-    old: Version,
-    new: Version,
-    inputs: int = DEFAULT_INPUTS,
-    seconds: float = DEFAULT_SECONDS,
-    open_cage: frozenset[str] = frozenset(),
-) -> Trial:
-    """Runs `old` and `new` on inputs made for them; at most `inputs` of them, for about `seconds`."""
+def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
+    """Runs `old` and `new` on inputs made for them."""
     request = {
-        "old": {"path": str(old.path.absolute()), "text": old.text, "name": old.name},
-        "new": {"path": str(new.path.absolute()), "text": new.text, "name": new.name},
-        "inputs": inputs,
-        "seconds": seconds,
-        "open": sorted(open_cage),
+        "old": old.as_json(),
+        "new": new.as_json(),
+        "inputs": wanted.inputs,
+        "seconds": wanted.seconds,
+        "open": sorted(wanted.open_cage),
+        "expect": wanted.expect,
+        "calls": list(wanted.calls),
+        "case": wanted.case,
     }
     return _read(_server.ask(request))
 
@@ -71,7 +106,6 @@ def ask_child(request: dict[str, Any]) -> dict[str, Any]:
 def _read(answer: dict[str, Any]) -> Trial:
     if "error" in answer:
         return Trial(problem=answer["error"])
-    difference = Difference(**answer["difference"]) if answer["difference"] else None
     missing = tuple(map(_unreached, answer["missing"]))
     return Trial(
         answer["inputs"],
@@ -79,9 +113,19 @@ def _read(answer: dict[str, Any]) -> Trial:
         tuple(answer["old"]),
         tuple(answer["new"]),
         missing,
-        difference,
+        _difference(answer["difference"]),
         _problem(answer),
+        _difference(answer["expected"]),
+        answer["held"],
+        tuple(answer["unknown"]),
     )
+
+
+def _difference(told: dict[str, Any] | None) -> Difference | None:
+    if told is None:
+        return None
+    case = Case.from_json(told["case"]) if told.get("case") else None
+    return Difference(told["input"], told["old"], told["new"], case, told.get("no_case", ""))
 
 
 def _unreached(missing: dict[str, Any]) -> str:
@@ -94,7 +138,9 @@ def _problem(answer: dict[str, Any]) -> str:
     if answer["difference"]:
         return ""
     if answer["unstable"]:
-        return "the old version itself gives another result when asked again; hold still what it depends on"
+        source = f" (it reads {answer['wavers']})" if answer["wavers"] else ""
+        told = "the old version itself gives another result when asked again"
+        return f"{told}{source}; pass that in as an argument, so that it can be held still"
     if answer["died"]:
         return f"the process died or hung on {answer['died']} inputs"
     if not answer["finished"] and len(answer["deaths"]) <= 1:

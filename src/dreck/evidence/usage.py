@@ -241,6 +241,9 @@ class Usages:
 
     def _subscript(self, base: ast.expr, index: ast.expr) -> None:
         match index:
+            case ast.Constant(value=int() as number) if number > 1:
+                self._on(base, lambda u: setattr(u, "indexed", True))
+                self._on(base, lambda u: u.sizes.append(min(number, 30) + 1))
             case ast.Constant(value=int()) | ast.UnaryOp() | ast.Slice():
                 self._on(base, lambda u: setattr(u, "indexed", True))
             case ast.Constant(value=key):

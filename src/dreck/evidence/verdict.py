@@ -15,7 +15,8 @@ class Verdict:
 
     `assumptions` are the named conditions a proof rests on; `inputs` how many a trial ran; `outcomes` how many
     outcomes of tests were covered and how many there are, both versions together; `reason` says why a
-    verdict is not better than it is; `path` the outcomes of tests that led a failed proof to where the two part.
+    verdict is not better than it is; `path` the outcomes of tests that led a failed proof to where the two part;
+    `expected` is a difference that was declared beforehand, and occurs.
     """
 
     status: Status
@@ -25,6 +26,7 @@ class Verdict:
     reason: str = ""
     path: tuple[str, ...] = ()
     difference: Difference | None = None
+    expected: Difference | None = None
     functions: "tuple[tuple[str, Verdict], ...]" = ()
 
     def __bool__(self) -> bool:
@@ -52,7 +54,8 @@ class Verdict:
             "inputs": self.inputs,
             "outcomes": list(self.outcomes),
             "reason": self.reason or None,
-            "difference": {"input": found.input, "old": found.old, "new": found.new} if found else None,
+            "difference": found.as_json() if found else None,
+            "expected": self.expected.as_json() if self.expected else None,
         }
 
     def weakened(self, status: Status, reason: str) -> "Verdict":

@@ -10,9 +10,11 @@ import typing
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from types import FunctionType
 from typing import Any
 
 from dreck.evidence.instrument import WATCHER, Watched, watched
+from dreck.evidence.swap import code_of
 from dreck.evidence.watch import Watcher
 from dreck.source.functions import functions_in
 
@@ -32,6 +34,8 @@ class Version:
     owner: type | None
     types: dict[str, Any]
     is_property: bool = False
+    plain: FunctionType | None = None
+    """The function without its watching, where that can be had."""
 
 
 def load(path: str, text: str, name: str) -> Version:
@@ -43,6 +47,7 @@ def load(path: str, text: str, name: str) -> Version:
     if found.nested:
         raise CannotRun("a nested function cannot be called from outside; only a proof can judge it")
     seen = watched(found.node)
+    code = code_of(tree, path, found.node, found.node)
     _replace(tree, found.node, seen.node)
     watcher = Watcher()
     module = _module(Path(path))
@@ -52,7 +57,18 @@ def load(path: str, text: str, name: str) -> Version:
     except Exception as error:
         raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
     function, owner, is_property = _taken(module, name.partition("#")[0], found.node.name)
-    return Version(function, module.__dict__, seen, watcher, owner, _types(function), is_property)
+    plain = _with_code(function, code)
+    return Version(function, module.__dict__, seen, watcher, owner, _types(function), is_property, plain)
+
+
+def _with_code(function: Any, code: types.CodeType) -> FunctionType | None:
+    if not isinstance(function, FunctionType) or code.co_freevars != function.__code__.co_freevars:
+        return None
+    made = types.FunctionType(
+        code, function.__globals__, function.__name__, function.__defaults__, function.__closure__
+    )
+    made.__kwdefaults__ = function.__kwdefaults__
+    return made
 
 
 def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:

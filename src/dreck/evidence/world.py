@@ -84,6 +84,11 @@ class Make:
         return f"a {self.kind}"
 
 
+def played(call: dict[str, str]) -> dict[str, Make]:
+    """The choice that puts recorded arguments (pickled, in hex, by parameter) where they came in."""
+    return {name: Make("recorded", data) for name, data in call.items()}
+
+
 class _Unpickler(pickle.Unpickler):
     """Recorded arguments, with the classes of the version that runs: the other one has its own."""
 
@@ -367,7 +372,7 @@ class World:
         if path in self.built:
             return self.built[path]
         make = self.chosen(path)
-        value = self.built[path] = self._build(path, make)
+        value = self.built[path] = self.build(path, make)
         return value
 
     def chosen(self, path: str) -> Make:
@@ -396,7 +401,8 @@ class World:
 
     # --- building ----------------------------------------------------------------------------------
 
-    def _build(self, path: str, make: Make) -> Any:
+    def build(self, path: str, make: Make) -> Any:
+        """What a recipe gives at `path`."""
         match make.kind:
             case "value":
                 return list(make.what) if isinstance(make.what, list) else make.what

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from pathlib import PurePath
 from typing import Any
 
+from dreck.evidence.case import quoted
 from dreck.evidence.standins import StandIn
 from dreck.evidence.world import Make
 
@@ -329,13 +330,6 @@ class Writer:
         if len(text) > _LONG:
             raise Unwritable("a very long value")
         return text
-
-
-def quoted(value: str | bytes) -> str:
-    """A string's literal in double quotes, where that needs no more escapes."""
-    text = repr(value)
-    prefix, body = ("b", text[2:-1]) if isinstance(value, bytes) else ("", text[1:-1])
-    return f'{prefix}"{body}"' if '"' not in body and "\\'" not in body else text
 
 
 def _is_plain(value: Any) -> bool:

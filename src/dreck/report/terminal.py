@@ -9,6 +9,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from dreck.evidence.trial import Difference
 from dreck.evidence.verdict import Verdict
 from dreck.steps.catalogue import Step
 from dreck.workbench.compare import Comparison
@@ -164,11 +165,13 @@ def _near(path: Path) -> Path:
     return path.relative_to(Path.cwd()) if path.is_relative_to(Path.cwd()) else path
 
 
-def show_comparison(comparison: Comparison) -> None:
+def show_comparison(comparison: Comparison, written: str = "") -> None:
     """A line a function, and for every difference the input that shows it."""
     out = console()
+    moved = dict(comparison.moved)
     for name, verdict in comparison.functions:
-        out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold")), soft_wrap=True)
+        now = f"  now {moved[name]}" if name in moved else ""
+        out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold"), now), soft_wrap=True)
         for line in _explained(verdict):
             out.print(_plain(f"    {line}"), soft_wrap=True)
     for names, where in ((comparison.only_old, "old"), (comparison.only_new, "new")):
@@ -176,9 +179,23 @@ def show_comparison(comparison: Comparison) -> None:
             out.print(_plain(f"  only in the {where} version: {name}"), soft_wrap=True)
     if not comparison.functions:
         out.print("the two versions have no function in common")
+    if comparison.check is not None:
+        check = comparison.check
+        told = Text("green", _GOOD) if check else Text.assemble(("red", f"bold {_BAD}"), f": {check.said}")
+        out.print(Text.assemble(f"own tests ({check.command}) ", told), soft_wrap=True)
+    if written:
+        out.print(_plain(written), soft_wrap=True)
 
 
 def _explained(verdict: Verdict) -> list[str]:
+    return [*_grounded(verdict), *(_on_purpose(verdict.expected) if verdict.expected else ())]
+
+
+def _on_purpose(found: Difference) -> list[str]:
+    return [f"differs on purpose for {found.input}:", f"  old  {found.old}", f"  new  {found.new}"]
+
+
+def _grounded(verdict: Verdict) -> list[str]:
     if verdict.status == "proved":
         given = f", assuming {', '.join(verdict.assumptions)}" if verdict.assumptions else ""
         return [f"on every path the same acts in the same order and the same exit{given}"]

@@ -9,29 +9,44 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget, DreckError
-from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, bound_names
+from dreck.evidence.expectation import knows
+from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request, bound_names
 from dreck.evidence.proof import DEFAULT_BUDGET
+from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
 from dreck.model.graph import Arena
-from dreck.model.scopes import ModuleNames, assigned_in_place
+from dreck.model.scopes import ModuleNames, assigned_in_place, param_names
 from dreck.source.files import read
-from dreck.source.functions import Function, functions_in, parse
+from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.revisions import at_revision
 from dreck.source.targets import Target
+from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
+from dreck.workbench.record import Recording, record
 
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """The verdict for each function both sides have, and the functions only one of them has."""
+    """The verdict for each function both sides have, and the functions only one of them has.
+
+    `check` is how the project's own tests ended, when they were asked for.
+    """
 
     functions: tuple[tuple[str, Verdict], ...]
     only_old: tuple[str, ...] = ()
     only_new: tuple[str, ...] = ()
+    moved: tuple[tuple[str, str], ...] = ()
+    """Functions that have another name or stand in another class now."""
+    check: Check | None = None
 
     @property
     def verdict(self) -> Verdict:
         return overall(self.functions)
+
+    @property
+    def same(self) -> bool:
+        """Every function the same, none lost, and the project's own tests green where they were asked for."""
+        return bool(self.verdict) and not self.only_old and (self.check is None or bool(self.check))
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
@@ -39,7 +54,34 @@ class Comparison:
             "functions": [{"function": name, **verdict.as_json()} for name, verdict in self.functions],
             "only_old": list(self.only_old),
             "only_new": list(self.only_new),
+            "moved": dict(self.moved),
+            "check": None if self.check is None else self.check.as_json(),
         }
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is asked of a comparison, apart from the two sides.
+
+    Arguments:
+        only: names of functions; all when empty.
+        assume: assumptions proofs may rest on, beside those that are accepted anyway.
+        trial: whether code may be run; without, what cannot be proved is unsettled.
+        open_cage: audit events that trials let happen.
+        expect: a condition on the arguments; where it holds the two are meant to differ, and must.
+        record: a command to run with the new version watched; its calls are tried first.
+        check: the project's own tests as a command.
+        case: whether a difference is wanted as a test case.
+    """
+
+    only: tuple[str, ...] = ()
+    assume: tuple[str, ...] = ()
+    trial: bool = True
+    open_cage: tuple[str, ...] = ()
+    expect: str = ""
+    record: str = ""
+    check: str = ""
+    case: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,39 +93,48 @@ class Text:
     name: str | None = None
 
 
-def compare_texts(
-    old: Text,
-    new: Text,
-    only: Iterable[str] = (),
-    assume: Iterable[str] = (),
-    trial: bool = True,
-    open_cage: Iterable[str] = (),
-) -> Comparison:
+def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison:
     """Compares the functions of two modules, matched by name; two named functions may have different names.
 
-    Raises DreckError for an unknown assumption, BadTarget when a named function is not there.
+    Raises DreckError for an unknown assumption or an expectation that cannot be understood, BadTarget when a
+    named function is not there.
     """
-    for name in assume:
+    for name in wanted.assume:
         if name not in ASSUMPTIONS:
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
     sides = _Side.of(old), _Side.of(new)
-    config = config_for(old.path)
-    allowed = frozenset(assume) | config.assume | DEFAULT_ASSUMPTIONS
-    judge = _Judging(sides, allowed, trial, config, frozenset(open_cage))
-    if old.name is not None and new.name is not None:
-        pairs = sides[0].pairs(old.name, sides[1], new.name)
-    else:
-        pairs = [(name, name) for name in sides[0].functions if name in sides[1].functions]
-    wanted = set(only)
-    if wanted:
-        pairs = [pair for pair in pairs if pair[0] in wanted]
-        _all_there(wanted, {a for a, _ in pairs}, old.path)
-    verdicts = judge.all(pairs)
+    pairs = _pairs(*sides)
+    only = set(wanted.only)
+    if only:
+        pairs = [pair for pair in pairs if pair[0] in only]
+        _all_there(only, {a for a, _ in pairs}, old.path)
+    verdicts = _Judging(sides, wanted, config_for(old.path)).all(pairs)
     return Comparison(
         verdicts,
-        () if wanted else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
-        () if wanted else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
+        () if only else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
+        () if only else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
+        tuple(pair for pair in pairs if pair[0] != pair[1]),
+        run_check(wanted.check) if wanted.check else None,
     )
+
+
+def _pairs(old: "_Side", new: "_Side") -> list[tuple[str, str]]:
+    """Which function is to be compared with which: by name, or what has moved by its last name."""
+    if old.text.name is not None and new.text.name is not None:
+        return old.pairs(old.text.name, new, new.text.name)
+    same = [(name, name) for name in old.functions if name in new.functions]
+    gone = _by_last_name(old, set(new.functions))
+    come = _by_last_name(new, set(old.functions))
+    moved = [(names[0], come[last][0]) for last, names in gone.items() if len(names) == len(come.get(last, ())) == 1]
+    return same + moved
+
+
+def _by_last_name(side: "_Side", others: set[str]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for name, function in side.functions.items():
+        if name not in others and not function.nested and not function.node.name.startswith("__"):
+            found.setdefault(function.node.name, []).append(name)
+    return found
 
 
 def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
@@ -114,11 +165,15 @@ class _Side:
         matched = [(n, other_name + n[len(name) :]) for n in self.within(name)]
         return [pair for pair in matched if pair[1] in theirs]
 
-    def candidate(self, name: str) -> Candidate:
+    def candidate(self, name: str, like: FunctionNode | None = None) -> Candidate:
+        """A function to be judged; with `like`, its parameters are matched by position with those of `like`."""
         f = self.functions[name]
+        names = other_names(like, f.node) if like is not None else {}
         around = [o for o in self.functions.values() if o is not f and o.start <= f.start and f.end <= o.end]
         enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
-        return Candidate(self.text.path, lambda: self.text.text, name, f.node, self.names, enclosing)
+        node = renamed(f.node, names) if names else f.node
+        aliases = tuple(names.items())
+        return Candidate(self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases)
 
 
 @dataclass(slots=True)
@@ -126,15 +181,15 @@ class _Judging:
     """Judges all pairs, then takes into account which of them call one another."""
 
     sides: tuple[_Side, _Side]
-    assume: frozenset[str]
-    trial: bool
+    wanted: Wanted
     config: Config
-    open_cage: frozenset[str] = frozenset()
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = _changed_globals(*self.sides)
+        self._check_expectation(pairs)
+        recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs)]
-        verdicts = {a: self._one(a, b, changed) for a, b in judged}
+        verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
         pending = True
         while pending:
             pending = False
@@ -143,6 +198,17 @@ class _Judging:
                 if settled != verdicts[a]:
                     verdicts[a], pending = settled, True
         return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def _check_expectation(self, pairs: list[tuple[str, str]]) -> None:
+        if not self.wanted.expect:
+            return
+        if not any(knows(self.wanted.expect, self.sides[0].functions[a].node, self.sides[0].names) for a, _ in pairs):
+            names = [", ".join(param_names(self.sides[0].functions[a].node.args)) for a, _ in pairs[:1]]
+            told = f"; the parameters are {names[0]}" if names else ""
+            raise DreckError(f"--expect '{self.wanted.expect}': names something no function to compare knows{told}")
+
+    def _recording(self, functions: list[str]) -> Recording | None:
+        return record(self.wanted.record, self.sides[1].text.path, functions) if self.wanted.record else None
 
     def _callees(self, pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
         """Functions both sides have, written otherwise, that the ones to be judged lead to."""
@@ -169,17 +235,38 @@ class _Judging:
             if f.name in names or (f.owner is not None and f.node.name in attributes)
         ]
 
-    def _one(self, old: str, new: str, changed: dict[str, str], suspect: str = "") -> Verdict:
-        mine, theirs = self.sides[0].candidate(old), self.sides[1].candidate(new)
-        mentioned = {n.id for n in ast.walk(mine.node) if isinstance(n, ast.Name)} & changed.keys()
+    def _one(
+        self, old: str, new: str, changed: dict[str, str], suspect: str = "", recording: Recording | None = None
+    ) -> Verdict:
+        mine = self.sides[0].candidate(old)
+        theirs = self.sides[1].candidate(new, mine.node)
+        mentioned = self._mentions(old) & changed.keys()
         if mentioned and not suspect:
             name = min(mentioned)
             suspect = f"the module's {name} {changed[name]}"
-        return self._judge().verdict(mine, theirs, suspect=suspect)
+        expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
+        calls = recording.calls_of(new) if recording else ()
+        return self._judge().verdict(mine, theirs, Request(suspect=suspect, expect=expect, calls=calls))
+
+    def _mentions(self, name: str) -> set[str]:
+        """Names and classes a function depends on: those it names, and for a method its class and the bases."""
+        function = self.sides[0].functions[name]
+        found = {n.id for n in ast.walk(function.node) if isinstance(n, ast.Name)}
+        pending = [function.owner] if function.owner is not None else []
+        while pending:
+            kind = pending.pop()
+            if kind.name in found:
+                continue
+            found.add(kind.name)
+            bases = {n.id for base in kind.bases for n in ast.walk(base) if isinstance(n, ast.Name)}
+            pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
+        return found
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
-        return Judge(self.assume, self.trial, budget=budget, open_cage=self.open_cage, arena=Arena())
+        assume = frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS
+        opened = frozenset(self.wanted.open_cage)
+        return Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
 
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
         """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
@@ -230,7 +317,7 @@ def _definitions(tree: ast.Module) -> dict[str, str]:
 
 def _class_shape(s: ast.ClassDef) -> str:
     """What a class is apart from its methods: those are compared one by one."""
-    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr)]
     return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest])
 
 
@@ -245,16 +332,19 @@ def compare(
     *,
     assume: Iterable[str] = (),
     trial: bool = True,
+    expect: str = "",
 ) -> Verdict:
     """Are `old` and `new` the same? Targets (`gate.py::admit`), source texts, or live functions.
 
     Returns a Verdict, true when they are; of several functions the worst, with all of them in `.functions`.
-    With `trial=False` nothing is run: what cannot be proved is unsettled. Raises BadTarget or BadSource.
+    With `trial=False` nothing is run: what cannot be proved is unsettled. `expect` is a condition on the
+    arguments under which they are meant to differ. Raises BadTarget or BadSource.
     """
     texts = _text(old), _text(new)
     if callable(old) != callable(new):
         raise BadTarget("compare two functions, two targets or two source texts, not a mixture")
-    return compare_texts(*_named_alike(*texts), assume=assume, trial=trial).verdict
+    wanted = Wanted(assume=tuple(assume), trial=trial, expect=expect)
+    return compare_texts(*_named_alike(*texts), wanted).verdict
 
 
 def _named_alike(old: Text, new: Text) -> tuple[Text, Text]:
@@ -284,12 +374,12 @@ def read_text(spec: str | Path) -> Text:
     return Text(path, read(path).text, name or None)
 
 
-def compare_since(revision: str, spec: str, **options: Any) -> Comparison:
+def compare_since(revision: str, spec: str, wanted: Wanted) -> Comparison:
     """A target as it was at a revision in git, among its neighbours of then, against what it is now."""
     new = read_text(spec)
     with at_revision(new.path, revision) as path:
         old = Text(path, read(path).text, new.name)
-        return compare_texts(old, new, **options)
+        return compare_texts(old, new, wanted)
 
 
 def _live(function: Callable[..., Any]) -> Text:

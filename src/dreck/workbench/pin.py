@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget
-from dreck.evidence.cases import Case
+from dreck.evidence.case import Case
 from dreck.evidence.trial import ask_child
 from dreck.evidence.versions import project_of
 from dreck.source.files import read, save_bytes
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import Target
+from dreck.workbench.compare import Comparison
 from dreck.workbench.pin_file import pin_file
 from dreck.workbench.record import Recording, record
 
@@ -117,6 +118,25 @@ def _pinned(path: Path, text: str, name: str, recording: Recording | None) -> Pi
         tuple(sorted(answer["dropped"].items())),
         answer["recorded"],
     )
+
+
+def write_case(path: Path, comparison: Comparison, output: Path) -> str:
+    """Writes the first difference as a pytest file that fails until the new version does what the old one did.
+
+    `path` is the new module's. Returns one line that says what was written, or why nothing was.
+    """
+    differing = [(name, v.difference) for name, v in comparison.functions if v.difference is not None]
+    if not differing:
+        return "no difference, so no case was written"
+    for name, difference in differing:
+        if difference.case is not None:
+            title = f"A call for which {module_name(path)} does not do what it did. Made by `dreck compare`."
+            text = pin_file(
+                path.stem, module_name(path), [(name, (difference.case,))], _way_to_import(path, output), title
+            )
+            save_bytes(output, text.encode())
+            return f"the difference in {name} is written to {output}; it fails until that is mended"
+    return f"no case was written: {differing[0][1].no_case}"
 
 
 def module_name(path: Path) -> str:

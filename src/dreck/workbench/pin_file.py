@@ -5,13 +5,14 @@ import re
 import sys
 from collections.abc import Iterable
 
-from dreck.evidence.cases import HELPERS, Case
-from dreck.evidence.written import quoted
+from dreck.evidence.case import HELPERS, Case, exact_repr, quoted
 
 _WIDE = 100
 
 
-def pin_file(stem: str, module: str, functions: Iterable[tuple[str, tuple[Case, ...]]], import_from: str) -> str:
+def pin_file(
+    stem: str, module: str, functions: Iterable[tuple[str, tuple[Case, ...]]], import_from: str, title: str = ""
+) -> str:
     """The text of the file, for cases by function of the module `module`, whose file is called `stem`.
 
     `import_from` is a folder to put on the path, relative to the file's; often none.
@@ -22,7 +23,7 @@ def pin_file(stem: str, module: str, functions: Iterable[tuple[str, tuple[Case, 
         cases += own
         blocks += _blocks(function, own, stem)
     told = f"What {module} does today: one case for each way through that matters."
-    title = f'"""{told} Made by `dreck pin`; yours to edit."""'
+    title = f'"""{title or f"{told} Made by `dreck pin`; yours to edit."}"""'
     helpers = [HELPERS[name] for name in sorted({h for c in cases for h in c.helpers})]
     head = "\n".join([title, "", *_imports(module, cases, stem, import_from)]) + "\n"
     return "\n\n".join([head, *helpers, *blocks])
@@ -64,9 +65,14 @@ def _sorted_imports(lines: set[str]) -> list[str]:
             home, _, names = line[5:].partition(" import ")
             merged.setdefault(home, set()).update(name.strip() for name in names.split(","))
     plain = sorted(line for line in lines if line.startswith("import "))
-    return plain + [
-        f"from {home} import {', '.join(sorted(names, key=_constants_first))}" for home, names in sorted(merged.items())
-    ]
+    return plain + [_import(home, names) for home, names in sorted(merged.items())]
+
+
+def _import(home: str, names: Iterable[str]) -> str:
+    """One line, or one line a name where that would be too long."""
+    names = sorted(names, key=_constants_first)
+    line = f"from {home} import {', '.join(names)}"
+    return line if len(line) <= 88 else "\n".join([f"from {home} import (", *(f"    {n}," for n in names), ")"])
 
 
 def _constants_first(name: str) -> tuple[int, str]:
@@ -119,7 +125,9 @@ def _table(title: str, rows: list[Case], arguments: tuple[str, ...]) -> str:
     expected = _apart("expected", arguments)
     results = [row.expected or "" for row in rows]
     body = [f"    result = {rows[0].call}", f"    assert result == {expected}"]
-    if len({_kind(r) for r in results}) > 1 or _kind(results[0]) not in ("str", "other"):
+    if any(exact_repr(r) for r in results):
+        body.append(f"    assert repr(result) == repr({expected})")
+    elif len({_kind(r) for r in results}) > 1 or _kind(results[0]) not in ("str", "other"):
         body.append(f"    assert type(result) is type({expected})")
     if all(r in ("None", "True", "False") for r in results):
         body = [f"    assert {rows[0].call} is {expected}"]

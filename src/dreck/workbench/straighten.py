@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 
-from dreck.evidence.judge import Candidate, Judge
+from dreck.evidence.judge import Candidate, Judge, Request
 from dreck.evidence.verdict import Verdict
 from dreck.model.measures import lines_of_thought, measure
 from dreck.model.scopes import ModuleNames
@@ -160,7 +160,7 @@ class _Work:
 
     def _judged(self, new: str, node: FunctionNode, only_if_proved: bool) -> Verdict:
         old = self._candidate(self.segment, self.node)
-        return self.bench.judge.verdict(old, self._candidate(new, node), only_if_proved)
+        return self.bench.judge.verdict(old, self._candidate(new, node), Request(only_proof=only_if_proved))
 
     def _candidate(self, text: str, node: FunctionNode) -> Candidate:
         def whole() -> str:

@@ -3,7 +3,6 @@
 import ast
 import os
 import re
-import subprocess
 import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
@@ -21,6 +20,7 @@ from dreck.source.functions import Function, functions_in, parse, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
+from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.journal import Entry, Journal
@@ -90,13 +90,8 @@ def _validate(request: Request) -> None:
 
 
 def _green_before(request: Request) -> None:
-    if not _green(request.check):
+    if not run_check(request.check):
         raise DreckError(f"the check `{request.check}` is red before any step; make it green first")
-
-
-def _green(command: str) -> bool:
-    quiet = subprocess.DEVNULL
-    return subprocess.run(command, shell=True, stdout=quiet, stderr=quiet, stdin=quiet, check=False).returncode == 0
 
 
 def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
@@ -227,7 +222,7 @@ def _tried(path: Path, proposal: Proposal, check: str) -> str:
     end = proposal.start - 1 + len(split_lines(proposal.before))
     journal = Journal()
     journal.save(file, [entry], "".join([*lines[: proposal.start - 1], proposal.after, *lines[end:]]))
-    if check and not _green(check):
+    if check and not run_check(check):
         journal.back(1)
         return f"the check `{check}` turned red"
     return ""

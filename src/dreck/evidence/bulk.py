@@ -1,0 +1,164 @@
+"""Many inputs at once, where arguments are plain values: both versions in one tight loop, compared as they come.
+
+What looks different here is only suspected: the search runs it again, watched and described in full.
+"""
+
+import datetime
+import decimal
+import enum
+import io
+import random
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from dreck.evidence.cage import TimeUp
+from dreck.evidence.observe import Describer
+from dreck.evidence.runs import Runner
+from dreck.evidence.world import Candidates, Make, World
+
+_SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, datetime.timedelta, decimal.Decimal)
+_CHUNK = 500
+_CHUNK_SECONDS = 0.25
+_SUSPECTS = 24
+_now = time.monotonic
+
+
+class Bulk:
+    """Draws plain arguments for two versions and runs both. `pools` holds what each parameter may be."""
+
+    def __init__(self, runners: tuple[Runner, Runner], candidates: Candidates, used: dict[str, Make]) -> None:
+        self.runners = runners
+        self.count = 0
+        self.pools = _pools(runners, candidates, used)
+
+    @classmethod
+    def fits(cls, runners: tuple[Runner, ...], used: dict[str, Make]) -> bool:
+        """Whether an input is nothing but plain values, passed by position."""
+        if len(runners) != 2 or any(not runner.is_plain() for runner in runners):
+            return False
+        names = runners[0].parameters()
+        return names == runners[1].parameters() and set(used) <= set(names)
+
+    def suspects(self, inputs: int, seconds: float) -> Iterator[dict[str, Make]]:
+        """Choices for which the two seem to differ, out of `inputs` drawn at random; stops after `seconds`."""
+        if not self.pools or not all(self.pools):
+            return
+        pick = random.Random(5)
+        until = _now() + seconds
+        while self.count < inputs and _now() < until:
+            drawn = [pick.choices(pool, k=_CHUNK) for pool in self.pools]
+            chunk = list(zip(*drawn, strict=True))
+            odd = self._odd(chunk)
+            if odd is None:
+                return
+            for row in odd[:_SUSPECTS]:
+                names = self.runners[0].parameters()
+                yield {name: make for name, (make, _, _) in zip(names, chunk[row], strict=True)}
+            if len(odd) > _SUSPECTS:
+                return
+
+    def _odd(self, chunk: list[tuple[Any, ...]]) -> list[int] | None:
+        """The rows that seem to differ; None when the chunk did not end in time or was refused something."""
+        cage, still = self.runners[0].cage, self.runners[0].still
+        old, new = (runner.version.plain for runner in self.runners)
+        assert old is not None and new is not None
+        odd: list[int] = []
+        done = 0
+        cage.told.clear()
+        still.begin()
+        with _two_outputs() as outputs:
+            try:
+                with cage.timed(_CHUNK_SECONDS):
+                    for row in chunk:
+                        sys.stdout = outputs[0]
+                        mine = _ended(old, [value for _, value, _ in row])
+                        sys.stdout = outputs[1]
+                        theirs = _ended(new, [value for _, _, value in row])
+                        if not _alike(mine, theirs):
+                            odd.append(done)
+                        done += 1
+            except TimeUp:
+                return None
+        self.count += done
+        if cage.told:
+            return None
+        same_output = outputs[0].getvalue() == outputs[1].getvalue()
+        return odd if same_output else list(range(done))
+
+
+def _ended(function: Callable[..., Any], args: list[Any]) -> tuple[bool, Any]:
+    try:
+        return True, function(*args)
+    except TimeUp:
+        raise
+    except BaseException as error:
+        return False, error
+
+
+def _alike(mine: tuple[bool, Any], theirs: tuple[bool, Any]) -> bool:
+    (returned, a), (also, b) = mine, theirs
+    if returned != also or type(a) is not type(b):
+        return _named_alike(a, b) and Describer().of(a) == Describer().of(b)
+    if not returned:
+        return bool(a.args == b.args)
+    kind = type(a)
+    if kind is int or kind is str or kind is bool or a is None or kind is bytes:
+        return bool(a == b)
+    return bool(Describer().of(a) == Describer().of(b))
+
+
+def _named_alike(a: Any, b: Any) -> bool:
+    """Two versions of a module have two classes of one name."""
+    return type(a).__qualname__ == type(b).__qualname__
+
+
+@contextmanager
+def _two_outputs() -> Iterator[tuple[io.StringIO, io.StringIO]]:
+    before = sys.stdout, sys.stderr
+    outputs = io.StringIO(), io.StringIO()
+    sys.stderr = io.StringIO()
+    try:
+        yield outputs
+    finally:
+        sys.stdout, sys.stderr = before
+
+
+def _pools(
+    runners: tuple[Runner, Runner], candidates: Candidates, used: dict[str, Make]
+) -> list[list[tuple[Make, Any, Any]]]:
+    """For each parameter: recipes, with the value for either version."""
+    worlds = [World(candidates, {}, runner.version.namespace) for runner in runners]
+    pools = []
+    for name in runners[0].parameters():
+        makes = [used[name]] if name in used else []
+        makes += [m for m in candidates.at(name) if m.kind in ("value", "named")]
+        makes += [Make("value", v) for v in _near([m.what for m in makes if m.kind == "value"])]
+        pool = []
+        for make in makes:
+            values = [world.build(name, make) for world in worlds]
+            if all(_is_scalar(v) for v in values):
+                pool.append((make, values[0], values[1]))
+        pools.append(pool)
+    return pools
+
+
+def _is_scalar(value: Any) -> bool:
+    return isinstance(value, _SCALARS) or (isinstance(value, tuple) and all(map(_is_scalar, value)))
+
+
+def _near(values: list[Any]) -> Iterator[Any]:
+    """Numbers around and between those that are plausible; strings put together."""
+    pick = random.Random(3)
+    numbers = [v for v in values if type(v) in (int, float) and abs(v) < 1e12]
+    if numbers:
+        top = int(max(abs(v) for v in numbers)) + 3
+        yield from (v + d for v in numbers for d in (-2, -1, 1, 2))
+        yield from (pick.randint(-top, 2 * top) for _ in range(60))
+        yield from range(-3, 14)
+        if any(type(v) is float for v in numbers):
+            yield from (pick.uniform(-top, 2 * top) for _ in range(20))
+    texts = [v for v in values if type(v) is str]
+    yield from (a + b for a in texts[:8] for b in texts[:8])

@@ -1,0 +1,237 @@
+"""Pins: files that pass as they stand, notice changes, need nothing of Dreck, and come out the same again."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import dreck
+from tests.conftest import YARD
+
+ODD = """
+import asyncio, datetime, enum, random, time, uuid
+from dataclasses import dataclass
+
+TOTAL = 0
+SEEN = []
+
+
+class Kind(enum.Enum):
+    METAL = "m"
+    GLASS = "g"
+
+
+@dataclass
+class Ticket:
+    kind: Kind
+    kilos: float
+
+
+class Desk:
+    rate = 3
+
+    def __init__(self, name, limit=5):
+        if limit < 0:
+            raise ValueError("limit below zero")
+        self.name = name
+        self.limit = limit
+
+    def price(self, ticket: Ticket, rebate=0):
+        if ticket.kilos <= 0 or ticket.kind is Kind.GLASS and rebate:
+            return 0
+        if ticket.kilos > self.limit:
+            self.log.append("heavy")
+            return self.rate * ticket.kilos + 7
+        return self.rate * ticket.kilos - rebate
+
+    @property
+    def is_open(self):
+        return self.hour > 7
+
+    @classmethod
+    def small(cls, n):
+        if n == 3:
+            return cls("three", 3)
+        return cls("any")
+
+    @staticmethod
+    def parse(line):
+        parts = line.split(";")
+        if len(parts) != 2:
+            raise ValueError(f"bad line {line}")
+        return parts[0].strip()
+
+    def __hidden(self, x):
+        return x > 4
+
+
+def count(n):
+    global TOTAL
+    if n > 3:
+        TOTAL += n
+        SEEN.append(n)
+    return TOTAL
+
+
+def each(loads):
+    for load in loads:
+        if load > 3:
+            yield load
+        elif load < 0:
+            return
+
+
+async def wait_for(gate, n):
+    if n > 2:
+        return await gate.opens(n)
+    return None
+
+
+def shout(n):
+    if n > 2:
+        print("heavy", n)
+    return n
+
+
+def close(gate, log):
+    try:
+        if gate.shut():
+            log.append("shut")
+        else:
+            gate.bell.ring(twice=True)
+    except OSError:
+        return False
+    return True
+
+
+def deep(code, kilos, tag):
+    if code == 48213:
+        if kilos > code * 3:
+            if tag.endswith("-x"):
+                return "found"
+    return None
+
+
+def ratio(a):
+    if a > 0:
+        return float("nan")
+    return -0.0
+"""
+
+
+def run_pins(folder: Path, file: Path) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", str(file)]
+    return subprocess.run(command, cwd=folder, capture_output=True, text=True)
+
+
+@pytest.fixture(scope="module")
+def odd(tmp_path_factory):
+    """A module of odd functions, its pins, and what is known of them."""
+    folder = tmp_path_factory.mktemp("odd")
+    (folder / "desk_odd.py").write_text(ODD)
+    return folder, dreck.pin(folder / "desk_odd.py", folder / "test_pins.py")
+
+
+def test_pins_pass_as_they_stand_and_need_no_dreck(odd):
+    folder, pins = odd
+    done = run_pins(folder, folder / "test_pins.py")
+    assert done.returncode == 0, done.stdout
+    assert not any("dreck" in line for line in pins.text.splitlines() if "import" in line)
+
+
+@pytest.mark.parametrize("function", [n for n in ("Desk.__init__", "Desk.price", "Desk.is_open", "Desk.small", "Desk.parse", "Desk.__hidden", "count", "each", "wait_for", "shout", "close", "deep", "ratio")])  # fmt: skip
+def test_every_outcome_is_reached_and_every_change_noticed(odd, function):
+    found = next(f for f in odd[1].functions if f.function == function)
+    assert found.outcomes[0] == found.outcomes[1], found.missing
+    assert found.strength[0] == found.strength[1], found.survivors
+
+
+def test_the_same_file_comes_out_again(odd):
+    folder, pins = odd
+    assert dreck.pin(folder / "desk_odd.py", folder / "test_pins.py").text == pins.text
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("limit < 0", "limit <= 0"),
+        ("n > 3:\n        TOTAL", "n > 4:\n        TOTAL"),
+        ("yield load", "yield load + 0.0"),
+        ('log.append("shut")', "pass"),
+        ("twice=True", "twice=False"),
+        ('print("heavy", n)', "pass"),
+        ("except OSError", "except ValueError"),
+        ('raise ValueError(f"bad line {line}")', 'raise ValueError("bad line")'),
+        ("rebate:\n            return 0", "rebate:\n            return False"),
+        ("SEEN.append(n)", "SEEN.append(-n)"),
+    ],
+)
+def test_pins_turn_red_when_the_code_changes(odd, old, new, tmp_path):
+    _, pins = odd
+    assert old in ODD
+    (tmp_path / "desk_odd.py").write_text(ODD.replace(old, new))
+    (tmp_path / "test_pins.py").write_text(pins.text)
+    assert run_pins(tmp_path, tmp_path / "test_pins.py").returncode == 1
+
+
+@pytest.mark.parametrize("name", ["gate", "fees", "sorting", "weighbridge"])
+def test_the_yard_can_be_pinned(name, tmp_path):
+    for file in YARD.glob("*.py"):
+        (tmp_path / file.name).write_text(file.read_text())
+    pins = dreck.pin(tmp_path / f"{name}.py", tmp_path / "test_pins.py")
+    assert run_pins(tmp_path, tmp_path / "test_pins.py").returncode == 0
+    assert all(f.outcomes[0] == f.outcomes[1] for f in pins.functions)
+
+
+def test_what_depends_on_the_clock_or_the_cage_is_not_pinned(write, tmp_path):
+    path = write(
+        """
+        import os, uuid, datetime
+        def stamp(n):
+            if n > 3:
+                return uuid.uuid4().hex
+            return datetime.date.today().year
+        def clear(n):
+            if n > 3:
+                os.remove("never")
+            return n
+        """
+    )
+    pins = dreck.pin(path)
+    stamp, clear = pins.functions
+    assert not stamp.cases and "clock" in stamp.dropped[0][0]
+    assert clear.missing and any("cage refuses" in why for why, _ in clear.dropped)
+    assert "never" not in pins.text
+
+
+def test_real_calls_are_pinned_first(tmp_path, run):
+    (tmp_path / "desk_odd.py").write_text(ODD)
+    (tmp_path / "day.py").write_text(
+        "from desk_odd import *\nd = Desk('east', 7)\nd.log = []\n"
+        "d.price(Ticket(Kind.METAL, 911.0), 1)\nd.price(Ticket(Kind.GLASS, 4.25))\n"
+        "d.price(lambda: 0, 1) if False else None\n"
+    )
+    done = run("pin", "desk_odd.py::Desk.price", "--from", f"{sys.executable} day.py", "-o", "test_pins.py")
+    assert done.returncode == 0, done.stderr
+    assert "2 of them real calls" in done.stdout
+    text = (tmp_path / "test_pins.py").read_text()
+    assert "kilos=911.0" in text and "limit=7" in text
+    assert run_pins(tmp_path, tmp_path / "test_pins.py").returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("args", "told"),
+    [
+        (["nowhere.py"], "no such file"),
+        (["yard.py::nothing"], "no function or class 'nothing'"),
+        (["yard.py"], "cannot be pinned"),
+        (["yard.py", "--from", "true"], "made no call"),
+        (["yard.py::"], "a name is wanted"),
+    ],
+)
+def test_what_cannot_be_pinned_is_one_line(args, told, write, run, tmp_path):
+    write("def f(a):\n    import time\n    return time.perf_counter()\n")
+    done = run("pin", *args)
+    assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1
+    assert not list(tmp_path.glob("test_*"))
