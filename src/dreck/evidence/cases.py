@@ -84,7 +84,9 @@ class Caser:
         taken = {*self.runner.parameters(), *self.version.namespace, "calls", "call"}
         writer = Writer(self.module, self.version.namespace, tried.used, world.at, shared=shared, taken=taken)
         named, call = self._call(args, kwargs, writer)
-        draft = Case(way, tuple(writer.setup), named, call, None, (), None, None, *self._needs(writer))
+        chosen = ((name, tried.used[name]) for name in self.version.varying if name in tried.used)
+        state = tuple((name, writer.of(make.what)) for name, make in chosen if make.kind == "value")
+        draft = Case(way, tuple(writer.setup), named, call, None, (), None, None, *self._needs(writer), state)
         seen = self._played(draft, tried)
         if seen != self._played(draft, tried):
             raise Unwritable("a result that differs from run to run")
@@ -151,6 +153,8 @@ class Caser:
         space = self.space(draft)
         with self._globals_kept():
             try:
+                for name, source in draft.globals:
+                    self.version.namespace[name] = eval(source, space)
                 exec("\n".join(draft.setup), space)
                 for name, source in draft.arguments:
                     space[name] = eval(source, space)
@@ -194,7 +198,7 @@ class Caser:
             expected = self._expected(result, writer, checks, names, space)
         checks += self._afterwards(names, space, before, writer)
         checks += self._calls(space, writer)
-        changed = self._changed_globals(writer, checks)
+        changed = self._changed_globals(draft, writer, checks)
         return Case(
             draft.way, draft.setup, draft.arguments, draft.call, expected, tuple(checks), raises,
             output if self.prints else None,
@@ -290,14 +294,19 @@ class Caser:
             if Describer().of(self.version.namespace.get(name)) != first.description:
                 self.version.namespace[name] = first.value(self.version.namespace)
 
-    def _changed_globals(self, writer: Writer, checks: list[str]) -> tuple[tuple[str, str], ...]:
-        changed = []
+    def _changed_globals(self, draft: Case, writer: Writer, checks: list[str]) -> tuple[tuple[str, str], ...]:
+        """Module globals the input sets, and those the call leaves changed; what these hold is checked."""
+        given = dict(draft.globals)
+        changed = list(draft.globals)
         for name, first in self.first.items():
             value = self.version.namespace.get(name)
-            if Describer().of(value) != first.description:
+            before = Describer().of(eval(given[name])) if name in given else first.description
+            if Describer().of(value) == before:
+                continue
+            if name not in given:
                 changed.append((name, first.source))
                 writer.imports |= first.imports
-                checks.append(f"assert {self.module}.{name} == {writer.of(value)}")
+            checks.append(f"assert {self.module}.{name} == {writer.of(value)}")
         return tuple(changed)
 
     # --- running a finished case -------------------------------------------------------------------

@@ -23,7 +23,7 @@ from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
 from dreck.evidence.still import Still, wavering
 from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, project_of
+from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, plausible, project_of
 from dreck.evidence.world import Candidates, Make, World, played
 
 _SILENCE = 3.0
@@ -118,9 +118,9 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         forget_neighbours(Path(before["path"]))
     new = load(after["path"], after["text"], after["name"])
     usages = Usages()
-    for side in (after, before):
-        usages.add(_original(side, request["expect"]))
-    candidates = Candidates(usages, old.namespace, dict(old.types))
+    for side, version in ((after, new), (before, old)):
+        usages.add(_original(side, request["expect"]), version.methods, version.varying)
+    candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     search = Search(
         runners,

@@ -19,9 +19,9 @@ from dreck.evidence.still import Still
 from dreck.evidence.strength import Change, changes
 from dreck.evidence.swap import code_of, swapped
 from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, load
+from dreck.evidence.versions import CannotRun, Version, load, plausible
 from dreck.evidence.ways import way_name
-from dreck.evidence.world import Candidates, played
+from dreck.evidence.world import Candidates, Make, played
 from dreck.evidence.written import Unwritable
 from dreck.model.scopes import ModuleNames
 from dreck.source.functions import functions_in
@@ -30,6 +30,7 @@ _INPUTS = 600
 _FURTHER_INPUTS = 150
 _SECONDS = 25.0
 _PER_WAY = 3
+_PLAINER_TRIES = 80
 _now = time.monotonic
 
 
@@ -45,6 +46,7 @@ class Pinning:
     path: str
     until: float
     made: list[tuple[Case, Tried]] = field(default_factory=list)
+    plainer_tries: int = 0
     dropped: dict[str, int] = field(default_factory=dict)
     ways: dict[str, int] = field(default_factory=dict)
 
@@ -59,11 +61,21 @@ class Pinning:
             if per_way.get(mark, 0) >= _PER_WAY or per_way.get(tried.trail, 0) >= 4 * _PER_WAY:
                 continue
             case = self.case(tried)
+            if case is None and (plainer := self._plainer(tried)) is not None:
+                case, tried = self.case(plainer), plainer
             if case is not None:
                 per_way[mark] = per_way.get(mark, 0) + 1
                 per_way[tried.trail] = per_way.get(tried.trail, 0) + 1
                 found.append((case, tried))
         return found
+
+    def _plainer(self, tried: Tried) -> Tried | None:
+        """The same input with a number for every stand-in of which nothing is asked by name."""
+        bare = [p for p, make in tried.used.items() if make.kind == "stand-in" and not _has_parts(p, tried.used)]
+        if not bare or self.plainer_tries >= _PLAINER_TRIES:
+            return None
+        self.plainer_tries += 1
+        return self.search.once({**tried.used, **{path: Make("value", 3) for path in bare}})
 
     def case(self, tried: Tried) -> Case | None:
         try:
@@ -181,12 +193,16 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     if not isinstance(version.function, types.FunctionType):
         raise CannotRun("it is no plain function")
     usages = Usages()
-    usages.add(function.node)
-    candidates = Candidates(usages, version.namespace, dict(version.types))
+    usages.add(function.node, version.methods, version.varying)
+    candidates = Candidates(usages, version.namespace, dict(version.types), plausible(version))
     runner = Runner(version, cage, still)
     search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
     caser = Caser.of(runner, candidates, side["path"], side["text"], side["name"])
     return Pinning(version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
+
+
+def _has_parts(path: str, used: dict[str, Make]) -> bool:
+    return any(other.startswith((f"{path}.", f"{path}[", f"{path}(")) for other in used)
 
 
 def _plainness(tried: Tried) -> tuple[bool, int, int]:

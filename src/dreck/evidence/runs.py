@@ -88,9 +88,36 @@ class Runner:
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
         self.version.watcher.begin()
-        result, error, output = self.guarded(lambda: self._finished(self.version.function(*args, **kwargs)))
+        with self._varying(world):
+            result, error, output = self.guarded(lambda: self._finished(self.version.function(*args, **kwargs)))
+            state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
+        world.died_at = self._line_of_death(error)
         reached = set(self.version.watcher.reached)
-        return self._observed(world, result, error, shown, output), world, reached
+        return self._observed(world, result, error, shown, output, state), world, reached
+
+    @contextmanager
+    def _varying(self, world: World) -> Iterator[None]:
+        """The module's names that functions bind anew stand as the input says."""
+        namespace = self.version.namespace
+        before = {name: namespace[name] for name in self.version.varying if name in namespace}
+        for name in before:
+            make = world.chosen(name)
+            if make.kind != "as it is":
+                namespace[name] = world.at(name)
+        try:
+            yield
+        finally:
+            if any(world.used[name].kind != "as it is" for name in before):
+                namespace.update(before)
+
+    def _line_of_death(self, error: Any) -> int:
+        """The line of the function at which an exception came up; 0 when none did."""
+        line, trace = 0, getattr(error, "__traceback__", None)
+        while trace is not None:
+            if trace.tb_frame.f_code is self.version.function.__code__:
+                line = trace.tb_lineno
+            trace = trace.tb_next
+        return line
 
     def guarded(self, work: Callable[[], Any]) -> tuple[Any, Any, str]:
         """What `work` gives, what it raises or how else it ends, and what it prints, in the cage."""
@@ -113,12 +140,11 @@ class Runner:
                 error = raised
         return result, error, output.getvalue()
 
-    def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str) -> Observation:
+    def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
         describe = Describer()
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
-        state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
         return Observation(
             described,
             told_error,

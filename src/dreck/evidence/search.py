@@ -42,6 +42,8 @@ class Tried:
     new: Observation
     trail: tuple[tuple[int, bool], ...] = ()
     """The outcomes in the order the last of the versions asked for them."""
+    far: tuple[bool, int, int] = (False, 0, 0)
+    """How far it got: to the end, outcomes on the way, the line of the old version it died at."""
 
 
 @dataclass(slots=True)
@@ -82,6 +84,7 @@ class Search:
         first = self._first()
         if first is None or self._wavers(first):
             return
+        first = self._brought_through(first)
         self._each_alone(first)
         self._guided()
         self._at_edges()
@@ -121,6 +124,28 @@ class Search:
         again, _, _ = self.runners[0].run(self.candidates, first.choice)
         self.unstable = again.result != first.old.result and again.error == first.old.error and not again.shared
         return self.unstable
+
+    def _brought_through(self, first: Tried) -> Tried:
+        """Inputs that die of what they are, changed one path at a time to whatever gets further."""
+        best = first
+        for _ in range(_REPAIRS):
+            if best.old.error is None or self._over():
+                return best
+            further = self._further(best)
+            if further is None:
+                return best
+            best = further
+        return best
+
+    def _further(self, best: Tried) -> Tried | None:
+        for path in list(best.used):
+            for make in self.candidates.at(path)[:8]:
+                if self._over():
+                    return None
+                found = self.attempt({**best.choice, path: make})
+                if found is not None and found.far > best.far:
+                    return found
+        return None
 
     def _each_alone(self, first: Tried) -> None:
         for path in list(first.used):
@@ -362,7 +387,8 @@ class Search:
         used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
         trail = tuple(self.runners[-1].version.watcher.trail)
         alike = seen[0] == seen[-1]
-        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail)
+        far = (seen[0].error is None, len(trail), worlds[0].died_at)
+        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, far)
         self._keep(tried)
         return tried
 
@@ -393,6 +419,7 @@ class Search:
 
 _SHRINKS = 40
 _EDGES = 10
+_REPAIRS = 12
 _BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
 

@@ -4,7 +4,9 @@ Inputs are named by paths: `load`, `load.kilos`, `loads[]` (an item of it), `row
 """
 
 import ast
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields
+from types import MappingProxyType
 from typing import Any
 
 from dreck.model.scopes import param_names
@@ -38,6 +40,17 @@ class Usage:
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 
+    def join(self, other: "Usage") -> None:
+        """Adds what another function does with the same path."""
+        for field_ in fields(self):
+            mine, theirs = getattr(self, field_.name), getattr(other, field_.name)
+            if isinstance(mine, list):
+                mine.extend(v for v in theirs if v not in mine)
+            elif isinstance(mine, set):
+                mine.update(theirs)
+            else:
+                setattr(self, field_.name, mine or theirs)
+
 
 class Usages:
     """Usage by path, for one function or several versions of it; `depends` says which paths a name is made of."""
@@ -47,22 +60,57 @@ class Usages:
         self.constants: list[Any] = []
         self.caught: list[str] = []
         """Exceptions that handlers name: calls on stand-ins may raise them."""
+        self.asked_by: dict[str, set[str]] = {}
+        """Paths that a method called on `self` looks at."""
         self._alias: dict[str, str] = {}
         self._made_of: dict[str, set[str]] = {}
 
     def at(self, path: str) -> Usage:
         return self.by_path.setdefault(path, Usage())
 
-    def add(self, function: FunctionNode) -> None:
-        """Reads one version of the function. May be called for several."""
-        for name in param_names(function.args):
+    def add(
+        self,
+        function: FunctionNode,
+        methods: Mapping[str, FunctionNode] = MappingProxyType({}),
+        varying: Iterable[str] = (),
+    ) -> None:
+        """Reads one version of the function. May be called for several.
+
+        `methods` are those of its class, which are followed where they are called on `self`; `varying` the
+        module's names that some function binds anew: they are inputs like parameters.
+        """
+        for name in (*param_names(function.args), *varying):
             self._alias[name] = name
             self.at(name)
+        self._read(function)
+        self._methods(function, methods, {function.name})
+
+    def _read(self, function: FunctionNode) -> None:
         for _ in range(3):  # names of names: three rounds follow what people write
             for node in ast.walk(function):
                 self._follow(node)
         for node in ast.walk(function):
             self._note(node)
+
+    def _methods(self, function: FunctionNode, methods: Mapping[str, FunctionNode], seen: set[str]) -> None:
+        """What methods called on `self` look at is looked at by the call."""
+        called = {
+            n.attr
+            for n in ast.walk(function)
+            if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == "self"
+        }
+        for name in sorted(called & methods.keys() - seen):
+            seen.add(name)
+            if len(seen) > 12:
+                return
+            inner = Usages()
+            inner._alias["self"] = "self"
+            inner._read(methods[name])
+            inner._methods(methods[name], methods, seen)
+            for path, usage in inner.by_path.items():
+                if path.startswith("self."):
+                    self.at(path).join(usage)
+            self.asked_by.setdefault(f"self.{name}", set()).update(p for p in inner.by_path if p.startswith("self."))
 
     def depends(self, test: ast.AST) -> set[str]:
         """Paths a test looks at, through local names as well."""
@@ -71,6 +119,7 @@ class Usages:
             path = self.path(node)
             if path is not None:
                 found.add(path)
+                found |= self.asked_by.get(path, set())
             if isinstance(node, ast.Name):
                 found |= self._made_of.get(node.id, set())
         return found

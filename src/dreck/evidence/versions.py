@@ -8,7 +8,7 @@ import sys
 import types
 import typing
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from types import FunctionType
 from typing import Any
@@ -16,7 +16,8 @@ from typing import Any
 from dreck.evidence.instrument import WATCHER, Watched, watched
 from dreck.evidence.swap import code_of
 from dreck.evidence.watch import Watcher
-from dreck.source.functions import functions_in
+from dreck.evidence.world import Make
+from dreck.source.functions import FunctionNode, functions_in
 
 
 class CannotRun(Exception):
@@ -34,6 +35,9 @@ class Version:
     owner: type | None
     types: dict[str, Any]
     is_property: bool = False
+    varying: tuple[str, ...] = ()
+    """Plain names of the module that the function reads and that some function binds anew."""
+    methods: dict[str, FunctionNode] = field(default_factory=dict)
     plain: FunctionType | None = None
     """The function without its watching, where that can be had."""
 
@@ -58,7 +62,19 @@ def load(path: str, text: str, name: str) -> Version:
         raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
     function, owner, is_property = _taken(module, name.partition("#")[0], found.node.name)
     plain = _with_code(function, code)
-    return Version(function, module.__dict__, seen, watcher, owner, _types(function), is_property, plain)
+    names = _varying(tree, found.node, module.__dict__)
+    methods = {n.name: n for n in found.owner.body if isinstance(n, FunctionNode)} if found.owner is not None else {}
+    return Version(
+        function, module.__dict__, seen, watcher, owner, _types(function), is_property, names, methods, plain
+    )
+
+
+def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
+    rebound = {name for n in ast.walk(tree) if isinstance(n, ast.Global) for name in n.names}
+    read = {n.id for n in ast.walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    bound = {n.arg for n in ast.walk(function) if isinstance(n, ast.arg)}
+    plain = (bool, int, float, str, type(None))
+    return tuple(sorted(n for n in rebound & read - bound if isinstance(namespace.get(n, print), plain)))
 
 
 def _with_code(function: Any, code: types.CodeType) -> FunctionType | None:
@@ -173,3 +189,15 @@ def _types(function: Callable[..., Any]) -> dict[str, Any]:
         if parameter.kind in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD):
             hints.pop(name, None)
     return hints
+
+
+def plausible(version: Version) -> dict[str, list[Make]]:
+    """What stands at a parameter or a module's name when nobody says otherwise, and `other` beside a `self`."""
+    found: dict[str, list[Make]] = {name: [Make("as it is")] for name in version.varying}
+    for name, parameter in inspect.signature(version.function).parameters.items():
+        default = parameter.default
+        if isinstance(default, bool | int | float | str | bytes | tuple | type(None)):
+            found.setdefault(name, []).append(Make("value", default))
+        if name == "other" and version.owner is not None:
+            found.setdefault(name, []).append(Make("class", version.owner))
+    return found

@@ -1,9 +1,12 @@
 """The world of one input: what stands at each path, built afresh for each version from the same choices."""
 
+import copy
 import dataclasses
 import datetime
 import decimal
 import enum
+import fractions
+import inspect
 import io
 import math
 import pickle
@@ -115,10 +118,18 @@ def recorded_repr(data: str) -> str:
 class Candidates:
     """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
 
-    def __init__(self, usages: Usages, namespace: dict[str, Any], types: dict[str, Any]) -> None:
+    def __init__(
+        self,
+        usages: Usages,
+        namespace: dict[str, Any],
+        types: dict[str, Any],
+        extra: dict[str, list[Make]] | None = None,
+    ) -> None:
+        """`types` are annotations by path; `extra` what else is plausible there, such as defaults."""
         self.usages = usages
         self.namespace = namespace
         self.types = types
+        self.extra = extra or {}
         self._known: dict[str, list[Make]] = {}
         self._hints: dict[str, list[Any]] = {}
 
@@ -151,7 +162,10 @@ class Candidates:
         return list(found.values())
 
     def _made(self, name: str) -> list[Make]:
-        made = self._plausible(name)
+        extra = self.extra.get(name, [])
+        plausible = self._plausible(name)
+        first = any(make.kind == "as it is" for make in extra) or self.usages.at(name) == Usage()
+        made = [*extra, *plausible] if first else [*plausible, *extra]
         if "AttributeError" in self.usages.caught and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
         if name.endswith("()"):
@@ -366,6 +380,7 @@ class World:
         self.built: dict[str, Any] = {}
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
+        self.died_at = 0
 
     def at(self, path: str, keep: Any = None) -> Any:
         """What stands at `path`."""
@@ -485,6 +500,10 @@ class World:
             return StandIn(self, path)
         if kind in _EXAMPLES:
             return _EXAMPLES[kind]() if callable(_EXAMPLES[kind]) else _EXAMPLES[kind]
+        if inspect.isabstract(kind) or kind.__module__ in _ABSTRACT_HOMES:
+            for example in _ABSTRACT_EXAMPLES:
+                if isinstance(example, kind):
+                    return copy.copy(example)
         return self._of_class(path, kind)
 
     def _of_class(self, path: str, kind: type) -> Any:
@@ -525,6 +544,17 @@ _EXAMPLES: dict[type, Any] = {
     complex: 1j,
     type: int,
 }
+
+
+def _anything(*args: Any) -> None:
+    """A plain function, for code that asks for one."""
+
+
+_ABSTRACT_HOMES = ("numbers", "collections.abc", "os", "io", "_io", "types", "typing")
+_ABSTRACT_EXAMPLES: tuple[Any, ...] = (
+    3, fractions.Fraction(1, 2), 2.5, "text", ["text"], {"key": "text"}, {1}, b"text", PurePath("a"),
+    io.StringIO("text"), io.BytesIO(b"text"), math, len, math.isnan, _anything, iter([1]),
+)  # fmt: skip
 
 
 def partial(world: World, path: str, kind: type) -> Any:
