@@ -18,6 +18,7 @@ from typing import Any
 from dreck.evidence.cage import Cage
 from dreck.evidence.expectation import outside
 from dreck.evidence.observe import shown
+from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
@@ -208,7 +209,10 @@ def _original(side: dict[str, Any], expect: str) -> Any:
 
 
 def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
-    wanted = search.wanted()
+    region = changed_lines(old.node, new.node)
+    wanted = {o for o in search.wanted() if _line((old, new)[o[0]].watched.tests[o[1]]) in region[o[0]]}
+    if not wanted:
+        wanted = search.wanted()
     missing = sorted(wanted - search.reached)
     return {
         "inputs": search.count + search.in_bulk,
@@ -233,7 +237,11 @@ def _missing(version: Version, side: int, number: int, outcome: bool) -> dict[st
         code = ast.unparse(test).splitlines()[0]
     except Exception:
         code = type(test).__name__
-    return {"side": side, "test": code, "outcome": outcome, "line": getattr(test, "lineno", 0)}
+    return {"side": side, "test": code, "outcome": outcome, "line": _line(test)}
+
+
+def _line(test: Any) -> int:
+    return int(getattr(test, "lineno", 0) or getattr(getattr(test, "pattern", None), "lineno", 0))
 
 
 def _difference(tried: Tried) -> dict[str, Any]:

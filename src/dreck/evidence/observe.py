@@ -1,12 +1,14 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
 import math
+import re
 import types
 from typing import Any
 
 from dreck.evidence.standins import StandIn
 
 _LIMIT = 5_000
+_ADDRESS = re.compile(r"\b0x[0-9a-fA-F]{6,}")
 
 
 class Describer:
@@ -22,12 +24,18 @@ class Describer:
         self._left -= 1
         if self._left < 0:
             return "…"
-        if value is None or isinstance(value, bool) or type(value) in (int, str, bytes):
+        if type(value) is str:
+            return ("str", _ADDRESS.sub("0x…", value) if " at 0x" in value else value)
+        if value is None or isinstance(value, bool) or type(value) in (int, bytes):
             return (type(value).__name__, value)
         if type(value) is float:
             return ("float", "nan" if math.isnan(value) else value.hex())
         if isinstance(value, StandIn):
             state = {k: v for k, v in vars(value).items() if not k.startswith("_dreck_")}
+            if id(value) in self._seen:
+                return ("stand-in", value._dreck_path)
+            self._seen[id(value)] = len(self._seen)
+            self._kept.append(value)
             return ("stand-in", value._dreck_path, self._pairs(state)) if state else ("stand-in", value._dreck_path)
         number = self._seen.get(id(value))
         if number is not None:

@@ -27,10 +27,11 @@ from dreck.model.scopes import ModuleNames
 from dreck.source.functions import functions_in
 
 _INPUTS = 600
-_FURTHER_INPUTS = 150
+_FURTHER_INPUTS = 220
 _SECONDS = 25.0
 _PER_WAY = 3
 _PLAINER_TRIES = 80
+_STARTS = 30
 _now = time.monotonic
 
 
@@ -47,6 +48,8 @@ class Pinning:
     until: float
     made: list[tuple[Case, Tried]] = field(default_factory=list)
     plainer_tries: int = 0
+    starts: dict[tuple[tuple[int, bool], ...], dict[str, Make]] = field(default_factory=dict)
+    """One input for each way through, for searches that build on them."""
     dropped: dict[str, int] = field(default_factory=dict)
     ways: dict[str, int] = field(default_factory=dict)
 
@@ -67,6 +70,8 @@ class Pinning:
                 per_way[mark] = per_way.get(mark, 0) + 1
                 per_way[tried.trail] = per_way.get(tried.trail, 0) + 1
                 found.append((case, tried))
+                if len(self.starts) < _STARTS:
+                    self.starts.setdefault(tried.trail, tried.used)
         return found
 
     def _plainer(self, tried: Tried) -> Tried | None:
@@ -112,6 +117,7 @@ class Pinning:
             seconds=max(0.0, min(3.0, self.until - _now())),
             announce=self.search.announce,
             skipped=self.search.skipped,
+            starts=tuple(self.starts.values()),
         )
         search.run()
         if search.different is None:
@@ -139,7 +145,9 @@ class Pinning:
         other.__kwdefaults__ = function.__kwdefaults__
         other.__annotations__ = function.__annotations__
         watcher = self.version.watcher
-        return Version(other, self.version.namespace, seen, watcher, self.version.owner, self.version.types)
+        return Version(
+            other, self.version.namespace, change.copied(), seen, watcher, self.version.owner, self.version.types
+        )
 
     def proved_same(self, change: Change) -> bool:
         names = ModuleNames(self.tree)
@@ -167,6 +175,8 @@ def pin(request: dict[str, Any], announce: Callable[[int], None], skipped: froze
     chosen.sort(key=lambda pair: (_order(pair[1]), pair[0].way, repr(pair[0].arguments)))
     reached = {outcome for _, tried in chosen for outcome in tried.trail}
     wanted = {o[1:] for o in work.search.wanted()}
+    if all(_plainness(tried)[0] for _, tried in chosen):
+        chosen = []
     return {
         "cases": [case.as_json() for case in _named_apart([case for case, _ in chosen])],
         "outcomes": [len(wanted & reached), len(wanted)],
@@ -230,7 +240,7 @@ def _reaching(
             reached |= new
         if len(chosen) > 150:
             break
-    return chosen or found[:1]
+    return chosen or [pair for pair in found[:1] if not _plainness(pair[1])[0]]
 
 
 def _compiled(work: Pinning) -> list[tuple[Change, types.CodeType]]:

@@ -193,7 +193,7 @@ class Runner:
                     count = world.answer(f"len(*{name})", (0, 1, 2))
                     args += [world.at(f"{name}[{i}]") for i in range(count)]
                 case parameter.VAR_KEYWORD:
-                    keys = world.candidates.usages.at(name).keys
+                    keys = world.candidates.usages.at(name).keys or ["extra"]
                     kwargs |= {
                         k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))
                     }

@@ -148,11 +148,20 @@ class Search:
         return None
 
     def _each_alone(self, first: Tried) -> None:
-        for path in list(first.used):
-            for make in self.candidates.at(path)[:12]:
-                if self._over():
-                    return
-                self.attempt({**first.choice, path: make})
+        """Every path once through what may stand there, on the first input that brought it up."""
+        explored: set[str] = set()
+        parents = [first]
+        seen = 0
+        while parents and self.count < self.inputs // 3:
+            parent = parents.pop(0)
+            for path in [p for p in parent.used if general(p) not in explored]:
+                explored.add(general(path))
+                for make in self.candidates.at(path)[:12]:
+                    if self._over():
+                        return
+                    self.attempt({**parent.choice, path: make})
+            parents += [t for t in self.all_tried[seen:] if any(general(p) not in explored for p in t.used)]
+            seen = len(self.all_tried)
 
     def _guided(self) -> None:
         idle = 0
@@ -183,18 +192,15 @@ class Search:
         """Where numbers are compared: the inputs at which the two sides are equal, and just beside."""
         for (side, number), parents in sorted(self.reaching.items(), key=lambda item: item[0]):
             test = self.runners[side].version.watched.tests[number]
-            for parent in parents[-2:]:
+            for parent in (parents[-1], max(parents, key=lambda tried: len(tried.trail))):
                 told = parent.operands.get((side, number), ())
-                moves = (
-                    choice
-                    for op, left, right in told
-                    if op in _ORDERS
-                    for choice in self._along(parent, self._relevant(parent, test), side, number, op, left, right)
-                )
-                for choice in itertools.islice(moves, _EDGES):
-                    if self._over():
-                        return
-                    self.attempt(choice)
+                paths = self._relevant(parent, test)[:_EDGE_PATHS]
+                for (op, left, right), path in itertools.product([t for t in told if t[0] in _ORDERS], paths):
+                    moves = self._along(parent, [path], side, number, op, left, right)
+                    for choice in itertools.islice(moves, _EDGES):
+                        if self._over():
+                            return
+                        self.attempt(choice)
 
     def _nearby(self) -> list[Tried]:
         """Inputs that got far, for outcomes no test leads to, such as a handler."""
@@ -220,7 +226,7 @@ class Search:
         pick = random.Random(11)
         corpus = [t for group in self.reaching.values() for t in group] or []
         unique = list({id(t): t for t in corpus}.values())
-        margin = 60 if self.reached >= self.wanted() else 200
+        margin = 200
         for _ in range(margin):
             if self._over() or not unique:
                 return
@@ -378,7 +384,10 @@ class Search:
         operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
         for side, runner in enumerate(self.runners):
             begun = _now()
-            observation, world, outcomes = runner.run(self.candidates, choice)
+            try:
+                observation, world, outcomes = runner.run(self.candidates, choice)
+            except (RecursionError, MemoryError):
+                return None  # what the input is made of cannot be described
             self._allow_for(observation, _now() - begun)
             seen.append(observation)
             worlds.append(world)
@@ -418,7 +427,8 @@ class Search:
 
 
 _SHRINKS = 40
-_EDGES = 10
+_EDGES = 4
+_EDGE_PATHS = 5
 _REPAIRS = 12
 _BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")

@@ -292,7 +292,7 @@ class Usages:
         match index:
             case ast.Constant(value=int() as number) if number > 1:
                 self._on(base, lambda u: setattr(u, "indexed", True))
-                self._on(base, lambda u: u.sizes.append(min(number, 30) + 1))
+                self._on(base, lambda u: u.sizes.append(min(number, 200) + 1))
             case ast.Constant(value=int()) | ast.UnaryOp() | ast.Slice():
                 self._on(base, lambda u: setattr(u, "indexed", True))
             case ast.Constant(value=key):

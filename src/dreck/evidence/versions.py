@@ -30,6 +30,7 @@ class Version:
 
     function: Callable[..., Any]
     namespace: dict[str, Any]
+    node: FunctionNode
     watched: Watched
     watcher: Watcher
     owner: type | None
@@ -58,14 +59,24 @@ def load(path: str, text: str, name: str) -> Version:
     module.__dict__[WATCHER] = watcher
     try:
         exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
-    except Exception as error:
+    except (Exception, SystemExit) as error:
         raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
     function, owner, is_property = _taken(module, name.partition("#")[0], found.node.name)
     plain = _with_code(function, code)
     names = _varying(tree, found.node, module.__dict__)
     methods = {n.name: n for n in found.owner.body if isinstance(n, FunctionNode)} if found.owner is not None else {}
     return Version(
-        function, module.__dict__, seen, watcher, owner, _types(function), is_property, names, methods, plain
+        function,
+        module.__dict__,
+        found.node,
+        seen,
+        watcher,
+        owner,
+        _types(function),
+        is_property,
+        names,
+        methods,
+        plain,
     )
 
 

@@ -45,6 +45,21 @@ _STRING_METHODS = frozenset(
         "encode",
         "removeprefix",
         "removesuffix",
+        "replace",
+        "join",
+        "format",
+        "find",
+        "rfind",
+        "ljust",
+        "rjust",
+        "center",
+        "expandtabs",
+        "translate",
+        "swapcase",
+        "isidentifier",
+        "isnumeric",
+        "isdecimal",
+        "isascii",
     ]
 )
 _LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
@@ -223,7 +238,20 @@ class Candidates:
                 made.insert(0, Make("stand-in"))
         if u.ordered and not any(isinstance(m.what, str) for m in made if m.kind == "value"):
             made.append(Make("value", math.nan))
-        return made
+        return made + self._last_resorts(made, u)
+
+    def _last_resorts(self, made: list[Make], u: Usage) -> list[Make]:
+        """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
+        kinds = {type(m.what) for m in made if m.kind == "value"}
+        if (
+            u.classes
+            or u.called
+            or u.attributes - _STRING_METHODS
+            or {"list", "tuple"} & {m.kind for m in made} == {"tuple"}
+        ):
+            return []
+        found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
+        return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2)]
 
     def _of_methods(self, u: Usage, name: str) -> list[Make]:
         made: list[Make] = []
@@ -244,7 +272,7 @@ class Candidates:
 
     def _lists(self, u: Usage) -> list[Make]:
         tuples = [-n for n in u.sizes if n < 0]
-        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 40]
+        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
         made = [Make("tuple", n) for n in tuples]
         return made + [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
 
@@ -576,6 +604,9 @@ def partial(world: World, path: str, kind: type) -> Any:
         twin = meta(kind.__name__, (kind,), body)
         if issubclass(kind, BaseException):
             return twin()
-        return twin.__new__(twin)
+        try:
+            return object.__new__(twin)
+        except TypeError:
+            return twin.__new__(twin)
     except Exception:
         return StandIn(world, path)
