@@ -73,7 +73,7 @@ class Search:
     held: int = 0
     in_bulk: int = 0
     all_tried: list[Tried] = field(default_factory=list)
-    _seen: set[str] = field(default_factory=set)
+    _seen: dict[str, Tried | None] = field(default_factory=dict)
     _until: float = 0.0
 
     def run(self) -> None:
@@ -344,7 +344,8 @@ class Search:
                 or not isinstance(make.what, int | float)
             ):
                 continue
-            stepped = self.attempt({**parent.choice, path: Make(make.kind, make.what + 1)})
+            step = {**parent.choice, path: Make(make.kind, make.what + 1)}
+            stepped = self.attempt(step) or self._seen.get(_mark(step))
             if stepped is None:
                 continue
             for _, a, b in stepped.operands.get((side, number), ())[-1:]:
@@ -370,10 +371,10 @@ class Search:
 
     def attempt(self, choice: Choice) -> Tried | None:
         """Runs both versions on one input; None when it was tried before or the time is up."""
-        mark = repr(sorted(choice.items(), key=lambda item: item[0]))
+        mark = _mark(choice)
         if mark in self._seen:
             return None
-        self._seen.add(mark)
+        self._seen[mark] = None
         self.count += 1
         self.announce(self.count)
         if self.count in self.skipped:
@@ -398,6 +399,7 @@ class Search:
         alike = seen[0] == seen[-1]
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
         tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, far)
+        self._seen[mark] = tried
         self._keep(tried)
         return tried
 
@@ -432,6 +434,10 @@ _EDGE_PATHS = 5
 _REPAIRS = 12
 _BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
+
+
+def _mark(choice: Choice) -> str:
+    return repr(sorted(choice.items(), key=lambda item: item[0]))
 
 
 def _smaller(tried: Tried) -> Iterator[Choice]:
