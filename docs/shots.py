@@ -25,6 +25,7 @@ COMMANDS = {
         "cp $(python -c 'import dreck; print(dreck.__path__[0])')/demo/yard/gate.py gate.py; "
         "sed -i 's/not load.kilos <= permit/not load.kilos < permit/' by_hand.py",
     ),
+    "pin": ("dreck pin gate.py -o test_pins.py && tail -n 28 test_pins.py", ""),
     "steps": ("dreck steps guard-clauses", ""),
 }
 

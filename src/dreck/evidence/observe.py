@@ -8,6 +8,7 @@ from typing import Any
 from dreck.evidence.standins import StandIn
 
 _LIMIT = 5_000
+_UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _ADDRESS = re.compile(r"\b0x[0-9a-fA-F]{6,}")
 
 
@@ -60,6 +61,9 @@ class Describer:
         if isinstance(value, set | frozenset):
             return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
         if isinstance(value, BaseException):
+            if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):
+                # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.
+                return (name, f"cannot be ordered: {' and '.join(sorted(odd.groups()))}")
             return (name, self.of(value.args), self._state(value))
         if isinstance(value, int | str | float | bytes | complex):
             return (name, repr(_builtin_base(kind).__repr__(value)), self._state(value))
