@@ -196,8 +196,9 @@ class Search:
                 told = parent.operands.get((side, number), ())
                 paths = self._relevant(parent, test)[:_EDGE_PATHS]
                 for (op, left, right), path in itertools.product([t for t in told if t[0] in _ORDERS], paths):
-                    moves = self._along(parent, [path], side, number, op, left, right)
-                    for choice in itertools.islice(moves, _EDGES):
+                    along = self._along(parent, [path], side, number, op, left, right)
+                    inside = self._matching(parent, [path], op, left, right) if _is_text(parent, path) else iter(())
+                    for choice in (*itertools.islice(along, _EDGES), *itertools.islice(inside, _EDGES)):
                         if self._over():
                             return
                         self.attempt(choice)
@@ -348,17 +349,24 @@ class Search:
             stepped = self.attempt(step) or self._seen.get(_mark(step))
             if stepped is None:
                 continue
-            for _, a, b in stepped.operands.get((side, number), ())[-1:]:
-                moved = _difference(a, b)
-                if moved is None or moved == gap:
-                    continue
-                target = make.what - gap / (moved - gap)
+            for moved in self._slopes(stepped, side, number, gap, _same(left, make.what)):
+                target = make.what - gap / moved
                 for value in _whole(target, make.what):
                     if make.kind == "value" or 0 <= value <= 300:
                         yield {**parent.choice, path: Make(make.kind, value)}
             if make.kind == "value":
                 for value in (*range(12), 59, 99, 100, 365, 400):
                     yield {**parent.choice, path: Make("value", value)}
+
+    def _slopes(self, stepped: Tried, side: int, number: int, gap: float, is_itself: bool) -> Iterator[float]:
+        """How much the difference moves with the number; where one step leads elsewhere, one for one is a guess."""
+        told = stepped.operands.get((side, number), ())
+        for _, a, b in told[-1:]:
+            moved = _difference(a, b)
+            if moved is not None and moved != gap:
+                yield moved - gap
+        if not told:
+            yield 1.0 if is_itself else -1.0
 
     def _pairs(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
         for i, first in enumerate(paths[:5]):
@@ -434,6 +442,10 @@ _EDGE_PATHS = 5
 _REPAIRS = 12
 _BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
+
+
+def _is_text(tried: Tried, path: str) -> bool:
+    return isinstance(tried.used[path].what, str)
 
 
 def _mark(choice: Choice) -> str:
@@ -512,3 +524,5 @@ def _whole(target: float, like: float) -> Iterator[Any]:
     yield from (base, base + 1, base - 1, base + 2)
     if isinstance(like, float):
         yield target
+    for step in range(3, 13):  # a test before this one may ask for a certain remainder
+        yield from (base + step, base - step)

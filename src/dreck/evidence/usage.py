@@ -4,6 +4,7 @@ Inputs are named by paths: `load`, `load.kilos`, `loads[]` (an item of it), `row
 """
 
 import ast
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
@@ -11,6 +12,8 @@ from typing import Any
 
 from dreck.model.scopes import param_names
 from dreck.source.functions import FunctionNode
+
+_STRIPPED = re.compile(r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize)\(\))+$")
 
 
 @dataclass(slots=True)
@@ -37,6 +40,8 @@ class Usage:
     awaited: bool = False
     """Awaited or entered: only an object made for it will do."""
     contains: list[Any] = field(default_factory=list)
+    patterns: list[Any] = field(default_factory=list)
+    """Regular expressions it is matched with: strings, or the names of compiled ones."""
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 
@@ -91,6 +96,10 @@ class Usages:
                 self._follow(node)
         for node in ast.walk(function):
             self._note(node)
+        for path, usage in list(self.by_path.items()):
+            whole = _STRIPPED.sub("", path)
+            if whole != path:  # what is asked of `s.strip().lower()` is asked of `s`
+                self.at(whole).contains.extend(v for v in usage.contains + usage.constants if isinstance(v, str))
 
     def _methods(self, function: FunctionNode, methods: Mapping[str, FunctionNode], seen: set[str]) -> None:
         """What methods called on `self` look at is looked at by the call."""
@@ -330,6 +339,12 @@ class Usages:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", converter in ("int", "float")))
                 return
+            case ast.Attribute(value=ast.Name(id="re"), attr=_), [ast.Constant(value=str() as pattern), value, *_]:
+                self._on(value, lambda u: u.patterns.append(pattern))
+            case ast.Attribute(value=base, attr="match" | "fullmatch" | "search" | "findall" | "finditer"), [value, *_]:
+                name = _class_name(base)
+                if name is not None:
+                    self._on(value, lambda u: u.patterns.append(Named(name)))
             case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
             case ast.Attribute(value=base, attr="get"), [value, *_]:

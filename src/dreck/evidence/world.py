@@ -10,10 +10,12 @@ import inspect
 import io
 import math
 import pickle
+import re
 import typing
 from pathlib import PurePath
 from typing import Any
 
+from dreck.evidence.matching import matched_by
 from dreck.evidence.observe import Describer
 from dreck.evidence.standins import StandIn, general
 from dreck.evidence.usage import Named, Usage, Usages
@@ -213,6 +215,7 @@ class Candidates:
             made += self._around(value, u.ordered or u.arithmetic)
         for kind in u.classes:
             made.append(Make("instance", kind))
+        made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
             made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
@@ -252,6 +255,12 @@ class Candidates:
             return []
         found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
         return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2)]
+
+    def _matched(self, pattern: Any) -> list[str]:
+        found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
+        if isinstance(found, re.Pattern):
+            return matched_by(found.pattern, found.flags)
+        return matched_by(found) if isinstance(found, str) else []
 
     def _of_methods(self, u: Usage, name: str) -> list[Make]:
         made: list[Make] = []
@@ -339,6 +348,7 @@ class Candidates:
         fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
         if kind in _PLAIN:
             if kind is str:
+                fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
                 fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
