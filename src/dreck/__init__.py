@@ -9,8 +9,10 @@ if TYPE_CHECKING:
     from dreck.evidence.trial import Difference
     from dreck.evidence.verdict import Verdict
     from dreck.model.measures import Tangle
+    from dreck.workbench.census import Census, census
     from dreck.workbench.compare import Comparison, compare
     from dreck.workbench.load import Loaded, load
+    from dreck.workbench.outline import Outline, outline
     from dreck.workbench.pin import Pinned, Pins, pin
     from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
     from dreck.workbench.survey import Row, Survey, survey
@@ -18,6 +20,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 _HOMES = {
+    "Census": "dreck.workbench.census",
     "Comparison": "dreck.workbench.compare",
     "Difference": "dreck.evidence.trial",
     "FileResult": "dreck.workbench.results",
@@ -30,10 +33,13 @@ _HOMES = {
     "Taken": "dreck.workbench.results",
     "Tangle": "dreck.model.measures",
     "Verdict": "dreck.evidence.verdict",
+    "Outline": "dreck.workbench.outline",
     "Pinned": "dreck.workbench.pin",
     "Pins": "dreck.workbench.pin",
+    "census": "dreck.workbench.census",
     "compare": "dreck.workbench.compare",
     "load": "dreck.workbench.load",
+    "outline": "dreck.workbench.outline",
     "pin": "dreck.workbench.pin",
     "survey": "dreck.workbench.survey",
     "untangle": "dreck.api",
@@ -42,12 +48,14 @@ _HOMES = {
 __all__ = [
     "BadSource",
     "BadTarget",
+    "Census",
     "Comparison",
     "Difference",
     "DreckError",
     "FileResult",
     "FunctionResult",
     "Loaded",
+    "Outline",
     "Pinned",
     "Pins",
     "Refused",
@@ -57,8 +65,10 @@ __all__ = [
     "Taken",
     "Tangle",
     "Verdict",
+    "census",
     "compare",
     "load",
+    "outline",
     "pin",
     "survey",
     "untangle",

@@ -14,7 +14,7 @@ from dreck.errors import BadTarget, DreckError
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, untangle, compare, pin, back, steps):
+    for command in (demo, survey, outline, census, untangle, compare, pin, report, back, steps):
         group.add_command(command)
 
 
@@ -34,14 +34,29 @@ def demo(directory: Path | None) -> int:
 @click.command()
 @click.argument("paths", nargs=-1, required=True)
 @click.option("--top", type=click.IntRange(1), help="Show the N most tangled functions (default: 20 on a terminal).")
+@click.option("--since", metavar="REV", help="Only functions that are new or changed since REV in git.")
+@click.option(
+    "--most", type=click.IntRange(0), metavar="TANGLE", help="Exit with 1 when a function has more than this."
+)
+@click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
-def survey(paths: tuple[str, ...], top: int | None, csv_file: Path | None, as_json: bool, jobs: int) -> int:
+def survey(
+    paths: tuple[str, ...],
+    top: int | None,
+    since: str | None,
+    most: int | None,
+    after: bool,
+    csv_file: Path | None,
+    as_json: bool,
+    jobs: int,
+) -> int:
     """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply."""
     from dreck.workbench.survey import survey as run
 
-    found = run(paths, jobs=jobs)
+    with progress_bar() as told:
+        found = run(paths, jobs=jobs, since=since, after=after, told=told)
     if csv_file is not None:
         from dreck.report.tables import write_csv
 
@@ -51,7 +66,48 @@ def survey(paths: tuple[str, ...], top: int | None, csv_file: Path | None, as_js
     else:
         from dreck.report.terminal import show_survey
 
-        show_survey(found, top or (20 if sys.stdout.isatty() else None))
+        show_survey(found, top or (20 if sys.stdout.isatty() else None), most)
+    return 1 if most is not None and found.over(most) else 0
+
+
+@click.command()
+@click.argument("target")
+@click.option("--through", default="", metavar="'TEST'", help="Only the ways on which TEST may hold at the start.")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def outline(target: str, through: str, csv_file: Path | None, as_json: bool) -> int:
+    """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided."""
+    from dreck.workbench.outline import outlines
+
+    found = outlines(target, through)
+    if csv_file is not None:
+        from dreck.report.tables import write_ways
+
+        write_ways(csv_file, found)
+    if as_json:
+        _print_json({"functions": [one.as_json() for one in found]})
+    else:
+        from dreck.report.decisions import show_outline
+
+        for one in found:
+            show_outline(one)
+    return 0
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def census(paths: tuple[str, ...], as_json: bool) -> int:
+    """Every switch on the same thing side by side; kinds that a place forgets are marked."""
+    from dreck.workbench.census import census as run
+
+    found = run(paths)
+    if as_json:
+        _print_json(found.as_json())
+    else:
+        from dreck.report.decisions import show_census
+
+        show_census(found)
     return 0
 
 
@@ -182,6 +238,18 @@ def _asker() -> Any:
     from dreck.cli.asking import ask
 
     return ask
+
+
+@click.command()
+@click.argument("targets", nargs=-1, required=True)
+@click.option("-o", "output", type=click.Path(path_type=Path, dir_okay=False), help="FILE.html (a page) or FILE.png.")
+def report(targets: tuple[str, ...], output: Path | None) -> int:
+    """Before and after as one HTML page, or as a PNG figure; of a folder, where its tangle sits."""
+    from dreck.report.page import write_report
+
+    with progress_bar() as told:
+        click.echo(write_report(targets, output or Path("dreck-report.html"), told))
+    return 0
 
 
 @click.command()

@@ -22,7 +22,9 @@ _OPPOSITE = {
 
 
 @dataclass(frozen=True, slots=True)
-class _Fact:
+class Fact:
+    """A test that has come out one way, and still holds."""
+
     test: ast.expr
     code: str
     outcome: bool
@@ -43,36 +45,36 @@ class Known:
             self._block(self.function.body, (), ())
         return self.found
 
-    def _block(self, body: list[ast.stmt], path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
+    def _block(self, body: list[ast.stmt], path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
         for index, s in enumerate(body):
             walk = self._if if isinstance(s, ast.If) else self._other
             facts = walk(s, index, path, facts)  # type: ignore[arg-type]
         return facts
 
-    def _if(self, s: ast.If, index: int, path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
-        kept = _after(facts, [ast.Expr(s.test)])
+    def _if(self, s: ast.If, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
+        kept = facts_after(facts, [ast.Expr(s.test)])
         arm_path, arm, number = (*path, (index, "body", 0)), s, 0
         negative = kept
         while True:
-            outcome = _outcome(arm.test, negative)
+            outcome = outcome_of(arm.test, negative)
             if outcome is not None:
                 self.found.append((path, index, arm.lineno, outcome, number))
-            self._block(arm.body, arm_path, _with(negative, arm.test, True))
-            negative = _with(negative, arm.test, False)
+            self._block(arm.body, arm_path, facts_with(negative, arm.test, True))
+            negative = facts_with(negative, arm.test, False)
             if not is_elif(arm):
                 break
             arm_path = (*arm_path[:-1], (arm_path[-1][0], "orelse", 0), (0, "body", 0))
             arm, number = arm.orelse[0], number + 1  # type: ignore[assignment]
         self._block(arm.orelse, (*arm_path[:-1], (arm_path[-1][0], "orelse", 0)), negative)
-        through = _after(kept, [s])
+        through = facts_after(kept, [s])
         if not is_elif(s) and leaves(s.body) and not s.orelse:
-            return _after(negative, [])
+            return facts_after(negative, [])
         if not is_elif(s) and s.orelse and leaves(s.orelse):
-            return _after(_with(kept, s.test, True), s.body)
+            return facts_after(facts_with(kept, s.test, True), s.body)
         return through
 
-    def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[_Fact, ...]) -> tuple[_Fact, ...]:
-        after = _after(facts, [s])
+    def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
+        after = facts_after(facts, [s])
         for field_name, which, body in _inner(s):
             self._block(body, (*path, (index, field_name, which)), after)
         return after
@@ -101,7 +103,7 @@ def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt]]]:
             yield name, number, part.body
 
 
-def _after(facts: tuple[_Fact, ...], body: list[ast.stmt]) -> tuple[_Fact, ...]:
+def facts_after(facts: tuple[Fact, ...], body: list[ast.stmt]) -> tuple[Fact, ...]:
     """The facts that still hold after `body` may have run."""
     if not facts or not body:
         return facts
@@ -124,18 +126,18 @@ def _may_act(node: ast.AST) -> bool:
     return kind in _ACTING
 
 
-def _with(facts: tuple[_Fact, ...], test: ast.expr, outcome: bool) -> tuple[_Fact, ...]:
+def facts_with(facts: tuple[Fact, ...], test: ast.expr, outcome: bool) -> tuple[Fact, ...]:
     """`facts` and what `test` coming out as `outcome` adds."""
     match test:
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return _with(facts, operand, not outcome)
+            return facts_with(facts, operand, not outcome)
         case ast.BoolOp(op=ast.And(), values=values) if outcome:
             for value in values:
-                facts = _with(facts, value, True)
+                facts = facts_with(facts, value, True)
             return facts
         case ast.BoolOp(op=ast.Or(), values=values) if not outcome:
             for value in values:
-                facts = _with(facts, value, False)
+                facts = facts_with(facts, value, False)
             return facts
         case ast.BoolOp() | ast.Constant():
             return facts
@@ -144,16 +146,16 @@ def _with(facts: tuple[_Fact, ...], test: ast.expr, outcome: bool) -> tuple[_Fac
         return facts
     names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))
     pure = all(isinstance(n, _PURE) for n in nodes)
-    return (*facts, _Fact(test, ast.dump(test), outcome, names, pure))
+    return (*facts, Fact(test, ast.dump(test), outcome, names, pure))
 
 
 _PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)
 
 
-def _outcome(test: ast.expr, facts: tuple[_Fact, ...]) -> bool | None:
+def outcome_of(test: ast.expr, facts: tuple[Fact, ...]) -> bool | None:
     match test:
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            inner = _outcome(operand, facts)
+            inner = outcome_of(operand, facts)
             return None if inner is None else not inner
         case ast.BoolOp() | ast.Constant():
             return None
@@ -167,15 +169,24 @@ def _outcome(test: ast.expr, facts: tuple[_Fact, ...]) -> bool | None:
     return None
 
 
-def _implied(fact: _Fact, test: ast.expr) -> bool | None:
+def _implied(fact: Fact, test: ast.expr) -> bool | None:
     match fact.test, test:
         case ast.Compare(left=a, ops=[op], comparators=[b]), ast.Compare(left=x, ops=[asked], comparators=[y]):
             if type(a) is not type(x) or ast.dump(a) != ast.dump(x):
                 return None
             if _OPPOSITE.get(type(op)) is type(asked) and ast.dump(b) == ast.dump(y):
                 return not fact.outcome
+            if fact.outcome and isinstance(op, ast.Eq) and isinstance(asked, ast.Eq) and _are_two_texts(b, y):
+                return False
             return _by_number(op, _number(b), fact.outcome, asked, _number(y))
     return None
+
+
+def _are_two_texts(a: ast.expr, b: ast.expr) -> bool:
+    match a, b:
+        case ast.Constant(value=str() as one), ast.Constant(value=str() as other):
+            return one != other
+    return False
 
 
 def _number(e: ast.expr) -> float | None:

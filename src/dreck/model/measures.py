@@ -39,6 +39,15 @@ class _Sum:
     depth: int = 0
     longest: int = 0
     count: int = 0
+    rows: dict[int, int] | None = None
+    """Tests held open by line, when the silhouette is wanted."""
+
+    def hold(self, first: int, last: int, held: int) -> None:
+        """`held` tests on each code line from `first` to `last`."""
+        self.tangle += held * (last - first + 1)
+        if self.rows is not None:
+            for line in range(first, last + 1):
+                self.rows[line] = self.rows.get(line, 0) + held
 
 
 # through, left, jumped: ways that go on, that leave the function, that break or continue a loop
@@ -54,6 +63,15 @@ def measure(function: FunctionNode, lines: Sequence[str] | None = None) -> Tangl
     total.count += 1
     through, left, jumped = _block(body, 0, 0, total)
     return Tangle(total.tangle, total.depth, through + left + jumped, total.longest, total.count)
+
+
+def silhouette(function: FunctionNode) -> dict[int, int]:
+    """Tests held open on each line that holds any, by line number; they add up to the tangle."""
+    total = _Sum(None, rows={})
+    body = function.body
+    _block(body[1:] if body and _is_docstring(body[0]) else body, 0, 0, total)
+    assert total.rows is not None
+    return {line: held for line, held in sorted(total.rows.items()) if held}
 
 
 def _is_docstring(statement: ast.stmt) -> bool:
@@ -78,7 +96,9 @@ def _block(body: list[ast.stmt], held: int, depth: int, total: _Sum) -> _Ways:
 def _plain(statement: ast.stmt, held: int, total: _Sum) -> None:
     count = (statement.end_lineno or statement.lineno) - statement.lineno + 1
     total.count += count
-    total.tangle += held * count + _inline_tests(statement, statement.lineno, statement.end_lineno, total)
+    last = statement.end_lineno or statement.lineno
+    total.hold(statement.lineno, last, held)
+    total.hold(statement.lineno, statement.lineno, _inline_tests(statement, statement.lineno, last, total))
 
 
 def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> int:
@@ -130,18 +150,18 @@ def operands(test: ast.expr) -> int:
 
 def _header(first: int, last: int, held: int, total: _Sum) -> None:
     total.count += last - first + 1
-    total.tangle += held * (last - first + 1)
+    total.hold(first, last, held)
 
 
 def _test(test: ast.expr, first: int, held: int, total: _Sum) -> None:
     last = test.end_lineno or first
     _header(first, last, held, total)
-    total.tangle += _further(test, total) + _inline_tests(test, test.lineno, last, total)
+    total.hold(first, first, _further(test, total) + _inline_tests(test, test.lineno, last, total))
 
 
-def _keyword_line(held: int, total: _Sum) -> None:
+def _keyword_line(line: int, held: int, total: _Sum) -> None:
     """`else:`, `finally:`, `try:` stand on a line of their own."""
-    _header(1, 1, held, total)
+    _header(line, line, held, total)
 
 
 def _if(s: ast.If, held: int, depth: int, total: _Sum) -> _Ways:
@@ -153,7 +173,7 @@ def _if(s: ast.If, held: int, depth: int, total: _Sum) -> _Ways:
     if len(s.orelse) == 1 and isinstance(arm, ast.If) and arm.col_offset == s.col_offset:
         t2, l2, j2 = _if(arm, held, depth, total)
     else:
-        _keyword_line(held, total)
+        _keyword_line(s.orelse[0].lineno - 1, held, total)
         t2, l2, j2 = _block(s.orelse, held + 1, depth + 1, total)
     return t1 + t2, l1 + l2, j1 + j2
 
@@ -165,21 +185,21 @@ def _loop(s: ast.For | ast.AsyncFor | ast.While, held: int, depth: int, total: _
         inside += 0 if isinstance(s.test, ast.Constant) else 1
     else:
         _header(s.lineno, s.iter.end_lineno or s.lineno, held, total)
-        total.tangle += _inline_tests(s.iter, s.iter.lineno, s.iter.end_lineno, total)
+        total.hold(s.lineno, s.lineno, _inline_tests(s.iter, s.iter.lineno, s.iter.end_lineno, total))
     t, gone, jumped = _block(s.body, inside, depth + 1, total)
     through = t + jumped + 1
     if s.orelse:
-        _keyword_line(held, total)
+        _keyword_line(s.orelse[0].lineno - 1, held, total)
         t2, l2, j2 = _block(s.orelse, held, depth + 1, total)
         return through * t2, gone + l2, j2
     return through, gone, 0
 
 
 def _try(s: ast.Try | ast.TryStar, held: int, depth: int, total: _Sum) -> _Ways:
-    _keyword_line(held, total)
+    _keyword_line(s.lineno, held, total)
     through, left, jumped = _block(s.body, held, depth + 1, total)
     if s.orelse:
-        _keyword_line(held, total)
+        _keyword_line(s.orelse[0].lineno - 1, held, total)
         t, gone, jumps = _block(s.orelse, held, depth + 1, total)
         through, left, jumped = through * t, left + through * gone, jumped + through * jumps
     for handler in s.handlers:
@@ -187,7 +207,7 @@ def _try(s: ast.Try | ast.TryStar, held: int, depth: int, total: _Sum) -> _Ways:
         t, gone, jumps = _block(handler.body, held, depth + 1, total)
         through, left, jumped = through + t, left + gone, jumped + jumps
     if s.finalbody:
-        _keyword_line(held, total)
+        _keyword_line(s.finalbody[0].lineno - 1, held, total)
         _block(s.finalbody, held, depth + 1, total)
     return through, left, jumped
 
@@ -203,7 +223,7 @@ def _match(s: ast.Match, held: int, depth: int, total: _Sum) -> _Ways:
     for case in s.cases:
         _header(case.pattern.lineno, case.pattern.end_lineno or case.pattern.lineno, held, total)
         if case.guard is not None:
-            total.tangle += 1 + _further(case.guard, total)
+            total.hold(case.pattern.lineno, case.pattern.lineno, 1 + _further(case.guard, total))
         t, gone, jumps = _block(case.body, held + 1, depth + 2, total)
         through, left, jumped = through + t, left + gone, jumped + jumps
     last = s.cases[-1]
@@ -218,7 +238,7 @@ def _exit(s: ast.stmt, held: int, depth: int, total: _Sum) -> _Ways:
 
 def _definition(s: ast.stmt, held: int, depth: int, total: _Sum) -> _Ways:
     """A nested function or class is a story of its own; here it is one line."""
-    _header(1, 1, held, total)
+    _header(s.lineno, s.lineno, held, total)
     return 1, 0, 0
 
 
@@ -330,3 +350,31 @@ def _either(bodies: list[list[ast.stmt]]) -> tuple[_Lines, _Lines]:
         through.add(on, header)
         out.add(gone, header)
     return through, out
+
+
+def buried(function: FunctionNode) -> int:
+    """How deep the success case sits: tests held open where the longest block of plain statements stands.
+
+    The longest one stands for the success case: errors are dealt with in a line or two.
+    """
+    best = (0, 0)
+    pending = [(function.body, 0)]
+    while pending:
+        body, held = pending.pop()
+        own = [s for s in body if (type(s) not in _HANDLERS or _leaves(s)) and not _is_docstring(s)]
+        plain = sum((s.end_lineno or s.lineno) - s.lineno + 1 for s in own)
+        best = max(best, (plain, held))
+        for s in body:
+            holds = isinstance(s, ast.If | ast.While)
+            for name in ("body", "orelse", "finalbody"):
+                inner = getattr(s, name, None)
+                if inner and not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+                    same = name == "orelse" and len(inner) == 1 and isinstance(inner[0], ast.If)
+                    pending.append((inner, held + (holds and not same)))
+            for part in (*getattr(s, "handlers", ()), *getattr(s, "cases", ())):
+                pending.append((part.body, held + 1))
+    return best[1]
+
+
+def _leaves(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Return)

@@ -21,8 +21,8 @@ from dreck.workbench.survey import Survey, short
 
 _PIPED_WIDTH = 200
 # Blue and orange are told apart by everybody, and read on light and on dark; the signs say the same again.
-_GOOD, _BAD, _DOUBT = "#2f7fb8", "#c46a00", "#8a7a1f"
-_VERDICT = {"proved": f"bold {_GOOD}", "tested": _GOOD, "differs": f"bold {_BAD}", "unsettled": _DOUBT}
+GOOD, BAD, DOUBT = "#2f7fb8", "#c46a00", "#8a7a1f"
+_VERDICT = {"proved": f"bold {GOOD}", "tested": GOOD, "differs": f"bold {BAD}", "unsettled": DOUBT}
 _SIGN = {"proved": "=", "tested": "~", "differs": "!", "unsettled": "?"}
 
 
@@ -33,26 +33,44 @@ def console(stderr: bool = False) -> Console:
     return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False, stderr=stderr)
 
 
-def show_survey(survey: Survey, top: int | None) -> None:
-    """The survey as a table, most tangled first, with totals and the files left out."""
+def show_survey(survey: Survey, top: int | None, most: int | None = None) -> None:
+    """The survey as a table, most tangled first, with totals by file and the files left out."""
     out = console()
     rows = survey.rows[:top]
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    for name in ("tangle", "depth", "ways", "test", "lines"):
+    after = any(row.after is not None for row in rows)
+    for name in ("tangle", *(["after"] if after else []), "depth", "ways", "test", "buried", "lines"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("function", overflow="fold")
-    table.add_column("steps that apply", overflow="fold", style=_GOOD)
+    table.add_column("steps that apply", overflow="fold", style=GOOD)
     for row in rows:
-        numbers = (str(row.tangle), str(row.depth), short(row.ways), str(row.longest_test), str(row.lines))
-        table.add_row(*numbers, row.function, ", ".join(row.steps))
+        then = ["" if row.after is None else str(row.after)] if after else []
+        shape = (str(row.depth), short(row.ways), str(row.longest_test), str(row.buried), str(row.lines))
+        table.add_row(str(row.tangle), *then, *shape, row.function, ", ".join(row.steps))
     out.print(table)
-    files = len({row.function.partition("::")[0] for row in survey.rows})
+    by_file = survey.by_file()
+    out.print()
+    if len(by_file) > 1 and top is None:
+        _files(out, by_file)
     total = sum(row.tangle for row in survey.rows)
     shown = f", the first {len(rows)} shown" if len(rows) < len(survey) else ""
-    out.print()
-    out.print(_plain(f"{_count(len(survey), 'function')} in {_count(files, 'file')}, tangle {total} in all{shown}"))
+    told = f"{count(len(survey), 'function')} in {count(len(by_file), 'file')}, tangle {total} in all"
+    out.print(plain(f"{told}{_afterwards(survey)}{shown}"))
     for path, reason in survey.skipped:
-        out.print(_plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=_DOUBT)
+        out.print(plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=DOUBT)
+    for row in survey.over(most) if most is not None else ():
+        out.print(Text(f"over {most}: {row.function} has tangle {row.tangle}", f"bold {BAD}"), soft_wrap=True)
+
+
+def _files(out: Console, by_file: dict[str, tuple[int, int]]) -> None:
+    for path, (functions, tangle) in sorted(by_file.items(), key=lambda item: -item[1][1])[:10]:
+        out.print(plain(f"{tangle:>6}  {path}, {count(functions, 'function')}"))
+
+
+def _afterwards(survey: Survey) -> str:
+    if not any(row.after is not None for row in survey.rows):
+        return ""
+    return f", {sum(row.tangle if row.after is None else row.after for row in survey.rows)} after untangling"
 
 
 def show_result(result: Result, write: bool) -> None:
@@ -64,7 +82,7 @@ def show_result(result: Result, write: bool) -> None:
     for file in result.files:
         _diff(out, file.diff)
     for path, reason in result.skipped:
-        out.print(_plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=_DOUBT)
+        out.print(plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=DOUBT)
     out.print(_summary(result, write))
 
 
@@ -79,9 +97,9 @@ def _function(out: Console, f: FunctionResult) -> None:
     table.add_column(overflow="fold")
     for step in f.steps:
         why = step.reason + _grounds(step.verdict)
-        table.add_row(f"  {step.line}", step.step, _verdict(step.verdict), _plain(why))
+        table.add_row(f"  {step.line}", step.step, _verdict(step.verdict), plain(why))
     for refusal in f.refused:
-        table.add_row(f"  {refusal.line}", refusal.step, Text("not taken", _DOUBT), _plain(refusal.reason))
+        table.add_row(f"  {refusal.line}", refusal.step, Text("not taken", DOUBT), plain(refusal.reason))
     out.print(table)
     out.print()
 
@@ -93,7 +111,7 @@ def show_proposal(proposal: Proposal) -> None:
     out.print()
     out.print(Text.assemble((f"{proposal.path}::{proposal.function}", "bold"), f"  line {taken.line}"))
     out.print(Text.assemble((taken.step, "bold"), "  ", _verdict(taken.verdict), _grounds(taken.verdict)))
-    out.print(_plain(taken.reason))
+    out.print(plain(taken.reason))
     old, new = proposal.before.splitlines(), proposal.after.splitlines()
     for line in list(difflib.unified_diff(old, new, lineterm="", n=2))[2:]:
         _diff_line(out, line)
@@ -131,7 +149,7 @@ def _diff(out: Console, diff: str) -> None:
 
 
 def _diff_line(out: Console, line: str) -> None:
-    style = {"+": _GOOD, "-": _BAD, "@": "bold"}.get(line[:1], "")
+    style = {"+": GOOD, "-": BAD, "@": "bold"}.get(line[:1], "")
     if line.startswith(("---", "+++")):
         style = "bold"
     out.print(Text(line, style), soft_wrap=True)
@@ -140,7 +158,7 @@ def _diff_line(out: Console, line: str) -> None:
 def _summary(result: Result, write: bool) -> Text:
     steps = len(result.steps)
     if not steps:
-        refused = _count(len(result.refused), "step")
+        refused = count(len(result.refused), "step")
         return Text(
             "nothing to straighten" if not result.refused else f"nothing taken; {refused} applied and did not hold"
         )
@@ -148,7 +166,7 @@ def _summary(result: Result, write: bool) -> Text:
     after = sum(f.after.tangle for f in result.functions if f.steps)
     functions = sum(1 for f in result.functions if f.steps)
     proved = sum(1 for step in result.steps if step.verdict.status == "proved")
-    told = f"{_count(steps, 'step')} in {_count(functions, 'function')}, {proved} proved, {steps - proved} tested; "
+    told = f"{count(steps, 'step')} in {count(functions, 'function')}, {proved} proved, {steps - proved} tested; "
     told += f"tangle {before} -> {after}; "
     told += "written" if result.written else "nothing written" + ("" if write else " (--write saves)")
     return Text(told, "bold")
@@ -158,7 +176,7 @@ def show_undone(undone: list[tuple[Path, Entry]]) -> None:
     """The steps that were undone, last first."""
     out = console()
     for path, entry in undone:
-        out.print(_plain(f"undone: {entry.step} in {_near(path)}::{entry.function}, line {entry.line}"), soft_wrap=True)
+        out.print(plain(f"undone: {entry.step} in {_near(path)}::{entry.function}, line {entry.line}"), soft_wrap=True)
 
 
 def _near(path: Path) -> Path:
@@ -173,18 +191,18 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
         now = f"  now {moved[name]}" if name in moved else ""
         out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold"), now), soft_wrap=True)
         for line in _explained(verdict):
-            out.print(_plain(f"    {line}"), soft_wrap=True)
+            out.print(plain(f"    {line}"), soft_wrap=True)
     for names, where in ((comparison.only_old, "old"), (comparison.only_new, "new")):
         for name in names:
-            out.print(_plain(f"  only in the {where} version: {name}"), soft_wrap=True)
+            out.print(plain(f"  only in the {where} version: {name}"), soft_wrap=True)
     if not comparison.functions:
         out.print("the two versions have no function in common")
     if comparison.check is not None:
         check = comparison.check
-        told = Text("green", _GOOD) if check else Text.assemble(("red", f"bold {_BAD}"), f": {check.said}")
+        told = Text("green", GOOD) if check else Text.assemble(("red", f"bold {BAD}"), f": {check.said}")
         out.print(Text.assemble(f"own tests ({check.command}) ", told), soft_wrap=True)
     if written:
-        out.print(_plain(written), soft_wrap=True)
+        out.print(plain(written), soft_wrap=True)
 
 
 def _explained(verdict: Verdict) -> list[str]:
@@ -220,28 +238,28 @@ def show_pins(pins: Pins, output: Path | None) -> None:
             out.print(Text(f"    {line}", style), soft_wrap=True)
     cases = sum(len(f.cases) for f in pins.functions)
     where = f"written to {output}" if output else "nothing written (-o FILE saves)"
-    out.print(Text(f"{_count(cases, 'case')} in {_count(len(pins.functions), 'function')}; {where}", "bold"))
+    out.print(Text(f"{count(cases, 'case')} in {count(len(pins.functions), 'function')}; {where}", "bold"))
 
 
 def _pinned(f: Pinned) -> list[tuple[str, str]]:
     if f.problem or not f.cases:
-        return [(f"not pinned: {f.problem or 'no input could be written as a test'}", _DOUBT), *_dropped(f)]
+        return [(f"not pinned: {f.problem or 'no input could be written as a test'}", DOUBT), *_dropped(f)]
     reached, wanted = f.outcomes
     noticed, can = f.strength
     real = f" ({f.recorded} of them real calls)" if f.recorded else ""
     same = f"; {f.same} more proved to change nothing" if f.same else ""
     lines = [
-        (f"{_count(len(f.cases), 'case')}{real}", ""),
-        (f"reach {reached} of {wanted} outcomes", _GOOD if reached == wanted else _DOUBT),
+        (f"{count(len(f.cases), 'case')}{real}", ""),
+        (f"reach {reached} of {wanted} outcomes", GOOD if reached == wanted else DOUBT),
         *((f"  never: {missing}", "") for missing in f.missing),
-        (f"notice {noticed} of {can} changes to its conditions{same}", _GOOD if noticed == can else _DOUBT),
+        (f"notice {noticed} of {can} changes to its conditions{same}", GOOD if noticed == can else DOUBT),
         *((f"  not noticed: {survivor}", "") for survivor in f.survivors),
     ]
     return lines + _dropped(f)
 
 
 def _dropped(f: Pinned) -> list[tuple[str, str]]:
-    return [(f"{_count(count, 'input')} not pinned: {why}", "") for why, count in f.dropped]
+    return [(f"{count(number, 'input')} not pinned: {why}", "") for why, number in f.dropped]
 
 
 def show_steps(steps: tuple[Step, ...]) -> None:
@@ -260,23 +278,23 @@ def show_steps(steps: tuple[Step, ...]) -> None:
 def show_step(step: Step) -> None:
     """One step's page: what, why, when not, an example, its traps."""
     out = console()
-    out.print(Text.assemble((step.name, f"bold {_GOOD}"), f"  ({step.group})"))
-    out.print(_plain(step.summary))
+    out.print(Text.assemble((step.name, f"bold {GOOD}"), f"  ({step.group})"))
+    out.print(plain(step.summary))
     for title, told in (("Why", step.why), ("When not", step.when_not)):
         out.print(Text(f"\n{title}", "bold"))
-        out.print(_plain(told))
+        out.print(plain(told))
     for title, code in (("Before", step.before), ("After", step.after)):
         out.print(Text(f"\n{title}", "bold"))
         for line in code.splitlines():
-            out.print(_plain(f"    {line}"), soft_wrap=True)
+            out.print(plain(f"    {line}"), soft_wrap=True)
     out.print(Text("\nTraps", "bold"))
     for trap in step.traps:
-        out.print(_plain(f"- {trap}"))
+        out.print(plain(f"- {trap}"))
 
 
-def _plain(text: str) -> Text:
+def plain(text: str) -> Text:
     return Text(text)
 
 
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
+def count(number: int, noun: str, nouns: str = "") -> str:
+    return f"{number} {noun if number == 1 else nouns or f'{noun}s'}"

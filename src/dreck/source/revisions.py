@@ -29,6 +29,17 @@ def at_revision(path: Path, revision: str) -> Iterator[Path]:
         yield old
 
 
+def data_at(path: Path, revision: str) -> bytes | None:
+    """The bytes of `path` at `revision`; None when it was not there then. Raises BadTarget for no such revision."""
+    top = Path(_git(path, "rev-parse", "--show-toplevel").decode().strip())
+    _git(path, "rev-parse", "--verify", "--quiet", f"{revision}^{{commit}}")
+    inside = path.absolute().resolve().relative_to(top.resolve())
+    try:
+        return _git(path, "show", f"{revision}:{inside.as_posix()}")
+    except BadTarget:
+        return None
+
+
 def _git(path: Path, *args: str, cwd: Path | None = None) -> bytes:
     try:
         done = subprocess.run(["git", *args], cwd=cwd or path.absolute().parent, capture_output=True, check=False)

@@ -1,17 +1,19 @@
 """survey: every function of a code base, ranked by tangle, with the steps that apply there."""
 
+import ast
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor, ProcessPoolExecutor
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadSource, DreckError
-from dreck.model.measures import measure
-from dreck.source.files import read
+from dreck.model.measures import buried, measure
+from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
+from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import all_steps
 from dreck.workbench.collector import calm
@@ -34,6 +36,10 @@ class Row:
     longest_test: int
     lines: int
     steps: tuple[str, ...]
+    buried: int = 0
+    """Tests held open at the last line that leaves with a result: how deep the success case sits."""
+    after: int | None = None
+    """The tangle it would have after `untangle`, by proof alone; None where that was not worked out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +48,19 @@ class Survey:
 
     rows: tuple[Row, ...]
     skipped: tuple[tuple[str, str], ...] = ()
+
+    def over(self, most: int) -> list[Row]:
+        """Functions with more tangle than `most`."""
+        return [row for row in self.rows if row.tangle > most]
+
+    def by_file(self) -> dict[str, tuple[int, int]]:
+        """Functions and tangle of each file."""
+        found: dict[str, tuple[int, int]] = {}
+        for row in self.rows:
+            path = row.function.partition("::")[0]
+            functions, tangle = found.get(path, (0, 0))
+            found[path] = functions + 1, tangle + row.tangle
+        return found
 
     def __iter__(self) -> Iterator[Row]:
         return iter(self.rows)
@@ -73,24 +92,72 @@ class Survey:
         return pandas.DataFrame([asdict(row) for row in self.rows], columns=columns)
 
 
-def survey(paths: str | Path | Iterable[str | Path], executor: Executor | None = None, jobs: int = 1) -> Survey:
+def survey(
+    paths: str | Path | Iterable[str | Path],
+    executor: Executor | None = None,
+    jobs: int = 1,
+    since: str | None = None,
+    after: bool = False,
+    told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+) -> Survey:
     """Measures every function below `paths` (files, folders, targets).
 
     Files that are not Python are named in `skipped`. With `jobs` greater than one, or an `executor` of your
-    own, files are measured in parallel, with the same rows. Raises BadTarget for a path that is not there.
+    own (anything with the interface of `concurrent.futures.Executor`), files are measured in parallel, with the
+    same rows. With `since`, a revision in git, only functions that are new or have changed since then are kept;
+    with `after`, the tangle they would have after `untangle` is worked out, by proof alone. `told` is told of
+    progress. Raises BadTarget for a path that is not there.
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
     targets = [target for spec in specs for target in resolve(spec)]
     rows: list[Row] = []
     skipped: list[tuple[str, str]] = []
-    for found, problem in _measured(targets, executor, jobs):
+    for done, (found, problem) in enumerate(_measured(targets, executor, jobs)):
+        told(done + 1, len(targets), targets[done].path)
         rows += found
         if problem is not None:
             skipped.append(problem)
     if len(targets) == 1 and skipped:
         raise BadSource(skipped[0][1])
+    if since is not None:
+        rows = _changed_since(since, rows)
+    if after:
+        rows = _with_after(rows, jobs)
     rows.sort(key=lambda row: (-row.tangle, row.function, row.line))
     return Survey(tuple(rows), tuple(skipped))
+
+
+def _changed_since(revision: str, rows: list[Row]) -> list[Row]:
+    """Rows of functions whose code is not what it was; a file that was not there then is all new."""
+    by_path: dict[str, list[Row]] = {}
+    for row in rows:
+        by_path.setdefault(row.function.partition("::")[0], []).append(row)
+    kept = []
+    for place, found in by_path.items():
+        path = Path(place)
+        data = data_at(path, revision)
+        now, then = _codes(read(path), path), {} if data is None else _codes(from_bytes(path, data), path)
+        kept += [row for row in found if now.get(row.function) != then.get(row.function)]
+    return kept
+
+
+def _codes(file: SourceFile, path: Path) -> dict[str, str]:
+    try:
+        functions = functions_in(parse(file.text, path), file.text)
+    except BadSource:
+        return {}
+    return {f"{path}::{f.name}": ast.dump(f.node) for f in functions}
+
+
+def _with_after(rows: list[Row], jobs: int) -> list[Row]:
+    from dreck.workbench.untangle import Request, untangle
+
+    worth = [row.function for row in rows if row.steps]
+    if not worth:
+        return rows
+    result = untangle(worth, Request(verdict="proved", jobs=jobs))
+    tangles = {f"{f.path}::{f.name}": f.after.tangle for f in result.functions}
+    return [replace(row, after=tangles.get(row.function, row.tangle)) for row in rows]
 
 
 _Found = tuple[list[Row], tuple[str, str] | None]
@@ -134,8 +201,8 @@ def _measured_file(target: Target) -> _Found:
     for f in functions:
         t = measure(f.node, lines)
         steps = _applicable(f.node) if t.tangle else ()
-        row = Row(f"{target.path}::{f.name}", f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps)
-        rows.append(row)
+        name, deep = f"{target.path}::{f.name}", buried(f.node) if t.depth > 1 else 0
+        rows.append(Row(name, f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps, deep))
     return rows, None
 
 

@@ -1,0 +1,58 @@
+"""Classes and enums of a project, as far as their definitions tell: who derives from whom, which members there are."""
+
+import ast
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+_ENUMS = {"Enum", "IntEnum", "StrEnum", "Flag", "IntFlag"}
+
+
+@dataclass(slots=True)
+class Families:
+    """Class names with their bases, enum names with their members; names are taken to be unique in a project."""
+
+    bases: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    members: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, trees: Iterable[ast.Module]) -> "Families":
+        made = cls()
+        for tree in trees:
+            for node in ast.walk(tree):
+                if isinstance(node, ast.ClassDef):
+                    made._note(node)
+        return made
+
+    def _note(self, node: ast.ClassDef) -> None:
+        bases = tuple(ast.unparse(base).rpartition(".")[2] for base in node.bases)
+        self.bases[node.name] = bases
+        if set(bases) & _ENUMS:
+            names = [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
+            self.members[node.name] = tuple(n for n in names if not n.startswith("_"))
+
+    def ancestors(self, name: str) -> set[str]:
+        """The class itself and everything it derives from, as far as it is known."""
+        found, pending = {name}, [name]
+        while pending:
+            for base in self.bases.get(pending.pop(), ()):
+                if base not in found:
+                    found.add(base)
+                    pending.append(base)
+        return found
+
+    def root(self, name: str) -> str:
+        """The furthest known class of the project it derives from."""
+        while known := [base for base in self.bases.get(name, ()) if base in self.bases]:
+            name = known[0]
+        return name
+
+    def leaves(self, root: str) -> list[str]:
+        """Classes of the family from which no other derives, in the order they were met; the root if there is none."""
+        inside = [name for name in self.bases if root in self.ancestors(name)]
+        parents = {base for name in inside for base in self.bases[name]}
+        return [name for name in inside if name not in parents] or [root]
+
+    def enum_of(self, kinds: Iterable[str]) -> str | None:
+        """The enum all of `Enum.MEMBER` kinds belong to."""
+        owners = {kind.rpartition(".")[0].rpartition(".")[2] for kind in kinds}
+        return next(iter(owners)) if len(owners) == 1 and owners <= self.members.keys() else None
