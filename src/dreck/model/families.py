@@ -13,17 +13,23 @@ class Families:
 
     bases: dict[str, tuple[str, ...]] = field(default_factory=dict)
     members: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    _ancestors: dict[str, set[str]] = field(default_factory=dict)
 
     @classmethod
     def of(cls, trees: Iterable[ast.Module]) -> "Families":
         made = cls()
         for tree in trees:
-            for node in ast.walk(tree):
-                if isinstance(node, ast.ClassDef):
-                    made._note(node)
+            made.add(tree)
         return made
 
+    def add(self, tree: ast.Module) -> None:
+        """Notes the classes of one more module."""
+        for node in ast.walk(tree):
+            if isinstance(node, ast.ClassDef):
+                self._note(node)
+
     def _note(self, node: ast.ClassDef) -> None:
+        self._ancestors.clear()
         bases = tuple(ast.unparse(base).rpartition(".")[2] for base in node.bases)
         self.bases[node.name] = bases
         if set(bases) & _ENUMS:
@@ -32,18 +38,24 @@ class Families:
 
     def ancestors(self, name: str) -> set[str]:
         """The class itself and everything it derives from, as far as it is known."""
+        known = self._ancestors.get(name)
+        if known is not None:
+            return known
         found, pending = {name}, [name]
         while pending:
             for base in self.bases.get(pending.pop(), ()):
                 if base not in found:
                     found.add(base)
                     pending.append(base)
+        self._ancestors[name] = found
         return found
 
     def root(self, name: str) -> str:
         """The furthest known class of the project it derives from."""
-        while known := [base for base in self.bases.get(name, ()) if base in self.bases]:
+        seen = {name}
+        while known := [base for base in self.bases.get(name, ()) if base in self.bases and base not in seen]:
             name = known[0]
+            seen.add(name)
         return name
 
     def leaves(self, root: str) -> list[str]:

@@ -1,6 +1,5 @@
 """census: every switch on the same thing side by side, so that a new kind is not forgotten in one of the places."""
 
-import ast
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,6 +11,7 @@ from dreck.model.switches import Switch, switches, tables_of
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import resolve
+from dreck.workbench.collector import calm
 
 if TYPE_CHECKING:
     import pandas
@@ -100,27 +100,36 @@ def census(paths: str | Path | Iterable[str | Path]) -> Census:
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
     files = list(dict.fromkeys(target.path for spec in specs for target in resolve(spec)))
-    trees: list[tuple[Path, str, ast.Module]] = []
+    families = Families()
+    every: list[tuple[str, Switch]] = []
     skipped: list[tuple[str, str]] = []
     for path in files:
         try:
-            text = read(path).text
-            trees.append((path, text, parse(text, path)))
+            with calm():  # trees are not kept: a whole project of them is more than a machine likes to hold
+                every += _in_file(path, families)
         except BadSource as error:
             skipped.append((str(path), str(error)))
     if len(files) == 1 and skipped:
         raise BadSource(skipped[0][1])
-    families = Families.of(tree for _, _, tree in trees)
     found: dict[tuple[str, str], list[tuple[str, Switch]]] = {}
-    for path, text, tree in trees:
-        tables = tables_of(tree)
-        for f in functions_in(tree, text):
-            for switch in switches(f.node, tables):
-                if switch.by != "range" and len(switch.kinds) >= 2:
-                    found.setdefault(_key(switch, families), []).append((f"{path}::{f.name}", switch))
+    for place, switch in every:
+        found.setdefault(_key(switch, families), []).append((place, switch))
     groups = [_group(key, places, families) for key, places in _joined(found).items()]
     groups.sort(key=lambda g: (-len(g.places), -g.missing, g.discriminant))
     return Census(tuple(groups), tuple(skipped))
+
+
+def _in_file(path: Path, families: Families) -> list[tuple[str, Switch]]:
+    text = read(path).text
+    tree = parse(text, path)
+    families.add(tree)
+    tables = tables_of(tree)
+    return [
+        (f"{path}::{f.name}", switch)
+        for f in functions_in(tree, text)
+        for switch in switches(f.node, tables)
+        if switch.by != "range" and len(switch.kinds) >= 2
+    ]
 
 
 def _key(switch: Switch, families: Families) -> tuple[str, str]:
