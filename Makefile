@@ -24,6 +24,7 @@ bench: $(VENV)/.installed
 	$(BIN)/python -m benchmarks
 
 corpus: $(VENV)/.installed
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev,cluster]'
 	$(BIN)/python -m benchmarks.corpus
 
 shots: $(VENV)/.installed

@@ -1,6 +1,6 @@
 """`make corpus`: flatten whole code bases and see that nothing breaks.
 
-    python -m benchmarks.corpus [flatten] [python] [packages] [hunt]
+    python -m benchmarks.corpus [flatten] [python] [packages] [spread] [hunt]
 
 `flatten` works on a copy of the standard library; `python` runs CPython's own regression tests on it, before and
 after; `packages` does the same with two code bases from the package index and their tests; `hunt` runs a million
@@ -147,7 +147,7 @@ TESTS = [
 
 def main() -> None:
     PLACE.mkdir(exist_ok=True)
-    asked = sys.argv[1:] or ["flatten", "python", "packages", "hunt"]
+    asked = sys.argv[1:] or ["flatten", "python", "packages", "spread", "hunt"]
     results = [_PARTS[name]() for name in asked]
     sys.exit(0 if all(results) else 1)
 
@@ -347,7 +347,24 @@ def hunt() -> bool:
     return not any(codes)
 
 
-_PARTS = {"flatten": flatten, "python": python, "packages": packages, "hunt": hunt}
+def spread() -> bool:
+    """The survey of the standard library over a cluster's workers: the same rows as with one process."""
+    from distributed import Client, LocalCluster
+
+    from dreck.workbench.survey import survey
+
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster, Client(cluster) as client:
+        begun = time.perf_counter()
+        over_workers = survey(LIBRARY, executor=client.get_executor())
+        middle = time.perf_counter()
+    alone = survey(LIBRARY)
+    print(
+        f"survey: {len(alone)} functions, workers {middle - begun:.1f} s, one process {time.perf_counter() - middle:.1f} s"
+    )
+    return over_workers.rows == alone.rows and over_workers.skipped == alone.skipped
+
+
+_PARTS = {"flatten": flatten, "python": python, "packages": packages, "spread": spread, "hunt": hunt}
 
 if __name__ == "__main__":
     main()

@@ -1,6 +1,7 @@
 """Screenshots of the main commands on the demo data, in a real terminal window on a virtual screen.
 
-Needs Xvfb, xterm and ImageMagick's `import` (Debian: xvfb xterm imagemagick fonts-dejavu). Run by `make shots`.
+Needs Xvfb, xterm, ImageMagick's `import` and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu chromium).
+Run by `make shots`.
 """
 
 import os
@@ -18,6 +19,8 @@ DISPLAY = ":97"
 PAPER, INK = "#fbfaf6", "#22262b"
 COMMANDS = {
     "survey": ("dreck survey . --top 12", ""),
+    "outline": ("dreck outline gate.py::admit && dreck outline desk.py::handle --through wet", ""),
+    "census": ("dreck census .", ""),
     "untangle": ("dreck untangle gate.py::admit", ""),
     "compare": (
         "dreck compare gate.py by_hand.py",
@@ -31,19 +34,34 @@ COMMANDS = {
 
 
 def main() -> None:
-    tools = ["Xvfb", "xterm", "import"]
+    tools = ["Xvfb", "xterm", "import", "chromium"]
     missing = [tool for tool in tools if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"make shots needs {', '.join(missing)} (Debian: xvfb xterm imagemagick fonts-dejavu)")
+        sys.exit(f"make shots needs {', '.join(missing)} (Debian: xvfb xterm imagemagick fonts-dejavu chromium)")
     SHOTS.mkdir(exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
         time.sleep(1.0)
+        _pages()
         for name, (command, before) in COMMANDS.items():
             _shot(name, command, before)
             print(f"{SHOTS / name}.png")
     finally:
         screen.terminate()
+
+
+def _pages() -> None:
+    """The report as a page in a browser, and the two figures."""
+    yard = copy_yard(Path(tempfile.mkdtemp()) / "yard")
+    dreck = str(Path(sys.executable).parent / "dreck")
+    for target, output in (("gate.py::admit", "report.html"), ("gate.py::admit", "silhouettes.png"), (".", "map.png")):
+        subprocess.run([dreck, "report", target, "-o", output], cwd=yard, check=True, stdout=subprocess.DEVNULL)
+        if output.endswith(".png"):
+            shutil.copy(yard / output, SHOTS / output)
+    quiet = ["--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars", "--disable-background-networking"]
+    browser = ["chromium", *quiet, f"--user-data-dir={tempfile.mkdtemp()}", "--window-size=1280,1060"]
+    shot = f"--screenshot={SHOTS / 'report.png'}"
+    subprocess.run([*browser, shot, (yard / "report.html").as_uri()], check=True, capture_output=True)
 
 
 def _shot(name: str, command: str, before: str) -> None:

@@ -11,6 +11,8 @@ EXAMPLES = sorted((Path(__file__).parent.parent / "examples").glob("*.py"))
 
 @pytest.mark.parametrize("script", EXAMPLES, ids=lambda path: path.name)
 def test_runs(script, tmp_path):
+    if "cluster" in script.name:
+        pytest.importorskip("distributed", reason="it is for those who have a cluster: pip install dreck[cluster]")
     done = subprocess.run([sys.executable, script], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip()

@@ -4,6 +4,8 @@ import ast
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+from dreck.source.functions import blocks_of
+
 _ENUMS = {"Enum", "IntEnum", "StrEnum", "Flag", "IntFlag"}
 
 
@@ -24,9 +26,13 @@ class Families:
 
     def add(self, tree: ast.Module) -> None:
         """Notes the classes of one more module."""
-        for node in ast.walk(tree):
-            if isinstance(node, ast.ClassDef):
-                self._note(node)
+        pending: list[ast.stmt] = list(tree.body)
+        while pending:
+            s = pending.pop(0)
+            if isinstance(s, ast.ClassDef):
+                self._note(s)
+            for block in blocks_of(s):
+                pending += block
 
     def _note(self, node: ast.ClassDef) -> None:
         self._ancestors.clear()

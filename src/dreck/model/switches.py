@@ -98,9 +98,10 @@ def switches(function: FunctionNode, tables: dict[str, ast.Dict] | None = None) 
         if not block.is_elif:
             for draft in _in_block(block.body):
                 found += _finished(draft)
-    found += list(_lookups(function, tables or {}))
+    nodes = list(ast.walk(function))
+    found += list(_lookups(nodes, tables or {}))
     found = [s for s in found if not _is_part(s, found)]
-    found += _scattered(function, {(s.subject, s.by) for s in found})
+    found += _scattered(nodes, {(s.subject, s.by) for s in found})
     return sorted(found, key=lambda switch: switch.line)
 
 
@@ -113,10 +114,10 @@ def _is_part(switch: Switch, others: list[Switch]) -> bool:
     )
 
 
-def _scattered(function: FunctionNode, known: set[tuple[str, str]]) -> Iterator[Switch]:
+def _scattered(nodes: list[ast.AST], known: set[tuple[str, str]]) -> Iterator[Switch]:
     """Tests on one subject that stand here and there, without a chain."""
-    draft = _Draft(function.lineno, "scattered")
-    for node in ast.walk(function):
+    draft = _Draft(0, "scattered")
+    for node in nodes:
         if isinstance(node, ast.If | ast.IfExp | ast.While):
             draft.arms += [entry for entry in _arm(node.test, node.lineno) if entry[1] != "range"]
     for switch in _finished(draft):
@@ -300,9 +301,9 @@ def _finished(draft: _Draft) -> Iterator[Switch]:
             yield Switch(subject, by, tuple(found), draft.default, draft.line, draft.form)
 
 
-def _lookups(function: FunctionNode, tables: dict[str, ast.Dict]) -> Iterator[Switch]:
+def _lookups(nodes: list[ast.AST], tables: dict[str, ast.Dict]) -> Iterator[Switch]:
     """`TABLE[kind]`, `TABLE.get(kind)`, `{...}[kind]`."""
-    for node in ast.walk(function):
+    for node in nodes:
         match node:
             case ast.Subscript(value=table, slice=subject, ctx=ast.Load()):
                 default = "KeyError"

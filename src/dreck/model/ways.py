@@ -88,7 +88,7 @@ class _Walk:
         before = len(self.loops)
         try:
             for state in self._block(body, _State(facts=facts)):
-                self._leave(state, "goes round again" if title else "falls off the end", body[-1].end_lineno or 0)
+                self._leave(state, "goes round again" if title else "falls off the end", _last_line(body))
         except _TooMany:
             del self.loops[before:]
             return Ways(title, (), self.impossible, max(count, MOST_WAYS))
@@ -239,6 +239,10 @@ class _Walk:
         if isinstance(s, ast.While) and isinstance(s.test, ast.Constant) and s.test.value and not _breaks(s.body):
             return
         yield from self._block(s.orelse, after)
+
+
+def _last_line(body: list[ast.stmt]) -> int:
+    return (body[-1].end_lineno or body[-1].lineno) if body else 0
 
 
 def _by_values(test: ast.expr, values: dict[str, str]) -> bool | None:

@@ -134,7 +134,7 @@ def _outlined(path: Path, f: Function, tree: ast.Module, families: Families, giv
         *_same_exits(f.node),
     ]
     impossible = sum(table.impossible for table in tables)
-    if impossible:
+    if impossible and given is None:
         notes.append(Note("impossible", f.node.lineno, f"{impossible} ways contradict themselves and are left out"))
     notes.sort(key=lambda note: note.line)
     return Outline(f"{path}::{f.name}", f.node.lineno, _signature(f.node, tables), tables, tuple(notes))
@@ -227,7 +227,8 @@ def _same_exits(function: FunctionNode) -> Iterator[Note]:
     for code, found in lines.items():
         if len(found) > 1:
             *first, last = sorted(found)
-            yield Note("same exit", first[0], f"lines {', '.join(map(str, first))} and {last} all say `{_cut(code)}`")
+            who = "both" if len(found) == 2 else "all"
+            yield Note("same exit", first[0], f"lines {', '.join(map(str, first))} and {last} {who} say `{_cut(code)}`")
 
 
 def _is_bare(node: ast.Return | ast.Raise) -> bool:
