@@ -61,9 +61,11 @@ def test_loops_and_handlers_have_tables_and_rows():
         "def f(xs):\n    try:\n        for x in xs:\n            if x:\n                return x\n    except OSError:\n        return 0\n    return 1\n"
     )
     assert [t.title for t in tables] == ["", "for x in xs"]
-    assert sorted(
-        (w.exit for w in tables[0].ways), key=["return x", "return 0", "return 1"].index
-    ) == ["return x", "return 0", "return 1"]
+    assert sorted((w.exit for w in tables[0].ways), key=["return x", "return 0", "return 1"].index) == [
+        "return x",
+        "return 0",
+        "return 1",
+    ]
     assert ("OSError comes up", True) in [pair for way in tables[0].ways for pair in way.asked]
     assert [w.exit for w in tables[1].ways] == ["return x", "goes round again"]
 
