@@ -66,12 +66,13 @@ class Pinning:
             case = self.case(tried)
             if case is None and (plainer := self._plainer(tried)) is not None:
                 case, tried = self.case(plainer), plainer
-            if case is not None:
-                per_way[mark] = per_way.get(mark, 0) + 1
-                per_way[tried.trail] = per_way.get(tried.trail, 0) + 1
-                found.append((case, tried))
-                if len(self.starts) < _STARTS:
-                    self.starts.setdefault(tried.trail, tried.used)
+            if case is None:
+                continue
+            per_way[mark] = per_way.get(mark, 0) + 1
+            per_way[tried.trail] = per_way.get(tried.trail, 0) + 1
+            found.append((case, tried))
+            if len(self.starts) < _STARTS:
+                self.starts.setdefault(tried.trail, tried.used)
         return found
 
     def _plainer(self, tried: Tried) -> Tried | None:
@@ -118,6 +119,7 @@ class Pinning:
             announce=self.search.announce,
             skipped=self.search.skipped,
             starts=tuple(self.starts.values()),
+            overlooks=_same_accident,
         )
         search.run()
         if search.different is None:
@@ -142,12 +144,23 @@ class Pinning:
             )
         except (SyntaxError, ValueError, StopIteration, TypeError):
             return None
+        plain = self._plain(change)
         other.__kwdefaults__ = function.__kwdefaults__
         other.__annotations__ = function.__annotations__
-        watcher = self.version.watcher
+        owner, types_ = self.version.owner, self.version.types
         return Version(
-            other, self.version.namespace, change.copied(), seen, watcher, self.version.owner, self.version.types
+            other, self.version.namespace, change.copied(), seen, self.version.watcher, owner, types_, plain=plain
         )
+
+    def _plain(self, change: Change) -> types.FunctionType | None:
+        """The changed function without its watching."""
+        before: Any = self.version.plain
+        if before is None:
+            return None
+        code = code_of(self.tree, self.path, self.caser.node, change.copied())
+        made = types.FunctionType(code, before.__globals__, before.__name__, before.__defaults__, before.__closure__)
+        made.__kwdefaults__ = before.__kwdefaults__
+        return made
 
     def proved_same(self, change: Change) -> bool:
         names = ModuleNames(self.tree)
@@ -209,6 +222,13 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
     caser = Caser.of(runner, candidates, side["path"], side["text"], side["name"])
     return Pinning(version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
+
+
+def _same_accident(tried: Tried) -> bool:
+    """Both die of a type they were never meant for: only Python's words differ, and no pin looks at those."""
+    old, new = tried.old.error, tried.new.error
+    both = isinstance(old, tuple) and isinstance(new, tuple)
+    return both and old[0] == new[0] and old[0] in ("TypeError", "AttributeError")
 
 
 def _has_parts(path: str, used: dict[str, Make]) -> bool:

@@ -69,6 +69,8 @@ class Search:
     endless: int = 0
     expects: Callable[[Choice], bool] | None = None
     """Whether the versions are meant to differ on an input."""
+    overlooks: Callable[[Tried], bool] = lambda tried: False
+    """Differences that are none for whoever asks."""
     expected: Tried | None = None
     held: int = 0
     in_bulk: int = 0
@@ -210,7 +212,8 @@ class Search:
 
     def _in_bulk(self) -> None:
         """Where arguments are plain values: thousands more, at little cost."""
-        if self._over() or self.expects is not None or not self.all_tried:
+        stopped = self.different is not None or self.unstable or _now() > self._until
+        if stopped or self.expects is not None or not self.all_tried:
             return
         tried = max(self.all_tried, key=lambda t: len(t.reached))
         if not Bulk.fits(self.runners, tried.used):
@@ -218,9 +221,9 @@ class Search:
         old, new = self.runners
         bulk = Bulk((old, new), self.candidates, tried.used)
         for choice in bulk.suspects(_BULK, self.seconds / 8):
-            if self._over():
-                break
             self.attempt(choice)
+            if self.different is not None:
+                break
         self.in_bulk = bulk.count
 
     def _at_random(self) -> None:
@@ -322,6 +325,8 @@ class Search:
             if isinstance(whole, str) and part in whole and (whole != part or not isinstance(mine, str)):
                 for value in _goals(op, mine, other):
                     yield {**parent.choice, path: Make("value", whole.replace(part, str(value), 1))}
+                if isinstance(other, str) and whole.endswith(part):
+                    yield {**parent.choice, path: Make("value", whole + other)}
 
     def _other_dates(self, parent: Tried, path: str, day: datetime.date, mine: Any, other: int) -> Iterator[Choice]:
         for field_name in ("year", "month", "day", "hour", "minute"):
@@ -424,7 +429,7 @@ class Search:
         if meant:
             if not tried.alike and self.expected is None:
                 self.expected = tried
-        elif not tried.alike and self.different is None:
+        elif not tried.alike and self.different is None and not self.overlooks(tried):
             again, _, _ = self.runners[0].run(self.candidates, tried.choice)
             self.unstable = again.result != tried.old.result or again.error != tried.old.error
             self.different = None if self.unstable else tried

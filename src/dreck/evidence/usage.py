@@ -242,6 +242,10 @@ class Usages:
                 self._subscript(base, index)
             case ast.For(iter=iterable) | ast.comprehension(iter=iterable):
                 self._on(iterable, lambda u: setattr(u, "iterated", True))
+            case ast.BinOp(left=left, op=ast.BitAnd() | ast.BitOr() | ast.BitXor(), right=right):
+                flags = _constants(right)
+                self._on(left, lambda u: u.constants.extend(flags))
+                self._on(left, lambda u: setattr(u, "arithmetic", not flags or u.arithmetic))
             case ast.BinOp(left=left, right=right):
                 for side in (left, right):
                     self._on(side, lambda u: setattr(u, "arithmetic", True))

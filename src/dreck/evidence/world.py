@@ -235,6 +235,8 @@ class Candidates:
             made += [Make("value", v) for v in ("12", "text", None)]
         if u.hashed:
             made.append(Make("value", []))
+        if u.classes:  # one stranger
+            made += [Make("stand-in"), Make("value", None)]
         if u.tested_none:
             made.append(Make("value", None))
             if all(m.kind == "value" and m.what is None for m in made):
@@ -254,7 +256,7 @@ class Candidates:
         ):
             return []
         found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
-        return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2)]
+        return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
 
     def _matched(self, pattern: Any) -> list[str]:
         found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern

@@ -240,19 +240,23 @@ class Writer:
         """The first parts that follow `path` in the choices: attribute names, keys in brackets, or calls."""
         found: dict[str, None] = {}
         for other in self.used:
-            if other.startswith(path + mark):
-                rest = other[len(path) + len(mark) :]
-                end = re.match(r"\w+", rest) if mark == "." else re.match(r"[^\]]*\]", rest) if mark == "[" else None
-                if end:
-                    found[end.group()] = None
-                elif mark == "(":
-                    found[rest[:1]] = None
+            if not other.startswith(path + mark):
+                continue
+            rest = other[len(path) + len(mark) :]
+            end = re.match(r"\w+", rest) if mark == "." else re.match(r"[^\]]*\]", rest) if mark == "[" else None
+            if end:
+                found[end.group()] = None
+            elif mark == "(":
+                found[rest[:1]] = None
         return list(found)
 
     def _stand_in(self, path: str, depth: int) -> str:
         assert self.built is not None
         asked = [q for q in self.used if q.endswith(f" in {path}")]
         attributes, keys = self._below(path, "."), self._below(path, "[")
+        if "__enter__" in attributes and f"{path}.__enter__()" in self.used:
+            self.imports.add("from contextlib import nullcontext")
+            return f"nullcontext({self.of(self.built(f'{path}.__enter__()'), depth + 1)})"
         truth = self.used.get(f"bool({path})")
         if "await" in attributes or asked or (truth is not None and not truth.what):
             return self._odd_stand_in(path, asked)
@@ -356,11 +360,12 @@ def state_of(value: Any) -> dict[str, Any]:
     for kind in type(value).__mro__:
         slots = kind.__dict__.get("__slots__", ())
         for slot in [slots] if isinstance(slots, str) else slots:
-            if hasattr(type(value), slot) and slot not in ("__dict__", "__weakref__"):
-                try:
-                    state[slot] = object.__getattribute__(value, slot)
-                except AttributeError:
-                    continue
+            if not hasattr(type(value), slot) or slot in ("__dict__", "__weakref__"):
+                continue
+            try:
+                state[slot] = object.__getattribute__(value, slot)
+            except AttributeError:
+                continue
     return state
 
 

@@ -315,13 +315,14 @@ def _lookups(nodes: list[ast.AST], tables: dict[str, ast.Dict]) -> Iterator[Swit
         if not isinstance(literal, ast.Dict) or len(literal.keys) < 2 or isinstance(subject, ast.Constant | ast.Slice):
             continue
         keys = [k for k in literal.keys if k is not None and _is_kind(k)]
-        if len(keys) == len(literal.keys):
-            found = tuple(Arm((ast.unparse(k),), k.lineno) for k in keys)
-            match subject:
-                case ast.Call(func=ast.Name(id="type"), args=[inner]):
-                    yield Switch(ast.unparse(inner), "type", found, default, node.lineno, "table")
-                case _:
-                    yield Switch(ast.unparse(subject), "value", found, default, node.lineno, "table")
+        if len(keys) != len(literal.keys):
+            continue
+        found = tuple(Arm((ast.unparse(k),), k.lineno) for k in keys)
+        match subject:
+            case ast.Call(func=ast.Name(id="type"), args=[inner]):
+                yield Switch(ast.unparse(inner), "type", found, default, node.lineno, "table")
+            case _:
+                yield Switch(ast.unparse(subject), "value", found, default, node.lineno, "table")
 
 
 def tables_of(tree: ast.Module) -> dict[str, ast.Dict]:

@@ -117,13 +117,15 @@ def _condition(through: str) -> ast.expr:
 def _neighbours(path: Path, tree: ast.Module) -> Iterator[ast.Module]:
     """Modules beside this one that it imports from: enums and classes often live there."""
     for node in ast.walk(tree):
-        if isinstance(node, ast.ImportFrom) and node.module:
-            file = path.parent / f"{node.module.rpartition('.')[2]}.py"
-            if file.exists() and file != path:
-                try:
-                    yield parse(read(file).text, file)
-                except DreckError:
-                    continue
+        if not isinstance(node, ast.ImportFrom) or not node.module:
+            continue
+        file = path.parent / f"{node.module.rpartition('.')[2]}.py"
+        if not file.exists() or file == path:
+            continue
+        try:
+            yield parse(read(file).text, file)
+        except DreckError:
+            continue
 
 
 def _outlined(path: Path, f: Function, tree: ast.Module, families: Families, given: ast.expr | None) -> Outline:
@@ -173,11 +175,12 @@ def missing_kinds(switch: Switch, families: Families) -> list[str] | None:
     enum = families.enum_of(taken)
     if enum is not None:
         return [f"{enum}.{member}" for member in families.members[enum] if f"{enum}.{member}" not in taken]
-    if switch.by == "type" and taken <= families.bases.keys():
-        roots = {families.root(kind) for kind in taken}
-        if len(roots) == 1:
-            leaves = families.leaves(next(iter(roots)))
-            return [name for name in leaves if not families.ancestors(name) & taken]
+    if not (switch.by == "type" and taken <= families.bases.keys()):
+        return None
+    roots = {families.root(kind) for kind in taken}
+    if len(roots) == 1:
+        leaves = families.leaves(next(iter(roots)))
+        return [name for name in leaves if not families.ancestors(name) & taken]
     return None
 
 
