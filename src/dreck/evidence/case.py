@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 HELPERS = {
-    "made": '''def made(kind, **attributes):
+    "made": '''def made(kind, /, **attributes):
     """An object of class `kind` with these attributes and nothing else set up."""
     thing = kind.__new__(kind)
     for name, value in attributes.items():
