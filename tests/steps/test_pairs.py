@@ -648,6 +648,18 @@ PLAIN_BOOLEAN = {
 }
 
 CHOOSE_VALUE = {
+    "the same call but for one argument": (
+        "def f(load, log):\n    if load is None:\n        log.add(load, 'dry')\n    else:\n        log.add(load, 'press')\n",
+        "def f(load, log):\n    log.add(load, 'dry' if load is None else 'press')\n",
+    ),
+    "a keyword, and the answer is kept": (
+        "def f(load, bay):\n    if load is None:\n        slip = bay.slip(1, copies=2)\n    else:\n        slip = bay.slip(1, copies=3)\n    return slip.print()\n",
+        "def f(load, bay):\n    slip = bay.slip(1, copies=2 if load is None else 3)\n    return slip.print()\n",
+    ),
+    "two arguments differ": (
+        "def f(a, g):\n    if a:\n        g(1, 2)\n    else:\n        g(3, 4)\n",
+        "def f(a, g):\n    if a:\n        g(1, 2)\n    else:\n        g(3, 4)\n",
+    ),
     "attribute": (
         "def f(a, o):\n    if a:\n        o.x = 1\n    else:\n        o.x = 2\n",
         "def f(a, o):\n    o.x = 1 if a else 2\n",

@@ -1,6 +1,5 @@
 """The commands: each parses its arguments, calls the core and prints."""
 
-import json
 import os
 import sys
 from pathlib import Path
@@ -19,6 +18,8 @@ def register(group: click.Group) -> None:
 
 
 def _print_json(data: dict[str, Any]) -> None:
+    import json
+
     click.echo(json.dumps(data, indent=2))
 
 

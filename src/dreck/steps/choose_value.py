@@ -1,4 +1,4 @@
-"""choose-value: an if/else that only chooses a value becomes one conditional expression, when it stays short."""
+"""choose-value: an if/else that only chooses a value, or an argument, becomes one conditional expression when short."""
 
 import ast
 from collections.abc import Iterable, Iterator
@@ -17,13 +17,56 @@ _MOST = 70
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
-    """if/else whose branches assign one value each to the same plain target."""
+    """if/else whose branches assign to the same plain target, or make the same call but for one argument."""
     for block, index, statement in places(function):
-        match statement:
-            case ast.If(test=test, body=[ast.Assign(targets=[x], value=a)], orelse=[ast.Assign(targets=[y], value=b)]):
-                if ast.dump(x) == ast.dump(y) and _plain(x) and not is_elif(statement) and _short(test, a, b):
-                    reason = f"both branches only choose a value for `{ast.unparse(x)}`"
-                    yield Site(block.path, index, statement.lineno, reason)
+        if not isinstance(statement, ast.If) or is_elif(statement):
+            continue
+        found = _argument(statement) or _value(statement)
+        if found is not None:
+            yield Site(block.path, index, statement.lineno, *found)
+
+
+def _value(s: ast.If) -> tuple[str, str] | None:
+    match s:
+        case ast.If(test=test, body=[ast.Assign(targets=[x], value=a)], orelse=[ast.Assign(targets=[y], value=b)]):
+            if ast.dump(x) == ast.dump(y) and _plain(x) and _short(test, a, b):
+                return f"both branches only choose a value for `{ast.unparse(x)}`", ""
+    return None
+
+
+def _argument(s: ast.If) -> tuple[str, str] | None:
+    """The same call in both branches, alike in all but one argument; `kind` is its place."""
+    match s:
+        case ast.If(test=test, body=[ast.Expr(value=ast.Call() as a)], orelse=[ast.Expr(value=ast.Call() as b)]):
+            pass
+        case ast.If(
+            test=test,
+            body=[ast.Assign(targets=[x], value=ast.Call() as a)],
+            orelse=[ast.Assign(targets=[y], value=ast.Call() as b)],
+        ) if ast.dump(x) == ast.dump(y) and _plain(x):
+            pass
+        case _:
+            return None
+    place = _differing(a, b)
+    if place is None or not _short(test, _given(a)[place], _given(b)[place]):
+        return None
+    return f"both branches call `{ast.unparse(a.func)}` and only choose an argument", f"argument {place}"
+
+
+def _differing(a: ast.Call, b: ast.Call) -> int | None:
+    if ast.dump(a.func) != ast.dump(b.func) or len(a.args) != len(b.args):
+        return None
+    if [k.arg for k in a.keywords] != [k.arg for k in b.keywords] or any(k.arg is None for k in a.keywords):
+        return None
+    pairs = list(zip(_given(a), _given(b), strict=True))
+    if any(isinstance(x, ast.Starred) for pair in pairs for x in pair):
+        return None
+    different = [i for i, (x, y) in enumerate(pairs) if ast.dump(x) != ast.dump(y)]
+    return different[0] if len(different) == 1 else None
+
+
+def _given(call: ast.Call) -> list[ast.expr]:
+    return [*call.args, *(k.value for k in call.keywords)]
 
 
 def _plain(target: ast.expr) -> bool:
@@ -45,15 +88,30 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     first, second = only_statement(statement.body), only_statement(other.body)
     if first is None or second is None or has_comment(other.leading_lines):
         raise BetterNot("comments stand at the branches")
-    chosen = cst.IfExp(test=bare(statement.test), body=_operand(first.value), orelse=_operand(second.value))
+    chosen, value = _chosen(statement.test, first.value, second.value, site.kind)
     line = cst.SimpleStatementLine(
-        body=[first.with_changes(value=chosen)],
+        body=[first.with_changes(value=value)],
         leading_lines=statement.leading_lines,
     )
     code = code_of(line.with_changes(leading_lines=[])).strip()
-    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
+    if len(code_of(chosen) if site.kind else code) > _MOST or width(tree, site.path, code) > options.line_length:
         raise BetterNot("the conditional expression would not fit the line")
     yield Rewrite(tree.edit(site.path, lambda block: spliced(block, site.index, [line])))
+
+
+def _chosen(
+    test: cst.BaseExpression, first: cst.BaseExpression, second: cst.BaseExpression, kind: str
+) -> tuple[cst.IfExp, cst.BaseExpression]:
+    """The conditional expression, and the value it stands in: itself, or the call with it as an argument."""
+    if not kind:
+        chosen = cst.IfExp(test=bare(test), body=_operand(first), orelse=_operand(second))
+        return chosen, chosen
+    assert isinstance(first, cst.Call) and isinstance(second, cst.Call)
+    place = int(kind.removeprefix("argument "))
+    mine, theirs = first.args[place], second.args[place]
+    chosen = cst.IfExp(test=bare(test), body=_operand(mine.value), orelse=_operand(theirs.value))
+    args = [*first.args[:place], mine.with_changes(value=chosen), *first.args[place + 1 :]]
+    return chosen, first.with_changes(args=args)
 
 
 def _operand(value: cst.BaseExpression) -> cst.BaseExpression:
@@ -85,7 +143,10 @@ def copies(ticket):
     count = 2 if ticket.on_account else 1
     return ticket.printed(count)
 """,
-    traps=("A target with an index or a call is evaluated after the value: left alone.",),
+    traps=(
+        "A target with an index or a call is evaluated after the value: left alone.",
+        "The same call but for one argument: what is called is now looked up before the test, which may fail first.",
+    ),
     find=find,
     apply=apply,
 )
