@@ -47,10 +47,18 @@ def _argument(s: ast.If) -> tuple[str, str] | None:
             pass
         case _:
             return None
-    place = _differing(a, b)
+    place = _differing(a, b) if isinstance(a.func, ast.Name) or _cannot_fail(test) else None
     if place is None or not _short(test, _given(a)[place], _given(b)[place]):
         return None
     return f"both branches call `{ast.unparse(a.func)}` and only choose an argument", f"argument {place}"
+
+
+def _cannot_fail(test: ast.expr) -> bool:
+    """`is` alone runs no code, so that what is called may be looked up before it."""
+    match test:
+        case ast.Compare(ops=[ast.Is() | ast.IsNot()], left=left):
+            return isinstance(left, ast.Name)
+    return False
 
 
 def _differing(a: ast.Call, b: ast.Call) -> int | None:
