@@ -161,3 +161,20 @@ def test_other_parameter_names_are_an_assumption(run, tmp_path):
     assert code == 0 and found["functions"][0]["assumptions"] == ["calls-by-position"]
     (tmp_path / "b.py").write_text("def f(tare, kilos):\n    if kilos > tare:\n        return 1\n    return 2\n")
     assert told(run, "a.py", "b.py")[0] == 1
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("def f(a, n=3):", "def f(a, n=4):"),
+        ("def f(a, *, n=3):", "def f(a, *, n=4):"),
+        ("def f(a, n):", "def f(a, /, n):"),
+        ("import functools\n@functools.lru_cache\ndef f(a, n):", "import functools\ndef f(a, n):"),
+    ],
+)
+def test_what_a_trial_cannot_see_is_never_tested(run, tmp_path, old, new):
+    body = "\n    if a:\n        return [n]\n    return []\n"
+    (tmp_path / "a.py").write_text(old + body)
+    (tmp_path / "b.py").write_text(new + body)
+    code, found = told(run, "a.py", "b.py")
+    assert code == 1 and found["functions"][0]["verdict"] in ("unsettled", "differs")

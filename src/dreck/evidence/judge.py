@@ -66,6 +66,9 @@ class Judge:
     def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
         """Are the two the same? Proof first, then trial."""
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
+        unseen = _not_tried(old.node, new.node)
+        if found.status == "tested" and unseen:
+            found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")
         if new.aliases and found:
             return replace(found, assumptions=(*found.assumptions, BY_POSITION))
         return found
@@ -109,6 +112,19 @@ class Judge:
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
+
+
+def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
+    """What differs between the two that a trial cannot see: it gives every argument, to the function itself."""
+    if list(map(ast.dump, old.decorator_list)) != list(map(ast.dump, new.decorator_list)):
+        return "their decorators differ, and a trial runs the function inside of them"
+    defaults = [
+        [ast.dump(d) if d is not None else "" for d in (*f.args.defaults, *f.args.kw_defaults)] for f in (old, new)
+    ]
+    if defaults[0] != defaults[1]:
+        return "the defaults of their parameters differ, and a trial gives every argument"
+    kinds = [(len(f.args.posonlyargs), len(f.args.args), [a.arg for a in f.args.kwonlyargs]) for f in (old, new)]
+    return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
 
 
 def _judged(found: Trial, proof: Proof) -> Verdict:
