@@ -178,7 +178,7 @@ def _implied(fact: Fact, test: ast.expr) -> bool | None:
                 return not fact.outcome
             if fact.outcome and isinstance(op, ast.Eq) and isinstance(asked, ast.Eq) and _are_two_texts(b, y):
                 return False
-            return _by_number(op, _number(b), fact.outcome, asked, _number(y))
+            return _by_number(op, number_of(b), fact.outcome, asked, number_of(y))
     return None
 
 
@@ -189,7 +189,8 @@ def _are_two_texts(a: ast.expr, b: ast.expr) -> bool:
     return False
 
 
-def _number(e: ast.expr) -> float | None:
+def number_of(e: ast.expr) -> float | None:
+    """The number a literal stands for, its sign included."""
     match e:
         case ast.Constant(value=int() | float() as value) if not isinstance(value, bool):
             return value

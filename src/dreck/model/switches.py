@@ -8,6 +8,7 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from dreck.model.decided import number_of
 from dreck.model.shape import arms, blocks, leaves
 from dreck.source.functions import FunctionNode
 
@@ -241,12 +242,12 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr, line: int) -> list
         case _, ast.Eq() | ast.Is() if _is_kind(right) and not (
             isinstance(right, ast.Constant) and right.value is None
         ):
-            number = _number(right)
+            number = number_of(right)
             span = None if number is None else Span(number, number)
             return [(ast.unparse(left), "value", Arm((ast.unparse(right),), line, span))]
         case _, ast.In() if isinstance(right, ast.Tuple | ast.List | ast.Set) and all(map(_is_kind, right.elts)):
             return [(ast.unparse(left), "value", Arm(tuple(map(ast.unparse, right.elts)), line))]
-        case _, ast.Lt() | ast.LtE() | ast.Gt() | ast.GtE() if (number := _number(right)) is not None:
+        case _, ast.Lt() | ast.LtE() | ast.Gt() | ast.GtE() if (number := number_of(right)) is not None:
             return [(ast.unparse(left), "range", Arm((), line, _span(op, number)))]
     return []
 
@@ -271,15 +272,6 @@ def _is_kind(e: ast.expr) -> bool:
         case ast.Attribute(value=ast.Name(id=owner), attr=attr):
             return owner[:1].isupper() and (attr.isupper() or attr[:1].isupper())
     return isinstance(e, ast.Name) and e.id.isupper() and len(e.id) > 1
-
-
-def _number(e: ast.expr) -> float | None:
-    match e:
-        case ast.Constant(value=int() | float() as value) if not isinstance(value, bool):
-            return value
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
-            return -value
-    return None
 
 
 def _each(kinds: ast.expr) -> tuple[str, ...]:
