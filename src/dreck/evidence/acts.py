@@ -9,15 +9,17 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from dreck.evidence.facts import Facts
+from dreck.evidence.kin import Found, Kin
 from dreck.model.graph import Arena, Node
-from dreck.model.scopes import ModuleNames, param_names
-from dreck.model.terms import Term
+from dreck.model.scopes import ModuleNames, names_read, param_names, scope_of
+from dreck.model.terms import Term, Terms
 from dreck.source.functions import FunctionNode
 
 ATTRIBUTES, COMPARISONS = "plain-attributes", "plain-comparisons"
 ORDER, ANNOTATIONS, HASHABLE = "total-order", "annotations-hold", "hashable-key"
-ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, COMPARISONS, ORDER, HASHABLE)
-DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, COMPARISONS})
+FAMILIES = "closed-families"
+ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, ORDER, HASHABLE)
+DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES})
 
 _SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
 _NUMBERS = frozenset({"int", "bool"})
@@ -131,6 +133,7 @@ class Acts:
         self.arena = arena
         self.terms = arena.terms
         self.names = names
+        self.kin = (Kin(names[0], names[1]), Kin(names[1], names[0]))
         self.allowed = allowed
         self.annotated = annotated if ANNOTATIONS in allowed else {}
         self.assumptions: set[str] = set()
@@ -167,8 +170,7 @@ class Acts:
             case "call":
                 return self._call(side, node, state)
             case "attr":
-                base = self._value(side, node.operands[0])
-                return self._observe(side, state, self._timed(state, "attr", base, node.payload), ATTRIBUTES)
+                return self._attribute(side, node, state)
             case "global":
                 return self._global(side, node, state)
             case "free" | "cell":
@@ -181,6 +183,8 @@ class Acts:
                 return self._observe(side, state, test, "", self.terms.make("bool", test, True))
             case "unpack":
                 return self._unpack(side, node)
+            case "hashed":
+                return self._hashed(side, node, state)
         return self._event(side, node)
 
     def _value(self, side: Side, operand: "str | Term") -> Term:
@@ -196,6 +200,8 @@ class Acts:
     def _event(self, side: Side, node: Node) -> Block:
         values = [self._value(side, o) for o in node.operands]
         key = self.terms.make(node.op, node.payload, *values)
+        if node.op == "opaque" and node.source is not None:
+            self.globals |= names_read(node.source)
         still = node.op == "new" or (node.op == "opaque" and node.payload.startswith(("Lambda", "FunctionDef")))
         return Block("event", key, moves_time=not still, ends=node.op in ("next", "anext"), source=node.source)
 
@@ -248,6 +254,74 @@ class Acts:
         name = str(function.args[0])
         return name if self.names[side.which].is_builtin(name) else ""
 
+    # --- attributes --------------------------------------------------------------------------------
+
+    def _attribute(self, side: Side, node: Node, state: State) -> Block | None:
+        base, name = self._value(side, node.operands[0]), str(node.payload)
+        looked_into = self._looked_into(side, node, base, name, state)
+        if looked_into is not NotImplemented:
+            return looked_into  # type: ignore[no-any-return]
+        constant = base.op == "global" and name[:1].isupper()
+        return self._observe(side, state, self._timed(state, "attr", base, name), ATTRIBUTES, alone=constant)
+
+    def _looked_into(self, side: Side, node: Node, base: Term, name: str, state: State) -> Any:
+        """What only one version knows under that name: a field, a method, a constant of a class."""
+        kin = self.kin[side.which]
+        if base.op == "record":
+            return self._of_record(side, node, base, name)
+        if FAMILIES not in self.allowed:
+            return NotImplemented
+        if base.op == "global":
+            return self._of_class(side, node, str(base.args[0]), name)
+        if not kin.is_own_attribute(name):
+            return NotImplemented
+        for kind in kin.holders(name):
+            test = self.terms.make("isinstance", base, self.terms.make("global", kind))
+            outcome = self.decided(test, state)
+            if outcome is None:
+                return Block("branch", test, source=node.source)
+            if outcome:
+                self.assumptions.add(FAMILIES)
+                found = kin.found(kind, name)
+                assert found is not None
+                return self._of_instance(side, node, found, name, base)
+        return NotImplemented
+
+    def _of_record(self, side: Side, node: Node, record: Term, name: str) -> Any:
+        kin, kind = self.kin[side.which], str(record.args[0])
+        names = [field_name for field_name, _ in kin.fields(kind) or ()]
+        if name in names:
+            self.trail.append(("struct", record, True))
+            return self._free(side, record.args[1 + names.index(name)])
+        found = kin.found(kind, name)
+        return NotImplemented if found is None else self._of_instance(side, node, found, name, record)
+
+    def _of_class(self, side: Side, node: Node, kind: str, name: str) -> Any:
+        """A member of an enum, or what a class of one version alone has under a name."""
+        kin = self.kin[side.which]
+        member = kin.member(kind, name)
+        if member is not None:
+            return self._free(side, self.terms.const(member))
+        if not kin.is_own(kind) or kind not in kin.classes:
+            return NotImplemented
+        found = kin.found(kind, name)
+        if found is None or found.form not in ("static", "class", "constant"):
+            return NotImplemented
+        return self._of_instance(side, node, found, name, self.terms.make("global", kind))
+
+    def _of_instance(self, side: Side, node: Node, found: Found, name: str, base: Term) -> Any:
+        match found.form, found.value:
+            case "constant", ast.Constant(value=value):
+                return self._free(side, self.terms.const(value))
+            case "constant", _:
+                return NotImplemented
+            case "property", _:
+                key = self.terms.make("property", found.holder, name, base)
+                return Block("event", key, moves_time=True, source=node.source)
+            case "class", _ if base.op != "global":
+                return NotImplemented
+        return self._free(side, self.terms.make("method", found.holder, name, found.form, base))
+
     # --- structure ---------------------------------------------------------------------------------
 
     def _structure(self, node: Node, side: Side) -> Term:
@@ -264,12 +338,28 @@ class Acts:
         return term
 
     def _unpack(self, side: Side, node: Node) -> Block | None:
-        value = self._value(side, node.operands[0])
+        value = self._as_tuple(side, self._value(side, node.operands[0]))
         size, star = node.payload
         if value.op == "tuple" and star is None and len(value.args) == size:
             self.trail.append(("struct", value, True))
             return self._free(side, value)
         return self._event(side, node)
+
+    def _as_tuple(self, side: Side, value: Term) -> Term:
+        """A row that is a named tuple, as the tuple it is."""
+        if value.op != "record" or not self.kin[side.which].is_tuple(str(value.args[0])):
+            return value
+        return self.terms.make("tuple", *value.args[1:])
+
+    def _hashed(self, side: Side, node: Node, state: State) -> Block | None:
+        """A key of a table: what cannot be hashed raises there, and was merely compared where no table was."""
+        value = self._value(side, node.operands[0])
+        key = self.terms.make("hash", value)
+        if value.op in ("type", "global", "const") or self.kind(value) in _SCALARS or key in state.lasting:
+            self.trail.append(("done", key, True) if key in state.lasting else ("struct", value, True))
+            side.node = node.succs[0]
+            return None
+        return Block("event", key, harmless=HASHABLE, pure=True, source=node.source)
 
     def kind(self, term: Term) -> str:
         """The name of the built-in type `term` surely has, or ''."""
@@ -321,6 +411,11 @@ class Acts:
                 return self._equality(side, state, left, right, op == "Eq")
         return self._ordering(side, state, op, left, right)
 
+    def _is_function(self, side: Side, value: Term) -> bool:
+        return value.op == "global" and isinstance(
+            self.names[side.which].definitions.get(value.args[0]), ast.FunctionDef | ast.AsyncFunctionDef
+        )
+
     def _identity(self, side: Side, left: Term, right: Term, wanted: bool) -> Block | None:
         if left.op == "const" and right.op != "const":
             left, right = right, left
@@ -330,11 +425,21 @@ class Acts:
             kind = self.kind(left)
             if kind and kind != self.kind(right) and (left.op == "const" or right is self._none):
                 return self._free(side, self._false if wanted else self._true)
+            if right.op == "const" and self._is_something(side, left):
+                return self._free(side, self._false if wanted else self._true)
         elif left.number > right.number:
             left, right = right, left
         return self._free(side, self.terms.make("bool", self.terms.make("is", left, right), wanted))
 
+    def _is_something(self, side: Side, value: Term) -> bool:
+        """A function or a class of the module, surely not None, and true."""
+        if value.op in ("lambda", "method", "record"):
+            return True
+        return value.op == "global" and value.args[0] in self.names[side.which].definitions
+
     def _equality(self, side: Side, state: State, left: Term, right: Term, wanted: bool) -> Block | None:
+        if {left.op, right.op} == {"type", "global"}:
+            return self._identity(side, left, right, wanted)
         written = self.terms.make("eq" if wanted else "ne", left, right)
         if left.op == "const" or (right.op != "const" and left.number > right.number):
             left, right = right, left
@@ -427,6 +532,9 @@ class Acts:
         if value.op == "tuple":
             self.trail.append(("struct", value, True))
             return self._go(side, bool(value.args))
+        if value.op in ("lambda", "method") or self._is_function(side, value):
+            self.trail.append(("struct", value, True))
+            return self._go(side, True)
         return self._truth(side, node, state, value)
 
     def _truth(self, side: Side, node: Node, state: State, value: Term) -> Block | None:
@@ -464,6 +572,8 @@ class Acts:
             return None
         typed = test.op in ("lt", "le", "eq", "in") and self._total(*test.args[:2])
         found = state.facts.decide(test, typed)
+        if found is None and test.op == "isinstance":
+            return self._of_its_kin(test, state)
         if found is None and ORDER in self.allowed and not typed:
             found = state.facts.decide(test, True)
             if found is not None:
@@ -474,6 +584,30 @@ class Acts:
         self.trail += [("fact", fact, state.facts.known[fact]) for fact in rests_on]
         if not (test.op == "is" and all(f.op in ("is", "truth") for f in rests_on)):
             self.assumptions.add(COMPARISONS)
+        return outcome
+
+    def _of_its_kin(self, test: Term, state: State) -> bool | None:
+        """Whether a value is of a class, from what is known of it and of how the classes derive from each other."""
+        if FAMILIES not in self.allowed:
+            return None
+        subject, kinds = test.args
+        are: list[set[str]] = []
+        are_not: set[str] = set()
+        used: list[Term] = []
+        for fact in state.facts.about.get(subject, ()):
+            if fact.op != "isinstance" or fact.args[0] is not subject:
+                continue
+            used.append(fact)
+            if state.facts.known[fact]:
+                are.append(_class_names(fact.args[1]))
+            else:
+                are_not |= _class_names(fact.args[1])
+        if not used:
+            return None
+        outcome = self.kin[0].implied(_class_names(kinds), are, are_not)
+        if outcome is not None:
+            self.assumptions.add(FAMILIES)
+            self.trail += [("fact", fact, state.facts.known[fact]) for fact in used]
         return outcome
 
     def resolved(self, term: Term, state: State) -> Term:
@@ -508,12 +642,59 @@ class Acts:
             known = self._known_call(side, state, name, values[1:])
             if known is not NotImplemented:
                 return known  # type: ignore[no-any-return]
-        return self._event(side, node)
+        made = self._made(side, node, values)
+        return self._event(side, node) if made is None else self._free(side, made)
+
+    def _made(self, side: Side, node: Node, values: list[Term]) -> Term | None:
+        """What a call makes without running anything yet: a small holder of values, a coroutine, a generator."""
+        if values[0].op not in ("global", "method"):
+            return None
+        kin, name = self.kin[side.which], str(values[0].args[0])
+        positional, keywords = node.payload
+        if "*" in positional or None in keywords:
+            return None
+        if values[0].op == "global":
+            if not kin.is_own(name):
+                return None
+            fields = kin.fields(name)
+            if fields is not None:
+                return self._record(name, fields, values[1 : 1 + len(positional) + len(keywords)], node.payload)
+        runs = self._function(side, values[0])
+        if runs is not None and (isinstance(runs, ast.AsyncFunctionDef) or _yields(runs)):
+            return self.terms.make("later", node.payload, *values)
+        return None
+
+    def _record(
+        self, kind: str, fields: list[tuple[str, ast.expr | None]], values: list[Term], shape: Any
+    ) -> Term | None:
+        names = [name for name, _ in fields]
+        given = dict(zip([*names[: len(shape[0])], *shape[1]], values, strict=False))
+        for name, default in fields:
+            if name not in given and isinstance(default, ast.Constant):
+                given[name] = self.terms.const(default.value)
+        if given.keys() != set(names) or len(shape[0]) > len(names):
+            return None
+        return self.terms.make("record", kind, *(given[name] for name in names))
+
+    def _meant(self, side: Side, kinds: Term) -> Term:
+        """The classes both versions know that an `isinstance` asks for."""
+        asked = kinds.args if kinds.op == "tuple" else (kinds,)
+        names = [str(a.args[0]) for a in asked if isinstance(a, Term) and a.op == "global"]
+        if FAMILIES not in self.allowed or len(names) != len(asked):
+            return kinds
+        kin = self.kin[side.which]
+        known = [k for name in names for k in kin.meant(name)]
+        if known == names or not known:
+            return kinds
+        self.assumptions.add(FAMILIES)
+        terms = [self.terms.make("global", name) for name in dict.fromkeys(known)]
+        return terms[0] if len(terms) == 1 else self.terms.make("tuple", *terms)
 
     def _known_call(self, side: Side, state: State, name: str, args: list[Term]) -> Any:
         make = self.terms.make
         match name, args:
             case "isinstance" | "issubclass", [value, kinds] if _is_class(kinds):
+                kinds = self._meant(side, kinds) if name == "isinstance" else kinds
                 result = make("bool", make(name, value, kinds), True)
                 return self._observe(side, state, make("asked", name, value, kinds), COMPARISONS, result, alone=True)
             case "callable", [value]:
@@ -542,23 +723,45 @@ class Acts:
         return self._free(side, self.terms.make("bool", test, True))
 
     def callee(self, side: Side, block: Block) -> Callee | None:
-        """The helper an event calls, if it is a plain function of the same file whose arguments are clear."""
+        """The function of the same file that an event runs, if it is a plain one whose arguments are clear."""
         key = block.key
-        if key is None or key.op != "call" or key.args[1].op != "global":
+        if key is None:
             return None
-        node = self.names[side.which].definitions.get(key.args[1].args[0])
-        if not isinstance(node, ast.FunctionDef) or node.decorator_list or _yields(node):
+        match key.op:
+            case "property":
+                found = self.kin[side.which].found(str(key.args[0]), str(key.args[1]))
+                if found is None or found.function is None:
+                    return None
+                return _called(found.function, [key.args[2]], (("",), ()), self.terms)
+            case "call":
+                return self._runs(side, key.args[1], list(key.args[2:]), key.args[0], later=False)
+            case "await" | "yield from" if key.args[1].op == "later":
+                shape, function, *values = key.args[1].args
+                return self._runs(side, function, values, shape, later=True)
+        return None
+
+    def _runs(self, side: Side, function: Term, values: list[Term], shape: Any, later: bool) -> Callee | None:
+        node = self._function(side, function)
+        if node is None or (isinstance(node, ast.AsyncFunctionDef) or _yields(node)) is not later:
             return None
-        positional, keywords = key.args[0]
-        spec = node.args
-        plain = not (spec.vararg or spec.kwarg or spec.kwonlyargs or spec.defaults or spec.posonlyargs)
-        if not plain or "*" in positional or None in keywords:
-            return None
-        names = param_names(spec)
-        given = dict(zip([*names[: len(positional)], *keywords], key.args[2:], strict=False))
-        if len(positional) + len(keywords) != len(names) or given.keys() != set(names):
-            return None
-        return Callee(node, given)
+        if function.op == "method" and function.args[2] != "static":
+            values = [function.args[3], *values]
+            shape = (("", *shape[0]), shape[1])
+        return _called(node, values, shape, self.terms)
+
+    def _function(self, side: Side, function: Term) -> FunctionNode | None:
+        """The plain function a value stands for, when that is known."""
+        match function.op:
+            case "lambda":
+                return self.arena.lambdas[function]
+            case "global":
+                node = self.names[side.which].definitions.get(function.args[0])
+                plain = isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and not node.decorator_list
+                return node if plain else None  # type: ignore[return-value]
+            case "method":
+                found = self.kin[side.which].found(str(function.args[0]), str(function.args[1]))
+                return found.function if found is not None else None
+        return None
 
     # --- arithmetic --------------------------------------------------------------------------------
 
@@ -620,7 +823,7 @@ class Acts:
             return Block("return", value=value)
         frame = side.frames[-1]
         side.frames = side.frames[:-1]
-        side.store, side.node = frame.store, frame.call
+        side.store, side.node = dict(frame.store), frame.call
         return self._free(side, value)
 
     def _throw(self, side: Side) -> Block | None:
@@ -639,6 +842,30 @@ class Acts:
             target = frame.call.exc or self.arena.throw
         side.store["%exc"] = error
         side.node = target
+
+
+def _called(node: FunctionNode, values: list[Term], shape: Any, terms: Terms) -> Callee | None:
+    """What the parameters of `node` get in a call of that shape; None when that is not clear."""
+    positional, keywords = shape
+    spec = node.args
+    if spec.vararg or spec.kwarg or "*" in positional or None in keywords:
+        return None
+    names = [a.arg for a in (*spec.posonlyargs, *spec.args)]
+    if len(positional) > len(names) or set(keywords) & {a.arg for a in spec.posonlyargs}:
+        return None
+    given = dict(zip([*names[: len(positional)], *keywords], values, strict=False))
+    defaults = dict(zip(names[::-1], spec.defaults[::-1], strict=False))
+    defaults |= {a.arg: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
+    for name, default in defaults.items():
+        if name not in given and isinstance(default, ast.Constant):
+            given[name] = terms.const(default.value)
+    distinct = len(set(names[: len(positional)]) | set(keywords)) == len(positional) + len(keywords)
+    return Callee(node, given) if distinct and given.keys() == set(param_names(spec)) else None
+
+
+def _class_names(kinds: Term) -> set[str]:
+    parts = kinds.args if kinds.op == "tuple" else (kinds,)
+    return {str(part.args[0]) for part in parts}
 
 
 def _same_sort(other: Any, constant: Term) -> bool:
@@ -690,5 +917,5 @@ def _arithmetic_kind(operator: str, kinds: list[str]) -> str:
     return "float" if operator == "Div" else ""
 
 
-def _yields(node: ast.FunctionDef) -> bool:
-    return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in ast.walk(node))
+def _yields(node: FunctionNode) -> bool:
+    return scope_of(node).is_generator

@@ -20,7 +20,7 @@ from dreck.evidence.expectation import outside
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
-from dreck.evidence.runs import Runner
+from dreck.evidence.runs import watch_common_globals, Runner
 from dreck.evidence.search import Search, Tried
 from dreck.evidence.still import Still, wavering
 from dreck.evidence.usage import Usages
@@ -123,6 +123,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         usages.add(_original(side, request["expect"]), version.methods, version.varying)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
+    watch_common_globals(*runners)
     search = Search(
         runners,
         candidates,

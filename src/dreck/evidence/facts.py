@@ -8,9 +8,10 @@ behave like those of the built-in types (the assumption `plain-comparisons`); th
 from collections.abc import Iterator
 from typing import Any
 
+from dreck.evidence.kin import Member
 from dreck.model.terms import Term
 
-_SCALARS = (bool, int, float, str, bytes)
+_SCALARS = (bool, int, float, str, bytes, Member)
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "=="}
 
 
@@ -152,7 +153,7 @@ def _follows(had: str, value: Any, relation: str, constant: Any) -> bool | None:
             case "is":
                 return _from_value(value, relation, constant)
             case "==":
-                if relation == "is":
+                if relation == "is" and not isinstance(value, Member):
                     return False if constant is None and value is not None else None
                 return _from_value(value, relation, constant) if isinstance(value, _SCALARS) else None
             case "truth":
@@ -173,6 +174,8 @@ def _from_value(value: Any, relation: str, constant: Any) -> bool | None:
         case "is":
             if value is None or constant is None or isinstance(value, bool) or isinstance(constant, bool):
                 return value is constant
+            if isinstance(value, Member) and isinstance(constant, Member):
+                return value == constant
             return None
         case "truth":
             return bool(value)

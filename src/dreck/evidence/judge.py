@@ -34,18 +34,22 @@ class Candidate:
     enclosing: frozenset[str] = frozenset()
     aliases: tuple[tuple[str, str], ...] = ()
     """Parameters that stand under another name in `node` than in the text."""
+    owner: str = ""
+    """The class whose method it is, when its first parameter is an instance of it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Request:
     """What else a verdict is asked for.
 
-    `suspect`: a reason not to try a proof, something around the two differs. `expect`: a condition on the
+    `suspect`: a reason not to try a proof, something around the two differs. `changed`: names of the module
+    that mean something else in the two, with how; a proof that rests on one of them does not count. `expect`: a condition on the
     arguments under which they are meant to differ. `calls`: recorded calls to try first.
     """
 
     only_proof: bool = False
     suspect: str = ""
+    changed: tuple[tuple[str, str], ...] = ()
     expect: str = ""
     calls: tuple[dict[str, str], ...] = ()
 
@@ -74,7 +78,7 @@ class Judge:
         return found
 
     def _plain(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
-        proof = Proof(False, reason=request.suspect) if request.suspect else self._proof(old, new)
+        proof = self._unsuspected(old, new, request)
         if proof.holds:
             return self._proved(old, new, proof)
         if request.only_proof or not self.trial:
@@ -84,7 +88,7 @@ class Judge:
     def _expected(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         """Outside the condition they must agree; inside, a difference must be found."""
         cut = [replace(c, node=outside(c.node, request.expect)) for c in (old, new)]
-        proof = Proof(False, reason=request.suspect) if request.suspect else self._proof(*cut)
+        proof = self._unsuspected(*cut, request)
         if not self.trial:
             return Verdict(
                 "unsettled", reason="that a difference occurs can only be seen in a trial, and none is wanted"
@@ -103,8 +107,17 @@ class Judge:
         count = count_outcomes(old.node) + count_outcomes(new.node)
         return Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
 
+    def _unsuspected(self, old: Candidate, new: Candidate, request: Request) -> Proof:
+        if request.suspect:
+            return Proof(False, reason=request.suspect)
+        proof = self._proof(old, new)
+        for name, how in request.changed:
+            if proof.holds and name in proof.globals:
+                return Proof(False, reason=f"the module's {name} {how}")
+        return proof
+
     def _proof(self, old: Candidate, new: Candidate) -> Proof:
-        subjects = (Subject(old.node, old.names, old.enclosing), Subject(new.node, new.names, new.enclosing))
+        subjects = [Subject(c.node, c.names, c.enclosing, c.owner) for c in (old, new)]
         return prove(*subjects, self.assume, self.arena, self.budget)
 
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:

@@ -12,12 +12,13 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from dreck.evidence.acts import COMPARISONS, Acts, Block, Side
 from dreck.evidence.facts import Facts
 from dreck.model.graph import Arena, Node
 from dreck.model.lowering import Unsupported, lower
-from dreck.model.scopes import ModuleNames, param_names
+from dreck.model.scopes import ModuleNames, names_read, param_names
 from dreck.model.terms import Term
 from dreck.source.functions import FunctionNode
 
@@ -46,6 +47,8 @@ class Subject:
     node: FunctionNode
     names: ModuleNames
     enclosing: frozenset[str] = frozenset()
+    owner: str = ""
+    """The class whose method the function is, if it has a `self`."""
 
 
 def prove(
@@ -63,16 +66,17 @@ def prove(
     if _header(old.node) != _header(new.node):
         return Proof(False, reason="their signatures or decorators differ")
     arena = arena or Arena()
+    kept = _alike_in_both(old, new)
     run = None
     with _deep_recursion():
         try:
             entries = (
-                lower(old.node, old.names, arena, old.enclosing),
-                lower(new.node, new.names, arena, new.enclosing),
+                lower(old.node, old.names, arena, old.enclosing, kept),
+                lower(new.node, new.names, arena, new.enclosing, kept),
             )
             if _is_generator(old.node) != _is_generator(new.node):
                 return Proof(False, reason="one of them is a generator, the other is not")
-            run = _LockStep(arena, (old, new), allowed, budget)
+            run = _LockStep(arena, (old, new), allowed, budget, kept)
             run.start(entries)
         except Unsupported as error:
             return Proof(False, reason=str(error))
@@ -81,6 +85,19 @@ def prove(
         except RecursionError:
             return Proof(False, reason="the code is nested too deep for a proof")
     return Proof(True, frozenset(run.acts.assumptions), globals=frozenset(run.acts.globals))
+
+
+def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
+    """Constants both functions name, and both modules make alike: they need not be unfolded."""
+    named = [
+        {n.id for n in ast.walk(s.node) if isinstance(n, ast.Name) and n.id.strip("_").isupper()} for s in (old, new)
+    ]
+    found = set()
+    for name in named[0] & named[1]:
+        one, two = old.names.tables.get(name), new.names.tables.get(name)
+        if one is not None and two is not None and ast.dump(one) == ast.dump(two):
+            found.add(name)
+    return frozenset(found)
 
 
 def _header(node: FunctionNode) -> tuple[str, ...]:
@@ -115,13 +132,15 @@ class _Parted(Exception):
 class _Refine(Exception):
     """A loop came back to its head with values apart that were taken to be equal."""
 
-    def __init__(self, pair: tuple[Node, Node], groups: "_Groups") -> None:
+    def __init__(self, pair: "_Pair", groups: "_Groups") -> None:
         super().__init__("refine")
         self.pair = pair
         self.groups = groups
 
 
 _Member = tuple[int, str]
+_Pair: TypeAlias = tuple[tuple[Node, ...], ...]
+"""For each side the calls it is inside of, outermost first, and the node it is at."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,10 +184,11 @@ class _LockStep:
     subjects: tuple[Subject, Subject]
     allowed: frozenset[str]
     budget: int
+    kept: frozenset[str] = frozenset()
     acts: Acts = field(init=False)
-    visited: dict[tuple[Node, Node], list[_Visited]] = field(default_factory=dict)
-    visits: list[tuple[Node, Node]] = field(default_factory=list)
-    active: dict[tuple[Node, Node], tuple[_State, _Groups]] = field(default_factory=dict)
+    visited: dict[_Pair, list[_Visited]] = field(default_factory=dict)
+    visits: list[_Pair] = field(default_factory=list)
+    active: dict[_Pair, tuple[_State, _Groups]] = field(default_factory=dict)
     path: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -177,11 +197,21 @@ class _LockStep:
 
     def start(self, entries: tuple[Node, Node]) -> None:
         if entries[0] is entries[1]:
+            self.acts.globals |= names_read(self.subjects[0].node)
             return
         make = self.arena.terms.make
         store = {name: make("param", name) for name in param_names(self.subjects[0].node.args)}
         sides = (Side(0, entries[0], dict(store)), Side(1, entries[1], dict(store)))
-        self.explore(_State(sides, Facts(), set(), set(), self.arena.terms.fresh("epoch")))
+        self.explore(_State(sides, self._given(), set(), set(), self.arena.terms.fresh("epoch")))
+
+    def _given(self) -> Facts:
+        """A method's first parameter is an instance of its class."""
+        facts, subject = Facts(), self.subjects[0]
+        if subject.owner and subject.owner == self.subjects[1].owner and subject.node.args.args:
+            make = self.arena.terms.make
+            own = make("param", subject.node.args.args[0].arg)
+            facts.assume(make("isinstance", own, make("global", subject.owner)), True)
+        return facts
 
     # --- one path ----------------------------------------------------------------------------------
 
@@ -299,7 +329,7 @@ class _LockStep:
             return False
         subject = self.subjects[side.which]
         try:
-            entry = lower(callee.node, subject.names, self.arena)
+            entry = lower(callee.node, subject.names, self.arena, kept=self.kept)
         except Unsupported:
             return False
         side.enter(entry, callee.arguments)
@@ -310,9 +340,8 @@ class _LockStep:
     def _split(self, state: _State, block: Block) -> bool:
         """Both ways of an undecided test. True when this pair of places was proved before."""
         assert block.key is not None
-        pair = self._pair(state)
-        values = self._values(state) if pair else ()
-        if pair and self._proved_before(state, pair, values):
+        pair, values = self._pair(state), self._values(state)
+        if self._proved_before(state, pair, values):
             return True
         entry, start = state.copy(), len(self.acts.trail)
         if block.key in state.done or block.key in state.lasting:
@@ -327,8 +356,7 @@ class _LockStep:
         no.facts.assume(block.key, False)
         self.explore(no)
         self.path.pop()
-        if pair:
-            self._remember(entry, pair, values, start)
+        self._remember(entry, pair, values, start)
         return True
 
     def _told(self, block: Block) -> tuple[str, str]:
@@ -342,15 +370,20 @@ class _LockStep:
 
     # --- memory ------------------------------------------------------------------------------------
 
-    def _pair(self, state: _State) -> tuple[Node, Node] | None:
-        old, new = state.sides
-        return None if old.frames or new.frames else (old.node, new.node)
+    def _pair(self, state: _State) -> _Pair:
+        """Where both sides are, and where the helpers they are in return to."""
+        return tuple(tuple([*(frame.call for frame in side.frames), side.node]) for side in state.sides)
 
     def _values(self, state: _State) -> tuple[Term, ...]:
         unbound = self.arena.unbound
-        return tuple(side.store.get(name, unbound) for side in state.sides for name in sorted(side.node.live))
+        return tuple(
+            store.get(name, unbound)
+            for side in state.sides
+            for store, live in (*_left_behind(side), (side.store, side.node.live))
+            for name in sorted(live)
+        )
 
-    def _remember(self, entry: _State, pair: tuple[Node, Node], values: tuple[Term, ...], start: int) -> None:
+    def _remember(self, entry: _State, pair: _Pair, values: tuple[Term, ...], start: int) -> None:
         """Keeps which facts, known at `entry`, the proof since `start` has used."""
         trail = self.acts.trail
         old = set(values)
@@ -361,7 +394,7 @@ class _LockStep:
         self.visited.setdefault(pair, []).append(_Visited(values, entry.epoch, needed))
         self.visits.append(pair)
 
-    def _proved_before(self, state: _State, pair: tuple[Node, Node], values: tuple[Term, ...]) -> bool:
+    def _proved_before(self, state: _State, pair: _Pair, values: tuple[Term, ...]) -> bool:
         for visit in self.visited.get(pair, ()):
             translated = self._covers(visit, state, values)
             if translated is not None:
@@ -410,8 +443,6 @@ class _LockStep:
 
     def _loop(self, state: _State) -> None:
         pair = self._pair(state)
-        if pair is None:
-            raise _Parted("a loop inside a helper that was followed", tuple(self.path))
         if pair in self.active:
             self._came_back(state, pair)
             return
@@ -484,11 +515,14 @@ class _LockStep:
         self.acts.new_epoch(head)
         return head
 
-    def _came_back(self, state: _State, pair: tuple[Node, Node]) -> None:
+    def _came_back(self, state: _State, pair: _Pair) -> None:
         head, groups = self.active[pair]
         changing = {member for part in groups.parts for member in part}
         moved: list[_Member] = []
         for side, before in zip(state.sides, head.sides, strict=True):
+            for (store, live), (was, _) in zip(_left_behind(side), _left_behind(before), strict=True):
+                if any(store.get(name) is not was.get(name) for name in live):
+                    raise _Parted("a loop in a helper is entered again with other values", tuple(self.path))
             for name in sorted(side.node.live):
                 member = (side.which, name)
                 if member not in changing and side.store.get(name) is not before.store.get(name):
@@ -512,6 +546,15 @@ class _LockStep:
 
     def _parted(self, state: _State, old: Block, new: Block) -> _Parted:
         return _Parted(f"the old one {old.told()}, the new one {new.told()}", tuple(self.path))
+
+
+def _left_behind(side: Side) -> Iterator[tuple[dict[str, Term], frozenset[str]]]:
+    """What the functions a side will return to still need."""
+    for frame in side.frames:
+        call = frame.call
+        live = call.succs[0].live if call.succs else frozenset[str]()
+        live = live - {call.dest} if call.dest is not None else live
+        yield frame.store, live | (call.exc.live - {"%exc"} if call.exc is not None else frozenset())
 
 
 def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:

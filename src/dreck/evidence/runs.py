@@ -230,6 +230,15 @@ class Runner:
         )
 
 
+def watch_common_globals(old: Runner, new: Runner) -> None:
+    """Both look at the same names of their modules: those that stand in both, and stand alike before any run."""
+    names = set(old.globals) | set(new.globals)
+    spaces = old.version.namespace, new.version.namespace
+    common = [n for n in sorted(names) if all(n in space for space in spaces)]
+    alike = [n for n in common if Describer().of(spaces[0][n]) == Describer().of(spaces[1][n])]
+    old.globals = new.globals = alike
+
+
 def _drained(generator: Any) -> Any:
     items: list[Any] = []
     for _ in range(_ITEMS):

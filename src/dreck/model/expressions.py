@@ -1,7 +1,7 @@
 """Lowering of expressions: values into registers, tests into branches, in Python's order of evaluation."""
 
 import ast
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from dreck.model.graph import Arena, Node, Operand
@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 _FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
 _FRAME_READERS_WITHOUT_ARGUMENTS = frozenset({"vars", "dir"})
 _MAX_DEPTH = 150
+_MAY_READ_A_TABLE = (ast.Name, ast.Subscript, ast.Call, ast.Compare)
 
 
 class Unsupported(Exception):
@@ -22,11 +23,23 @@ class Unsupported(Exception):
 class Expressions:
     """Expression lowering. Every method takes the node that comes after and returns the node to begin at."""
 
-    def __init__(self, arena: Arena, scope: FunctionScope, names: ModuleNames, enclosing: frozenset[str]) -> None:
+    def __init__(
+        self,
+        arena: Arena,
+        scope: FunctionScope,
+        names: ModuleNames,
+        enclosing: frozenset[str],
+        kept: frozenset[str] = frozenset(),
+    ) -> None:
         self.arena = arena
         self.scope = scope
         self.names = names
         self.enclosing = enclosing
+        self.kept = kept
+
+    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
+        """What reads a constant table as the tests it stands for; None for everything else."""
+        return None
 
     def act(
         self,
@@ -56,7 +69,19 @@ class Expressions:
             (name, *(name in names for names in (*sets, *outer)), self.names.kind(name))
             for name in sorted(names_read(e))
         ]
-        return (scope.has_walrus, *told)
+        return (scope.has_walrus, *told, *self.unfolded_in(e))
+
+    def unfolded_in(self, e: ast.AST) -> Iterator[str]:
+        """The constant tables that code in `e` is unfolded by: with another table it is other code."""
+        seen: set[str] = set()
+        pending = [e]
+        while pending:
+            for name in sorted(names_read(pending.pop()) - seen):
+                seen.add(name)
+                table = self.names.tables.get(name) if name.strip("_").isupper() and name not in self.kept else None
+                if table is not None:
+                    yield f"{name} {ast.dump(table)}"
+                    pending.append(table)
 
     def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
         if name in self.scope.shared:
@@ -171,6 +196,10 @@ class Expressions:
         """Evaluates `e` into the register `dest`."""
         if depth > _MAX_DEPTH:
             raise Unsupported("an expression nested too deep")
+        if isinstance(e, _MAY_READ_A_TABLE):
+            unfolded = self.unfold(e, dest, nxt, ctx, depth)
+            if unfolded is not None:
+                return unfolded
         match e:
             case ast.Constant() | ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() | complex())):
                 place = self._operand(e, dest)

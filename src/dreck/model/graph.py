@@ -60,6 +60,8 @@ class Arena:
         self._live_upto = 0
         self.entries: dict[tuple[Any, ...], Node] = {}
         """Functions lowered before: the new version of one step is the old version of the next."""
+        self.lambdas: dict[Term, ast.FunctionDef] = {}
+        """Functions without a name that stand in constant tables."""
         self.throw = self.node("throw", None, ("%exc",), None, ())
         self.leave = self.node("return", None, ("%ret",), None, ())
 
@@ -80,6 +82,14 @@ class Arena:
             self._interned[key] = found
             self.nodes.append(found)
         return found
+
+    def unnamed(self, e: ast.Lambda) -> Term:
+        """A function without a name, as a value that can be looked into."""
+        term = self.terms.make("lambda", ast.dump(e))
+        if term not in self.lambdas:
+            body: list[ast.stmt] = [ast.Return(e.body)]
+            self.lambdas[term] = ast.FunctionDef("<lambda>", e.args, body, [], None, None)
+        return term
 
     def loop_head(self, key: tuple[Any, ...], assigned: frozenset[str], source: ast.AST) -> tuple[Node, bool]:
         """The node at a loop's head, and whether it is new: a new one gets its `succs` from the caller."""

@@ -14,6 +14,7 @@ from dreck.model.expressions import Expressions, Unsupported
 from dreck.model.graph import Arena, Node
 from dreck.model.patterns import Patterns
 from dreck.model.scopes import ModuleNames, assigned_in, scope_of
+from dreck.model.unfolding import Unfolding
 from dreck.source.functions import FunctionNode
 
 __all__ = ["Context", "Unsupported", "lower"]
@@ -35,16 +36,23 @@ class Context:
     depth: int = 0
 
 
-def lower(function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: frozenset[str] = frozenset()) -> Node:
+def lower(
+    function: FunctionNode,
+    names: ModuleNames,
+    arena: Arena,
+    enclosing: frozenset[str] = frozenset(),
+    kept: frozenset[str] = frozenset(),
+) -> Node:
     """The entry node of `function`'s graph in `arena`.
 
-    `enclosing` are the names bound by functions around it. Raises Unsupported for code that looks at its
+    `enclosing` are the names bound by functions around it, `kept` constants of the module that are left
+    as names. Raises Unsupported for code that looks at its
     own frame (`locals()`, `eval` …), of which no statement-wise account is sound.
     """
-    key = (function, names, enclosing)
+    key = (function, names, enclosing, kept)
     if key in arena.entries:
         return arena.entries[key]
-    work = _Statements(arena, scope_of(function), names, enclosing)
+    work = _Statements(arena, scope_of(function), names, enclosing, kept)
     falls_off = arena.node("move", None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()
@@ -52,7 +60,7 @@ def lower(function: FunctionNode, names: ModuleNames, arena: Arena, enclosing: f
     return entry
 
 
-class _Statements(Patterns, Expressions):
+class _Statements(Patterns, Unfolding):
     """One method a statement; `expressions.py` and `patterns.py` hold the rest of the language."""
 
     def block(self, body: list[ast.stmt], nxt: Node, ctx: Context) -> Node:
@@ -172,6 +180,9 @@ class _Statements(Patterns, Expressions):
     # --- loops -------------------------------------------------------------------------------------
 
     def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
+        rows = self.rows_of(s.iter) if isinstance(s, ast.For) else None
+        if rows is not None:
+            return self._row_by_row(s, rows, nxt, ctx)
         cursor = f"%iter{ctx.depth}"
         head, new = self.arena.loop_head((ast.dump(s), self.meanings(s), nxt, ctx), assigned_in([s]), s)
         if new:
@@ -189,6 +200,16 @@ class _Statements(Patterns, Expressions):
         kind = "aiter" if isinstance(s, ast.AsyncFor) else "iter"
         begin = self.act(kind, None, ("%0",), cursor, head, ctx, s)
         return self.expr(s.iter, "%0", begin, ctx, 0)
+
+    def _row_by_row(self, s: ast.While | ast.For | ast.AsyncFor, rows: list[ast.expr], nxt: Node, ctx: Context) -> Node:
+        """A loop over a constant table, written out."""
+        assert isinstance(s, ast.For)
+        node = self.block(s.orelse, nxt, ctx)
+        for item in reversed(rows):
+            inner = replace(ctx, brk=nxt, cont=node)
+            node = self.assign(s.target, "%0", self.block(s.body, node, inner), ctx, 1)
+            node = self.row(item, "%0", node, ctx, 1)
+        return node
 
     # --- with, try ---------------------------------------------------------------------------------
 

@@ -4,9 +4,10 @@ import ast
 import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
+from dreck.model.tables import Tables, tables_in
 from dreck.source.functions import FunctionNode, blocks_of
 
 _BUILTINS = frozenset(dir(builtins))
@@ -228,6 +229,7 @@ class ModuleNames:
     """
 
     def __init__(self, tree: ast.Module) -> None:
+        self.tree = tree
         self.definitions: dict[str, ast.stmt] = {}
         self._defined: set[str] = set()
         self._assigned: set[str] = set()
@@ -238,6 +240,11 @@ class ModuleNames:
         for node in _all_statements(tree.body):
             if isinstance(node, ast.Global):
                 self._rebound.update(node.names)
+
+    @cached_property
+    def tables(self) -> Tables:
+        """The constants of the module that nothing in it changes."""
+        return tables_in(self.tree)
 
     def kind(self, name: str) -> str:
         if name in self._rebound:

@@ -9,6 +9,7 @@ from functools import cache
 from dreck.errors import DreckError
 from dreck.model.shape import Path
 from dreck.source.functions import FunctionNode
+from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Tree
 
 
@@ -60,8 +61,12 @@ class Step:
     before: str
     after: str
     traps: tuple[str, ...]
-    find: Callable[[FunctionNode], Iterable[Site]]
-    apply: Callable[[Tree, Site, Options], Iterable[Rewrite]]
+    find: Callable[[FunctionNode], Iterable[Site]] = lambda function: ()
+    apply: Callable[[Tree, Site, Options], Iterable[Rewrite]] = lambda tree, site, options: ()
+    plans: Callable[[Scene], Iterable[Plan | NotPlanned]] | None = None
+    """Of a step that reaches beyond one function, instead of `find` and `apply`: what it would do, best first."""
+    asks: tuple[str, ...] = ()
+    """Assumptions that naming the step asks for: it cannot be what it is without them."""
     by_default: bool = True
     for_reading: bool = False
     """It helps a reader without making the shape smaller; other steps must do that to be taken."""

@@ -15,14 +15,15 @@ from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
 from dreck.model.graph import Arena
-from dreck.model.scopes import ModuleNames, assigned_in_place, param_names
+from dreck.model.scopes import ModuleNames, param_names
 from dreck.source.files import read
-from dreck.source.functions import Function, FunctionNode, functions_in, parse
+from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.revisions import at_revision
 from dreck.source.targets import Target
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.record import Recording, record
+from dreck.workbench.surroundings import Changed, Module, changed_between, names_in_lazy_code
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +119,18 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     )
 
 
+def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...] = ()) -> Verdict:
+    """One verdict for a module rewritten: the worst over every function whose text or meaning is another now."""
+    sides = _Side.of(old), _Side.of(new)
+    gone = sides[0].functions.keys() - sides[1].functions.keys() - set(removed)
+    if gone:
+        return Verdict("unsettled", reason=f"{min(gone)} would be gone")
+    work = _Judging(sides, wanted, config_for(old.path))
+    changed = changed_between(*(side.module for side in sides))
+    pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
+    return overall(work.all(pairs))
+
+
 def _pairs(old: "_Side", new: "_Side") -> list[tuple[str, str]]:
     """Which function is to be compared with which: by name, or what has moved by its last name."""
     if old.text.name is not None and new.text.name is not None:
@@ -155,6 +168,10 @@ class _Side:
         tree = parse(text.text, text.path)
         return cls(text, tree, ModuleNames(tree), {f.name: f for f in functions_in(tree, text.text)})
 
+    @property
+    def module(self) -> Module:
+        return Module(self.tree, self.names, frozenset(self.functions))
+
     def within(self, name: str | None) -> list[str]:
         if name is None:
             return list(self.functions)
@@ -173,7 +190,8 @@ class _Side:
         enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
         node = renamed(f.node, names) if names else f.node
         aliases = tuple(names.items())
-        return Candidate(self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases)
+        owner = instance_owner(f)
+        return Candidate(self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases, owner)
 
 
 @dataclass(slots=True)
@@ -185,10 +203,10 @@ class _Judging:
     config: Config
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
-        changed = _changed_globals(*self.sides)
+        changed = changed_between(*(side.module for side in self.sides))
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
-        judged = [*pairs, *self._callees(pairs)]
+        judged = [*pairs, *self._callees(pairs, changed)]
         verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
         pending = True
         while pending:
@@ -198,6 +216,13 @@ class _Judging:
                 if settled != verdicts[a]:
                     verdicts[a], pending = settled, True
         return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def is_other(self, name: str, changed: Changed) -> bool:
+        """Whether a function is written otherwise, or what it rests on means something else."""
+        old, new = (side.functions[name].node for side in self.sides)
+        if ast.dump(old) != ast.dump(new):
+            return True
+        return bool(self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys())
 
     def _check_expectation(self, pairs: list[tuple[str, str]]) -> None:
         if not self.wanted.expect:
@@ -210,8 +235,8 @@ class _Judging:
     def _recording(self, functions: list[str]) -> Recording | None:
         return record(self.wanted.record, self.sides[1].text.path, functions) if self.wanted.record else None
 
-    def _callees(self, pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
-        """Functions both sides have, written otherwise, that the ones to be judged lead to."""
+    def _callees(self, pairs: list[tuple[str, str]], changed: Changed) -> list[tuple[str, str]]:
+        """Functions both sides have, written or meant otherwise, that the ones to be judged lead to."""
         old, new = self.sides
         known, pending, found = {a for a, _ in pairs}, [a for a, _ in pairs], []
         while pending:
@@ -219,7 +244,8 @@ class _Judging:
                 if name in known or name not in new.functions:
                     continue
                 known.add(name)
-                if ast.dump(old.functions[name].node) != ast.dump(new.functions[name].node):
+                other = ast.dump(old.functions[name].node) != ast.dump(new.functions[name].node)
+                if other or self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys():
                     found.append((name, name))
                 pending.append(name)
         return found
@@ -236,17 +262,27 @@ class _Judging:
         ]
 
     def _one(
-        self, old: str, new: str, changed: dict[str, str], suspect: str = "", recording: Recording | None = None
+        self, old: str, new: str, changed: Changed, suspect: str = "", recording: Recording | None = None
     ) -> Verdict:
         mine = self.sides[0].candidate(old)
         theirs = self.sides[1].candidate(new, mine.node)
-        mentioned = self._mentions(old) & changed.keys()
-        if mentioned and not suspect:
-            name = min(mentioned)
-            suspect = f"the module's {name} {changed[name]}"
+        suspect = suspect or self._suspect(old, changed)
+        unfolded = tuple(sorted(changed.unfolded.items()))
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
-        return self._judge().verdict(mine, theirs, Request(suspect=suspect, expect=expect, calls=calls))
+        return self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+
+    def _suspect(self, name: str, changed: Changed) -> str:
+        """Why a proof of this function would not count, whatever the function itself looks like; '' when it would."""
+        node = self.sides[0].functions[name].node
+        mentioned = self._mentions(name)
+        lazy = names_in_lazy_code(node) & changed.unfolded.keys()
+        for found in (mentioned & changed.always.keys(), lazy):
+            if found:
+                first = min(found)
+                return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
+        attributes = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
+        return f"{min(attributes)} {changed.attributes[min(attributes)]}" if attributes else ""
 
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
@@ -279,51 +315,8 @@ class _Judging:
                 continue
             if other.status == "tested":
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
-            return self._one(old, new, {}, suspect=f"it calls {name}, which is not the same")
+            return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
         return verdict
-
-
-def _changed_globals(old: _Side, new: _Side) -> dict[str, str]:
-    """Names at module level that stand for something else in the two versions, functions left out."""
-    before, after = _definitions(old.tree), _definitions(new.tree)
-    found = {}
-    for name in before.keys() & after.keys():
-        if before[name] != after[name]:
-            found[name] = "is defined otherwise"
-    for name in before.keys() ^ after.keys():
-        is_function = name in old.functions or name in new.functions
-        found[name] = "is a function in one version only" if is_function else "exists in one version only"
-    return found
-
-
-def _definitions(tree: ast.Module) -> dict[str, str]:
-    found: dict[str, list[str]] = {}
-    for s in tree.body:
-        match s:
-            case ast.FunctionDef() | ast.AsyncFunctionDef():
-                continue
-            case ast.ClassDef(name=name):
-                found.setdefault(name, []).append(_class_shape(s))
-            case ast.Import() | ast.ImportFrom():
-                for alias in s.names:
-                    bound = alias.asname or alias.name.split(".")[0]
-                    origin = s.module if isinstance(s, ast.ImportFrom) else None
-                    found.setdefault(bound, []).append(f"{origin} {alias.name}")
-            case _:
-                for name in assigned_in_place(s) or _bound_below(s):
-                    found.setdefault(name, []).append(ast.dump(s))
-    return {name: " | ".join(parts) for name, parts in found.items()}
-
-
-def _class_shape(s: ast.ClassDef) -> str:
-    """What a class is apart from its methods: those are compared one by one."""
-    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr)]
-    return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest])
-
-
-def _bound_below(s: ast.stmt) -> set[str]:
-    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    return found | {n.name for n in ast.walk(s) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
 
 
 def compare(

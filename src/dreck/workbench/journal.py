@@ -14,6 +14,7 @@ from typing import Any
 from dreck.errors import BadSource, DreckError
 from dreck.source.files import SourceFile, read, save, save_bytes
 from dreck.source.lines import split_lines
+from dreck.workbench.results import Taken
 
 FOLDER = ".dreck"
 _ROOT_MARKS = (FOLDER, ".git", "pyproject.toml")
@@ -32,6 +33,10 @@ class Entry:
     start: int
     before: str
     after: str
+    group: str = ""
+    """Steps of one group, in several files, are one: they are undone together."""
+    made: tuple[str, ...] = ()
+    """Names the step made."""
 
     def undone(self, text: str) -> str:
         """`text`, the file after this step, as it was before."""
@@ -92,23 +97,27 @@ class Journal:
         """
         self.tidy()
         undone: list[tuple[Path, Entry]] = []
+        steps, group = 0, ""
         texts: dict[Path, tuple[SourceFile, str]] = {}
         shortened: list[tuple[Record, int]] = []
         for record in reversed(self.records()):
-            if len(undone) == count:
+            if steps == count and (not group or record.entries[-1].group != group):
                 break
             file, text = texts.get(record.path) or _present(record)
             left = record.in_effect(fingerprint(file.encoded(text)))
             if left is None:
                 raise DreckError(f"{record.path}: was changed by someone else since; nothing was undone")
-            while left and len(undone) < count:
+            while left and (steps < count or (group and record.entries[left - 1].group == group)):
                 left -= 1
-                text = record.entries[left].undone(text)
-                undone.append((record.path, record.entries[left]))
+                entry = record.entries[left]
+                text = entry.undone(text)
+                steps += not group or entry.group != group
+                group = entry.group
+                undone.append((record.path, entry))
             texts[record.path] = file, text
             shortened.append((record, left))
-        if len(undone) < count:
-            raise DreckError(f"there are only {len(undone)} steps to undo in {self.folder}")
+        if steps < count:
+            raise DreckError(f"there are only {steps} steps to undo in {self.folder}")
         for file, text in texts.values():
             save(file, text)
         for record, left in shortened:
@@ -154,10 +163,36 @@ class Journal:
     def _read(self, file: Path) -> Record:
         try:
             data = json.loads(file.read_bytes())
-            entries = tuple(Entry(**{**e, "assumptions": tuple(e["assumptions"])}) for e in data["steps"])
+            entries = tuple(Entry(**{**e, "assumptions": tuple(e["assumptions"]), "made": tuple(e.get("made", ()))}) for e in data["steps"])
             return Record(int(file.stem), Path(data["path"]), entries, tuple(data["fingerprints"]))
         except (OSError, ValueError, KeyError, TypeError) as error:
             raise DreckError(f"{file}: is no record of a journal: {error}") from None
+
+
+def span_entry(taken: Taken, function: str, before: str, after: str, group: str = "") -> Entry:
+    """A step as an entry: of two whole texts, the lines in which they differ."""
+    old, new = split_lines(before), split_lines(after)
+    start = 0
+    while start < min(len(old), len(new)) and old[start] == new[start]:
+        start += 1
+    end = 0
+    while end < min(len(old), len(new)) - start and old[-1 - end] == new[-1 - end]:
+        end += 1
+    parts = ["".join(lines[start : len(lines) - end]) for lines in (old, new)]
+    verdict = taken.verdict
+    return Entry(
+        taken.step,
+        function,
+        taken.line,
+        taken.reason,
+        verdict.status,
+        verdict.assumptions,
+        start + 1,
+        parts[0],
+        parts[1],
+        group,
+        taken.made,
+    )
 
 
 def fingerprint(data: bytes) -> str:

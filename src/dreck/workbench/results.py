@@ -18,10 +18,14 @@ class Taken:
     line: int
     reason: str
     verdict: Verdict
+    made: tuple[str, ...] = ()
+    """Names the step made."""
 
     def as_json(self) -> dict[str, Any]:
         found = self.verdict.as_json()
+        made = {"made": list(self.made)} if self.made else {}
         return {
+            **made,
             "step": self.step,
             "line": self.line,
             "reason": self.reason,
@@ -83,13 +87,26 @@ class FileResult:
     old: str
     new: str
     functions: tuple[FunctionResult, ...]
+    changes: tuple[Any, ...] = ()
+    """Steps that reached beyond one function, in order."""
+    others: tuple[tuple[Path, str, str], ...] = ()
+    """Other files that changed with them: text before and after."""
+
+    @property
+    def changed(self) -> bool:
+        return self.old != self.new or bool(self.others)
 
     @property
     def diff(self) -> str:
         """A unified diff, empty when nothing changed."""
-        old, new = split_lines(self.old), split_lines(self.new)
-        lines = difflib.unified_diff(old, new, f"{self.path} (before)", f"{self.path} (after)")
-        return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
+        parts = [(self.path, self.old, self.new), *self.others]
+        return "".join(_diff(path, old, new) for path, old, new in parts)
+
+
+def _diff(path: Path, before: str, after: str) -> str:
+    old, new = split_lines(before), split_lines(after)
+    lines = difflib.unified_diff(old, new, f"{path} (before)", f"{path} (after)")
+    return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,8 +131,12 @@ class Result:
 
     @property
     def source(self) -> str:
-        """The new text of the functions worked on; of several, one after another."""
-        return "\n\n".join(f.new for f in self.functions)
+        """The new text of the functions worked on; of several, one after another.
+
+        Where a step reached beyond a function, the new text of the whole file.
+        """
+        parts = [[file.new] if file.changes else [f.new for f in file.functions] for file in self.files]
+        return "\n\n".join(text for part in parts for text in part)
 
     @property
     def diff(self) -> str:

@@ -144,7 +144,7 @@ class _Work:
         verdict = self._judged(new, node, rewrite.only_if_proved)
         if not verdict:
             if not rewrite.only_if_proved:
-                reasons.append(_told(verdict))
+                reasons.append(told(verdict))
             return False
         taken = Taken(step.name, site.line, site.reason, verdict)
         if self.bench.consult is not None:
@@ -206,7 +206,8 @@ def comments(text: str) -> Counter[str]:
         return Counter({"(comments cannot be told apart)": 1})
 
 
-def _told(verdict: Verdict) -> str:
+def told(verdict: Verdict) -> str:
+    """Why a verdict is not good enough, in a few words."""
     if verdict.difference is not None:
         return f"differs for {verdict.difference.input}"
     return verdict.reason or verdict.status

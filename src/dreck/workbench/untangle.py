@@ -14,26 +14,34 @@ from dreck.errors import BadSource, DreckError
 from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge, bound_names
 from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.model.graph import Arena
+from dreck.model.measures import Tangle, measure
 from dreck.model.scopes import ModuleNames
 from dreck.source.files import SourceFile, read
-from dreck.source.functions import Function, functions_in, parse, splice
+from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
+from dreck.steps.scene import Wishes
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.config import Config, config_for
-from dreck.workbench.journal import Entry, Journal
+from dreck.workbench.compare import Wanted
+from dreck.workbench.journal import Entry, Journal, span_entry
+from dreck.workbench.renaming import renamed_where_made
+from dreck.workbench.reshape import Bench as Reshaping
+from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
+FORMS = ("variable", "function", "method", "property")
 _LEAVE = re.compile(r"#\s*dreck:\s*leave\b")
 _ENOUGH_FOR_TWO = 8
 
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """How to untangle: which steps, what may be assumed, the least evidence, whether to save, how to check."""
+    """How to untangle: which steps, what may be assumed, the least evidence, whether to save, how to check,
+    and what a person wishes steps that need a choice to come to."""
 
     steps: tuple[str, ...] = ()
     leave: tuple[str, ...] = ()
@@ -42,6 +50,7 @@ class Request:
     write: bool = False
     check: str = ""
     jobs: int = 1
+    wishes: Wishes = Wishes()
 
 
 def untangle(
@@ -76,7 +85,7 @@ def untangle(
             files.append(result)
             if any(f.stopped for f in result.functions):
                 break
-    return Result(tuple(files), tuple(skipped), request.write and any(f.old != f.new for f in files))
+    return Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
 
 
 def _validate(request: Request) -> None:
@@ -85,6 +94,9 @@ def _validate(request: Request) -> None:
     for name in request.assume:
         if name not in ASSUMPTIONS:
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
+    check_names(request.wishes.names)
+    if request.wishes.form not in ("", *FORMS):
+        raise DreckError(f"--as {request.wishes.form}: a predicate is one of {', '.join(FORMS)}")
     if request.check and not request.write:
         raise DreckError("--check tries each step on the file itself: it needs --write")
 
@@ -121,20 +133,58 @@ def _worked(
 
 def _saved(worked: _Worked, request: Request, step_by_step: bool) -> _Worked:
     path, result, problem = worked
-    if result is None or not request.write or step_by_step or result.old == result.new:
+    if result is None or not request.write or step_by_step or not result.changed:
         return worked
     try:
-        file = read(path)
-        if file.text != result.old:
-            raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
-        Journal().save(file, _entries(result), result.new)
+        _save_all(path, result)
     except BadSource as error:
         return path, None, error
     return path, result, problem
 
 
+def _save_all(path: Path, result: FileResult) -> None:
+    """Saves the steps within functions at once, then those that reach further, one after the other."""
+    journal = Journal()
+    for batch in _batches(result):
+        file = read(path)
+        if file.text != batch.before:
+            raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
+        journal.save(file, batch.entries, batch.after)
+        for other, change in batch.others.items():
+            journal.save(read(other), [replace(change, before=change.before)], _applied(other, change))
+
+
+def _applied(path: Path, entry: Entry) -> str:
+    lines = split_lines(read(path).text)
+    end = entry.start - 1 + len(split_lines(entry.before))
+    return "".join([*lines[: entry.start - 1], entry.after, *lines[end:]])
+
+
+@dataclass(frozen=True, slots=True)
+class _Batch:
+    """Steps saved at one time: the file's text before and after, and what they change in other files."""
+
+    before: str
+    after: str
+    entries: list[Entry]
+    others: dict[Path, Entry]
+
+
+def _batches(result: FileResult) -> Iterator[_Batch]:
+    first = result.changes[0].before if result.changes else result.new
+    if first != result.old:
+        yield _Batch(result.old, first, _entries(result), {})
+    for number, change in enumerate(result.changes):
+        group = f"{id(result):x}-{number}" if change.others else ""
+        others = {
+            path: span_entry(change.taken, change.function, before, after, group)
+            for path, (before, after) in change.others.items()
+        }
+        yield _Batch(change.before, change.after, [change.entry(group)], others)
+
+
 def _entries(result: FileResult) -> list[Entry]:
-    """The steps in the order they were taken: from the last function to the first."""
+    """The steps within functions in the order they were taken: from the last function to the first."""
     return [
         _entry(f.name, f.start, before, after, taken)
         for f in reversed(result.functions)
@@ -174,7 +224,7 @@ def _straightened(
         split_lines(file.text),
         ModuleNames(tree),
         _judge(assume, request, config),
-        _steps(request, config),
+        [step for step in _steps(request, config) if step.plans is None],
         Options(assume, config.line_length),
         bool(request.steps),
         _consultant(file, request, ask),
@@ -182,7 +232,49 @@ def _straightened(
     text, results = _functions(bench, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
-    return FileResult(path, file.text, text, tuple(results))
+    done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
+    others = _others_changed(done.changes)
+    return FileResult(path, file.text, done.text, tuple(_told_together(results, done, path)), tuple(done.changes), others)
+
+
+def _reshaped(
+    file: SourceFile, text: str, names: list[str], request: Request, config: Config, bench: Bench
+) -> Reshaped:
+    """The steps that reach beyond one function, and the new names wished for."""
+    steps = [step for step in _steps(request, config) if step.plans is not None]
+    named = dict(config.names) | dict(request.wishes.names)
+    wishes = replace(request.wishes, names=named)
+    wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
+    reshaping = Reshaping(
+        file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, _is_left
+    )
+    done = reshape(reshaping, text, names) if steps else Reshaped(text)
+    return renamed_where_made(reshaping, done) if request.wishes.names else done
+
+
+def _others_changed(changes: list[Change]) -> tuple[tuple[Path, str, str], ...]:
+    found: dict[Path, tuple[str, str]] = {}
+    for change in changes:
+        for path, (before, after) in change.others.items():
+            found[path] = (found[path][0] if path in found else before, after)
+    return tuple((path, *texts) for path, texts in found.items())
+
+
+def _told_together(results: list[FunctionResult], done: Reshaped, path: Path) -> Iterator[FunctionResult]:
+    """What was done to each function, within it and beyond it."""
+    by_name = {f.name: f for f in functions_in(parse(done.text, path), done.text)}
+    for result in results:
+        steps = tuple(c.taken for c in done.changes if c.function == result.name)
+        refused = tuple(r for name, r in done.refused if name == result.name)
+        now = by_name.get(result.name)
+        new = segment(done.text, now) if now is not None else ""
+        if not done.changes or (new == result.new and not steps):
+            yield replace(result, refused=result.refused + refused)
+            continue
+        after = measure(now.node) if now is not None else Tangle(0, 0, 0, 0, 0)
+        yield replace(
+            result, steps=result.steps + steps, refused=result.refused + refused, new=new, after=after, stopped=done.stopped
+        )
 
 
 def _steps(request: Request, config: Config) -> list[Step]:

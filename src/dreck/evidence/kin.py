@@ -1,0 +1,304 @@
+"""Kin: the classes of a module as a proof may look into them, and the names only one of two versions has.
+
+What one version alone defines (a helper, a method, a small class that only holds values) cannot be met by
+the other version as an act; it is looked into instead. That no class outside the module overrides what was
+looked into, or derives from two classes the module holds apart, is the assumption `closed-families`.
+"""
+
+import ast
+import builtins
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from dreck.model.scopes import ModuleNames
+from dreck.source.functions import FunctionNode
+
+_VALUE_HOLDERS = frozenset({"dataclass", "dataclasses.dataclass"})
+_PLAIN_ENUM = frozenset({"Enum", "enum.Enum"})
+_SOLID = frozenset({"int", "str", "float", "list", "dict", "tuple", "set", "frozenset", "bytes", "bytearray", "complex"})
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """A member of an enum that both versions define alike. Members of one enum are never equal."""
+
+    enum: str
+    name: str
+
+    def __repr__(self) -> str:
+        return f"{self.enum}.{self.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What a class has under a name: `form` is method, property, static, class or constant."""
+
+    form: str
+    holder: str
+    function: FunctionNode | None = None
+    value: ast.expr | None = None
+
+
+@dataclass(slots=True)
+class Kin:
+    """The classes of one version of a module, seen beside the other version."""
+
+    names: ModuleNames
+    other: ModuleNames
+    _fields: dict[str, list[tuple[str, ast.expr | None]] | None] = field(default_factory=dict)
+    _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
+    _classes: dict[str, ast.ClassDef] | None = None
+    _said: tuple["_Said", "_Said"] | None = None
+
+    @property
+    def classes(self) -> dict[str, ast.ClassDef]:
+        if self._classes is None:
+            self._classes = {n: d for n, d in self.names.definitions.items() if isinstance(d, ast.ClassDef)}
+        return self._classes
+
+    def is_own(self, name: str) -> bool:
+        """Whether only this version defines `name` at the top of the module."""
+        return name in self.names.definitions and name not in self.other.definitions
+
+    def is_own_attribute(self, name: str) -> bool:
+        """Whether only this version speaks of an attribute `name`, and nothing sets it on an object."""
+        if self._said is None:
+            self._said = _Said(self.names.tree), _Said(self.other.tree)
+        here, there = self._said
+        return name in here.names and name not in there.names and name not in here.stored
+
+    # --- what a class has --------------------------------------------------------------------------
+
+    def found(self, kind: str, name: str) -> Found | None:
+        """What instances of the class `kind` have under `name`, as far as the module's classes define it."""
+        key = kind, name
+        if key not in self._found:
+            self._found[key] = next((f for k in self.lineage(kind) if (f := self._in_class(k, name))), None)
+        return self._found[key]
+
+    def _in_class(self, kind: str, name: str) -> Found | None:
+        for s in self.classes[kind].body:
+            match s:
+                case ast.FunctionDef() | ast.AsyncFunctionDef() if s.name == name:
+                    form = _form(s)
+                    return Found(form, kind, s) if form else None
+                case ast.Assign(targets=[ast.Name(id=target)], value=value) if target == name:
+                    return Found("constant", kind, value=value)
+                case ast.AnnAssign(target=ast.Name(id=target), value=ast.expr() as value) if target == name:
+                    return Found("constant", kind, value=value)
+        return None
+
+    def lineage(self, kind: str) -> list[str]:
+        """`kind` and its bases in this module, nearest first."""
+        found: list[str] = []
+        pending = [kind]
+        while pending:
+            name = pending.pop(0)
+            if name in self.classes and name not in found:
+                found.append(name)
+                pending += [b.id for b in self.classes[name].bases if isinstance(b, ast.Name)]
+        return found
+
+    def below(self, kind: str) -> list[str]:
+        """Every class of the module that derives from `kind`, itself left out."""
+        return [name for name in self.classes if name != kind and kind in self.lineage(name)]
+
+    def holders(self, name: str) -> list[str]:
+        """Classes to be told apart to know what `name` is on a value: derived ones before those they derive from."""
+        having = [k for k in self.classes if not self.is_own(k) and self.found(k, name)]
+        apart = [k for k in having if not any(self._same(k, base, name) for base in self.lineage(k)[1:])]
+        return sorted(apart, key=lambda k: -len(self.lineage(k)))
+
+    def _same(self, kind: str, base: str, name: str) -> bool:
+        return not self.is_own(base) and self.found(kind, name) == self.found(base, name)
+
+    def meant(self, kind: str) -> list[str]:
+        """The classes an `isinstance` with `kind` asks for: a base only this version has stands for those below it."""
+        if not self.is_own(kind) or kind not in self.classes:
+            return [kind]
+        return [name for name in self.below(kind) if not self.is_own(name)]
+
+    def implied(self, asked: set[str], are: list[set[str]], are_not: set[str]) -> bool | None:
+        """Whether a value is an instance of one of `asked`, when it is one of each of `are`, and of none of `are_not`."""
+        for kinds in are:
+            left = {k for k in kinds if not any(self._derives(k, no) for no in are_not)}
+            if left and all(any(self._derives(k, a) for a in asked) for k in left):
+                return True
+            if left and not any(self._may_share(k, a) for k in left for a in asked):
+                return False
+        if asked and all(any(self._derives(a, no) for no in are_not) for a in asked):
+            return False
+        return None
+
+    def _derives(self, kind: str, base: str) -> bool:
+        if kind == base or base == "object" or base in self.lineage(kind):
+            return True
+        one, two = _builtin(kind, self.names), _builtin(base, self.names)
+        return one is not None and two is not None and issubclass(one, two)
+
+    def _may_share(self, a: str, b: str) -> bool:
+        """Whether some value may be an instance of both."""
+        if self._derives(a, b) or self._derives(b, a):
+            return True
+        if a in self.classes and b in self.classes and self._rooted(a) and self._rooted(b):
+            return any(b in self.lineage(name) for name in self.below(a))
+        return not (a in _SOLID and b in _SOLID and self.names.is_builtin(a) and self.names.is_builtin(b))
+
+    def _rooted(self, kind: str) -> bool:
+        """Whether every base of the class is known."""
+        known = {"object", "NamedTuple", "Protocol", "ABC", "Enum", "Exception"}
+        bases = [b for name in self.lineage(kind) for b in self.classes[name].bases]
+        return all(isinstance(b, ast.Name) and (b.id in self.classes or b.id in known) for b in bases)
+
+    # --- small classes that hold values ------------------------------------------------------------
+
+    def fields(self, kind: str) -> list[tuple[str, ast.expr | None]] | None:
+        """The fields of a class of this version alone whose instances only hold what they are given."""
+        if kind not in self._fields:
+            own = self.is_own(kind) and kind in self.classes
+            self._fields[kind] = _held(self.classes[kind]) if own and not self.below(kind) else None
+        return self._fields[kind]
+
+    def is_tuple(self, kind: str) -> bool:
+        return any(ast.unparse(base) in ("NamedTuple", "typing.NamedTuple") for base in self.classes[kind].bases)
+
+    def member(self, enum: str, name: str) -> Member | None:
+        """A member of a plain enum that both versions define alike."""
+        mine, theirs = self.classes.get(enum), self.other.definitions.get(enum)
+        if mine is None or not isinstance(theirs, ast.ClassDef):
+            return None
+        values = _members(mine)
+        if values is None or values != _members(theirs) or name not in values:
+            return None
+        return Member(enum, name)
+
+
+class _Said:
+    """The attribute names a module speaks of."""
+
+    def __init__(self, tree: ast.Module) -> None:
+        self.names: set[str] = set()
+        self.stored: set[str] = set()
+        for node in ast.walk(tree):
+            match node:
+                case ast.Attribute(attr=attr, ctx=ctx):
+                    self.names.add(attr)
+                    if not isinstance(ctx, ast.Load):
+                        self.stored.add(attr)
+                case ast.ClassDef(body=body):
+                    self.names.update(_defined(body))
+                case ast.Constant(value=str() as text) if text.isidentifier():
+                    self.names.add(text)
+                case ast.Call(func=ast.Name(id="setattr" | "delattr" | "__import__")):
+                    self.stored.update(("", *(_texts(node))))
+
+
+def _texts(node: ast.AST) -> Iterator[str]:
+    for inner in ast.walk(node):
+        if isinstance(inner, ast.Constant) and isinstance(inner.value, str):
+            yield inner.value
+
+
+def _defined(body: list[ast.stmt]) -> Iterator[str]:
+    for s in body:
+        match s:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                yield name
+            case ast.Assign(targets=targets):
+                yield from (t.id for t in targets if isinstance(t, ast.Name))
+            case ast.AnnAssign(target=ast.Name(id=name)):
+                yield name
+
+
+def _form(s: FunctionNode) -> str:
+    match [ast.unparse(d) for d in s.decorator_list]:
+        case []:
+            return "method"
+        case ["property"]:
+            return "property"
+        case ["staticmethod"]:
+            return "static"
+        case ["classmethod"]:
+            return "class"
+        case ["abstractmethod"] | ["abc.abstractmethod"]:
+            return "method"
+    return ""
+
+
+def _held(node: ast.ClassDef) -> list[tuple[str, ast.expr | None]] | None:
+    is_tuple = [ast.unparse(b) for b in node.bases] in (["NamedTuple"], ["typing.NamedTuple"])
+    decorators = [ast.unparse(d.func if isinstance(d, ast.Call) else d) for d in node.decorator_list]
+    methods = {s.name for s in node.body if isinstance(s, FunctionNode)}
+    if node.keywords or (node.bases and not is_tuple):
+        return None
+    if is_tuple and not decorators and not any(_is_special(m) for m in methods):
+        return _declared(node)
+    if len(decorators) == 1 and decorators[0] in _VALUE_HOLDERS and not any(_is_special(m) for m in methods):
+        return _declared(node)
+    if not decorators and {m for m in methods if _is_special(m)} <= {"__init__"}:
+        return _stored(node)
+    return None
+
+
+def _is_special(name: str) -> bool:
+    return name.startswith("__") and name.endswith("__")
+
+
+def _declared(node: ast.ClassDef) -> list[tuple[str, ast.expr | None]] | None:
+    found: list[tuple[str, ast.expr | None]] = []
+    for s in node.body:
+        if isinstance(s, ast.AnnAssign) and isinstance(s.target, ast.Name):
+            if s.value is not None and not isinstance(s.value, ast.Constant):
+                return None
+            found.append((s.target.id, s.value))
+    return found
+
+
+def _stored(node: ast.ClassDef) -> list[tuple[str, ast.expr | None]] | None:
+    """`def __init__(self, a, b): self.a = a; self.b = b`, and nothing else."""
+    init = next((s for s in node.body if isinstance(s, ast.FunctionDef) and s.name == "__init__"), None)
+    if init is None:
+        return []
+    spec = init.args
+    if spec.vararg or spec.kwarg or spec.kwonlyargs or spec.posonlyargs or spec.defaults or init.decorator_list:
+        return None
+    own, *given = [a.arg for a in spec.args]
+    kept = {}
+    for s in init.body:
+        match s:
+            case ast.Expr(value=ast.Constant()):
+                continue
+            case ast.Assign(targets=[ast.Attribute(value=ast.Name(id=base), attr=attr)], value=ast.Name(id=name)):
+                if base != own or name != attr:
+                    return None
+                kept[attr] = name
+            case _:
+                return None
+    return [(name, None) for name in given] if list(kept) == given else None
+
+
+def _members(node: ast.ClassDef) -> dict[str, str] | None:
+    """The members of a plain enum by name, with their values as code; None for anything less plain."""
+    if [ast.unparse(b) for b in node.bases] not in ([name] for name in _PLAIN_ENUM):
+        return None
+    if node.decorator_list or node.keywords:
+        return None
+    found: dict[str, str] = {}
+    for s in node.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant() as value):
+                found[name] = repr(value.value)
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Call(func=ast.Name(id="auto"))):
+                found[name] = f"auto {len(found)}"
+            case ast.Expr(value=ast.Constant()):
+                continue
+            case ast.FunctionDef(name=name) if not _is_special(name):
+                continue
+            case _:
+                return None
+    return found if len(set(found.values())) == len(found) else None
+
+
+def _builtin(name: str, names: ModuleNames) -> type | None:
+    found = getattr(builtins, name, None)
+    return found if isinstance(found, type) and names.is_builtin(name) else None

@@ -1,0 +1,117 @@
+"""Constant tables: displays and literals at the top of a module that nothing changes once they are made."""
+
+import ast
+from dataclasses import dataclass, field
+
+MOST_ROWS = 64
+_READING = frozenset({"get", "keys", "values", "items", "index", "count", "copy"})
+_FROZEN = frozenset({"MappingProxyType", "frozenset", "tuple"})
+
+
+@dataclass(frozen=True, slots=True)
+class Tables:
+    """The constants of one module by name, each as the expression it was made by."""
+
+    known: dict[str, ast.expr] = field(default_factory=dict)
+
+    def get(self, name: str) -> ast.expr | None:
+        return self.known.get(name)
+
+    def rows(self, e: ast.expr) -> list[ast.expr] | None:
+        """The items a loop over `e` goes through, when `e` reads a table; None when it does not."""
+        match e:
+            case ast.Name(id=name):
+                table = self.known.get(name)
+                return list(table.elts) if isinstance(table, ast.Tuple | ast.List) else _keys(table)
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr=attr), args=[], keywords=[]):
+                table = self.known.get(name)
+                if not isinstance(table, ast.Dict) or attr not in ("keys", "values", "items"):
+                    return None
+                keys = _keys(table) or []
+                pairs: list[ast.expr] = [
+                    ast.Tuple([k, v], ast.Load()) for k, v in zip(keys, table.values, strict=False)
+                ]
+                return {"keys": keys, "values": list(table.values), "items": pairs}[attr]
+        return None
+
+
+def _keys(table: ast.expr | None) -> list[ast.expr] | None:
+    if not isinstance(table, ast.Dict):
+        return None
+    return [key for key in table.keys if key is not None]
+
+
+def tables_in(tree: ast.Module) -> Tables:
+    """The constants of a module: names in capitals, bound once at its top, never changed in the module.
+
+    Names in capitals are taken to be left alone by other modules, as they are everywhere else in a proof.
+    """
+    made: dict[str, ast.expr] = {}
+    for s in tree.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value):
+                pass
+            case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
+                pass
+            case _:
+                continue
+        plain = _thawed(value)
+        if name.strip("_").isupper() and name not in made and is_constant(plain):
+            made[name] = plain
+    if not made:
+        return Tables()
+    for name in _changed(tree, made):
+        del made[name]
+    return Tables(made)
+
+
+def _thawed(value: ast.expr) -> ast.expr:
+    """What stands inside `MappingProxyType({...})` or `frozenset({...})`."""
+    match value:
+        case ast.Call(func=ast.Name(id=name), args=[inner], keywords=[]) if name in _FROZEN:
+            return inner
+        case ast.Call(func=ast.Attribute(attr=name), args=[inner], keywords=[]) if name in _FROZEN:
+            return inner
+    return value
+
+
+def is_constant(e: ast.expr) -> bool:
+    """Whether `e` is a literal, or a display without `*` of not too many rows."""
+    match e:
+        case ast.Constant():
+            return e.value is not ...
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float())):
+            return True
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) | ast.Set(elts=elts):
+            return len(elts) <= MOST_ROWS and not any(isinstance(item, ast.Starred) for item in elts)
+        case ast.Dict(keys=keys):
+            return len(keys) <= MOST_ROWS and None not in keys
+    return False
+
+
+def _changed(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
+    """Which of `names` may be bound again or changed, or are handed to code that could change them."""
+    stored: dict[str, int] = {}
+    changed: set[str] = set()
+    safe: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        match node:
+            case ast.Subscript(value=ast.Name(id=name) as used, ctx=ast.Load()) if name in names:
+                safe.add(used)
+            case ast.Attribute(value=ast.Name(id=name) as used, attr=attr) if name in names and attr in _READING:
+                safe.add(used)
+            case ast.Compare(comparators=parts):
+                safe.update(part for part in parts if isinstance(part, ast.Name))
+            case ast.For(iter=ast.Name() as used) | ast.comprehension(iter=ast.Name() as used):
+                safe.add(used)
+            case ast.Call(func=ast.Name(id="len" | "sorted" | "any" | "all" | "max" | "min" | "list" | "tuple" | "set")):
+                safe.update(arg for arg in node.args if isinstance(arg, ast.Name))
+            case ast.Global(names=rebound):
+                changed.update(rebound)
+            case ast.Name(id=name, ctx=ast.Store() | ast.Del()) if name in names:
+                stored[name] = stored.get(name, 0) + 1
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name) and node.id in names and isinstance(node.ctx, ast.Load) and node not in safe:
+            if not isinstance(names[node.id], ast.Constant | ast.UnaryOp | ast.Tuple):
+                changed.add(node.id)
+    return {name for name in names if name in changed or stored.get(name, 0) > 1}

@@ -1,0 +1,235 @@
+"""Unfolding: constant tables read as the chains of tests they stand for.
+
+`TABLE[key]`, `TABLE.get(key)`, `key in TABLE`, a loop over the rows of a table, `all`, `any` and `next` over
+its rows: each is lowered as the tests and values, row by row, that Python comes to.
+"""
+
+import ast
+import copy
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from dreck.model.expressions import Expressions, Unsupported
+from dreck.model.graph import Node
+from dreck.model.scopes import FunctionScope
+
+if TYPE_CHECKING:
+    from dreck.model.lowering import Context
+
+_QUANTIFIERS = ("all", "any", "next")
+
+
+class Unfolding(Expressions):
+    """Lowering of what reads a constant table. The methods give None for everything else."""
+
+    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
+        match e:
+            case ast.Name(id=name):
+                return self._constant(name, dest, nxt)
+            case ast.Subscript(value=ast.Name(id=name), slice=key, ctx=ast.Load()):
+                return self._subscript(name, key, dest, nxt, ctx, depth, e)
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr="get"), args=args, keywords=[]):
+                return self._get(name, args, dest, nxt, ctx, depth)
+            case ast.Call(func=ast.Name(id=name), args=[ast.GeneratorExp(generators=[_]) as rows, *rest], keywords=[]):
+                if name in _QUANTIFIERS and self._means_builtin(name):
+                    return self._quantified(name, rows, rest, dest, nxt, ctx, depth)
+            case ast.Compare(left=left, ops=[ast.In() | ast.NotIn() as op], comparators=[ast.Name(id=name)]):
+                return self._inside(left, op, name, dest, nxt, ctx, depth, e)
+        return None
+
+    def rows_of(self, e: ast.expr) -> list[ast.expr] | None:
+        """The rows a loop over `e` goes through, when it is over a constant table."""
+        base = e.func.value if isinstance(e, ast.Call) and isinstance(e.func, ast.Attribute) else e
+        if not isinstance(base, ast.Name) or self._table(base.id) is None:
+            return None
+        return self.names.tables.rows(e)
+
+    def row(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """An item of a table: made when the module was, from names as they are meant there."""
+        if isinstance(e, ast.List | ast.Dict | ast.Set):
+            raise Unsupported("a table holds one list, dict or set that everybody gets")
+        if isinstance(e, ast.Lambda):
+            return self.arena.node("move", None, (self.arena.unnamed(e),), dest, (nxt,))
+        there = type(self)(self.arena, FunctionScope(frozenset()), self.names, frozenset(), self.kept)
+        if isinstance(e, ast.Tuple):
+            return self._row_of_several(e.elts, "tuple", dest, nxt, ctx, depth)
+        if isinstance(e, ast.Call):
+            return there.expr(e, dest, nxt, ctx, depth + 1)
+        return there.expr(e, dest, nxt, ctx, depth)
+
+    def _row_of_several(
+        self, parts: list[ast.expr], what: str, dest: str, nxt: Node, ctx: "Context", depth: int
+    ) -> Node:
+        places = tuple(f"%{depth + i}" for i in range(len(parts)))
+        node = self.arena.node("pure", what, places, dest, (nxt,))
+        for place, part in reversed(list(zip(places, parts, strict=True))):
+            node = self.row(part, place, node, ctx, depth + len(parts))
+        return node
+
+    def _table(self, name: str) -> ast.expr | None:
+        scope = self.scope
+        if not name.strip("_").isupper() or name in self.kept:
+            return None
+        if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:
+            return None
+        if name in self.enclosing or self.names.kind(name) != "stable":
+            return None
+        return self.names.tables.get(name)
+
+    def _means_builtin(self, name: str) -> bool:
+        return name not in self.scope.local and name not in self.enclosing and self.names.is_builtin(name)
+
+    # --- values ------------------------------------------------------------------------------------
+
+    def _constant(self, name: str, dest: str, nxt: Node) -> Node | None:
+        value = self._table(name)
+        if not isinstance(value, ast.Constant | ast.UnaryOp):
+            return None
+        place = self._operand(value, dest)
+        return None if isinstance(place, str) else self.arena.node("move", None, (place,), dest, (nxt,))
+
+    def _subscript(
+        self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+    ) -> Node | None:
+        table = self._table(name)
+        if not isinstance(table, ast.Dict):
+            return None
+        asked = _asked(key, depth)
+        absent = self.act("missing key", name, asked, "%exc", ctx.exc, ctx, e)
+        return self._chain(key, table, dest, nxt, absent, ctx, depth)
+
+    def _get(
+        self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
+    ) -> Node | None:
+        table = self._table(name)
+        if not isinstance(table, ast.Dict) or len(args) not in (1, 2) or any(isinstance(a, ast.Starred) for a in args):
+            return None
+        otherwise = f"%{depth + 20}"
+        default = args[1] if len(args) == 2 else ast.Constant(None)
+        absent = self.arena.node("move", None, (otherwise,), dest, (nxt,))
+        after = self._looked_up(table, args[0], dest, nxt, absent, ctx, depth)
+        return self._key(args[0], self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
+
+    def _inside(
+        self, left: ast.expr, op: ast.cmpop, name: str, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+    ) -> Node | None:
+        table = self._table(name)
+        keys = [k for k in table.keys if k is not None] if isinstance(table, ast.Dict) else getattr(table, "elts", None)
+        if keys is None:
+            return None
+        members = [self._operand(k, "%") for k in keys]
+        if any(isinstance(m, str) for m in members):
+            return None
+        hashed = isinstance(table, ast.Dict | ast.Set)
+        known = self.arena.terms.make("members" if hashed else "tuple", *members)
+        return self.operands(
+            [left], ctx, depth, lambda f: self.act("compare", type(op).__name__, (*f, known), dest, nxt, ctx, e)
+        )
+
+    def _chain(
+        self, key: ast.expr, table: ast.Dict, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int
+    ) -> Node:
+        return self._key(key, self._looked_up(table, key, dest, nxt, absent, ctx, depth), ctx, depth)
+
+    def _key(self, key: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """Evaluates the key, a pair of them part by part, and makes sure that it can be hashed."""
+        asked = _asked(key, depth)
+        parts = key.elts if isinstance(key, ast.Tuple) else [key]
+        for place in reversed(asked):
+            nxt = self.act("hashed", None, (place,), None, nxt, ctx, key)
+        for i in range(len(parts) - 1, -1, -1):
+            nxt = self.expr(parts[i], asked[i], nxt, ctx, depth + 8 + i)
+        return nxt
+
+    def _looked_up(
+        self, table: ast.Dict, key: ast.expr, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int
+    ) -> Node:
+        asked = _asked(key, depth)
+        if len(asked) > 7:
+            raise Unsupported("a key of more than seven parts")
+        node = absent
+        for k, v in reversed(list(zip(table.keys, table.values, strict=True))):
+            assert k is not None
+            parts = k.elts if isinstance(k, ast.Tuple) else [k]
+            if len(parts) != len(asked):
+                if len(asked) > 1 or isinstance(k, ast.Tuple):
+                    raise Unsupported("keys of several shapes in one table")
+                continue
+            found = self.row(v, dest, nxt, ctx, depth + 8)
+            for place, part in reversed(list(zip(asked, parts, strict=True))):
+                found = self._equal(place, part, found, node, ctx, depth + 8)
+            node = found
+        return node
+
+    def _equal(self, place: str, k: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+        held, other = f"%{depth}", f"%{depth + 1}"
+        asked = self.arena.node("branch", None, (held,), None, (yes, no), ctx.exc, k)
+        told = ast.Compare(ast.Name("key", ast.Load()), [ast.Eq()], [k])
+        test = self.act("compare", "Eq", (place, other), held, asked, ctx, told)
+        return self.row(k, other, test, ctx, depth + 1)
+
+    # --- rows, one after the other -----------------------------------------------------------------
+
+    def _quantified(
+        self, name: str, e: ast.GeneratorExp, rest: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
+    ) -> Node | None:
+        (loop,) = e.generators
+        rows = self.rows_of(loop.iter)
+        if rows is None or loop.is_async or len(rest) != (name == "next") or not _plain_target(loop.target):
+            return None
+        inner, target, element, tests = self._inside_generator(e, loop, depth)
+        const = self.arena.terms.const
+
+        def settled(value: bool) -> Node:
+            return self.arena.node("move", None, (const(value),), dest, (nxt,))
+
+        otherwise = f"%{depth + 20}"
+        match name:
+            case "all":
+                after = settled(True)
+            case "any":
+                after = settled(False)
+            case _:
+                after = self.arena.node("move", None, (otherwise,), dest, (nxt,))
+        for item in reversed(rows):
+            match name:
+                case "all":
+                    found = inner.cond(element, after, settled(False), ctx, depth + 8)
+                case "any":
+                    found = inner.cond(element, settled(True), after, ctx, depth + 8)
+                case _:
+                    found = inner.expr(element, dest, nxt, ctx, depth + 8)
+            for test in reversed(tests):
+                found = inner.cond(test, found, after, ctx, depth + 8)
+            bound = inner.assign(target, f"%{depth + 7}", found, ctx, depth + 8)
+            after = self.row(item, f"%{depth + 7}", bound, ctx, depth + 8)
+        return self.expr(rest[0], otherwise, after, ctx, depth + 21) if rest else after
+
+    def _inside_generator(
+        self, e: ast.GeneratorExp, loop: ast.comprehension, depth: int
+    ) -> tuple[Any, ast.expr, ast.expr, list[ast.expr]]:
+        """The generator's parts, its own names told apart from the function's, and a lowering that knows them."""
+        own = {n.id: f"{n.id}@{depth}" for n in ast.walk(loop.target) if isinstance(n, ast.Name)}
+        renaming = _Renaming(own)
+        target, element = (renaming.visit(copy.deepcopy(part)) for part in (loop.target, e.elt))
+        tests = [renaming.visit(copy.deepcopy(test)) for test in loop.ifs]
+        scope = replace(self.scope, local=self.scope.local | set(own.values()))
+        inner = type(self)(self.arena, scope, self.names, self.enclosing, self.kept)
+        return inner, target, element, tests
+
+
+def _asked(key: ast.expr, depth: int) -> tuple[str, ...]:
+    count = len(key.elts) if isinstance(key, ast.Tuple) else 1
+    return tuple(f"%{depth + i}" for i in range(count))
+
+
+def _plain_target(target: ast.expr) -> bool:
+    return isinstance(target, ast.Name) or (isinstance(target, ast.Tuple) and all(map(_plain_target, target.elts)))
+
+
+class _Renaming(ast.NodeTransformer):
+    def __init__(self, names: dict[str, str]) -> None:
+        self.names = names
+
+    def visit_Name(self, node: ast.Name) -> ast.Name:
+        return ast.copy_location(ast.Name(self.names.get(node.id, node.id), node.ctx), node)

@@ -1,0 +1,164 @@
+"""The scene: a whole module as a step sees it that reaches beyond one function, and what it plans there."""
+
+import ast
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+
+from dreck.model.scopes import FunctionScope, ModuleNames, scope_of
+from dreck.source.functions import Function, FunctionNode
+from dreck.steps.sheet import Sheet
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """What a person asks for beside the step: names by the code they are for, the form of a predicate, a file."""
+
+    names: Mapping[str, str] = field(default_factory=dict)
+    form: str = ""
+    discriminant: str = ""
+    table_file: str = ""
+    inline_callers: bool = False
+
+    def name_for(self, code: str) -> str:
+        """The name wished for a piece of code, however it is spaced; '' when there is none."""
+        wanted = _plain(code)
+        return next((name for had, name in self.names.items() if _plain(had) == wanted), "")
+
+
+def _plain(code: str) -> str:
+    try:
+        return ast.dump(ast.parse(code.strip(), mode="eval"))
+    except (SyntaxError, ValueError):
+        return code.strip()
+
+
+@dataclass
+class Scene:
+    """One module and the function meant in it. `others` are further files of the project, read when asked for."""
+
+    path: Path
+    text: str
+    tree: ast.Module
+    functions: list[Function]
+    function: Function
+    wishes: Wishes = Wishes()
+    line_length: int = 88
+    others: "Others | None" = None
+
+    def sheet(self) -> Sheet:
+        return Sheet(self.text)
+
+    @property
+    def node(self) -> FunctionNode:
+        return self.function.node
+
+    @cached_property
+    def names(self) -> ModuleNames:
+        return ModuleNames(self.tree)
+
+    @cached_property
+    def scope(self) -> FunctionScope:
+        return scope_of(self.node)
+
+    @cached_property
+    def outermost(self) -> ast.stmt:
+        """The statement at the top of the module that holds the function."""
+        return next(s for s in self.tree.body if s.lineno <= self.node.lineno <= (s.end_lineno or s.lineno))
+
+    @cached_property
+    def owner(self) -> ast.ClassDef | None:
+        return self.function.owner
+
+    def all_words(self) -> set[str]:
+        """Every identifier of the module, and those other modules import from it or use with it."""
+        words: set[str] = set()
+        for node in ast.walk(self.tree):
+            match node:
+                case ast.Name(id=word) | ast.Attribute(attr=word) | ast.arg(arg=word) | ast.keyword(arg=str() as word):
+                    words.add(word)
+                case ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word) | ast.ClassDef(name=word):
+                    words.add(word)
+                case ast.alias():
+                    words.add((node.asname or node.name).split(".")[0])
+                case ast.Global(names=several) | ast.Nonlocal(names=several):
+                    words.update(several)
+                case ast.ExceptHandler(name=str() as word) | ast.MatchAs(name=str() as word):
+                    words.add(word)
+        return words | (self.others.words_beside(self.path) if self.others is not None else set())
+
+
+class Others:
+    """The other Python files of a project."""
+
+    def __init__(self, files: list[Path]) -> None:
+        self.files = files
+        self._trees: dict[Path, tuple[str, ast.Module]] = {}
+
+    def importing(self, path: Path) -> Iterator[tuple[Path, str, ast.Module]]:
+        """The files that import the module at `path`, with their text and tree."""
+        stem = path.stem if path.stem != "__init__" else path.parent.name
+        for file in self.files:
+            if file.resolve() == path.resolve():
+                continue
+            found = self._read(file, stem)
+            if found is not None and any(_imports(s, stem) for s in ast.walk(found[1])):
+                yield file, *found
+
+    def words_beside(self, path: Path) -> set[str]:
+        """Names that modules importing this one define or use: a new name must not meet them."""
+        words: set[str] = set()
+        for _, _, tree in self.importing(path):
+            words |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
+            words |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+            words |= {n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+        return words
+
+    def _read(self, file: Path, word: str) -> tuple[str, ast.Module] | None:
+        from dreck.errors import DreckError
+        from dreck.source.files import read
+        from dreck.source.functions import parse
+
+        if file not in self._trees:
+            try:
+                text = read(file).text
+                self._trees[file] = text, parse(text, file)
+            except DreckError:
+                return None
+        return self._trees[file]
+
+
+def _imports(s: ast.AST, stem: str) -> bool:
+    match s:
+        case ast.Import(names=names):
+            return any(alias.name.split(".")[-1] == stem for alias in names)
+        case ast.ImportFrom(module=module, names=names):
+            return (module or "").split(".")[-1] == stem or any(alias.name == stem for alias in names)
+    return False
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """One way of carrying out a step: the module as it would be, and why.
+
+    `made` are the names it makes, `note` what should be said of them; `others` the texts of other files that
+    change with it; `removed` functions that are no more. With `only_if_proved`, a trial is not evidence enough.
+    """
+
+    line: int
+    reason: str
+    text: str
+    made: tuple[str, ...] = ()
+    note: str = ""
+    others: Mapping[Path, str] = field(default_factory=dict)
+    removed: tuple[str, ...] = ()
+    only_if_proved: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class NotPlanned:
+    """A place where the step was looked for and is better not taken, with the reason."""
+
+    line: int
+    reason: str

@@ -1,0 +1,90 @@
+"""Renaming what Dreck has named: in the module, in those that import it, in its pins."""
+
+import ast
+import builtins
+from dataclasses import replace
+from pathlib import Path
+
+from dreck.errors import DreckError
+from dreck.evidence.verdict import Verdict
+from dreck.source.files import read
+from dreck.source.functions import parse
+from dreck.steps.scene import Others
+from dreck.steps.sheet import Range, Sheet
+from dreck.workbench.compare import Text, judge_rewrite
+from dreck.workbench.journal import Journal
+from dreck.workbench.reshape import Bench, Change, Reshaped, project_files
+from dreck.workbench.results import Taken
+
+STEP = "rename"
+
+
+def renamed_where_made(bench: Bench, done: Reshaped) -> Reshaped:
+    """`--name old=new`, where `old` is a name that Dreck made in this file earlier: it is renamed everywhere.
+
+    Raises DreckError when the new name is taken.
+    """
+    made_now = {name for change in done.changes for name in change.taken.made}
+    wishes = {old: new for old, new in bench.wishes.names.items() if old.isidentifier() and old != new}
+    for old in wishes.keys() & (_made_before(bench.file.path) - made_now):
+        change = _renaming(bench, done.text, old, wishes[old])
+        if change is None:
+            continue
+        done.changes.append(change)
+        done.text = change.after
+    return done
+
+
+def _made_before(path: Path) -> set[str]:
+    records = [r for r in Journal(path.absolute().parent).records() if r.path == path.absolute()]
+    return {name for record in records for entry in record.entries for name in entry.made}
+
+
+def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:
+    path = bench.file.path
+    tree = parse(text, path)
+    if new in _words(tree) or hasattr(builtins, new):
+        raise DreckError(f"{path}: '{new}' is taken already; choose another name for '{old}'")
+    after = _with_name(text, tree, old, new)
+    if after == text:
+        return None
+    function = next((n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef) and old in _words(n)), "")
+    verdict = judge_rewrite(Text(path, text), Text(path, after), replace(bench.wanted), removed=(*_functions_named(tree, old),))
+    if not verdict and verdict.status == "differs":
+        raise DreckError(f"{path}: with '{new}' for '{old}' it would not do the same: {verdict}")
+    others = {}
+    for other, before, other_tree in Others(project_files(path)).importing(path):
+        changed = _with_name(before, other_tree, old, new)
+        if changed != before:
+            others[other] = (before, changed)
+    return Change(function, Taken(STEP, 1, f"{old} is called {new}", verdict, (new,)), text, after, others)
+
+
+def _functions_named(tree: ast.Module, name: str) -> list[str]:
+    found = []
+    for s in tree.body:
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) and s.name == name:
+            found.append(name)
+        if isinstance(s, ast.ClassDef):
+            found += [f"{s.name}.{name}" for m in s.body if isinstance(m, ast.FunctionDef) and m.name == name]
+            found += [f"{name}.{m.name}" for m in s.body if isinstance(m, ast.FunctionDef) and s.name == name]
+    return found
+
+
+def _words(tree: ast.AST) -> set[str]:
+    return {
+        word
+        for n in ast.walk(tree)
+        for word in (getattr(n, "id", None), getattr(n, "attr", None), getattr(n, "name", None), getattr(n, "arg", None))
+        if isinstance(word, str)
+    }
+
+
+def _with_name(text: str, tree: ast.Module, old: str, new: str) -> str:
+    """`text` with each place that says `old` saying `new`; strings and comments stay."""
+    sheet = Sheet(text)
+    for token in sheet.tokens:
+        if token.type == 1 and token.string == old:
+            start = sheet.line_start(token.start[0]) + token.start[1]
+            sheet.replace(Range(start, start + len(old)), new)
+    return sheet.result()

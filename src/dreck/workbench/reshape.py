@@ -1,0 +1,232 @@
+"""Reshaping a module: steps that reach beyond one function, each judged on every function it touches."""
+
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from dreck.errors import BadSource, DreckError
+from dreck.evidence.verdict import Verdict
+from dreck.source.files import SourceFile, python_files
+from dreck.source.functions import Function, functions_in, parse
+from dreck.source.lines import split_lines
+from dreck.steps.catalogue import Step
+from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
+from dreck.steps.trees import BetterNot, Untouchable
+from dreck.workbench.compare import Text, Wanted, judge_rewrite
+from dreck.workbench.journal import Entry, span_entry
+from dreck.workbench.results import Refused, Taken
+from dreck.workbench.straighten import LeaveFunction, Proposal, Stop, comments, told
+
+_MOST = 60
+_PROJECT_MARKS = (".git", "pyproject.toml", "setup.py", "setup.cfg")
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One step taken on a module: its text before and after, and other files that changed with it."""
+
+    function: str
+    taken: Taken
+    before: str
+    after: str
+    others: Mapping[Path, tuple[str, str]] = field(default_factory=dict)
+
+    def entry(self, group: str = "") -> Entry:
+        return span_entry(self.taken, self.function, self.before, self.after, group)
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """What a module is reshaped with."""
+
+    file: SourceFile
+    steps: Sequence[Step]
+    wishes: Wishes
+    wanted: Wanted
+    line_length: int
+    least: str
+    consult: Callable[[Proposal], str] | None = None
+    leaves: Callable[[Sequence[str], Function], bool] = lambda lines, function: False
+
+
+@dataclass(slots=True)
+class Reshaped:
+    """The module's text in the end, the steps taken on the way, and those refused, by function."""
+
+    text: str
+    changes: list[Change] = field(default_factory=list)
+    refused: list[tuple[str, Refused]] = field(default_factory=list)
+    stopped: bool = False
+
+
+def reshape(bench: Bench, text: str, names: Sequence[str]) -> Reshaped:
+    """Takes every step of the bench that applies to the functions `names` and holds."""
+    work = _Work(bench, Reshaped(text))
+    try:
+        for name in names:
+            try:
+                work.function(name)
+            except LeaveFunction:
+                continue
+    except Stop:
+        work.done.stopped = True
+    return work.done
+
+
+@dataclass(slots=True)
+class _Work:
+    bench: Bench
+    done: Reshaped
+    tried: set[str] = field(default_factory=set)
+
+    def function(self, name: str) -> None:
+        for step in self.bench.steps:
+            for _ in range(_MOST):
+                if not self._one(step, name):
+                    break
+
+    def _one(self, step: Step, name: str) -> bool:
+        scene = self._scene(name)
+        if scene is None or step.plans is None:
+            return False
+        try:
+            for plan in step.plans(scene):
+                if isinstance(plan, NotPlanned):
+                    self._refuse(name, step, plan.line, plan.reason)
+                elif plan.text not in self.tried and self._keep(step, scene, plan):
+                    return True
+        except BetterNot as error:
+            self._refuse(name, step, scene.node.lineno, str(error))
+        except Untouchable as error:
+            self._refuse(name, step, scene.node.lineno, str(error))
+        return False
+
+    def _scene(self, name: str) -> Scene | None:
+        text, path = self.done.text, self.bench.file.path
+        tree = parse(text, path)
+        functions = functions_in(tree, text)
+        function = next((f for f in functions if f.name == name), None)
+        if function is None or self.bench.leaves(split_lines(text), function):
+            return None
+        others = Others(project_files(path))
+        return Scene(path, text, tree, functions, function, self.bench.wishes, self.bench.line_length, others)
+
+    def _refuse(self, name: str, step: Step, line: int, reason: str) -> None:
+        refusal = name, Refused(step.name, line, reason)
+        if refusal not in self.done.refused:
+            self.done.refused.append(refusal)
+
+    def _keep(self, step: Step, scene: Scene, plan: Plan) -> bool:
+        name, before = scene.function.name, scene.text
+        self.tried.add(plan.text)
+        against = self._against(scene, plan)
+        if against:
+            self._refuse(name, step, plan.line, against)
+            return False
+        verdict = self._judged(step, scene, plan)
+        if not verdict or (plan.only_if_proved and verdict.status != "proved"):
+            self._refuse(name, step, plan.line, told(verdict))
+            return False
+        reason = f"{plan.reason}; {plan.note}" if plan.note else plan.reason
+        taken = Taken(step.name, plan.line, reason, verdict, plan.made)
+        others = {path: (_text_of(path), new) for path, new in plan.others.items()}
+        change = Change(name, taken, before, plan.text, others)
+        if self.bench.consult is not None:
+            entry = change.entry()
+            no = self.bench.consult(Proposal(self.bench.file.path, name, entry.start, entry.before, entry.after, taken))
+            if no:
+                self._refuse(name, step, plan.line, no)
+                return False
+        self.done.text = plan.text
+        self.done.changes.append(change)
+        return True
+
+    def _against(self, scene: Scene, plan: Plan) -> str:
+        """Why a plan is not even judged; '' when nothing speaks against it."""
+        for path, old, new in [(scene.path, scene.text, plan.text), *((p, _text_of(p), t) for p, t in plan.others.items())]:
+            try:
+                tree = parse(new, path)
+                compile(tree, str(path), "exec", dont_inherit=True)
+            except (BadSource, SyntaxError) as error:
+                return f"the rewritten text is not Python: {error}"
+            lost = comments(old) - comments(new)
+            if lost:
+                return f"a comment would be lost: {next(iter(lost))}"
+        self.bench.file.encoded(plan.text)
+        return ""
+
+    def _judged(self, step: Step, scene: Scene, plan: Plan) -> Verdict:
+        assume = (*self.bench.wanted.assume, *step.asks)
+        wanted = replace(self.bench.wanted, assume=assume, trial=self.bench.least != "proved")
+        if not plan.others:
+            old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
+            return judge_rewrite(old, new, wanted, plan.removed)
+        with _staged({scene.path: plan.text, **plan.others}) as places:
+            pairs = [(scene.path, scene.text), *((path, _text_of(path)) for path in plan.others)]
+            parts = [
+                judge_rewrite(Text(path, text), Text(places[path], _text_of(places[path])), wanted, plan.removed)
+                for path, text in pairs
+            ]
+        return min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
+
+
+def _text_of(path: Path) -> str:
+    from dreck.source.files import read
+
+    return read(path).text
+
+
+def project_root(path: Path) -> Path:
+    """The top of the project a file belongs to; its own folder when nothing tells."""
+    folder = path.absolute().parent
+    for place in (folder, *folder.parents):
+        if any((place / mark).exists() for mark in _PROJECT_MARKS):
+            return place
+    return folder
+
+
+def project_files(path: Path) -> list[Path]:
+    """The Python files around `path`: of its project, or of its folder when there are too many."""
+    root = project_root(path)
+    found: list[Path] = []
+    for file in python_files(root):
+        found.append(file)
+        if len(found) > 400:
+            return list(python_files(path.absolute().parent))
+    return found
+
+
+@contextmanager
+def _staged(texts: Mapping[Path, str]) -> Iterator[dict[Path, Path]]:
+    """A copy of the project with other texts in place, gone when the context ends."""
+    first = next(iter(texts))
+    root = project_root(first)
+    with tempfile.TemporaryDirectory(prefix="dreck-staged-") as folder:
+        for file in python_files(root):
+            place = Path(folder, file.relative_to(root))
+            place.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(file, place)
+        places = {path: Path(folder, os.path.relpath(path.absolute(), root)) for path in texts}
+        for path, text in texts.items():
+            places[path].write_text(text, encoding="utf-8", newline="")
+        yield places
+
+
+# --- renaming ------------------------------------------------------------------------------------------
+
+
+_NAME = re.compile(r"[^\W\d]\w*\Z")
+
+
+def check_names(names: Mapping[str, str]) -> None:
+    """Raises DreckError for a wished name that cannot be one."""
+    import keyword
+
+    for code, name in names.items():
+        if not _NAME.match(name) or keyword.iskeyword(name):
+            raise DreckError(f"--name '{code}={name}': '{name}' cannot be a name in Python")

@@ -1,0 +1,165 @@
+"""Surroundings: what around two versions of a function means something else, so that they cannot be alone the same."""
+
+import ast
+import builtins
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from dreck.model.scopes import ModuleNames, assigned_in_place
+
+_PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
+
+
+@dataclass(frozen=True, slots=True)
+class Module:
+    """One version of a module, as a tree and as what its names mean."""
+
+    tree: ast.Module
+    names: ModuleNames
+    functions: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """Names that mean something else in the two versions, each with how.
+
+    `always` are those of which any mention counts, `unfolded` constants that a proof may read row by row,
+    `attributes` methods that a class has in one version only though both versions speak of them.
+    """
+
+    always: dict[str, str]
+    unfolded: dict[str, str]
+    attributes: dict[str, str]
+
+
+def changed_between(old: Module, new: Module) -> Changed:
+    """What differs at the top of the two modules and in their classes; functions are compared one by one."""
+    before, after = _definitions(old.tree), _definitions(new.tree)
+    always: dict[str, str] = {}
+    unfolded: dict[str, str] = {}
+    for name in before.keys() & after.keys():
+        if before[name] == after[name] or _grown(name, old, new):
+            continue
+        both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
+        (unfolded if both_read else always)[name] = "is defined otherwise"
+    for name in before.keys() ^ after.keys():
+        is_function = name in old.functions or name in new.functions
+        other = new if name in before else old
+        if hasattr(builtins, name) or _speaks_of(other.tree, name):
+            always[name] = "is a function in one version only" if is_function else "exists in one version only"
+    return Changed(always, unfolded, _methods_apart(old, new))
+
+
+def names_in_lazy_code(node: ast.AST) -> set[str]:
+    """Names read in code that a proof takes as a whole: comprehensions, lambdas, nested functions."""
+    lazy = ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp | ast.FunctionDef | ast.ClassDef
+    inner = [n for n in ast.walk(node) if isinstance(n, lazy) and n is not node]
+    return {n.id for part in inner for n in ast.walk(part) if isinstance(n, ast.Name)}
+
+
+def _speaks_of(tree: ast.Module, name: str) -> bool:
+    return any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(tree))
+
+
+def _definitions(tree: ast.Module) -> dict[str, str]:
+    found: dict[str, list[str]] = {}
+    for s in tree.body:
+        match s:
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                continue
+            case ast.ClassDef(name=name):
+                found.setdefault(name, []).append(_class_shape(s))
+            case ast.Import() | ast.ImportFrom():
+                for alias in s.names:
+                    bound = alias.asname or alias.name.split(".")[0]
+                    origin = s.module if isinstance(s, ast.ImportFrom) else None
+                    found.setdefault(bound, []).append(f"{origin} {alias.name}")
+            case _:
+                for name in assigned_in_place(s) or _bound_below(s):
+                    found.setdefault(name, []).append(ast.dump(s))
+    return {name: " | ".join(parts) for name, parts in found.items()}
+
+
+def _bound_below(s: ast.stmt) -> set[str]:
+    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return found | {n.name for n in ast.walk(s) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+
+
+def _class_shape(s: ast.ClassDef) -> str:
+    """What a class is apart from its methods: those are compared one by one."""
+    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr)]
+    special = [m for m in _methods(s) if m.startswith("__") and m.endswith("__")]
+    return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest, *special])
+
+
+def _methods(s: ast.ClassDef) -> list[str]:
+    return [n.name for n in s.body if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+
+
+# --- classes that have only grown ----------------------------------------------------------------------
+
+
+def _grown(name: str, old: Module, new: Module) -> bool:
+    """Whether a class differs only by names and bases that the other version never speaks of."""
+    one, two = old.names.definitions.get(name), new.names.definitions.get(name)
+    if not isinstance(one, ast.ClassDef) or not isinstance(two, ast.ClassDef):
+        return False
+    return _common(one, old, new) == _common(two, new, old)
+
+
+def _common(node: ast.ClassDef, mine: Module, other: Module) -> str:
+    said = attributes_of(other.tree)
+    bases = [b for b in node.bases if not (isinstance(b, ast.Name) and _is_harmless(b.id, mine, other, said))]
+    body = [s for s in node.body if not _adds_only(s, said)]
+    return _class_shape(
+        ast.ClassDef(name=node.name, bases=bases, keywords=[], body=body, decorator_list=node.decorator_list)
+    ) + " ".join(map(ast.dump, node.keywords))
+
+
+def _adds_only(s: ast.stmt, said: set[str]) -> bool:
+    match s:
+        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
+            return name not in said and not name.startswith("_")
+    return False
+
+
+def _is_harmless(base: str, mine: Module, other: Module, said: set[str]) -> bool:
+    """A base that only one version has, with nothing in it that the other version could come upon."""
+    node = mine.names.definitions.get(base)
+    if base in other.names.definitions or not isinstance(node, ast.ClassDef):
+        return False
+    if node.keywords or node.decorator_list or any(ast.unparse(b) not in _PLAIN_BASES for b in node.bases):
+        return False
+    return not any(name in said or name.startswith("__") for name in _names_in(node))
+
+
+def _names_in(node: ast.ClassDef) -> Iterator[str]:
+    yield from _methods(node)
+    for s in node.body:
+        yield from assigned_in_place(s)
+
+
+def attributes_of(tree: ast.Module) -> set[str]:
+    """Every attribute name a module speaks of or defines in a class."""
+    found: set[str] = set()
+    for node in ast.walk(tree):
+        match node:
+            case ast.Attribute(attr=attr):
+                found.add(attr)
+            case ast.ClassDef():
+                found.update(_names_in(node))
+    return found
+
+
+def _methods_apart(old: Module, new: Module) -> dict[str, str]:
+    one, two = _by_class(old.tree), _by_class(new.tree)
+    both = attributes_of(old.tree) & attributes_of(new.tree)
+    found = {}
+    for name in one.keys() & two.keys():
+        for method in (one[name] ^ two[name]) & both:
+            found[method] = f"is a method of {name} in one version only"
+    return found
+
+
+def _by_class(tree: ast.Module) -> dict[str, set[str]]:
+    return {n.name: set(_methods(n)) for n in ast.walk(tree) if isinstance(n, ast.ClassDef)}
