@@ -120,6 +120,11 @@ def census(paths: tuple[str, ...], as_json: bool) -> int:
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
 @click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="The least evidence wanted.")
 @click.option("--check", default="", metavar="'COMMAND'", help="Run this after each step; red drops the step.")
+@click.option("--name", "named", multiple=True, metavar="'CODE=NAME'", help="Call this condition, value or name so.")
+@click.option("--as", "form", default="", metavar="FORM", help="A predicate is a variable, function, method, property.")
+@click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
+@click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
+@click.option("--inline-callers", is_flag=True, help="Let callers ask the classes; the old function goes.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, leave this function, stop.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
@@ -131,15 +136,22 @@ def untangle(
     assume: tuple[str, ...],
     verdict: str,
     check: str,
+    named: tuple[str, ...],
+    form: str,
+    discriminant: str,
+    table_file: str,
+    inline_callers: bool,
     asking: bool,
     jobs: int,
     as_json: bool,
 ) -> int:
     """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first."""
+    from dreck.steps.scene import Wishes
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
 
-    request = Request(chosen, leave, assume, verdict, write, check, jobs)
+    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
+    request = Request(chosen, leave, assume, verdict, write, check, jobs, wishes)
     with progress_bar() as told:
         result = run(targets, request, told, _asker() if asking else None)
     if as_json:
@@ -149,6 +161,16 @@ def untangle(
 
         show_result(result, write)
     return 1 if chosen and not result.steps and result.refused else 0
+
+
+def _names(named: tuple[str, ...]) -> dict[str, str]:
+    found = {}
+    for wish in named:
+        code, mark, name = wish.rpartition("=")
+        if not mark or not code.strip() or not name.strip():
+            raise DreckError(f"--name '{wish}': a name is given as 'CODE=NAME'")
+        found[code.strip()] = name.strip()
+    return found
 
 
 @click.command()

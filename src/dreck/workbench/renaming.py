@@ -2,6 +2,7 @@
 
 import ast
 import builtins
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -26,13 +27,31 @@ def renamed_where_made(bench: Bench, done: Reshaped) -> Reshaped:
     """
     made_now = {name for change in done.changes for name in change.taken.made}
     wishes = {old: new for old, new in bench.wishes.names.items() if old.isidentifier() and old != new}
-    for old in wishes.keys() & (_made_before(bench.file.path) - made_now):
+    known = _made_before(bench.file.path)
+    for old in wishes.keys() - known - made_now:
+        raise DreckError(f"{bench.file.path}: '{old}' is no name that Dreck made here; only those can be renamed")
+    for old in wishes.keys() & (known - made_now):
         change = _renaming(bench, done.text, old, wishes[old])
         if change is None:
             continue
         done.changes.append(change)
         done.text = change.after
     return done
+
+
+def naming_steps(names: Mapping[str, str]) -> list[str]:
+    """The steps that give names to such code, when nobody says which: conditions, bare values; none to rename."""
+    found: list[str] = []
+    for code in names:
+        try:
+            e = ast.parse(code.strip(), mode="eval").body
+        except SyntaxError:
+            raise DreckError(f"--name '{code}={names[code]}': '{code}' is no expression in Python") from None
+        if isinstance(e, ast.Constant | ast.UnaryOp) and not isinstance(getattr(e, "op", None), ast.Not):
+            found.append("named-constant")
+        elif not isinstance(e, ast.Name):
+            found.append("named-predicate")
+    return list(dict.fromkeys(found))
 
 
 def _made_before(path: Path) -> set[str]:

@@ -27,7 +27,7 @@ from dreck.workbench.collector import calm
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.compare import Wanted
 from dreck.workbench.journal import Entry, Journal, span_entry
-from dreck.workbench.renaming import renamed_where_made
+from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
 from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
@@ -279,6 +279,8 @@ def _told_together(results: list[FunctionResult], done: Reshaped, path: Path) ->
 
 def _steps(request: Request, config: Config) -> list[Step]:
     left = config.leave | set(request.leave)
+    if not request.steps and request.wishes.names:
+        return [step_named(name) for name in naming_steps(request.wishes.names) if name not in left]
     if request.steps:
         chosen = {name: step_named(name) for name in request.steps}.values()
         return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))
