@@ -1,7 +1,7 @@
 """The scene: a whole module as a step sees it that reaches beyond one function, and what it plans there."""
 
 import ast
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -90,43 +90,46 @@ class Scene:
 
 
 class Others:
-    """The other Python files of a project."""
+    """The other Python files of a project; read once, and parsed only when they name the module."""
 
     def __init__(self, files: list[Path]) -> None:
         self.files = files
-        self._trees: dict[Path, tuple[str, ast.Module]] = {}
+        self._beside: dict[Path, frozenset[str]] = {}
+        self._importing: dict[Path, list[tuple[Path, str, ast.Module]]] = {}
 
-    def importing(self, path: Path) -> Iterator[tuple[Path, str, ast.Module]]:
+    def importing(self, path: Path) -> list[tuple[Path, str, ast.Module]]:
         """The files that import the module at `path`, with their text and tree."""
-        stem = path.stem if path.stem != "__init__" else path.parent.name
-        for file in self.files:
-            if file.resolve() == path.resolve():
-                continue
-            found = self._read(file, stem)
-            if found is not None and any(_imports(s, stem) for s in ast.walk(found[1])):
-                yield file, *found
+        if path not in self._importing:
+            stem = path.stem if path.stem != "__init__" else path.parent.name
+            found = ((file, _read(file, stem)) for file in self.files if file.resolve() != path.resolve())
+            self._importing[path] = [
+                (file, *read) for file, read in found if read and any(_imports(s, stem) for s in ast.walk(read[1]))
+            ]
+        return self._importing[path]
 
-    def words_beside(self, path: Path) -> set[str]:
+    def words_beside(self, path: Path) -> frozenset[str]:
         """Names that modules importing this one define or use: a new name must not meet them."""
-        words: set[str] = set()
-        for _, _, tree in self.importing(path):
-            words |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
-            words |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
-            words |= {n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
-        return words
+        if path not in self._beside:
+            words: set[str] = set()
+            for _, _, tree in self.importing(path):
+                words |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
+                words |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+                words |= {n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+            self._beside[path] = frozenset(words)
+        return self._beside[path]
 
-    def _read(self, file: Path, word: str) -> tuple[str, ast.Module] | None:
-        from dreck.errors import DreckError
-        from dreck.source.files import read
-        from dreck.source.functions import parse
 
-        if file not in self._trees:
-            try:
-                text = read(file).text
-                self._trees[file] = text, parse(text, file)
-            except DreckError:
-                return None
-        return self._trees[file]
+def _read(file: Path, word: str) -> tuple[str, ast.Module] | None:
+    """A file's text and tree, when the text has `word` in it and is Python."""
+    from dreck.errors import DreckError
+    from dreck.source.files import read
+    from dreck.source.functions import parse
+
+    try:
+        text = read(file).text
+        return (text, parse(text, file)) if word in text else None
+    except DreckError:
+        return None
 
 
 def _imports(s: ast.AST, stem: str) -> bool:

@@ -83,6 +83,7 @@ class _Work:
     bench: Bench
     done: Reshaped
     tried: set[str] = field(default_factory=set)
+    others: Others | None = None
 
     def function(self, name: str) -> None:
         for step in self.bench.steps:
@@ -113,8 +114,9 @@ class _Work:
         function = next((f for f in functions if f.name == name), None)
         if function is None or self.bench.leaves(split_lines(text), function):
             return None
-        others = Others(project_files(path))
-        return Scene(path, text, tree, functions, function, self.bench.wishes, self.bench.line_length, others)
+        if self.others is None:
+            self.others = Others(project_files(path))
+        return Scene(path, text, tree, functions, function, self.bench.wishes, self.bench.line_length, self.others)
 
     def _refuse(self, name: str, step: Step, line: int, reason: str) -> None:
         refusal = name, Refused(step.name, line, reason)
@@ -197,7 +199,7 @@ def project_files(path: Path) -> list[Path]:
     for file in python_files(root):
         found.append(file)
         if len(found) > 400:
-            return list(python_files(path.absolute().parent))
+            return sorted(path.absolute().parent.glob("*.py"))
     return found
 
 
