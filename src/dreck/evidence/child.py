@@ -134,14 +134,22 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         skipped=skipped,
         starts=tuple(map(played, request["calls"])),
         expects=_expecting(request["expect"], runners[0], candidates),
+        overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,
     )
     search.run()
     answer = _result(search, old, new)
+    answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in old.types and name != "self"]
     if request["case"] and search.different is not None:
         answer["difference"] |= _as_case(search, before, after)
     return answer
+
+
+def _dies_unhashed(tried: Tried) -> bool:
+    """Whether one version dies of a key that cannot be hashed, and the other does not."""
+    deaths = [("TypeError" in told and "unhashable type" in told) for told in (repr(tried.old.error), repr(tried.new.error))]
+    return deaths[0] != deaths[1]
 
 
 def _expecting(test: str, runner: Runner, candidates: Candidates) -> Callable[[dict[str, Make]], bool] | None:

@@ -62,6 +62,22 @@ class Facts:
             outcome = _implied(fact, self.known[fact], subject, relation, constant, total)
             if outcome is not None:
                 return outcome, (fact,)
+        return self._last_member(subject, constant) if relation == "==" else None
+
+    def _last_member(self, subject: Term, constant: Any) -> tuple[bool, tuple[Term, ...]] | None:
+        """One of several it is, and all others are ruled out."""
+        about = self.about.get(subject, ())
+        for fact in about:
+            if fact.op != "in" or not self.known[fact] or fact.args[0] is not subject:
+                continue
+            container = fact.args[1]
+            if container.op not in ("tuple", "members") or any(m.op != "const" for m in container.args):
+                continue
+            ruled_out = [f for f in about if f.op == "eq" and not self.known[f]]
+            gone = [a.value for f in ruled_out for a in f.args[:2] if isinstance(a, Term) and a.op == "const"]
+            left = [m.value for m in container.args if m.value not in gone]
+            if len(left) == 1 and left[0] == constant and isinstance(constant, _SCALARS):
+                return True, (fact, *ruled_out)
         return None
 
     def _membership(self, test: Term, total: bool) -> tuple[bool, tuple[Term, ...]] | None:

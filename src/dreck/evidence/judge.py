@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from dreck.evidence.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS
+from dreck.evidence.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
 from dreck.evidence.expectation import outside
 from dreck.evidence.instrument import count_outcomes
 from dreck.evidence.proof import DEFAULT_BUDGET, Proof, Subject, prove
@@ -121,7 +121,8 @@ class Judge:
         return prove(*subjects, self.assume, self.arena, self.budget)
 
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
-        wanted = Wanted(self.inputs, self.seconds, self.open_cage, request.expect, request.calls, self.case)
+        hashable = HASHABLE in self.assume
+        wanted = Wanted(self.inputs, self.seconds, self.open_cage, request.expect, request.calls, self.case, hashable)
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
@@ -144,7 +145,8 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
     """The verdict a trial comes to, after a proof that did not hold."""
     if found.difference is not None:
         return Verdict("differs", (), found.inputs, found.outcomes, proof.reason, proof.path, found.difference)
-    tested = Verdict("tested", (), found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
+    rests_on = (HASHABLE,) if found.overlooked else ()
+    tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
     if found.problem:
         reason = f"not proved ({proof.reason}), and {found.problem}"
     elif found.missing:

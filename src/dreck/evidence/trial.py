@@ -46,6 +46,8 @@ class Wanted:
     expect: str = ""
     calls: tuple[dict[str, str], ...] = ()
     case: bool = False
+    hashable: bool = False
+    """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +83,8 @@ class Trial:
     """Inputs for which the declared condition holds."""
     unknown: tuple[str, ...] = ()
     """Parameters without an annotation."""
+    overlooked: int = 0
+    """Inputs left out of account because a key in them cannot be hashed."""
 
 
 def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
@@ -94,6 +98,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "expect": wanted.expect,
         "calls": list(wanted.calls),
         "case": wanted.case,
+        "hashable": wanted.hashable,
     }
     return _read(_server.ask(request))
 
@@ -118,6 +123,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         _difference(answer["expected"]),
         answer["held"],
         tuple(answer["unknown"]),
+        answer["overlooked"],
     )
 
 

@@ -118,13 +118,22 @@ class Unfolding(Expressions):
         if keys is None:
             return None
         members = [self._operand(k, "%") for k in keys]
-        if any(isinstance(m, str) for m in members):
-            return None
         hashed = isinstance(table, ast.Dict | ast.Set)
+        if any(isinstance(m, str) for m in members):
+            return self._inside_by_key(left, op, keys, dest, nxt, ctx, depth) if hashed else None
         known = self.arena.terms.make("members" if hashed else "tuple", *members)
         return self.operands(
             [left], ctx, depth, lambda f: self.act("compare", type(op).__name__, (*f, known), dest, nxt, ctx, e)
         )
+
+    def _inside_by_key(
+        self, left: ast.expr, op: ast.cmpop, keys: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
+    ) -> Node:
+        """Membership among keys that have to be worked out themselves: classes, members, pairs."""
+        wanted = isinstance(op, ast.In)
+        there = ast.Dict(list(keys), [ast.Constant(wanted) for _ in keys])
+        absent = self.arena.node("move", None, (self.arena.terms.const(not wanted),), dest, (nxt,))
+        return self._chain(left, there, dest, nxt, absent, ctx, depth)
 
     def _chain(
         self, key: ast.expr, table: ast.Dict, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int

@@ -84,11 +84,11 @@ def _single(scene: Scene, bare: Bare) -> Plan | NotPlanned:
     code = ast.unparse(bare.node)
     wished = scene.wishes.name_for(code)
     line = bare.node.lineno
-    if isinstance(bare.value, str) and len(bare.value) < 2 and not wished:
-        return NotPlanned(line, f"{code} is as short as a name for it would be")
     same = [b for b in _candidates(scene, wished) if _same(b.value, bare.value) and _means_the_same(b, bare, wished)]
     known = _known_constant(scene, bare)
     words = _words(bare)
+    if not wished and not known and _says_no_more(bare, same):
+        return NotPlanned(line, f"a name for {code} made of what stands there would say no more; --name '{code}=NAME'")
     if not wished and not known and _is_one_of_several(scene, bare):
         told = f"several numbers are compared with {bare.subject}: say what {code} stands for with --name '{code}=NAME'"
         return NotPlanned(line, told)
@@ -109,6 +109,13 @@ def _single(scene: Scene, bare: Bare) -> Plan | NotPlanned:
     if _widest(text) > max(_widest(scene.text), scene.line_length):
         return NotPlanned(line, f"with {name} for {code} a line would be too long")
     return Plan(line, f"{code} is called {name}{many}", text, () if known else (name,))
+
+
+def _says_no_more(bare: Bare, same: list[Bare]) -> bool:
+    """A text that stands once is its own best name; a number that something is equal to means nobody knows what."""
+    if isinstance(bare.value, str | bytes):
+        return len(same) < 2 or len(bare.value) < 2
+    return bare.op in ("Eq", "NotEq", "In", "NotIn")
 
 
 def _widest(text: str) -> int:

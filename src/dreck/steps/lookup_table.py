@@ -1,0 +1,297 @@
+"""lookup-table: a chain that chooses a value by a key becomes a table."""
+
+import ast
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from dreck.steps.catalogue import Step
+from dreck.steps.chains import (
+    Arm,
+    Chain,
+    Reader,
+    chains,
+    check_keys,
+    comments_of,
+    is_plain,
+    key_code,
+    lines_of,
+    put_table,
+    subject_code,
+)
+from dreck.steps.predicates import locals_read
+from dreck.steps.scene import NotPlanned, Plan, Scene
+from dreck.steps.sheet import Sheet
+from dreck.steps.trees import Untouchable
+from dreck.steps.wording import constant_name, thing_name, words_of
+
+_VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What an arm comes to: values for the same targets in each arm; no targets when they are returned."""
+
+    targets: tuple[str, ...]
+    values: tuple[ast.expr, ...]
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every chain of the function whose arms only choose values."""
+    for chain in chains(scene.node, Reader(), fewest=2):
+        outcomes = [outcome_of(arm.body) for arm in chain.arms]
+        alike = {o.targets if o is not None else None for o in outcomes}
+        if None in alike or len(alike) != 1:
+            continue
+        if sum(len(arm.keys) for arm in chain.arms) < 3:
+            continue
+        try:
+            yield _planned(scene, chain, [o for o in outcomes if o is not None])
+        except Untouchable as error:
+            yield NotPlanned(chain.first.lineno, str(error))
+
+
+def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
+    """The values a body chooses, when it does nothing else."""
+    match body:
+        case [ast.Return(value=ast.expr() as value)]:
+            return Outcome((), (value,))
+    targets: list[str] = []
+    values: list[ast.expr] = []
+    for s in body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
+                targets.append(name)
+                values.append(value)
+            case _:
+                return None
+    if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in ast.walk(v)):
+        return None
+    return Outcome(tuple(targets), tuple(values)) if targets else None
+
+
+def is_fixed(scene: Scene, e: ast.expr) -> bool:
+    """A value that is the same object's worth whenever it is made: literals, members, what the module defines."""
+    match e:
+        case ast.Constant():
+            return True
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant()):
+            return True
+        case ast.Tuple(elts=elts):
+            return all(is_fixed(scene, item) for item in elts)
+        case ast.Attribute(value=ast.Name(id=owner)):
+            return owner[:1].isupper() and not locals_read(scene, e)
+        case ast.Name(id=name):
+            return name in scene.names.definitions or name.strip("_").isupper()
+    return False
+
+
+def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan | NotPlanned:
+    line = chain.first.lineno
+    check_keys(chain.keys)
+    targets = outcomes[0].targets
+    for subject in chain.subjects:
+        if any(isinstance(n, ast.Name) and n.id in targets for n in ast.walk(subject)):
+            raise Untouchable("what is looked up is assigned by the arms")
+    fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
+    if not fixed and len(targets) > 1:
+        raise Untouchable("it chooses several values that have to be worked out")
+    sheet = scene.sheet()
+    first, last = lines_of(sheet, chain)
+    given = () if fixed else _needed(scene, outcomes)
+    wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
+    taken = scene.all_words()
+    name = wished or constant_name(_name_words(scene, chain, targets), taken)
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    indent = sheet.indent(first)
+    lines = _asking(scene, sheet, chain, targets, name, given, fixed)
+    unit = sheet.unit(scene.node)
+    told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
+    kept = [c for c in comments_of(sheet, first, last) if c not in told]
+    kept = _without(kept, [text for text in lines if "#" in text])
+    above = [f"{indent}{c}\n" for c in kept]
+    sheet.replace_lines(first, last, "".join([*above, *(f"{indent}{text}\n" if text else "\n" for text in lines)]))
+    typed = _typed(scene, chain, outcomes) if fixed and _is_typed(scene) else ""
+    put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
+    count = len(chain.keys)
+    reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"
+    return Plan(line, reason, sheet.result(), (name,))
+
+
+def _without(comments: list[str], lines: list[str]) -> list[str]:
+    return [c for c in comments if not any(c in text for text in lines)]
+
+
+def _is_typed(scene: Scene) -> bool:
+    spec = scene.node.args
+    return scene.node.returns is not None or any(a.annotation for a in (*spec.args, *spec.kwonlyargs))
+
+
+def _typed(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> str:
+    """`: dict[str, int]` where the types are plain to see."""
+    keys = {type(k.value).__name__ if isinstance(k, ast.Constant) else "" for k in chain.keys}
+    values = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for o in outcomes for v in o.values}
+    if len(keys) == len(values) == 1 and keys | values <= _VALUE and len(outcomes[0].values) == 1:
+        return f": dict[{keys.pop()}, {values.pop()}]"
+    return ""
+
+
+def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
+    """What the values that have to be worked out read of the function."""
+    names = [n for o in outcomes for v in o.values for n in locals_read(scene, v)]
+    for o in outcomes:
+        for v in o.values:
+            if any(isinstance(n, ast.Await | ast.Yield | ast.YieldFrom | ast.NamedExpr) for n in ast.walk(v)):
+                raise Untouchable("a value awaits, yields or binds a name")
+            if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in ast.walk(v)):
+                raise Untouchable("a value depends on the function it stands in")
+            if any(isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in ast.walk(v)):
+                raise Untouchable("a value reads a private name of its class")
+    return tuple(dict.fromkeys(names))
+
+
+def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[str]:
+    """`LINE_BY_KIND`: what is chosen, by what."""
+    subject = [w for s in chain.subjects for w in words_of(_thing(s))]
+    chosen = words_of(targets[0]) if len(targets) == 1 else words_of(scene.node.name.strip("_"))
+    chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
+    return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
+
+
+def _thing(subject: ast.expr) -> str:
+    match subject:
+        case ast.Call(func=ast.Name(id="type"), args=[_]):
+            return "type"
+    return thing_name(subject)
+
+
+# --- rows ----------------------------------------------------------------------------------------------
+
+
+def _rows(
+    sheet: Sheet, chain: Chain, outcomes: list[Outcome], given: tuple[str, ...], fixed: bool, unit: str
+) -> tuple[list[str], str]:
+    """The comments told beside rows, and the rows in the order of the arms."""
+    told: list[str] = []
+    lines: list[str] = []
+    for arm, outcome in zip(chain.arms, outcomes, strict=True):
+        comments = comments_of(sheet, *_arm_lines(sheet, arm))
+        told += comments
+        lines += [f"{unit}{comment}\n" for comment in comments]
+        codes = [_value_code(sheet, v) for v in outcome.values]
+        value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+        made = value if fixed else f"lambda {', '.join(given)}: {value}" if given else f"lambda: {value}"
+        lines += [f"{unit}{key_code(sheet, key)}: {made},\n" for key in arm.keys]
+    return told, "".join(lines)
+
+
+def _value_code(sheet: Sheet, value: ast.expr) -> str:
+    code = " ".join(line.strip() for line in sheet.code(value).splitlines())
+    return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
+
+
+def _arm_lines(sheet: Sheet, arm: Arm) -> tuple[int, int]:
+    last = arm.body[-1].end_lineno or arm.body[-1].lineno
+    return arm.line, last
+
+
+# --- asking the table ----------------------------------------------------------------------------------
+
+
+def _asking(
+    scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...], name: str, given: tuple[str, ...], fixed: bool
+) -> list[str]:
+    """The lines that stand where the chain stood."""
+    key = subject_code(sheet, chain)
+    pair = len(chain.subjects) > 1
+    call = "" if fixed else f"({', '.join(given)})"
+    left = f"{', '.join(targets)} = " if targets else "return "
+    default = _default(scene, sheet, chain, targets)
+    if fixed and default is not None:
+        asked = f"({key})" if pair else key
+        return [f"{left}{name}.get({asked})" if default == "None" else f"{left}{name}.get({asked}, {default})"]
+    if not all(is_plain(s) or _is_type_of_plain(s) for s in chain.subjects):
+        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
+    asked = f"({key})" if pair else key
+    found = f"{left}{name}[{key}]{call}"
+    unit = sheet.unit(scene.node)
+    if chain.default is None:
+        return [f"if {asked} in {name}:", f"{unit}{found}"]
+    otherwise = body_lines(sheet, chain)
+    if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
+        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), found]
+    return [f"if {asked} in {name}:", f"{unit}{found}", "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
+
+
+def _is_type_of_plain(e: ast.expr) -> bool:
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[inner]):
+            return is_plain(inner)
+    return False
+
+
+def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:
+    """The default as an expression that may be worked out beforehand; None when there is no such thing."""
+    if chain.default is None:
+        return targets[0] if len(targets) == 1 else f"({', '.join(targets)})" if targets else None
+    outcome = outcome_of(chain.default)
+    if outcome is None or outcome.targets != targets:
+        return None
+    if not all(is_fixed(scene, v) or isinstance(v, ast.Name) for v in outcome.values):
+        return None
+    codes = [_value_code(sheet, v) for v in outcome.values]
+    return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+
+
+def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
+    """The lines of the default, comments above them included, without their indentation."""
+    assert chain.default is not None
+    first, last = chain.default[0].lineno, chain.default[-1].end_lineno or chain.default[-1].lineno
+    indent = sheet.indent(first)
+    if len(indent.encode()) != chain.default[0].col_offset:
+        raise Untouchable("its default stands on the line of its else")
+    while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
+        first -= 1
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+
+
+STEP = Step(
+    name="lookup-table",
+    group="replace",
+    order=210,
+    summary="A chain that chooses a value by a key becomes a table.",
+    why="What belongs together stands in a row; a new kind is a new row and no new code.",
+    when_not="For two or three arms, or when the arms will soon do more than choose a value.",
+    before="""\
+def line_for(kind):
+    if kind == "glass":
+        return "crusher"
+    elif kind == "paper":
+        return "press"
+    elif kind in ("metal", "cans"):
+        return "magnet"
+    else:
+        return "hand"
+""",
+    after="""\
+LINE_BY_KIND = {
+    "glass": "crusher",
+    "paper": "press",
+    "metal": "magnet",
+    "cans": "magnet",
+}
+
+
+def line_for(kind):
+    return LINE_BY_KIND.get(kind, "hand")
+""",
+    traps=(
+        "A key that cannot be hashed raises in a table and only compares unequal in a chain (`hashable-key`).",
+        "`True`, `1` and `1.0` are one key; NaN is found in a table and equal to nothing.",
+        "A list in a table is one list for everybody; worked-out values stay functions.",
+        "The default of `.get` is worked out before anything is looked up.",
+    ),
+    plans=plans,
+    asks=("hashable-key",),
+    by_default=False,
+)
