@@ -53,8 +53,8 @@ class Unfolding(Expressions):
         there = type(self)(self.arena, FunctionScope(frozenset()), self.names, frozenset(), self.kept)
         if isinstance(e, ast.Tuple):
             return self._row_of_several(e.elts, "tuple", dest, nxt, ctx, depth)
-        if isinstance(e, ast.Call):
-            return there.expr(e, dest, nxt, ctx, depth + 1)
+        if isinstance(e, ast.Call) and not any(isinstance(a, ast.Starred) for a in e.args):
+            return self._row_made(e, dest, nxt, ctx, depth)
         return there.expr(e, dest, nxt, ctx, depth)
 
     def _row_of_several(
@@ -62,6 +62,16 @@ class Unfolding(Expressions):
     ) -> Node:
         places = tuple(f"%{depth + i}" for i in range(len(parts)))
         node = self.arena.node("pure", what, places, dest, (nxt,))
+        for place, part in reversed(list(zip(places, parts, strict=True))):
+            node = self.row(part, place, node, ctx, depth + len(parts))
+        return node
+
+    def _row_made(self, e: ast.Call, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """A row that a small class makes."""
+        parts = [e.func, *e.args, *(k.value for k in e.keywords)]
+        places = tuple(f"%{depth + i}" for i in range(len(parts)))
+        shape = (tuple("" for _ in e.args), tuple(k.arg for k in e.keywords))
+        node = self.act("call", shape, places, dest, nxt, ctx, e)
         for place, part in reversed(list(zip(places, parts, strict=True))):
             node = self.row(part, place, node, ctx, depth + len(parts))
         return node

@@ -296,7 +296,7 @@ def table_line(scene: Scene, sheet: Sheet, code: str) -> int:
     first = min([outer.lineno, *(d.lineno for d in getattr(outer, "decorator_list", []))])
     while first > 1 and sheet.line(first - 1).startswith("#"):
         first -= 1
-    needed = {n.id for n in ast.walk(ast.parse(code)) if isinstance(n, ast.Name)}
+    needed = {n.id for n in ast.walk(ast.parse(code)) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     later = [s for s in scene.tree.body if s.lineno >= first and getattr(s, "name", None) in needed]
     if not later:
         return first
