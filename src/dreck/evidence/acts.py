@@ -594,6 +594,14 @@ class Acts:
         are: list[set[str]] = []
         are_not: set[str] = set()
         used: list[Term] = []
+        exact = self._exact_class(subject, state)
+        if exact is not None:
+            fact, name = exact
+            outcome = self.kin[0].is_below(name, _class_names(kinds))
+            if outcome is not None:
+                self.assumptions.add(FAMILIES)
+                self.trail.append(("fact", fact, True))
+            return outcome
         for fact in state.facts.about.get(subject, ()):
             if fact.op != "isinstance" or fact.args[0] is not subject:
                 continue
@@ -609,6 +617,16 @@ class Acts:
             self.assumptions.add(FAMILIES)
             self.trail += [("fact", fact, state.facts.known[fact]) for fact in used]
         return outcome
+
+    def _exact_class(self, subject: Term, state: State) -> tuple[Term, str] | None:
+        """The class a value is known to be of exactly (`type(x) is C`), with the fact that says so."""
+        kind = self.terms.make("type", subject)
+        for fact in state.facts.about.get(kind, ()):
+            if fact.op == "is" and state.facts.known[fact]:
+                other = fact.args[1] if fact.args[0] is kind else fact.args[0]
+                if isinstance(other, Term) and other.op == "global":
+                    return fact, str(other.args[0])
+        return None
 
     def resolved(self, term: Term, state: State) -> Term:
         """`term`, or the constant it is known to be on this path."""
@@ -643,7 +661,31 @@ class Acts:
             if known is not NotImplemented:
                 return known  # type: ignore[no-any-return]
         made = self._made(side, node, values)
-        return self._event(side, node) if made is None else self._free(side, made)
+        if made is not None:
+            return self._free(side, made)
+        return self._registered(side, node, values, state) or self._event(side, node)
+
+    def _registered(self, side: Side, node: Node, values: list[Term], state: State) -> Block | None:
+        """A call of a generic function of this version alone: what is registered for the class of its argument."""
+        function = values[0]
+        if function.op != "global" or FAMILIES not in self.allowed or len(values) < 2 or node.payload[0][:1] != ("",):
+            return None
+        registry = self.kin[side.which].registry(str(function.args[0]))
+        if registry is None:
+            return None
+        chosen = ""
+        for kind in registry.kinds:
+            test = self.terms.make("isinstance", values[1], self.terms.make("global", kind))
+            outcome = self.decided(test, state)
+            if outcome is None:
+                return Block("branch", test, source=node.source)
+            if outcome:
+                chosen = kind
+                break
+        self.assumptions.add(FAMILIES)
+        target = self.terms.make("registered", str(function.args[0]), chosen)
+        key = self.terms.make("call", node.payload, target, *values[1:])
+        return Block("event", key, moves_time=True, source=node.source)
 
     def _made(self, side: Side, node: Node, values: list[Term]) -> Term | None:
         """What a call makes without running anything yet: a small holder of values, a coroutine, a generator."""
@@ -758,6 +800,9 @@ class Acts:
                 node = self.names[side.which].definitions.get(function.args[0])
                 plain = isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and not node.decorator_list
                 return node if plain else None  # type: ignore[return-value]
+            case "registered":
+                registry = self.kin[side.which].registry(str(function.args[0]))
+                return registry.functions[str(function.args[1])] if registry is not None else None
             case "method":
                 found = self.kin[side.which].found(str(function.args[0]), str(function.args[1]))
                 return found.function if found is not None else None

@@ -39,6 +39,14 @@ class Found:
     value: ast.expr | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Registry:
+    """The functions of a generic function by class, the default under ''; `kinds` derived classes first."""
+
+    functions: dict[str, ast.FunctionDef]
+    kinds: tuple[str, ...]
+
+
 @dataclass(slots=True)
 class Kin:
     """The classes of one version of a module, seen beside the other version."""
@@ -49,6 +57,7 @@ class Kin:
     _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
     _classes: dict[str, ast.ClassDef] | None = None
     _said: tuple["_Said", "_Said"] | None = None
+    _registries: dict[str, "Registry | None"] = field(default_factory=dict)
 
     @property
     def classes(self) -> dict[str, ast.ClassDef]:
@@ -130,6 +139,24 @@ class Kin:
             return False
         return None
 
+    def is_below(self, kind: str, asked: set[str]) -> bool | None:
+        """Whether an instance of exactly `kind` is one of a class in `asked`; None when its bases are not known."""
+        if any(self._derives(kind, a) for a in asked):
+            return True
+        known = (kind in self.classes and self._rooted(kind)) or _builtin(kind, self.names) is not None
+        return False if known and all(a in self.classes or _builtin(a, self.names) for a in asked) else None
+
+    def registry(self, name: str) -> "Registry | None":
+        """What is registered for a generic function that only this version has; None when that is not plain to see."""
+        if name not in self._registries:
+            own = self.is_own(name) or name in self.names.definitions
+            self._registries[name] = _registry(self.names.tree, name, self) if own else None
+        return self._registries[name]
+
+    def in_order(self, kinds: list[str]) -> list[str]:
+        """Classes so that those that derive from others come before them."""
+        return sorted(kinds, key=lambda k: -sum(self._derives(k, other) for other in kinds))
+
     def _derives(self, kind: str, base: str) -> bool:
         if kind == base or base == "object" or base in self.lineage(kind):
             return True
@@ -208,6 +235,47 @@ def _defined(body: list[ast.stmt]) -> Iterator[str]:
                 yield from (t.id for t in targets if isinstance(t, ast.Name))
             case ast.AnnAssign(target=ast.Name(id=name)):
                 yield name
+
+
+def _registry(tree: ast.Module, name: str, kin: Kin) -> Registry | None:
+    functions: dict[str, ast.FunctionDef] = {}
+    for s in tree.body:
+        if not isinstance(s, ast.FunctionDef) or not s.decorator_list:
+            continue
+        told = [ast.unparse(d) for d in s.decorator_list]
+        if s.name == name:
+            if told not in (["singledispatch"], ["functools.singledispatch"]):
+                return None
+            functions[""] = s
+        for d in s.decorator_list:
+            if ast.unparse(d).startswith(f"{name}.register"):
+                kind = _registered_kind(d, s)
+                if not kind or (kind not in kin.classes and _builtin(kind, kin.names) is None) or kind in functions:
+                    return None
+                functions[kind] = s
+    if "" not in functions or _is_used_otherwise(tree, name):
+        return None
+    return Registry(functions, tuple(kin.in_order([k for k in functions if k])))
+
+
+def _registered_kind(d: ast.expr, s: ast.FunctionDef) -> str:
+    match d:
+        case ast.Call(args=[ast.Name(id=kind)], keywords=[]):
+            return kind
+        case ast.Attribute() if s.args.args and isinstance(s.args.args[0].annotation, ast.Name):
+            return s.args.args[0].annotation.id
+    return ""
+
+
+def _is_used_otherwise(tree: ast.Module, name: str) -> bool:
+    """Whether something else than a decorator may register more."""
+    decorators = {
+        n for s in tree.body if isinstance(s, ast.FunctionDef) for d in s.decorator_list for n in ast.walk(d)
+    }
+    return any(
+        isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == name and n not in decorators
+        for n in ast.walk(tree)
+    )
 
 
 def _form(s: FunctionNode) -> str:

@@ -1,5 +1,6 @@
 """The world of one input: what stands at each path, built afresh for each version from the same choices."""
 
+import builtins
 import copy
 import dataclasses
 import datetime
@@ -213,7 +214,7 @@ class Candidates:
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
-        for kind in u.classes:
+        for kind in self._family(u.classes):
             made.append(Make("instance", kind))
         made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
         made += self._of_methods(u, name)
@@ -320,6 +321,19 @@ class Candidates:
         if isinstance(found, dict) and len(found) < 30:
             return [m for v in found for m in self._around(v, ordered)]
         return [Make("named", name)]
+
+    def _family(self, kinds: list[str]) -> list[str]:
+        """The classes asked for, as far as the old version knows them, and those of the module that derive from them."""
+        known = [k for k in kinds if self._lookup(k) is not _MISSING or hasattr(builtins, k)]
+        own = [(name, found) for name, found in self.namespace.items() if isinstance(found, type)]
+        below = [
+            name
+            for kind in known
+            if isinstance(base := self._lookup(kind), type)
+            for name, found in own
+            if base is not object and found is not base and _derives(found, base) and name not in known
+        ]
+        return list(dict.fromkeys([*known, *below[:6]]))
 
     def _lookup(self, name: str) -> Any:
         first, *others = name.split(".")
@@ -622,3 +636,10 @@ def partial(world: World, path: str, kind: type) -> Any:
             return twin.__new__(twin)
     except Exception:
         return StandIn(world, path)
+
+
+def _derives(kind: type, base: type) -> bool:
+    try:
+        return issubclass(kind, base)
+    except Exception:
+        return False

@@ -45,7 +45,8 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     if fresh:
         _put_base(scene, sheet, classes, base, stub, unit)
         for cls in classes:
-            _add_base(sheet, cls, base)
+            if not tested & set(_lineage(scene, cls)[1:]):
+                _add_base(sheet, cls, base)
     else:
         node = scene.names.definitions[base]
         assert isinstance(node, ast.ClassDef)

@@ -87,7 +87,8 @@ def _bound_below(s: ast.stmt) -> set[str]:
 
 def _class_shape(s: ast.ClassDef) -> str:
     """What a class is apart from its methods: those are compared one by one."""
-    rest = [ast.dump(n) for n in s.body if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr)]
+    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr | ast.Pass
+    rest = [ast.dump(n) for n in s.body if not isinstance(n, plain)]
     special = [m for m in _methods(s) if m.startswith("__") and m.endswith("__")]
     return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest, *special])
 

@@ -1,0 +1,178 @@
+"""type-registry: a switch on classes that are not ours becomes a generic function with one function per class."""
+
+import ast
+import builtins
+from collections.abc import Iterator
+
+from dreck.steps.band_table import add_import
+from dreck.steps.catalogue import Step
+from dreck.steps.chains import Chain, lines_of
+from dreck.steps.kinds import moved, type_chains
+from dreck.steps.lookup_table import body_lines
+from dreck.steps.predicates import Helper, insertion_line, written
+from dreck.steps.scene import NotPlanned, Plan, Scene
+from dreck.steps.trees import Untouchable
+from dreck.steps.wording import is_free
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every switch of the function on the class of its first parameter, when it makes up the function."""
+    for chain, exact in type_chains(scene):
+        try:
+            if exact:
+                raise Untouchable("it asks for the exact class; a generic function also takes those derived from it")
+            yield _planned(scene, chain)
+        except Untouchable as error:
+            yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _planned(scene: Scene, chain: Chain) -> Plan:
+    kinds = [_kind(scene, key) for key in chain.keys]
+    _check_order(scene, kinds)
+    subject = chain.subjects[0]
+    assert isinstance(subject, ast.Name)
+    if scene.function.owner is not None or scene.function.nested:
+        raise Untouchable("it is no function at the top of the module")
+    sheet = scene.sheet()
+    unit = sheet.unit(scene.node)
+    parts = moved(scene, sheet, chain, unit)
+    if not parts.returns or chain.default is None:
+        raise Untouchable("its arms do not all return, or there is nothing for other classes")
+    first, _ = lines_of(sheet, chain)
+    default = body_lines(sheet, chain)
+    default_given = _read_by(scene, chain)
+    given = [g for g in dict.fromkeys([*parts.given, *default_given]) if g != subject.id]
+    tail = _tail_lines(scene, chain, parts.last)
+    generic = _name(scene)
+    parameters = (subject.id, *given)
+    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
+    pieces = [written(scene, Helper(generic, parameters, (*default, *tail), decorator="@singledispatch"), "", unit, returns)]
+    at = 0
+    for arm, body in zip(chain.arms, parts.bodies, strict=True):
+        for _ in arm.keys:
+            kind = kinds[at]
+            at += 1
+            own = f"{generic}_{_suffix(kind)}"
+            if not is_free(own, scene.all_words()):
+                raise Untouchable(f"the name {own} is taken")
+            helper = Helper(own, parameters, tuple(body), decorator=f"@{generic}.register({kind})")
+            pieces.append(_untyped_first(written(scene, helper, "", unit, returns), subject.id))
+    indent = sheet.indent(first)
+    sheet.replace_lines(parts.first, parts.last, f"{indent}return {generic}({', '.join(parameters)})\n")
+    have = {a.asname or a.name for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
+    if "singledispatch" not in have:
+        add_import(scene, sheet, "from functools import singledispatch")
+    sheet.insert(insertion_line(scene), "".join(f"\n\n{piece}" for piece in pieces))
+    reason = f"{len(kinds)} classes are registered for {generic}"
+    return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
+
+
+def _kind(scene: Scene, key: ast.expr) -> str:
+    match key:
+        case ast.Name(id=name) | ast.Attribute(attr=name):
+            return ast.unparse(key)
+    raise Untouchable(f"{ast.unparse(key)} is not the plain name of a class")
+
+
+def _check_order(scene: Scene, kinds: list[str]) -> None:
+    """A class after one it derives from is never reached in the chain, and would be found by the registry."""
+    for i, late in enumerate(kinds):
+        for early in kinds[:i]:
+            one, two = getattr(builtins, late, None), getattr(builtins, early, None)
+            if late == early or (isinstance(one, type) and isinstance(two, type) and issubclass(one, two)):
+                raise Untouchable(f"{late} is never reached: {early} is asked for first")
+
+
+def _read_by(scene: Scene, chain: Chain) -> list[str]:
+    from dreck.steps.predicates import locals_read
+
+    rest = chain.block[chain.end :] if chain.block is scene.node.body else []
+    statements = [*(chain.default or []), *([] if chain.rest else rest)]
+    bound = {n.id for s in statements for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return [n for s in statements for n in locals_read(scene, s) if n not in bound]
+
+
+def _tail_lines(scene: Scene, chain: Chain, last: int) -> list[str]:
+    end = chain.last.end_lineno or chain.last.lineno
+    sheet = scene.sheet()
+    indent = sheet.indent(chain.first.lineno)
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(end + 1, last + 1) if sheet.line(n).strip()]
+
+
+def _name(scene: Scene) -> str:
+    wished = scene.wishes.name_for(scene.node.name)
+    stem = scene.node.name.strip("_")
+    taken = scene.all_words()
+    for name in (wished, f"{stem}_by_type", f"{stem}_by_class"):
+        if name and is_free(name, taken):
+            return name
+    raise Untouchable(f"no free name was found; give one with --name '{scene.node.name}=NAME'")
+
+
+def _suffix(kind: str) -> str:
+    return "".join(f"_{c.lower()}" if c.isupper() and i else c.lower() for i, c in enumerate(kind.rpartition(".")[2]))
+
+
+def _untyped_first(code: str, subject: str) -> str:
+    """The first parameter's annotation is the whole function's; what is registered is for one class."""
+    import re
+
+    return re.sub(rf"(def \w+\(){subject}: [^,)]+", rf"\1{subject}", code, count=1)
+
+
+STEP = Step(
+    name="type-registry",
+    group="replace",
+    order=235,
+    summary="A switch on classes that are not ours becomes a generic function, registered per class.",
+    why="Each class has its function, and another module can register a class of its own.",
+    when_not="When the classes are the project's own: they can answer for themselves.",
+    before="""\
+def told(value, unit):
+    if isinstance(value, str):
+        return value
+    elif isinstance(value, (int, float)):
+        return f"{value} {unit}"
+    elif isinstance(value, list):
+        return ", ".join(value)
+    return "?"
+""",
+    after="""\
+from functools import singledispatch
+
+
+def told(value, unit):
+    return told_by_type(value, unit)
+
+
+@singledispatch
+def told_by_type(value, unit):
+    return "?"
+
+
+@told_by_type.register(str)
+def told_by_type_str(value, unit):
+    return value
+
+
+@told_by_type.register(int)
+def told_by_type_int(value, unit):
+    return f"{value} {unit}"
+
+
+@told_by_type.register(float)
+def told_by_type_float(value, unit):
+    return f"{value} {unit}"
+
+
+@told_by_type.register(list)
+def told_by_type_list(value, unit):
+    return ", ".join(value)
+""",
+    traps=(
+        "`bool` is an `int`: asked after it, it is never reached, and a registry would find it.",
+        "A registry looks at the class alone; an object that lies about its `__class__` is found by `isinstance`.",
+    ),
+    plans=plans,
+    by_default=False,
+)
