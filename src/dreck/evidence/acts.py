@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from dreck.evidence.facts import Facts
-from dreck.evidence.kin import Found, Kin
+from dreck.evidence.kin import Found, Kin, Member
 from dreck.model.graph import Arena, Node
 from dreck.model.scopes import ModuleNames, names_read, param_names, scope_of
 from dreck.model.terms import Term, Terms
@@ -571,7 +571,7 @@ class Acts:
         if COMPARISONS not in self.allowed:
             return None
         typed = test.op in ("lt", "le", "eq", "in") and self._total(*test.args[:2])
-        found = state.facts.decide(test, typed)
+        found = state.facts.decide(test, typed) or self._last_of_enum(test, state)
         if found is None and test.op == "isinstance":
             return self._of_its_kin(test, state)
         if found is None and ORDER in self.allowed and not typed:
@@ -603,6 +603,10 @@ class Acts:
                 self.trail.append(("fact", fact, True))
             return outcome
         for fact in state.facts.about.get(subject, ()):
+            member = _member_in(fact)
+            if member is not None and state.facts.known[fact]:
+                used.append(fact)
+                are.append({member.enum})
             if fact.op != "isinstance" or fact.args[0] is not subject:
                 continue
             used.append(fact)
@@ -617,6 +621,20 @@ class Acts:
             self.assumptions.add(FAMILIES)
             self.trail += [("fact", fact, state.facts.known[fact]) for fact in used]
         return outcome
+
+    def _last_of_enum(self, test: Term, state: State) -> tuple[bool, tuple[Term, ...]] | None:
+        """A value of an enum that is none of the other members is the one that is left."""
+        member = _member_in(test)
+        if member is None or test.op not in ("eq", "is"):
+            return None
+        subject = test.args[0] if test.args[0].op != "const" else test.args[1]
+        kind = self.terms.make("isinstance", subject, self.terms.make("global", member.enum))
+        if state.facts.known.get(kind) is not True:
+            return None
+        about = state.facts.about.get(subject, ())
+        others = {m.name: f for f in about if (m := _member_in(f)) and m.enum == member.enum and not state.facts.known[f]}
+        missing = set(self.kin[0].member_names(member.enum)) - others.keys() - {member.name}
+        return None if missing else (True, (kind, *others.values()))
 
     def _exact_class(self, subject: Term, state: State) -> tuple[Term, str] | None:
         """The class a value is known to be of exactly (`type(x) is C`), with the fact that says so."""
@@ -906,6 +924,16 @@ def _called(node: FunctionNode, values: list[Term], shape: Any, terms: Terms) ->
             given[name] = terms.const(default.value)
     distinct = len(set(names[: len(positional)]) | set(keywords)) == len(positional) + len(keywords)
     return Callee(node, given) if distinct and given.keys() == set(param_names(spec)) else None
+
+
+def _member_in(test: Term) -> Member | None:
+    """The member of an enum that a test compares something with."""
+    if test.op not in ("eq", "is"):
+        return None
+    for part in test.args[:2]:
+        if isinstance(part, Term) and part.op == "const" and isinstance(part.value, Member):
+            return part.value
+    return None
 
 
 def _class_names(kinds: Term) -> set[str]:

@@ -183,8 +183,19 @@ class Kin:
         """The fields of a class of this version alone whose instances only hold what they are given."""
         if kind not in self._fields:
             own = self.is_own(kind) and kind in self.classes
-            self._fields[kind] = _held(self.classes[kind]) if own and not self.below(kind) else None
+            bare = self._without_own_bases(self.classes[kind]) if own else None
+            self._fields[kind] = _held(bare) if bare is not None else None
         return self._fields[kind]
+
+    def _without_own_bases(self, node: ast.ClassDef) -> ast.ClassDef | None:
+        """The class with those bases left out that only this version has and that hold nothing."""
+        left = []
+        for base in node.bases:
+            if not (isinstance(base, ast.Name) and self.is_own(base.id) and base.id in self.classes):
+                left.append(base)
+            elif self.fields(base.id) != []:
+                return None
+        return ast.ClassDef(node.name, left, node.keywords, node.body, node.decorator_list)
 
     def is_tuple(self, kind: str) -> bool:
         return any(ast.unparse(base) in ("NamedTuple", "typing.NamedTuple") for base in self.classes[kind].bases)
@@ -198,6 +209,10 @@ class Kin:
         if values is None or values != _members(theirs) or name not in values:
             return None
         return Member(enum, name)
+
+
+    def member_names(self, enum: str) -> list[str]:
+        return list(_members(self.classes[enum]) or {})
 
 
 class _Said:

@@ -38,9 +38,9 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     tested = {c.name for c in classes}
     for node, body in zip(_nodes(scene, chain), parts.bodies, strict=True):
         for cls in node:
-            _check_body(body, cls)
-            own = [_for_self(text, subject.id) for text in body]
-            _put_method(scene, sheet, cls, written(scene, Helper(name, ("self", *given), tuple(own)), *_indents(sheet, cls), _returns(scene, parts)))
+            check_body(body, cls)
+            own = [for_self(text, subject.id) for text in body]
+            put_method(scene, sheet, cls, written(scene, Helper(name, ("self", *given), tuple(own)), *_indents(sheet, cls), _returns(scene, parts)))
     stub = written(scene, Helper(name, ("self", *given), ("raise NotImplementedError",)), unit, unit, _returns(scene, parts))
     if fresh:
         _put_base(scene, sheet, classes, base, stub, unit)
@@ -50,7 +50,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     else:
         node = scene.names.definitions[base]
         assert isinstance(node, ast.ClassDef)
-        _put_method(scene, sheet, node, stub)
+        put_method(scene, sheet, node, stub)
     call = f"{subject.id}.{name}({', '.join(given)})"
     asks = f"isinstance({subject.id}, {base})" if not exact else _exactly(subject.id, classes)
     sheet.replace_lines(parts.first, parts.last, called(scene, sheet, chain, parts, asks, call))
@@ -168,7 +168,7 @@ def _is_stub(s: ast.stmt) -> bool:
 # --- text ----------------------------------------------------------------------------------------------
 
 
-def _check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
+def check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
     tree = ast.parse("\n".join(["def f():", *(f"    {line}" for line in body)]))
     for node in ast.walk(tree):
         word = getattr(node, "attr", None) or getattr(node, "id", None)
@@ -178,7 +178,7 @@ def _check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
             raise Untouchable("it has a self of its own")
 
 
-def _for_self(line: str, subject: str) -> str:
+def for_self(line: str, subject: str) -> str:
     """A line with the subject called `self`; its strings and comments stay."""
     if not re.search(rf"\b{subject}\b", line):
         return line
@@ -225,7 +225,7 @@ def _indents(sheet: Sheet, cls: ast.ClassDef) -> tuple[str, str]:
     return inner, inner
 
 
-def _put_method(scene: Scene, sheet: Sheet, cls: ast.ClassDef, code: str) -> None:
+def put_method(scene: Scene, sheet: Sheet, cls: ast.ClassDef, code: str) -> None:
     ends = {f.node: f.end for f in scene.functions}
     last = cls.body[-1]
     end = max(ends.get(last, 0), last.end_lineno or last.lineno)  # type: ignore[call-overload]

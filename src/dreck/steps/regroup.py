@@ -43,12 +43,31 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     else:
         found = [d for d in found if not d.truth and len(d.kinds) >= 2 and d.tests >= _FEWEST_TESTS][:1]
     for discriminant in found[:1]:
+        if _is_grouped(scene, discriminant):
+            continue
         try:
             plan = _planned(scene, discriminant)
             if plan is not None:
                 yield plan
         except Untouchable as error:
             yield NotPlanned(scene.node.lineno, str(error))
+
+
+def _is_grouped(scene: Scene, d: Discriminant) -> bool:
+    """Whether the tests about it make up one ladder, and none stands inside."""
+    for s in scene.node.body:
+        arms = 0
+        while isinstance(s, ast.If):
+            about, _, truth = _about(s.test)
+            if about is None or ast.dump(about) != ast.dump(d.term) or truth is not d.truth:
+                break
+            arms += 1
+            if len(s.orelse) != 1 or not isinstance(s.orelse[0], ast.If):
+                break
+            s = s.orelse[0]
+        if arms and arms == d.tests:
+            return True
+    return False
 
 
 def _wanted(code: str) -> str:
@@ -64,7 +83,7 @@ def _wanted(code: str) -> str:
 def discriminants(scene: Scene) -> list[Discriminant]:
     """Terms that tests compare with constants or just ask, those with most tests first."""
     found: dict[str, Discriminant] = {}
-    for e in _asked(scene):
+    for e in asked_for_truth(scene):
         term, kinds, truth = _about(e)
         if term is None or not is_plain(term):
             continue
@@ -76,7 +95,7 @@ def discriminants(scene: Scene) -> list[Discriminant]:
     return sorted(found.values(), key=lambda d: (d.truth, -d.tests))
 
 
-def _asked(scene: Scene) -> Iterator[ast.expr]:
+def asked_for_truth(scene: Scene) -> Iterator[ast.expr]:
     """Everything that is asked for its truth, operand by operand."""
     for s in statements(scene.node.body):
         tops = [s.test] if isinstance(s, ast.If | ast.While | ast.Assert) else []
