@@ -138,6 +138,8 @@ class Acts:
         self.annotated = annotated if ANNOTATIONS in allowed else {}
         self.assumptions: set[str] = set()
         self.globals: set[str] = set()
+        self.given: Term | None = None
+        """What is taken for granted of a method's own object."""
         self.trail: list[tuple[str, Term, bool]] = []
         self._none = self.terms.const(None)
         self._true = self.terms.const(True)
@@ -565,6 +567,8 @@ class Acts:
     def decided(self, test: Term, state: State) -> bool | None:
         """The outcome of a test, from what is known on this path."""
         direct = state.facts.known.get(test)
+        if direct is not None and test is self.given:
+            self.assumptions.add(FAMILIES)
         if direct is not None:
             self.trail.append(("fact", test, direct))
             return direct
@@ -593,6 +597,7 @@ class Acts:
         subject, kinds = test.args
         are: list[set[str]] = []
         are_not: set[str] = set()
+        ruled_out: dict[str, set[str]] = {}
         used: list[Term] = []
         exact = self._exact_class(subject, state)
         if exact is not None:
@@ -604,9 +609,12 @@ class Acts:
             return outcome
         for fact in state.facts.about.get(subject, ()):
             member = _member_in(fact)
-            if member is not None and state.facts.known[fact]:
+            if member is not None:
                 used.append(fact)
-                are.append({member.enum})
+                if state.facts.known[fact]:
+                    are.append({member.enum})
+                else:
+                    ruled_out.setdefault(member.enum, set()).add(member.name)
             if fact.op != "isinstance" or fact.args[0] is not subject:
                 continue
             used.append(fact)
@@ -616,6 +624,7 @@ class Acts:
                 are_not |= _class_names(fact.args[1])
         if not used:
             return None
+        are_not |= {enum for enum, names in ruled_out.items() if names >= set(self.kin[0].member_names(enum))}
         outcome = self.kin[0].implied(_class_names(kinds), are, are_not)
         if outcome is not None:
             self.assumptions.add(FAMILIES)
@@ -720,7 +729,9 @@ class Acts:
             if fields is not None:
                 return self._record(name, fields, values[1 : 1 + len(positional) + len(keywords)], node.payload)
         runs = self._function(side, values[0])
-        if runs is not None and (isinstance(runs, ast.AsyncFunctionDef) or _yields(runs)):
+        after = node.succs[0]
+        at_once = after.op in ("await", "yield from") and after.operands == (node.dest,)
+        if runs is not None and at_once and (isinstance(runs, ast.AsyncFunctionDef) or _yields(runs)):
             return self.terms.make("later", node.payload, *values)
         return None
 

@@ -81,6 +81,8 @@ class Kin:
     def found(self, kind: str, name: str) -> Found | None:
         """What instances of the class `kind` have under `name`, as far as the module's classes define it."""
         key = kind, name
+        if key not in self._found and any(self._in_class(k, "__getattribute__") for k in self.lineage(kind)):
+            self._found[key] = None
         if key not in self._found:
             self._found[key] = next((f for k in self.lineage(kind) if (f := self._in_class(k, name))), None)
         return self._found[key]
@@ -92,10 +94,15 @@ class Kin:
                     form = _form(s)
                     return Found(form, kind, s) if form else None
                 case ast.Assign(targets=[ast.Name(id=target)], value=value) if target == name:
-                    return Found("constant", kind, value=value)
+                    return Found("constant", kind, value=value) if self._is_ordinary(kind) else None
                 case ast.AnnAssign(target=ast.Name(id=target), value=ast.expr() as value) if target == name:
-                    return Found("constant", kind, value=value)
+                    return Found("constant", kind, value=value) if self._is_ordinary(kind) else None
         return None
+
+    def _is_ordinary(self, kind: str) -> bool:
+        """Whether a name assigned in the class is just that: no field of a dataclass, no member of an enum."""
+        node = self.classes[kind]
+        return not node.decorator_list and not node.keywords and all(isinstance(b, ast.Name) and b.id in self.classes for b in node.bases)
 
     def lineage(self, kind: str) -> list[str]:
         """`kind` and its bases in this module, nearest first."""
@@ -366,20 +373,23 @@ def _members(node: ast.ClassDef) -> dict[str, str] | None:
         return None
     if node.decorator_list or node.keywords:
         return None
-    found: dict[str, str] = {}
+    found: dict[str, object] = {}
+    auto = 0
     for s in node.body:
         match s:
-            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant() as value):
-                found[name] = repr(value.value)
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant(value=value)):
+                found[name] = value
             case ast.Assign(targets=[ast.Name(id=name)], value=ast.Call(func=ast.Name(id="auto"))):
-                found[name] = f"auto {len(found)}"
+                auto += 1
+                found[name] = ("auto", auto)
             case ast.Expr(value=ast.Constant()):
                 continue
             case ast.FunctionDef(name=name) if not _is_special(name):
                 continue
             case _:
                 return None
-    return found if len(set(found.values())) == len(found) else None
+    distinct = len(set(found.values())) == len(found) and auto in (0, len(found))
+    return {name: repr(value) for name, value in found.items()} if distinct else None
 
 
 def _builtin(name: str, names: ModuleNames) -> type | None:

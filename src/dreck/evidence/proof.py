@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
-from dreck.evidence.acts import COMPARISONS, Acts, Block, Side
+from dreck.evidence.acts import COMPARISONS, FAMILIES, Acts, Block, Side
 from dreck.evidence.facts import Facts
 from dreck.model.graph import Arena, Node
 from dreck.model.lowering import Unsupported, lower
@@ -207,10 +207,11 @@ class _LockStep:
     def _given(self) -> Facts:
         """A method's first parameter is an instance of its class."""
         facts, subject = Facts(), self.subjects[0]
-        if subject.owner and subject.owner == self.subjects[1].owner and subject.node.args.args:
+        if FAMILIES in self.allowed and subject.owner and subject.owner == self.subjects[1].owner and subject.node.args.args:
             make = self.arena.terms.make
             own = make("param", subject.node.args.args[0].arg)
-            facts.assume(make("isinstance", own, make("global", subject.owner)), True)
+            self.acts.given = make("isinstance", own, make("global", subject.owner))
+            facts.assume(self.acts.given, True)
         return facts
 
     # --- one path ----------------------------------------------------------------------------------

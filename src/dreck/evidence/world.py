@@ -474,7 +474,7 @@ class World:
         """What a recipe gives at `path`."""
         match make.kind:
             case "value":
-                return list(make.what) if isinstance(make.what, list) else make.what
+                return list(make.what) if isinstance(make.what, list) else self._own_member(make.what)
             case "named":
                 return self._named(str(make.what))
             case "recorded":
@@ -507,6 +507,15 @@ class World:
     def _hashable(self, path: str) -> Any:
         value = self.at(path)
         return repr(value) if isinstance(value, list | dict | set) else value
+
+    def _own_member(self, value: Any) -> Any:
+        """A member of an enum that both versions define for themselves, as this version knows it."""
+        if not isinstance(value, enum.Enum):
+            return value
+        kind = self._named(type(value).__qualname__)
+        if kind is type(value) or not (isinstance(kind, type) and issubclass(kind, enum.Enum)):
+            return value
+        return kind.__members__.get(value.name, value)
 
     def _mine(self, kind: type) -> type:
         """The class of that name in this version's own module."""

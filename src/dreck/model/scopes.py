@@ -257,6 +257,13 @@ class ModuleNames:
             return "varying" if self._star else "stable"
         return "varying" if name in ("__name__", "__file__", "__doc__") else "unknown"
 
+    def is_settled(self, name: str, before: int) -> bool:
+        """Whether `name` means at line `before` of the module what it means ever after."""
+        if self.is_builtin(name):
+            return True
+        bound = [s for s in _statements(self.tree.body) if name in _bound_by(s)]
+        return name not in self._rebound and len(bound) == 1 and bound[0].lineno < before
+
     def is_builtin(self, name: str) -> bool:
         """Whether `name` surely means the builtin of that name."""
         return (
@@ -306,6 +313,15 @@ def _statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
         if not isinstance(statement, _OWN_SCOPE):
             for block in blocks_of(statement):
                 yield from _statements(block)
+
+
+def _bound_by(s: ast.stmt) -> set[str]:
+    match s:
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            return {name}
+        case ast.Import() | ast.ImportFrom():
+            return {alias.asname or alias.name.split(".")[0] for alias in s.names}
+    return assigned_in_place(s)
 
 
 def _all_statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:

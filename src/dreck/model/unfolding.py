@@ -50,6 +50,8 @@ class Unfolding(Expressions):
             raise Unsupported("a table holds one list, dict or set that everybody gets")
         if isinstance(e, ast.Lambda):
             return self.arena.node("move", None, (self.arena.unnamed(e),), dest, (nxt,))
+        if isinstance(e, ast.Name) and not self.names.is_settled(e.id, e.lineno):
+            raise Unsupported(f"a table holds {e.id}, which is bound later or again")
         there = type(self)(self.arena, FunctionScope(frozenset()), self.names, frozenset(), self.kept)
         if isinstance(e, ast.Tuple):
             return self._row_of_several(e.elts, "tuple", dest, nxt, ctx, depth)

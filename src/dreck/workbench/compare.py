@@ -23,7 +23,7 @@ from dreck.source.targets import Target
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.record import Recording, record
-from dreck.workbench.surroundings import Changed, Module, changed_between, names_in_lazy_code
+from dreck.workbench.surroundings import Changed, Module, changed_between, names_in_lazy_code, read_by_assignments
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,15 +162,29 @@ class _Side:
     tree: ast.Module
     names: ModuleNames
     functions: dict[str, Function]
+    assigned: dict[str, list[str]]
+    """For names assigned at the top of the module, the names read there."""
 
     @classmethod
     def of(cls, text: Text) -> "_Side":
         tree = parse(text.text, text.path)
-        return cls(text, tree, ModuleNames(tree), {f.name: f for f in functions_in(tree, text.text)})
+        functions = {f.name: f for f in functions_in(tree, text.text)}
+        return cls(text, tree, ModuleNames(tree), functions, read_by_assignments(tree))
 
     @property
     def module(self) -> Module:
         return Module(self.tree, self.names, frozenset(self.functions))
+
+    def led_to(self, names: set[str]) -> set[str]:
+        """`names` and all that the module's assignments to them read: the functions in a table, its class of rows."""
+        found: set[str] = set()
+        pending = list(names)
+        while pending:
+            name = pending.pop()
+            if name not in found:
+                found.add(name)
+                pending += self.assigned.get(name, ())
+        return found
 
     def within(self, name: str | None) -> list[str]:
         if name is None:
@@ -253,7 +267,7 @@ class _Judging:
     def _mentioned(self, name: str) -> list[str]:
         """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
         node = self.sides[0].functions[name].node
-        names = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+        names = self.sides[0].led_to({n.id for n in ast.walk(node) if isinstance(n, ast.Name)})
         attributes = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)}
         return [
             f.name
@@ -296,7 +310,7 @@ class _Judging:
             found.add(kind.name)
             bases = {n.id for base in kind.bases for n in ast.walk(base) if isinstance(n, ast.Name)}
             pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
-        return found
+        return self.sides[0].led_to(found)
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET

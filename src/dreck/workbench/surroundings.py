@@ -57,6 +57,17 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
     return {n.id for part in inner for n in ast.walk(part) if isinstance(n, ast.Name)}
 
 
+def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
+    """For each name assigned at the top of a module, the names its value reads."""
+    found: dict[str, list[str]] = {}
+    for s in tree.body:
+        if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign) and s.value is not None:
+            read = sorted({n.id for n in ast.walk(s.value) if isinstance(n, ast.Name)})
+            for name in assigned_in_place(s):
+                found.setdefault(name, []).extend(read)
+    return found
+
+
 def _speaks_of(tree: ast.Module, name: str) -> bool:
     return any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(tree))
 
