@@ -185,6 +185,8 @@ class Acts:
                 return self._observe(side, state, test, "", self.terms.make("bool", test, True))
             case "unpack":
                 return self._unpack(side, node)
+            case "apart":
+                return self._members_apart(side, node)
             case "hashed":
                 return self._hashed(side, node, state)
         return self._event(side, node)
@@ -352,6 +354,18 @@ class Acts:
         if value.op != "record" or not self.kin[side.which].is_tuple(str(value.args[0])):
             return value
         return self.terms.make("tuple", *value.args[1:])
+
+    def _members_apart(self, side: Side, node: Node) -> Block | None:
+        """Keys of a table that are members of one class: they are taken to differ, unless that can be seen."""
+        kin, owner = self.kin[side.which], str(node.payload)
+        if owner not in kin.classes:
+            if FAMILIES not in self.allowed:
+                return self._event(side, node)
+            self.assumptions.add(FAMILIES)
+        elif not kin.has_distinct_members(owner):
+            return self._event(side, node)
+        side.node = node.succs[0]
+        return None
 
     def _hashed(self, side: Side, node: Node, state: State) -> Block | None:
         """A key of a table: what cannot be hashed raises there, and was merely compared where no table was."""

@@ -218,6 +218,14 @@ class Kin:
         return Member(enum, name)
 
 
+    def has_distinct_members(self, kind: str) -> bool:
+        """Whether the constants of a class are plainly different ones."""
+        if _members(self.classes[kind]) is not None:
+            return True
+        values = [s.value for s in self.classes[kind].body if isinstance(s, ast.Assign)]
+        known = [v.value for v in values if isinstance(v, ast.Constant)]
+        return len(known) == len(values) == len(set(known))
+
     def member_names(self, enum: str) -> list[str]:
         return list(_members(self.classes[enum]) or {})
 

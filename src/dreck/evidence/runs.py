@@ -1,6 +1,7 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
 import asyncio
+import enum
 import inspect
 import io
 import os
@@ -209,10 +210,19 @@ class Runner:
             return True
         return bool(world.answer(f"{name} given", (True, False)))
 
+    def _one_below(self, world: World, name: str, owner: type) -> type:
+        """The class itself, or one of the module that derives from it: it may bring methods of its own."""
+        own = self.version.namespace.items()
+        below = {n: k for n, k in own if isinstance(k, type) and k is not owner and owner in getattr(k, "__mro__", ())}
+        if not below or issubclass(owner, tuple | enum.Enum):
+            return owner
+        return below.get(world.answer(f"type({name})", (owner.__name__, *sorted(below)[:4])), owner)
+
     def _self(self, world: World, name: str, owner: type) -> Any:
         given = world.choice.get(name)
         if given is not None and given.kind == "recorded":
             return world.at(name)
+        owner = self._one_below(world, name, owner)
         made = partial(world, name, owner)
         world.built[name] = made
         return made

@@ -169,8 +169,7 @@ class Unfolding(Expressions):
         if len(asked) > 7:
             raise Unsupported("a key of more than seven parts")
         node = absent
-        for k, v in reversed(list(zip(table.keys, table.values, strict=True))):
-            assert k is not None
+        for k, v in reversed(self._apart(table)):
             parts = k.elts if isinstance(k, ast.Tuple) else [k]
             if len(parts) != len(asked):
                 if len(asked) > 1 or isinstance(k, ast.Tuple):
@@ -180,7 +179,43 @@ class Unfolding(Expressions):
             for place, part in reversed(list(zip(asked, parts, strict=True))):
                 found = self._equal(place, part, found, node, ctx, depth + 8)
             node = found
+        for owner in sorted(owners_of(table)):
+            node = self.arena.node("apart", owner, (), None, (node,), ctx.exc)
         return node
+
+    def _apart(self, table: ast.Dict) -> list[tuple[ast.expr, ast.expr]]:
+        """The rows of a table, of equal keys the last value. Raises Unsupported for keys that might be equal."""
+        found: list[tuple[ast.expr, ast.expr]] = []
+        for k, v in zip(table.keys, table.values, strict=True):
+            assert k is not None
+            if any(self._same_key(k, other) for other, _ in found):
+                raise Unsupported(f"a table has the key {ast.unparse(k)} twice")
+            found.append((k, v))
+        return found
+
+    def _same_key(self, a: ast.expr, b: ast.expr) -> bool:
+        """Whether two keys are equal. Raises Unsupported when that cannot be told."""
+        match a, b:
+            case ast.Tuple(elts=one), ast.Tuple(elts=two) if len(one) == len(two):
+                return all(self._same_key(x, y) for x, y in zip(one, two, strict=True))
+            case ast.Attribute(value=ast.Name(id=one), attr=x), ast.Attribute(value=ast.Name(id=two), attr=y) if one == two:
+                return x == y
+            case ast.Name(id=one), ast.Name(id=two) if self._is_kind(one) and self._is_kind(two):
+                return one == two
+        values = [self._literal(e) for e in (a, b)]
+        if any(isinstance(value, ast.expr) for value in values):
+            raise Unsupported(f"the keys {ast.unparse(a)} and {ast.unparse(b)} of a table might be equal")
+        return bool(values[0] == values[1])
+
+    def _is_kind(self, name: str) -> bool:
+        return isinstance(self.names.definitions.get(name), ast.ClassDef) or self.names.is_builtin(name)
+
+    def _literal(self, e: ast.expr) -> object:
+        known = self.names.tables.get(e.id) if isinstance(e, ast.Name) else e
+        try:
+            return ast.literal_eval(known) if known is not None else e
+        except ValueError:
+            return e
 
     def _equal(self, place: str, k: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
         held, other = f"%{depth}", f"%{depth + 1}"
@@ -237,6 +272,12 @@ class Unfolding(Expressions):
         scope = replace(self.scope, local=self.scope.local | set(own.values()))
         inner = type(self)(self.arena, scope, self.names, self.enclosing, self.kept)
         return inner, target, element, tests
+
+
+def owners_of(table: ast.Dict) -> set[str]:
+    """The classes whose members are keys of a table."""
+    return {n.value.id for k in table.keys if k is not None for n in ast.walk(k)
+            if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)}  # fmt: skip
 
 
 def _asked(key: ast.expr, depth: int) -> tuple[str, ...]:

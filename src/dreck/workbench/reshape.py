@@ -1,5 +1,6 @@
 """Reshaping a module: steps that reach beyond one function, each judged on every function it touches."""
 
+import ast
 import os
 import re
 import shutil
@@ -84,6 +85,7 @@ class _Work:
     done: Reshaped
     tried: set[str] = field(default_factory=set)
     others: Others | None = None
+    parsed: tuple[str, ast.Module, list[Function]] | None = None
 
     def function(self, name: str) -> None:
         for step in self.bench.steps:
@@ -109,8 +111,10 @@ class _Work:
 
     def _scene(self, name: str) -> Scene | None:
         text, path = self.done.text, self.bench.file.path
-        tree = parse(text, path)
-        functions = functions_in(tree, text)
+        if self.parsed is None or self.parsed[0] != text:
+            tree = parse(text, path)
+            self.parsed = text, tree, functions_in(tree, text)
+        _, tree, functions = self.parsed
         function = next((f for f in functions if f.name == name), None)
         if function is None or self.bench.leaves(split_lines(text), function):
             return None

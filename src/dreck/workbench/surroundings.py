@@ -37,14 +37,17 @@ def changed_between(old: Module, new: Module) -> Changed:
     before, after = _definitions(old.tree), _definitions(new.tree)
     always: dict[str, str] = {}
     unfolded: dict[str, str] = {}
+    for name in (before.keys() & functions_of(new.tree)) | (after.keys() & functions_of(old.tree)):
+        always[name] = "is a function in one version only"
     for name in before.keys() & after.keys():
         if before[name] == after[name] or _grown(name, old, new):
             continue
         both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
         (unfolded if both_read else always)[name] = "is defined otherwise"
-    for name in before.keys() ^ after.keys():
+    functions = functions_of(old.tree), functions_of(new.tree)
+    for name in (before.keys() | functions[0]) ^ (after.keys() | functions[1]):
         is_function = name in old.functions or name in new.functions
-        other = new if name in before else old
+        other = new if name in before or name in functions[0] else old
         if hasattr(builtins, name) or _speaks_of(other.tree, name):
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
     return Changed(always, unfolded, _methods_apart(old, new))
@@ -55,6 +58,11 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
     lazy = ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp | ast.FunctionDef | ast.ClassDef
     inner = [n for n in ast.walk(node) if isinstance(n, lazy) and n is not node]
     return {n.id for part in inner for n in ast.walk(part) if isinstance(n, ast.Name)}
+
+
+def functions_of(tree: ast.Module) -> set[str]:
+    """The names of the functions at the top of a module."""
+    return {s.name for s in tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
 
 
 def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
