@@ -795,7 +795,8 @@ def test_pair(straighten, step, before, after):
 
 @pytest.mark.parametrize("step", all_steps(), ids=lambda step: step.name)
 def test_the_example_of_each_page(straighten, step):
-    result = straighten(step.before, step.name)
+    needs_a_trial = step.name in ("shared-term", "rule-list")
+    result = straighten(step.before, step.name, verdict="tested" if needs_a_trial else "proved")
     assert result.files[0].new == step.after
     assert step.why
     assert step.when_not

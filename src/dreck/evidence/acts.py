@@ -265,7 +265,7 @@ class Acts:
         looked_into = self._looked_into(side, node, base, name, state)
         if looked_into is not NotImplemented:
             return looked_into  # type: ignore[no-any-return]
-        constant = base.op == "global" and name[:1].isupper()
+        constant = (base.op == "global" and name[:1].isupper()) or self._own_method(side, base, name) is not None
         return self._observe(side, state, self._timed(state, "attr", base, name), ATTRIBUTES, alone=constant)
 
     def _looked_into(self, side: Side, node: Node, base: Term, name: str, state: State) -> Any:
@@ -290,6 +290,17 @@ class Acts:
                 assert found is not None
                 return self._of_instance(side, node, found, name, base)
         return NotImplemented
+
+    def _own_method(self, side: Side, base: Term, name: str) -> Found | None:
+        """A method of the object whose method this is, if no class of the module overrides it."""
+        if self.given is None or base is not self.given.args[0]:
+            return None
+        kin, owner = self.kin[side.which], str(self.given.args[1].args[0])
+        if owner not in kin.classes or kin.is_stored(name):
+            return None
+        found = kin.found(owner, name)
+        below = [kin.found(kind, name) for kind in kin.below(owner)]
+        return found if found is not None and found.form == "method" and all(f == found for f in below) else None
 
     def _of_record(self, side: Side, node: Node, record: Term, name: str) -> Any:
         kin, kind = self.kin[side.which], str(record.args[0])
@@ -655,7 +666,9 @@ class Acts:
         if state.facts.known.get(kind) is not True:
             return None
         about = state.facts.about.get(subject, ())
-        others = {m.name: f for f in about if (m := _member_in(f)) and m.enum == member.enum and not state.facts.known[f]}
+        others = {
+            m.name: f for f in about if (m := _member_in(f)) and m.enum == member.enum and not state.facts.known[f]
+        }
         missing = set(self.kin[0].member_names(member.enum)) - others.keys() - {member.name}
         return None if missing else (True, (kind, *others.values()))
 
@@ -826,6 +839,12 @@ class Acts:
         return None
 
     def _runs(self, side: Side, function: Term, values: list[Term], shape: Any, later: bool) -> Callee | None:
+        if function.op == "attr":
+            found = self._own_method(side, function.args[0], str(function.args[1]))
+            if found is None:
+                return None
+            self.assumptions.add(FAMILIES)
+            function = self.terms.make("method", found.holder, function.args[1], found.form, function.args[0])
         node = self._function(side, function)
         if node is None or (isinstance(node, ast.AsyncFunctionDef) or _yields(node)) is not later:
             return None

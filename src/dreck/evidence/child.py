@@ -20,7 +20,7 @@ from dreck.evidence.expectation import outside
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
-from dreck.evidence.runs import watch_common_globals, Runner
+from dreck.evidence.runs import Runner, watch_common_globals
 from dreck.evidence.search import Search, Tried
 from dreck.evidence.still import Still, wavering
 from dreck.evidence.usage import Usages
@@ -148,7 +148,9 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
 
 def _dies_unhashed(tried: Tried) -> bool:
     """Whether one version dies of a key that cannot be hashed, and the other does not."""
-    deaths = [("TypeError" in told and "unhashable type" in told) for told in (repr(tried.old.error), repr(tried.new.error))]
+    deaths = [
+        ("TypeError" in told and "unhashable type" in told) for told in (repr(tried.old.error), repr(tried.new.error))
+    ]
     return deaths[0] != deaths[1]
 
 

@@ -43,8 +43,8 @@ class Request:
     """What else a verdict is asked for.
 
     `suspect`: a reason not to try a proof, something around the two differs. `changed`: names of the module
-    that mean something else in the two, with how; a proof that rests on one of them does not count. `expect`: a condition on the
-    arguments under which they are meant to differ. `calls`: recorded calls to try first.
+    that mean something else in the two, with how; a proof that rests on one of them does not count.
+    `expect`: a condition on the arguments under which they are meant to differ. `calls`: recorded calls to try first.
     """
 
     only_proof: bool = False
@@ -87,7 +87,7 @@ class Judge:
 
     def _expected(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         """Outside the condition they must agree; inside, a difference must be found."""
-        cut = [replace(c, node=outside(c.node, request.expect)) for c in (old, new)]
+        cut = replace(old, node=outside(old.node, request.expect)), replace(new, node=outside(new.node, request.expect))
         proof = self._unsuspected(*cut, request)
         if not self.trial:
             return Verdict(
@@ -117,7 +117,7 @@ class Judge:
         return proof
 
     def _proof(self, old: Candidate, new: Candidate) -> Proof:
-        subjects = [Subject(c.node, c.names, c.enclosing, c.owner) for c in (old, new)]
+        subjects = (_subject(old), _subject(new))
         return prove(*subjects, self.assume, self.arena, self.budget)
 
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
@@ -126,6 +126,10 @@ class Judge:
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
+
+
+def _subject(c: Candidate) -> Subject:
+    return Subject(c.node, c.names, c.enclosing, c.owner)
 
 
 def _not_tried(old: FunctionNode, new: FunctionNode) -> str:

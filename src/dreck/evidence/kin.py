@@ -15,7 +15,9 @@ from dreck.source.functions import FunctionNode
 
 _VALUE_HOLDERS = frozenset({"dataclass", "dataclasses.dataclass"})
 _PLAIN_ENUM = frozenset({"Enum", "enum.Enum"})
-_SOLID = frozenset({"int", "str", "float", "list", "dict", "tuple", "set", "frozenset", "bytes", "bytearray", "complex"})
+_SOLID = frozenset(
+    {"int", "str", "float", "list", "dict", "tuple", "set", "frozenset", "bytes", "bytearray", "complex"}
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +78,12 @@ class Kin:
         here, there = self._said
         return name in here.names and name not in there.names and name not in here.stored
 
+    def is_stored(self, name: str) -> bool:
+        """Whether something sets an attribute `name` on an object."""
+        if self._said is None:
+            self._said = _Said(self.names.tree), _Said(self.other.tree)
+        return name in self._said[0].stored
+
     # --- what a class has --------------------------------------------------------------------------
 
     def found(self, kind: str, name: str) -> Found | None:
@@ -102,7 +110,11 @@ class Kin:
     def _is_ordinary(self, kind: str) -> bool:
         """Whether a name assigned in the class is just that: no field of a dataclass, no member of an enum."""
         node = self.classes[kind]
-        return not node.decorator_list and not node.keywords and all(isinstance(b, ast.Name) and b.id in self.classes for b in node.bases)
+        return (
+            not node.decorator_list
+            and not node.keywords
+            and all(isinstance(b, ast.Name) and b.id in self.classes for b in node.bases)
+        )
 
     def lineage(self, kind: str) -> list[str]:
         """`kind` and its bases in this module, nearest first."""
@@ -135,7 +147,7 @@ class Kin:
         return [name for name in self.below(kind) if not self.is_own(name)]
 
     def implied(self, asked: set[str], are: list[set[str]], are_not: set[str]) -> bool | None:
-        """Whether a value is an instance of one of `asked`, when it is one of each of `are`, and of none of `are_not`."""
+        """Whether a value is an instance of one of `asked`, when it is one of each of `are` and none of `are_not`."""
         for kinds in are:
             left = {k for k in kinds if not any(self._derives(k, no) for no in are_not)}
             if left and all(any(self._derives(k, a) for a in asked) for k in left):
@@ -216,7 +228,6 @@ class Kin:
         if values is None or values != _members(theirs) or name not in values:
             return None
         return Member(enum, name)
-
 
     def has_distinct_members(self, kind: str) -> bool:
         """Whether the constants of a class are plainly different ones."""
@@ -299,9 +310,7 @@ def _registered_kind(d: ast.expr, s: ast.FunctionDef) -> str:
 
 def _is_used_otherwise(tree: ast.Module, name: str) -> bool:
     """Whether something else than a decorator may register more."""
-    decorators = {
-        n for s in tree.body if isinstance(s, ast.FunctionDef) for d in s.decorator_list for n in ast.walk(d)
-    }
+    decorators = {n for s in tree.body if isinstance(s, ast.FunctionDef) for d in s.decorator_list for n in ast.walk(d)}
     return any(
         isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == name and n not in decorators
         for n in ast.walk(tree)

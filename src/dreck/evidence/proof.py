@@ -207,7 +207,12 @@ class _LockStep:
     def _given(self) -> Facts:
         """A method's first parameter is an instance of its class."""
         facts, subject = Facts(), self.subjects[0]
-        if FAMILIES in self.allowed and subject.owner and subject.owner == self.subjects[1].owner and subject.node.args.args:
+        if (
+            FAMILIES in self.allowed
+            and subject.owner
+            and subject.owner == self.subjects[1].owner
+            and subject.node.args.args
+        ):
             make = self.arena.terms.make
             own = make("param", subject.node.args.args[0].arg)
             self.acts.given = make("isinstance", own, make("global", subject.owner))
@@ -373,7 +378,7 @@ class _LockStep:
 
     def _pair(self, state: _State) -> _Pair:
         """Where both sides are, and where the helpers they are in return to."""
-        return tuple(tuple([*(frame.call for frame in side.frames), side.node]) for side in state.sides)
+        return tuple((*(frame.call for frame in side.frames), side.node) for side in state.sides)
 
     def _values(self, state: _State) -> tuple[Term, ...]:
         unbound = self.arena.unbound

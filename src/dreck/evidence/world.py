@@ -323,7 +323,7 @@ class Candidates:
         return [Make("named", name)]
 
     def _family(self, kinds: list[str]) -> list[str]:
-        """The classes asked for, as far as the old version knows them, and those of the module that derive from them."""
+        """The classes asked for, as far as the old version knows them, and those that derive from them."""
         known = [k for k in kinds if self._lookup(k) is not _MISSING or hasattr(builtins, k)]
         own = [(name, found) for name, found in self.namespace.items() if isinstance(found, type)]
         below = [

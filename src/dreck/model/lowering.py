@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dreck.model.expressions import Expressions, Unsupported
+from dreck.model.expressions import Unsupported
 from dreck.model.graph import Arena, Node
 from dreck.model.patterns import Patterns
 from dreck.model.scopes import ModuleNames, assigned_in, scope_of

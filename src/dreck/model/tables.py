@@ -104,14 +104,16 @@ def _changed(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
                 safe.update(part for part in parts if isinstance(part, ast.Name))
             case ast.For(iter=ast.Name() as used) | ast.comprehension(iter=ast.Name() as used):
                 safe.add(used)
-            case ast.Call(func=ast.Name(id="len" | "sorted" | "any" | "all" | "max" | "min" | "list" | "tuple" | "set")):
+            case ast.Call(
+                func=ast.Name(id="len" | "sorted" | "any" | "all" | "max" | "min" | "list" | "tuple" | "set")
+            ):
                 safe.update(arg for arg in node.args if isinstance(arg, ast.Name))
             case ast.Global(names=rebound):
                 changed.update(rebound)
             case ast.Name(id=name, ctx=ast.Store() | ast.Del()) if name in names:
                 stored[name] = stored.get(name, 0) + 1
+    open_to_change = {name for name, e in names.items() if not isinstance(e, ast.Constant | ast.UnaryOp | ast.Tuple)}
     for node in ast.walk(tree):
-        if isinstance(node, ast.Name) and node.id in names and isinstance(node.ctx, ast.Load) and node not in safe:
-            if not isinstance(names[node.id], ast.Constant | ast.UnaryOp | ast.Tuple):
-                changed.add(node.id)
+        if isinstance(node, ast.Name) and node.id in open_to_change and node not in safe:
+            changed.update([node.id] if isinstance(node.ctx, ast.Load) else [])
     return {name for name in names if name in changed or stored.get(name, 0) > 1}

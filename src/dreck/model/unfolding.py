@@ -110,9 +110,7 @@ class Unfolding(Expressions):
         absent = self.act("missing key", name, asked, "%exc", ctx.exc, ctx, e)
         return self._chain(key, table, dest, nxt, absent, ctx, depth)
 
-    def _get(
-        self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
-    ) -> Node | None:
+    def _get(self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
         table = self._table(name)
         if not isinstance(table, ast.Dict) or len(args) not in (1, 2) or any(isinstance(a, ast.Starred) for a in args):
             return None
@@ -198,7 +196,9 @@ class Unfolding(Expressions):
         match a, b:
             case ast.Tuple(elts=one), ast.Tuple(elts=two) if len(one) == len(two):
                 return all(self._same_key(x, y) for x, y in zip(one, two, strict=True))
-            case ast.Attribute(value=ast.Name(id=one), attr=x), ast.Attribute(value=ast.Name(id=two), attr=y) if one == two:
+            case ast.Attribute(value=ast.Name(id=one), attr=x), ast.Attribute(value=ast.Name(id=two), attr=y) if (
+                one == two
+            ):
                 return x == y
             case ast.Name(id=one), ast.Name(id=two) if self._is_kind(one) and self._is_kind(two):
                 return one == two

@@ -36,7 +36,9 @@ def instance_owner(function: Function) -> str:
     """The class whose instance a method gets as its first parameter; '' for everything else."""
     if function.owner is None or function.nested or function.name.count(".") != 1:
         return ""
-    bound = any(isinstance(d, ast.Name) and d.id in ("staticmethod", "classmethod") for d in function.node.decorator_list)
+    bound = any(
+        isinstance(d, ast.Name) and d.id in ("staticmethod", "classmethod") for d in function.node.decorator_list
+    )
     return "" if bound or function.node.name in ("__new__", "__class_getitem__") else function.owner.name
 
 

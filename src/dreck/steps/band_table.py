@@ -294,7 +294,9 @@ def _asking(
     """The loop that stands where the ladder stood."""
     unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
     if len(shape) == 2:
-        test = f"{row}.{_FIELD[shape[0]]} {_mirrored_sign(shape[0])} {subject} {_SIGN[shape[1]]} {row}.{_FIELD[shape[1]]}"
+        test = (
+            f"{row}.{_FIELD[shape[0]]} {_mirrored_sign(shape[0])} {subject} {_SIGN[shape[1]]} {row}.{_FIELD[shape[1]]}"
+        )
     else:
         test = f"{subject} {_SIGN[shape[0]]} {row}.{_FIELD[shape[0]]}"
     if ladder.key is not None:

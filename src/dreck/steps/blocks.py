@@ -82,7 +82,11 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
     bound_outside |= {n.name for n in ast.walk(scene.node) if isinstance(n, ast.ExceptHandler) and n.name}
     read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
-    read_outside |= {n.target.id for n in ast.walk(scene.node) if isinstance(n, ast.AugAssign) and n not in inside and isinstance(n.target, ast.Name)}
+    read_outside |= {
+        n.target.id
+        for n in ast.walk(scene.node)
+        if isinstance(n, ast.AugAssign) and n not in inside and isinstance(n.target, ast.Name)
+    }
     order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
     seen = list(dict.fromkeys(n.id for n in order))
     results = [n for n in seen if n in bound and (n in read_outside or (block.loops and n in bound_outside))]
@@ -91,7 +95,9 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     sure = _surely_bound(block.body)
     given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
     first_write = [n for n in given if n in sure and not _read_first(order, n, changed)]
-    return [n for n in given if n not in first_write], ([] if leaves(block.body) and own_statements(block.body, ast.Return) else results)
+    return [n for n in given if n not in first_write], (
+        [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
+    )
 
 
 def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:
@@ -99,7 +105,7 @@ def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:
 
 
 def _read_first(order: Sequence[ast.Name], name: str, changed: set[str]) -> bool:
-    """Whether a name is read in the block before the block itself has bound it; of one statement, its right side first."""
+    """Whether a name is read in the block before the block has bound it; of one statement, its right side first."""
     for node in order:
         if node.id == name:
             return isinstance(node.ctx, ast.Load) or name in changed or _on_both_sides(order, node)

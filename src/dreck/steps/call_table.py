@@ -32,7 +32,9 @@ _FEWEST = 3
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
     for chain in chains(scene.node, Reader(), fewest=2):
-        if len(chain.keys) < _FEWEST or all(outcome_of(arm.body) for arm in chain.arms):
+        if len(chain.keys) < _FEWEST:
+            continue
+        if all(outcome_of(arm.body) for arm in chain.arms) and _same_calls(scene, chain) is None:
             continue
         try:
             yield _planned(scene, chain)
@@ -42,7 +44,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 def _planned(scene: Scene, chain: Chain) -> Plan:
     check_keys(chain.keys)
-    if not all(is_plain(s) or isinstance(s, ast.Call) and is_plain(s.args[0]) for s in chain.subjects):
+    if not all(is_plain(s) or (isinstance(s, ast.Call) and is_plain(s.args[0])) for s in chain.subjects):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
@@ -102,7 +104,9 @@ def _table_name(scene: Scene, chain: Chain) -> str:
         raise Untouchable(f"the name '{wished}' is taken already")
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("the", "of")][:2]
     subject = [w for s in chain.subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
-    return wished or constant_name([*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"], taken)
+    return wished or constant_name(
+        [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"], taken
+    )
 
 
 def _replace(
@@ -163,7 +167,9 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
         body = block_text(scene, block, *block_lines(sheet, block), back, unit)
         if results and not leaves(block.body):
             body.append(back)
-        codes.append(written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results)))
+        codes.append(
+            written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))
+        )
         rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
     call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
     asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
@@ -174,7 +180,9 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
     table = f"{name} = {{\n{''.join(rows)}}}\n"
     sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in codes) + f"\n\n{table}")
     count = len(chain.keys)
-    return Plan(first, f"{count} actions are functions of their own, in the table {name}", sheet.result(), (name, *made))
+    return Plan(
+        first, f"{count} actions are functions of their own, in the table {name}", sheet.result(), (name, *made)
+    )
 
 
 def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from dreck.model.shape import leaves
 from dreck.source.functions import FunctionNode, blocks_of
+from dreck.steps.predicates import first_line, last_line
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable
@@ -209,9 +210,9 @@ def _match(block: list[ast.stmt], at: int) -> Chain | None:
         else:
             default = case.body
     end = at + 1
-    if default is None and arms and all(leaves(arm.body) for arm in arms) and end < len(block):
-        if leaves(block[end : end + 1]):
-            return Chain(block, at, end + 1, subjects, tuple(arms), block[end : end + 1], True)
+    all_leave = default is None and bool(arms) and all(leaves(arm.body) for arm in arms)
+    if all_leave and end < len(block) and leaves(block[end : end + 1]):
+        return Chain(block, at, end + 1, subjects, tuple(arms), block[end : end + 1], True)
     return Chain(block, at, end, subjects, tuple(arms), default) if arms else None
 
 
@@ -293,16 +294,14 @@ def check_keys(keys: Sequence[ast.expr]) -> None:
 def table_line(scene: Scene, sheet: Sheet, code: str) -> int:
     """The line a table goes before: above the function, or below the last thing it needs that is defined later."""
     outer = scene.outermost
-    first = min([outer.lineno, *(d.lineno for d in getattr(outer, "decorator_list", []))])
+    first = first_line(outer)
     while first > 1 and sheet.line(first - 1).startswith("#"):
         first -= 1
     needed = {n.id for n in ast.walk(ast.parse(code)) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     later = [s for s in scene.tree.body if s.lineno >= first and getattr(s, "name", None) in needed]
     if not later:
         return first
-    ends = {f.node: f.end for f in scene.functions}
-    last = later[-1]
-    return ends.get(last, last.end_lineno or last.lineno) + 1  # type: ignore[call-overload]
+    return last_line({f.node: f.end for f in scene.functions}, later[-1]) + 1
 
 
 def put_table(scene: Scene, sheet: Sheet, code: str) -> None:

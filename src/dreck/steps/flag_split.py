@@ -70,8 +70,7 @@ def _planned(scene: Scene, flag: str) -> Plan:
     if bodies[0] == bodies[1]:
         raise Untouchable(f"{flag} makes no difference")
     head = _heads(scene, sheet, flag, names)
-    made = ["".join(f"{home}{line}\n" if line.strip() else "\n" for line in [h, *(f"{unit}{t}" if t.strip() else t for t in b)])
-            for h, b in zip(head, bodies, strict=True)]  # fmt: skip
+    made = [_indented([line, *(f"{unit}{t}" for t in body)], home) for line, body in zip(head, bodies, strict=True)]
     _thin(scene, sheet, flag, names, unit, own or "")
     at = method_line(scene) if own else insertion_line(scene)
     between = "\n" if own else "\n\n"
@@ -87,6 +86,10 @@ def _planned(scene: Scene, flag: str) -> Plan:
     told = f"{flag} picks one of {names[0]} and {names[1]}"
     more = f"; {count} calls go to the right one" if count else ""
     return Plan(node.lineno, told + more, sheet.result(), names, others=others)
+
+
+def _indented(lines: list[str], indent: str) -> str:
+    return "".join(f"{indent}{line}\n" if line.strip() else "\n" for line in lines)
 
 
 def _names(scene: Scene, flag: str) -> tuple[str, str]:

@@ -38,7 +38,9 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     unit = sheet.unit(scene.node)
     whole = chain
     if chain.default is not None:
-        whole = replace(chain, arms=(*chain.arms, Arm((), chain.default, chain.default[0].lineno)), default=None, rest=False)
+        whole = replace(
+            chain, arms=(*chain.arms, Arm((), chain.default, chain.default[0].lineno)), default=None, rest=False
+        )
     parts = moved(scene, sheet, whole, unit)
     if chain.default is None and parts.returns:
         raise Untouchable("it goes on when no kind fits, and returns when one does")
@@ -118,10 +120,12 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
         table = f"{'_'.join(words_of(base))}s".upper()
         factory = f"find_{'_'.join(words_of(base))}"
         kinds = [f"{_camel(arm.keys[0])}{base}" for arm in chain.arms]
-        if all(is_free(n, taken) for n in (base, table, factory, *kinds)) and len(set(kinds)) == len(kinds):
-            if all(n.isidentifier() for n in kinds):
-                return base, table, factory, kinds
-    raise Untouchable(f"no free names for the classes were found; give one with --name '{ast.unparse(chain.subjects[0])}=NAME'")
+        free = all(is_free(n, taken) and n.isidentifier() for n in (base, table, factory, *kinds))
+        if free and len(set(kinds)) == len(kinds):
+            return base, table, factory, kinds
+    raise Untouchable(
+        f"no free names for the classes were found; give one with --name '{ast.unparse(chain.subjects[0])}=NAME'"
+    )
 
 
 def _camel(key: ast.expr) -> str:
@@ -154,14 +158,25 @@ def _family(scene: Scene, chain: Chain) -> tuple[str, str, str] | None:
 
 
 def _extend(
-    scene: Scene, sheet: Sheet, chain: Chain, table: str, base: str, made: object, bodies: list[list[str]], other: list[str]
+    scene: Scene,
+    sheet: Sheet,
+    chain: Chain,
+    table: str,
+    base: str,
+    made: object,
+    bodies: list[list[str]],
+    other: list[str],
 ) -> None:
     """Further methods for classes that are there."""
     from dreck.steps.polymorphic_methods import put_method
 
     known = scene.names.tables.known[table]
     assert isinstance(known, ast.Dict)
-    by_key = {ast.dump(k): v.id for k, v in zip(known.keys, known.values, strict=True) if k is not None and isinstance(v, ast.Name)}
+    by_key = {
+        ast.dump(k): v.id
+        for k, v in zip(known.keys, known.values, strict=True)
+        if k is not None and isinstance(v, ast.Name)
+    }
     given: dict[str, list[str]] = {base: other}
     for arm, body in zip(chain.arms, bodies, strict=True):
         for key in arm.keys:

@@ -208,7 +208,10 @@ def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, ca
     line = parts.call.format(call)
     if chain.default is None:
         if parts.returns and parts.last > (chain.last.end_lineno or 0):
-            rest = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)]
+            rest = [
+                sheet.line(n).rstrip("\r\n").removeprefix(indent)
+                for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)
+            ]
             lines = [f"if {asks}:", f"{unit}{line}", *[text for text in rest if text.strip()]]
         else:
             lines = [f"if {asks}:", f"{unit}{line}"]
@@ -217,8 +220,16 @@ def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, ca
         if leaves(chain.default):
             lines = [f"if not {asks}:", *otherwise, line]
         elif parts.returns:
-            rest = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)]
-            lines = [f"if {asks}:", f"{unit}{line}", *body_lines(sheet, chain), *[text for text in rest if text.strip()]]
+            rest = [
+                sheet.line(n).rstrip("\r\n").removeprefix(indent)
+                for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)
+            ]
+            lines = [
+                f"if {asks}:",
+                f"{unit}{line}",
+                *body_lines(sheet, chain),
+                *[text for text in rest if text.strip()],
+            ]
         else:
             lines = [f"if {asks}:", f"{unit}{line}", "else:", *otherwise]
     return "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines)

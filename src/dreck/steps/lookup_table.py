@@ -62,6 +62,13 @@ def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
             case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
                 targets.append(name)
                 values.append(value)
+            case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Tuple(elts=several)) if len(names) == len(
+                several
+            ):
+                if not all(isinstance(n, ast.Name) and n.id not in targets for n in names):
+                    return None
+                targets += [n.id for n in names if isinstance(n, ast.Name)]
+                values += several
             case _:
                 return None
     if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in ast.walk(v)):
@@ -145,7 +152,10 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
                 raise Untouchable("a value awaits, yields or binds a name")
             if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in ast.walk(v)):
                 raise Untouchable("a value depends on the function it stands in")
-            if any(isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in ast.walk(v)):
+            if any(
+                isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__")
+                for n in ast.walk(v)
+            ):
                 raise Untouchable("a value reads a private name of its class")
     return tuple(dict.fromkeys(names))
 

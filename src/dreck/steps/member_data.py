@@ -50,7 +50,9 @@ def _planned(
     members = _members(enum)
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
     if default is None and not members <= covered:
-        raise Untouchable(f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value")
+        raise Untouchable(
+            f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value"
+        )
     rows, told = _rows(sheet, chain, values, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     subject_code = sheet.code(subject)
@@ -62,7 +64,11 @@ def _planned(
     elif chain.default is None:
         lines = [f"if {asks}:", f"{unit}{left}{subject_code}.{name}"]
     else:
-        lines = [f"if not {asks}:", *(f"{unit}{t}" if t else t for t in body_lines(sheet, chain)), f"{left}{subject_code}.{name}"]
+        lines = [
+            f"if not {asks}:",
+            *(f"{unit}{t}" if t else t for t in body_lines(sheet, chain)),
+            f"{left}{subject_code}.{name}",
+        ]
     kept = [c for c in kept if not any(c in line for line in lines)]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*kept, *lines]))
     found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
@@ -95,7 +101,11 @@ def _members(enum: ast.ClassDef) -> set[str]:
 
 def _attribute(scene: Scene, enum: ast.ClassDef, targets: tuple[str, ...]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
-    stem = targets[0] if targets else "_".join(w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get"))
+    stem = (
+        targets[0]
+        if targets
+        else "_".join(w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get"))
+    )
     used = {n.attr for n in ast.walk(scene.tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and name.isidentifier():
@@ -109,7 +119,11 @@ def _fixed_default(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> str 
     outcome = outcome_of(chain.default)
     if outcome is None or outcome.targets != targets or not is_fixed(scene, outcome.values[0]):
         return None
-    return ast.unparse(outcome.values[0]) if not hasattr(outcome.values[0], "lineno") else scene.sheet().code(outcome.values[0])
+    return (
+        ast.unparse(outcome.values[0])
+        if not hasattr(outcome.values[0], "lineno")
+        else scene.sheet().code(outcome.values[0])
+    )
 
 
 def _rows(sheet: Sheet, chain: Chain, values: list[tuple[ast.expr, ...]], unit: str) -> tuple[str, list[str]]:

@@ -84,14 +84,23 @@ def _planned(scene: Scene, block: Block) -> Plan | NotPlanned:
     if returns and not ends:
         raise Untouchable("it returns on some ways and goes on on others")
     back = f"return {', '.join(results)}" if results else "return"
-    inner = block_text(scene, block, first, last, back, unit if not is_method else sheet.indent(scene.node.lineno) + unit)
+    inner = block_text(
+        scene, block, first, last, back, unit if not is_method else sheet.indent(scene.node.lineno) + unit
+    )
     if results and not ends:
         inner.append(back)
     parameters = (own, *(g for g in given if g != own)) if is_method else tuple(given)
     helper = Helper(name.text, parameters, tuple(inner), waits(block))
     result_type = ast.unparse(scene.node.returns) if ends and returns and scene.node.returns is not None else ""
-    code = written(scene, helper, sheet.indent(scene.node.lineno) if is_method else "", unit, result_type or ("" if results else "None"))
-    sheet.replace_lines(first, last, f"{sheet.indent(line)}{_call(block, name.text, parameters, own if is_method else '', results, ends and returns)}\n")
+    code = written(
+        scene,
+        helper,
+        sheet.indent(scene.node.lineno) if is_method else "",
+        unit,
+        result_type or ("" if results else "None"),
+    )
+    call = _call(block, name.text, parameters, own if is_method else "", results, ends and returns)
+    sheet.replace_lines(first, last, f"{sheet.indent(line)}{call}\n")
     if is_method:
         sheet.insert(method_line(scene), f"\n{code}")
     else:

@@ -131,7 +131,9 @@ def _is_one_of_several(scene: Scene, bare: Bare) -> bool:
     """A ladder of limits: a name made of its subject alone would say no more than the number."""
     if isinstance(bare.value, str | bytes):
         return False
-    numbers = {b.value for b in _bare_values(scene.node.body) if b.subject == bare.subject and not isinstance(b.value, str)}
+    numbers = {
+        b.value for b in _bare_values(scene.node.body) if b.subject == bare.subject and not isinstance(b.value, str)
+    }
     return len(numbers) > 1
 
 
@@ -161,9 +163,10 @@ def _everywhere(scene: Scene) -> list[Bare]:
 def _known_constant(scene: Scene, bare: Bare) -> str:
     """A constant the module has for this value and this subject already."""
     for name, value in scene.names.tables.known.items():
-        if isinstance(value, ast.Constant | ast.UnaryOp) and _same(_literal(value), bare.value):
-            if set(words_of(name)) & set(words_of(bare.subject)) or name.lower() == str(bare.value).lower():
-                return name
+        if not isinstance(value, ast.Constant | ast.UnaryOp) or not _same(_literal(value), bare.value):
+            continue
+        if set(words_of(name)) & set(words_of(bare.subject)) or name.lower() == str(bare.value).lower():
+            return name
     return ""
 
 
@@ -172,7 +175,9 @@ def _put_constant(scene: Scene, sheet: Sheet, code: str) -> None:
     line, beside = constant_line(scene.tree, sheet)
     is_end = line > len(split_lines(scene.text))
     follows = "" if is_end or not sheet.line(line).strip() else "\n\n"
-    sheet.insert(line, code if beside and not follows else f"{code}{follows}" if line == 1 or beside else f"\n{code}{follows}")
+    sheet.insert(
+        line, code if beside and not follows else f"{code}{follows}" if line == 1 or beside else f"\n{code}{follows}"
+    )
 
 
 def constant_line(tree: ast.Module, sheet: Sheet) -> tuple[int, bool]:
@@ -202,7 +207,9 @@ def _is_plain_value(value: ast.expr | None) -> bool:
 
 def _groups(scene: Scene, own: list[Bare]) -> Iterator[Plan | NotPlanned]:
     """Texts that one thing is compared with, three or more of them: one small class for all."""
-    subjects = dict.fromkeys(b.subject for b in own if isinstance(b.value, str) and b.op in ("Eq", "NotEq", "In", "NotIn"))
+    subjects = dict.fromkeys(
+        b.subject for b in own if isinstance(b.value, str) and b.op in ("Eq", "NotEq", "In", "NotIn")
+    )
     for subject in subjects:
         places = [b for b in _everywhere(scene) if b.subject == subject and isinstance(b.value, str)]
         values = list(dict.fromkeys(str(b.value) for b in places))

@@ -2,6 +2,7 @@
 
 import ast
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from dreck.source.functions import Function
 from dreck.steps.catalogue import Step
@@ -67,13 +68,14 @@ def _worth_a_name(scene: Scene) -> Iterator[Condition]:
     for condition in conditions(scene.node):
         if condition.role == "value":
             yield from _halves(condition)
-        elif isinstance(condition.test, ast.BoolOp) and _is_hard_to_read(scene, condition):
-            if not _is_the_answer(condition):
-                yield condition
+        elif _is_hard_to_read(scene, condition) and not _is_the_answer(scene, condition):
+            yield condition
 
 
-def _is_the_answer(condition: Condition) -> bool:
+def _is_the_answer(scene: Scene, condition: Condition) -> bool:
     """`if A and B: return True`, else False: the function's own name says what is asked."""
+    if condition.statement not in scene.node.body[-2:]:
+        return False
     match condition.branch:
         case [ast.Return(value=ast.Constant(value=bool()))]:
             return True
@@ -83,7 +85,8 @@ def _is_the_answer(condition: Condition) -> bool:
 def _is_hard_to_read(scene: Scene, condition: Condition) -> bool:
     """Three operands or more, a long line, or a condition that is asked in several places."""
     test = condition.test
-    assert isinstance(test, ast.BoolOp)
+    if not isinstance(test, ast.BoolOp):
+        return False
     leaf_count = sum(1 for n in ast.walk(test) if isinstance(n, ast.expr) and _is_leaf(n, test))
     if leaf_count > 2 or len(ast.unparse(test)) > _LONG:
         return True
@@ -134,6 +137,9 @@ def _forms(scene: Scene, condition: Condition, wished: bool) -> Iterator[Plan | 
     chosen = asked or _by_surroundings(scene, condition, reads, own)
     for form in dict.fromkeys([chosen, *([] if asked == "function" else _otherwise(chosen, reads, own))]):
         found = _in_form(scene, condition, form, reads, own, wished)
+        if isinstance(found, Plan) and form != chosen:
+            told = f"{found.reason}, since a variable would ask it before what protects it"
+            found = replace(found, reason=told)
         if found is not None:
             yield found
         if asked and form == chosen and form != "variable":

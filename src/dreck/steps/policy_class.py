@@ -102,7 +102,14 @@ def _uses_in(test: ast.expr, name: str) -> int:
 
 
 def _class(
-    scene: Scene, sheet: Sheet, name: str, reads: list[str], test: ast.expr, place: Range, moved: dict[str, Asked], unit: str
+    scene: Scene,
+    sheet: Sheet,
+    name: str,
+    reads: list[str],
+    test: ast.expr,
+    place: Range,
+    moved: dict[str, Asked],
+    unit: str,
 ) -> str:
     told = annotations(scene.node)
     typed = any(r in told for r in reads) or scene.node.returns is not None
@@ -118,7 +125,12 @@ def _class(
         inner = sheet.in_parentheses(expression)
         parameters = [p.arg for p in a.predicate.args.args]
         body = _method_body(scene, sheet, expression, inner, parameters, list(a.arguments), moved, unit)
-        lines += ["", f"{unit}def {_private(a.predicate.name)}(self){returns}:", *_docstring(sheet, a.predicate, unit), *body]
+        lines += [
+            "",
+            f"{unit}def {_private(a.predicate.name)}(self){returns}:",
+            *_docstring(sheet, a.predicate, unit),
+            *body,
+        ]
     return "\n".join(lines) + "\n"
 
 

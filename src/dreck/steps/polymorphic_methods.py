@@ -36,12 +36,21 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     name = _method_name(scene, classes)
     base, fresh = _base(scene, classes, name)
     tested = {c.name for c in classes}
-    for node, body in zip(_nodes(scene, chain), parts.bodies, strict=True):
-        for cls in node:
+    for kinds, body in zip(_nodes(scene, chain), parts.bodies, strict=True):
+        for cls in kinds:
             check_body(body, cls)
             own = [for_self(text, subject.id) for text in body]
-            put_method(scene, sheet, cls, written(scene, Helper(name, ("self", *given), tuple(own)), *_indents(sheet, cls), _returns(scene, parts)))
-    stub = written(scene, Helper(name, ("self", *given), ("raise NotImplementedError",)), unit, unit, _returns(scene, parts))
+            put_method(
+                scene,
+                sheet,
+                cls,
+                written(
+                    scene, Helper(name, ("self", *given), tuple(own)), *_indents(sheet, cls), _returns(scene, parts)
+                ),
+            )
+    stub = written(
+        scene, Helper(name, ("self", *given), ("raise NotImplementedError",)), unit, unit, _returns(scene, parts)
+    )
     if fresh:
         _put_base(scene, sheet, classes, base, stub, unit)
         for cls in classes:
@@ -81,7 +90,9 @@ def _classes(scene: Scene, chain: Chain, exact: bool) -> list[ast.ClassDef]:
     for i, late in enumerate(found):
         for early in found[:i]:
             if early.name in _lineage(scene, late):
-                raise Untouchable(f"{late.name} is never reached: it derives from {early.name}, which is asked for first")
+                raise Untouchable(
+                    f"{late.name} is never reached: it derives from {early.name}, which is asked for first"
+                )
     _check_below(scene, found, exact)
     return found
 
@@ -121,12 +132,16 @@ def _method_name(scene: Scene, classes: Sequence[ast.ClassDef]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
     used = {n.attr for n in ast.walk(scene.tree) if isinstance(n, ast.Attribute)}
     used |= {s.name for c in classes for s in c.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
-    used |= {t.id for c in classes for s in c.body if isinstance(s, ast.AnnAssign) and isinstance(t := s.target, ast.Name)}
+    used |= {
+        t.id for c in classes for s in c.body if isinstance(s, ast.AnnAssign) and isinstance(t := s.target, ast.Name)
+    }
     stem = scene.node.name.strip("_")
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and not (name.startswith("__")):
             return name
-    raise Untouchable(f"the classes speak of {stem} already; give the method a name with --name '{scene.node.name}=NAME'")
+    raise Untouchable(
+        f"the classes speak of {stem} already; give the method a name with --name '{scene.node.name}=NAME'"
+    )
 
 
 def _base(scene: Scene, classes: Sequence[ast.ClassDef], name: str) -> tuple[str, bool]:

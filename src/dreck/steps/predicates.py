@@ -2,7 +2,7 @@
 
 import ast
 import copy
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from dreck.source.functions import Function, FunctionNode
@@ -150,7 +150,7 @@ def is_surely_bool(e: ast.expr) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Where a condition is asked: the expressions it covers (operands in a row), with which names, turned round or not."""
+    """Where a condition is asked: the operands in a row that it covers, with which names, turned round or not."""
 
     parts: tuple[ast.expr, ...]
     order: tuple[str, ...]
@@ -301,7 +301,9 @@ class Helper:
     docstring: str = ""
 
 
-def written(scene: Scene, helper: Helper, indent: str, unit: str, returns: str = "", home: FunctionNode | None = None) -> str:
+def written(
+    scene: Scene, helper: Helper, indent: str, unit: str, returns: str = "", home: FunctionNode | None = None
+) -> str:
     """The helper's lines, typed as far as the function it comes from is."""
     told = annotations(home or scene.node)
     parts = [f"{p}: {told[p]}" if p in told else p for p in helper.parameters]
@@ -326,7 +328,9 @@ def annotations(function: FunctionNode) -> dict[str, str]:
     return {a.arg: ast.unparse(a.annotation) for a in every if a.annotation is not None}
 
 
-def returned(sheet: Sheet, place: Range, test: ast.expr, room: int, indent: str, unit: str, prefix: str = "return ") -> list[str]:
+def returned(
+    sheet: Sheet, place: Range, test: ast.expr, room: int, indent: str, unit: str, prefix: str = "return "
+) -> list[str]:
     """`return CONDITION`, over several lines where it is long or was written so; its comments stay."""
     code = sheet.code(place)
     if not any(mark in code for mark in ("#", '"""', "'''")):
@@ -358,8 +362,19 @@ def insertion_line(scene: Scene) -> int:
     """The line a helper of the module goes before: below what uses it, or above where the house puts helpers there."""
     outer = scene.outermost
     if _helpers_stand_above(scene.tree):
-        return min([outer.lineno, *(d.lineno for d in getattr(outer, "decorator_list", []))])
+        return first_line(outer)
     return _below(scene, scene.tree.body, outer) + 1
+
+
+def first_line(s: ast.stmt) -> int:
+    """The line a statement begins at, its decorators included."""
+    decorators: list[ast.expr] = getattr(s, "decorator_list", [])
+    return min([s.lineno, *(d.lineno for d in decorators)])
+
+
+def last_line(ends: Mapping[ast.AST, int], s: ast.stmt) -> int:
+    """The line a statement ends at, with the comments that belong to a function."""
+    return ends.get(s) or s.end_lineno or s.lineno
 
 
 def method_line(scene: Scene) -> int:
@@ -370,14 +385,14 @@ def method_line(scene: Scene) -> int:
 
 def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
     """The last line of `user` and of the helpers of its own that follow it."""
-    ends = {f.node: f.end for f in scene.functions}
+    ends: dict[ast.AST, int] = {f.node: f.end for f in scene.functions}
     used = {getattr(n, "id", None) or getattr(n, "attr", None) for n in ast.walk(user)}
     last = user
     for s in body[list(body).index(user) + 1 :]:
         if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) or s.name not in used:
             break
         last = s
-    return ends.get(last, last.end_lineno or last.lineno)  # type: ignore[call-overload]
+    return last_line(ends, last)
 
 
 def _helpers_stand_above(tree: ast.Module) -> bool:

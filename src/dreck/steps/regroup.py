@@ -2,7 +2,7 @@
 
 import ast
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Reader, is_plain
@@ -46,9 +46,12 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if _is_grouped(scene, discriminant):
             continue
         try:
-            plan = _planned(scene, discriminant)
-            if plan is not None:
-                yield plan
+            lean = _planned(scene, discriminant, False)
+            full = _planned(scene, discriminant, True)
+            if lean is not None and full is not None and lean.text != full.text:
+                yield replace(lean, only_if_proved=True)
+            if full is not None:
+                yield full
         except Untouchable as error:
             yield NotPlanned(scene.node.lineno, str(error))
 
@@ -143,12 +146,16 @@ def _about(e: ast.expr) -> tuple[ast.expr | None, tuple[ast.expr, ...], bool]:
 # --- the stories ---------------------------------------------------------------------------------------
 
 
-def _planned(scene: Scene, d: Discriminant) -> Plan | None:
+def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     _check(scene, d)
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
     body = scene.node.body
-    doc = isinstance(body[0], ast.Expr) and isinstance(body[0].value, ast.Constant) and isinstance(body[0].value.value, str)
+    doc = (
+        isinstance(body[0], ast.Expr)
+        and isinstance(body[0].value, ast.Constant)
+        and isinstance(body[0].value.value, str)
+    )
     body = body[1:] if doc else body
     if not body or len(sheet.indent(body[0].lineno).encode()) != body[0].col_offset:
         raise Untouchable("the body stands on the line of its head")
@@ -156,7 +163,7 @@ def _planned(scene: Scene, d: Discriminant) -> Plan | None:
     while sheet.line(first - 1).strip().startswith("#"):
         first -= 1
     last = body[-1].end_lineno or body[-1].lineno
-    stories = [Teller(sheet, answer, unit).chunks(body, 0) for answer in _answers(d)]
+    stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d)]
     groups = _grouped(d, stories)
     if len(groups) < 2:
         raise Untouchable(f"every kind of {d.code} has the same story")

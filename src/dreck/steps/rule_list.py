@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from dreck.steps.catalogue import Step
+from dreck.steps.chains import comments_of
 from dreck.steps.predicates import (
     awaits,
     conditions,
@@ -34,9 +35,10 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield NotPlanned(block[i + 1].lineno, str(error))
     for condition in conditions(scene.node):
         test = condition.test
-        if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And) and len(test.values) >= _MANY_IN_A_ROW:
-            if condition.is_test or is_surely_bool(test):
-                yield _all_hold(scene, test)
+        if not isinstance(test, ast.BoolOp) or not isinstance(test.op, ast.And) or len(test.values) < _MANY_IN_A_ROW:
+            continue
+        if condition.is_test or is_surely_bool(test):
+            yield _all_hold(scene, test)
 
 
 def _blocks(body: list[ast.stmt]) -> Iterator[list[ast.stmt]]:
@@ -75,14 +77,12 @@ def _filter(start: ast.stmt, s: ast.stmt) -> Filter | None:
     if not isinstance(s, ast.For) or s.orelse or any(isinstance(n, ast.Await | ast.Yield) for n in ast.walk(s)):
         return None
     found = _collects(s.body, name)
-    if found is None:
-        found = _collects_by_any(s.body, name)
-        if found is None:
-            return None
-        item, tests = found
-        return Filter(name, s, item, tuple((t, False) for t in tests), True)
-    item, rules = found
-    return Filter(name, s, item, tuple(rules))
+    if found is not None:
+        return Filter(name, s, found[0], tuple(found[1]))
+    by_any = _collects_by_any(s.body, name)
+    if by_any is not None:
+        return Filter(name, s, by_any[0], tuple((test, False) for test in by_any[1]), True)
+    return None
 
 
 def _collects(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple[ast.expr, bool]]] | None:
@@ -124,7 +124,9 @@ def _collects_by_any(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, lis
 
 def _appended(s: ast.stmt, name: str) -> ast.expr | None:
     match s:
-        case ast.Expr(value=ast.Call(func=ast.Attribute(value=ast.Name(id=target), attr="append"), args=[item], keywords=[])):
+        case ast.Expr(
+            value=ast.Call(func=ast.Attribute(value=ast.Name(id=target), attr="append"), args=[item], keywords=[])
+        ):
             return item if target == name else None
     return None
 
@@ -132,26 +134,37 @@ def _appended(s: ast.stmt, name: str) -> ast.expr | None:
 def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Plan | NotPlanned:
     sheet = scene.sheet()
     loop, line = found.loop, found.loop.lineno
-    names = {n.id for part in (loop.iter, found.item, *(t for t, _ in found.rules)) for n in ast.walk(part) if isinstance(n, ast.Name)}
+    names = {
+        n.id
+        for part in (loop.iter, found.item, *(t for t, _ in found.rules))
+        for n in ast.walk(part)
+        if isinstance(n, ast.Name)
+    }
     if found.name in names:
         return NotPlanned(line, f"the loop reads {found.name} while it fills it")
     targets = {n.id for n in ast.walk(loop.target) if isinstance(n, ast.Name)}
-    later = {n.id for s in block[i + 2 :] for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    later = {
+        n.id for s in block[i + 2 :] for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)
+    }
     if targets & later:
         return NotPlanned(line, f"{min(targets & later)} is read after the loop")
     for test, _ in found.rules:
         if why_not(test):
             return NotPlanned(line, why_not(test))
     following = block[i + 2] if i + 2 < len(block) else None
-    returned = isinstance(following, ast.Return) and isinstance(following.value, ast.Name) and following.value.id == found.name
+    returned = (
+        isinstance(following, ast.Return) and isinstance(following.value, ast.Name) and following.value.id == found.name
+    )
     listed = len(found.rules) >= _MANY_IN_A_LOOP and not found.any_of and isinstance(loop.target, ast.Name)
     rules, made = _rules_of(scene, sheet, found) if listed else ("", ())
-    test = f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})" if listed else _joined(sheet, found)
+    asked = f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})" if listed else _joined(sheet, found)
     indent = sheet.indent(block[i].lineno)
-    lines = _comprehension(scene, sheet, found, test, "return " if returned else f"{found.name} = ", indent)
+    lines = _comprehension(scene, sheet, found, asked, "return " if returned else f"{found.name} = ", indent)
     last = following if returned and following is not None else loop
     end = last.end_lineno or last.lineno
-    code = "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*(rules.splitlines() if listed else []), *lines])
+    code = "".join(
+        f"{indent}{text}\n" if text.strip() else "\n" for text in [*(rules.splitlines() if listed else []), *lines]
+    )
     sheet.replace_lines(block[i].lineno, end, code)
     told = f"the loop only collects what passes {len(found.rules)} tests" if found.rules else "the loop only collects"
     return Plan(line, f"{told}, which all must hold" if listed else told, sheet.result(), made)
@@ -174,15 +187,10 @@ def _rules_of(scene: Scene, sheet: Sheet, found: Filter) -> tuple[str, tuple[str
 
 def _comments(sheet: Sheet, test: ast.expr) -> list[str]:
     """What is said beside or above the test's line, to be said above the rule."""
-    lines = []
     first = test.lineno
     while sheet.line(first - 1).strip().startswith("#"):
         first -= 1
-    end = test.end_lineno or test.lineno
-    for token in sheet.tokens:
-        if token.type == 61 or token.string.startswith("#"):
-            if first <= token.start[0] <= end + 1 and token.string.startswith("#"):
-                lines.append(token.string)
+    lines = comments_of(sheet, first, (test.end_lineno or test.lineno) + 1)
     return list(dict.fromkeys(lines))
 
 
@@ -190,10 +198,19 @@ def _spelt(sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
     if not is_turned:
         return _one_line(sheet.code(test))
     other = turned(test)
-    exact = not any(isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE) for n in ast.walk(test) if isinstance(n, ast.Compare) for op in n.ops)
+    exact = not any(
+        isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE)
+        for n in ast.walk(test)
+        if isinstance(n, ast.Compare)
+        for op in n.ops
+    )
     if exact:
         return ast.unparse(other).replace("'", '"') if "'" not in sheet.code(test) else ast.unparse(other)
-    return ast.unparse(_turned_exactly(test)).replace("'", '"') if "'" not in sheet.code(test) else ast.unparse(_turned_exactly(test))
+    return (
+        ast.unparse(_turned_exactly(test)).replace("'", '"')
+        if "'" not in sheet.code(test)
+        else ast.unparse(_turned_exactly(test))
+    )
 
 
 def _turned_exactly(e: ast.expr) -> ast.expr:
@@ -216,7 +233,11 @@ def _one_line(code: str) -> str:
 def _joined(sheet: Sheet, found: Filter) -> str:
     parts = [(_spelt(sheet, test, is_turned), test, is_turned) for test, is_turned in found.rules]
     word = " or " if found.any_of else " and "
-    return word.join(_grouped(text, found.any_of) for text, _, _ in parts) if len(parts) > 1 else "".join(t for t, _, _ in parts)
+    return (
+        word.join(_grouped(text, found.any_of) for text, _, _ in parts)
+        if len(parts) > 1
+        else "".join(t for t, _, _ in parts)
+    )
 
 
 def _grouped(text: str, is_or: bool) -> str:
@@ -245,7 +266,9 @@ def _all_hold(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
     if why_not(test) or awaits(test):
         return NotPlanned(line, why_not(test) or "it awaits")
     if len(reads) > 2 or not reads:
-        return NotPlanned(line, f"its conditions are about {', '.join(reads) or 'nothing'}: too many things for one list")
+        return NotPlanned(
+            line, f"its conditions are about {', '.join(reads) or 'nothing'}: too many things for one list"
+        )
     if any(isinstance(v, ast.BoolOp) for v in test.values) and len(test.values) < _MANY_IN_A_ROW:
         return NotPlanned(line, "its conditions belong together")
     wished = scene.wishes.name_for(ast.unparse(test))

@@ -4,6 +4,7 @@ import ast
 import copy
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import (
@@ -190,7 +191,7 @@ def _body(first: Asked, groups: list[int], parameters: dict[int, str]) -> tuple[
 
 def _shallow(e: ast.AST, kept: dict[int, ast.AST]) -> ast.AST:
     """A copy of the tree whose leaves that are terms keep their identity."""
-    fields = {}
+    fields: dict[str, Any] = {}
     for name, value in ast.iter_fields(e):
         if isinstance(value, ast.expr) and not isinstance(value, ast.Constant | ast.Name):
             fields[name] = _shallow(value, kept)

@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator
 
 from dreck.steps.catalogue import Step
-from dreck.steps.predicates import conditions, own_expressions, statements, why_not
+from dreck.steps.predicates import conditions, first_line, own_expressions, statements, why_not
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.wording import is_free, thing_name, words_of
 
@@ -65,14 +65,10 @@ def _planned(scene: Scene, places: list[ast.expr]) -> Iterator[Plan | NotPlanned
     if len(sheet.indent(first.lineno).encode()) != first.col_offset:
         return
     indent = sheet.indent(first.lineno)
-    sheet.insert(_first_line(first), f"{indent}{name} = {sheet.code(within[0])}\n")
+    sheet.insert(first_line(first), f"{indent}{name} = {sheet.code(within[0])}\n")
     for e in within:
         sheet.replace(sheet.in_parentheses(e), name)
     yield Plan(line, f"`{code}`, {len(within)} times, is called {name}", sheet.result(), (name,))
-
-
-def _first_line(s: ast.stmt) -> int:
-    return min([s.lineno, *(d.lineno for d in getattr(s, "decorator_list", []))])
 
 
 def _name(scene: Scene, e: ast.expr) -> str:

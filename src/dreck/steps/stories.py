@@ -20,6 +20,8 @@ class Teller:
     sheet: Sheet
     answer: Answer
     unit: str
+    keep_empty: bool = True
+    """Whether a test stays that decides nothing any more, because asking it may fail."""
 
     def chunks(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
         """One list of lines for each statement that is left, indented by `depth` units."""
@@ -71,6 +73,8 @@ class Teller:
             if inner and lead:
                 inner[0] = [*lead, *inner[0]]
             return inner
+        if not self.keep_empty and not self.lines(s.body, 0) and not self.lines(s.orelse, 0):
+            return []
         return [[*above, *self._ladder(s, depth, "if")]]
 
     def _ladder(self, s: ast.If, depth: int, word: str) -> list[str]:
@@ -138,7 +142,10 @@ class Teller:
             made = _FoldValues(self.answer).visit(copy.deepcopy(s))
             beside = self._beside(last)
             told = f"  {beside[0]}" if beside else ""
-            return [f"{self.unit * depth}{line}" for line in (_quoted(ast.unparse(made), self.sheet.code(s)) + told).splitlines()]
+            return [
+                f"{self.unit * depth}{line}"
+                for line in (_quoted(ast.unparse(made), self.sheet.code(s)) + told).splitlines()
+            ]
         indent = self.sheet.indent(first)
         if len(indent.encode()) != (s.col_offset if first == s.lineno else len(indent.encode())):
             beside = self._beside(last)
@@ -147,7 +154,8 @@ class Teller:
         pad = self.unit * depth
         inside = self._inside_texts(first, last)
         return [
-            self._line(n) if n in inside else f"{pad}{self._line(n).removeprefix(indent)}" for n in range(first, last + 1)
+            self._line(n) if n in inside else f"{pad}{self._line(n).removeprefix(indent)}"
+            for n in range(first, last + 1)
         ]
 
     def _inside_texts(self, first: int, last: int) -> set[int]:
@@ -170,11 +178,10 @@ class Teller:
         return any(isinstance(n, ast.expr) and self.answer(n) is not None for n in ast.walk(node))
 
     def _test(self, test: ast.expr) -> str:
-        if not self._asks(test):
-            return " ".join(line.strip() for line in self.sheet.code(self.sheet.in_parentheses(test)).splitlines()) if (
-                "#" not in self.sheet.code(self.sheet.in_parentheses(test))
-            ) else self.sheet.code(self.sheet.in_parentheses(test))
-        return _quoted(ast.unparse(fold(test, self.answer)), self.sheet.code(test))
+        if self._asks(test):
+            return _quoted(ast.unparse(fold(test, self.answer)), self.sheet.code(test))
+        code = self.sheet.code(self.sheet.in_parentheses(test))
+        return code if "#" in code else " ".join(line.strip() for line in code.splitlines())
 
     # --- comments ----------------------------------------------------------------------------------
 
@@ -187,8 +194,9 @@ class Teller:
         return found
 
     def _beside(self, line: int) -> list[str]:
-        return [t.string for t in self.sheet.tokens if t.start[0] == line and t.string.startswith("#") and t.start[1] > 0
-                and self.sheet.line(line).strip() != t.string]  # fmt: skip
+        own = self.sheet.line(line).strip()
+        here = [t.string for t in self.sheet.tokens if t.start[0] == line and t.string.startswith("#")]
+        return [text for text in here if text != own]
 
 
 def _quoted(made: str, was: str) -> str:

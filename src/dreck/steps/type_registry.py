@@ -46,7 +46,9 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     generic = _name(scene)
     parameters = (subject.id, *given)
     returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
-    pieces = [written(scene, Helper(generic, parameters, (*default, *tail), decorator="@singledispatch"), "", unit, returns)]
+    pieces = [
+        written(scene, Helper(generic, parameters, (*default, *tail), decorator="@singledispatch"), "", unit, returns)
+    ]
     at = 0
     for arm, body in zip(chain.arms, parts.bodies, strict=True):
         for _ in arm.keys:
@@ -68,9 +70,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
 
 
 def _kind(scene: Scene, key: ast.expr) -> str:
-    match key:
-        case ast.Name(id=name) | ast.Attribute(attr=name):
-            return ast.unparse(key)
+    if isinstance(key, ast.Name | ast.Attribute):
+        return ast.unparse(key)
     raise Untouchable(f"{ast.unparse(key)} is not the plain name of a class")
 
 
@@ -96,7 +97,9 @@ def _tail_lines(scene: Scene, chain: Chain, last: int) -> list[str]:
     end = chain.last.end_lineno or chain.last.lineno
     sheet = scene.sheet()
     indent = sheet.indent(chain.first.lineno)
-    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(end + 1, last + 1) if sheet.line(n).strip()]
+    return [
+        sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(end + 1, last + 1) if sheet.line(n).strip()
+    ]
 
 
 def _name(scene: Scene) -> str:

@@ -26,9 +26,7 @@ class Name:
     good: bool = True
 
 
-def predicate_name(
-    test: ast.expr, branch: list[ast.stmt] | None, taken: Collection[str], wished: str = ""
-) -> Name:
+def predicate_name(test: ast.expr, branch: list[ast.stmt] | None, taken: Collection[str], wished: str = "") -> Name:
     """A name for a condition. `branch` is what runs when it holds, if that is known."""
     if wished:
         return Name(wished)
@@ -119,7 +117,7 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
             return ["no", *words_of(_last(left))]
         case ast.IsNot() | ast.NotEq(), ast.Constant(value=None):
             return words_of(_last(left))
-        case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:  # type: ignore[attr-defined]
+        case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:
             return ["no", *words_of(_last(left))]
         case ast.Eq() | ast.Is(), _:
             return _kind_word(right)
@@ -187,14 +185,25 @@ def _by_string(s: ast.stmt) -> Iterator[list[str]]:
         case ast.Expr(value=ast.Call(func=ast.Attribute(attr="append" | "add"), args=[ast.Constant()])) if texts:
             words = words_of(re.sub(r"[^A-Za-z ]", " ", texts[0]))
             if 1 <= len(words) <= 3:
-                yield ["needs", *words] if len(words) == 1 else ["goes", *words][: MOST_WORDS]
+                yield ["needs", *words] if len(words) == 1 else ["goes", *words][:MOST_WORDS]
 
 
 def _by_call(s: ast.stmt) -> Iterator[list[str]]:
     match s:
-        case ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))):
+        case (
+            ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
+            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
+            | ast.Expr(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+        ):
             words = words_of(attr)
-            if words and attr not in _PLAIN_VERBS and words[0] not in _ASKING and len(words) <= 4:
+            if (
+                words
+                and attr not in _PLAIN_VERBS
+                and attr[:1].islower()
+                and words[0] not in _ASKING
+                and len(words) <= 4
+            ):
                 yield ["must", *words]
 
 

@@ -163,7 +163,10 @@ class Journal:
     def _read(self, file: Path) -> Record:
         try:
             data = json.loads(file.read_bytes())
-            entries = tuple(Entry(**{**e, "assumptions": tuple(e["assumptions"]), "made": tuple(e.get("made", ()))}) for e in data["steps"])
+            entries = tuple(
+                Entry(**{**e, "assumptions": tuple(e["assumptions"]), "made": tuple(e.get("made", ()))})
+                for e in data["steps"]
+            )
             return Record(int(file.stem), Path(data["path"]), entries, tuple(data["fingerprints"]))
         except (OSError, ValueError, KeyError, TypeError) as error:
             raise DreckError(f"{file}: is no record of a journal: {error}") from None

@@ -7,8 +7,6 @@ from dataclasses import replace
 from pathlib import Path
 
 from dreck.errors import DreckError
-from dreck.evidence.verdict import Verdict
-from dreck.source.files import read
 from dreck.source.functions import parse
 from dreck.steps.scene import Others
 from dreck.steps.sheet import Range, Sheet
@@ -68,7 +66,9 @@ def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:
     if after == text:
         return None
     function = next((n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef) and old in _words(n)), "")
-    verdict = judge_rewrite(Text(path, text), Text(path, after), replace(bench.wanted), removed=(*_functions_named(tree, old),))
+    verdict = judge_rewrite(
+        Text(path, text), Text(path, after), replace(bench.wanted), removed=(*_functions_named(tree, old),)
+    )
     if not verdict and verdict.status == "differs":
         raise DreckError(f"{path}: with '{new}' for '{old}' it would not do the same: {verdict}")
     others = {}
@@ -94,7 +94,12 @@ def _words(tree: ast.AST) -> set[str]:
     return {
         word
         for n in ast.walk(tree)
-        for word in (getattr(n, "id", None), getattr(n, "attr", None), getattr(n, "name", None), getattr(n, "arg", None))
+        for word in (
+            getattr(n, "id", None),
+            getattr(n, "attr", None),
+            getattr(n, "name", None),
+            getattr(n, "arg", None),
+        )
         if isinstance(word, str)
     }
 

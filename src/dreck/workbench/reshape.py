@@ -136,7 +136,8 @@ class _Work:
             return False
         verdict = self._judged(step, scene, plan)
         if not verdict or (plan.only_if_proved and verdict.status != "proved"):
-            self._refuse(name, step, plan.line, told(verdict))
+            if not plan.only_if_proved:
+                self._refuse(name, step, plan.line, told(verdict))
             return False
         reason = f"{plan.reason}; {plan.note}" if plan.note else plan.reason
         taken = Taken(step.name, plan.line, reason, verdict, plan.made)
@@ -154,7 +155,10 @@ class _Work:
 
     def _against(self, scene: Scene, plan: Plan) -> str:
         """Why a plan is not even judged; '' when nothing speaks against it."""
-        for path, old, new in [(scene.path, scene.text, plan.text), *((p, _text_of(p), t) for p, t in plan.others.items())]:
+        for path, old, new in [
+            (scene.path, scene.text, plan.text),
+            *((p, _text_of(p), t) for p, t in plan.others.items()),
+        ]:
             try:
                 tree = parse(new, path)
                 compile(tree, str(path), "exec", dont_inherit=True)

@@ -6,7 +6,7 @@ import re
 import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 
@@ -24,8 +24,8 @@ from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.steps.scene import Wishes
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
-from dreck.workbench.config import Config, config_for
 from dreck.workbench.compare import Wanted
+from dreck.workbench.config import Config, config_for
 from dreck.workbench.journal import Entry, Journal, span_entry
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
@@ -50,7 +50,7 @@ class Request:
     write: bool = False
     check: str = ""
     jobs: int = 1
-    wishes: Wishes = Wishes()
+    wishes: Wishes = field(default_factory=Wishes)
 
 
 def untangle(
@@ -234,7 +234,9 @@ def _straightened(
         _check_whole(file, text, functions)
     done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
     others = _others_changed(done.changes)
-    return FileResult(path, file.text, done.text, tuple(_told_together(results, done, path)), tuple(done.changes), others)
+    return FileResult(
+        path, file.text, done.text, tuple(_told_together(results, done, path)), tuple(done.changes), others
+    )
 
 
 def _reshaped(
@@ -245,9 +247,7 @@ def _reshaped(
     named = dict(config.names) | dict(request.wishes.names)
     wishes = replace(request.wishes, names=named)
     wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
-    reshaping = Reshaping(
-        file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, _is_left
-    )
+    reshaping = Reshaping(file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, _is_left)
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done) if request.wishes.names else done
 
@@ -273,7 +273,12 @@ def _told_together(results: list[FunctionResult], done: Reshaped, path: Path) ->
             continue
         after = measure(now.node) if now is not None else Tangle(0, 0, 0, 0, 0)
         yield replace(
-            result, steps=result.steps + steps, refused=result.refused + refused, new=new, after=after, stopped=done.stopped
+            result,
+            steps=result.steps + steps,
+            refused=result.refused + refused,
+            new=new,
+            after=after,
+            stopped=done.stopped,
         )
 
 
