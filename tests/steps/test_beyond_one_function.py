@@ -1020,9 +1020,9 @@ def give(kind, bins):
 """,
         """\
 class Kind:
-    \"\"\"What is done for a kind of no kind of its own.\"\"\"
+    \"\"\"What is done for a kind that has no class of its own.\"\"\"
 
-    def take(self, bins, load):
+    def take(self, load, bins):
         bins.keep(load)
 
     def give(self, bins):
@@ -1032,7 +1032,7 @@ class Kind:
 class GlassKind(Kind):
     \"\"\"What is done for 'glass'.\"\"\"
 
-    def take(self, bins, load):
+    def take(self, load, bins):
         bins.crush(load)
 
     def give(self, bins):
@@ -1042,7 +1042,7 @@ class GlassKind(Kind):
 class PaperKind(Kind):
     \"\"\"What is done for 'paper'.\"\"\"
 
-    def take(self, bins, load):
+    def take(self, load, bins):
         bins.press(load)
 
     def give(self, bins):
@@ -1057,12 +1057,12 @@ KINDS = {
 
 
 def find_kind(kind):
-    \"\"\"The kind that a kind is of.\"\"\"
+    \"\"\"What is done for this kind.\"\"\"
     return KINDS.get(kind, Kind)()
 
 
 def take(kind, load, bins):
-    find_kind(kind).take(bins, load)
+    find_kind(kind).take(load, bins)
 
 
 def give(kind, bins):

@@ -148,7 +148,9 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
 def _judged(found: Trial, proof: Proof) -> Verdict:
     """The verdict a trial comes to, after a proof that did not hold."""
     if found.difference is not None:
-        return Verdict("differs", (), found.inputs, found.outcomes, proof.reason, proof.path, found.difference)
+        unhashed = "unhashable type" in found.difference.old + found.difference.new
+        hint = f"; --assume {HASHABLE} leaves such inputs out of account" if unhashed else ""
+        return Verdict("differs", (), found.inputs, found.outcomes, proof.reason + hint, proof.path, found.difference)
     rests_on = (HASHABLE,) if found.overlooked else ()
     tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
     if found.problem:

@@ -157,3 +157,10 @@ def block_text(scene: Scene, block: Block, first: int, last: int, back: str, inn
     if indent != inner_indent and frozen & set(range(first, last + 1)):
         raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
     return [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+
+
+def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
+    """Names to be handed on: the function's own parameters in their order, then its variables as they come."""
+    spec = scene.node.args
+    own = [a.arg for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)]
+    return [n for n in own if n in names] + [n for n in names if n not in own]

@@ -5,7 +5,17 @@ from collections.abc import Iterator, Sequence
 
 from dreck.model.shape import leaves
 from dreck.source.functions import instance_owner
-from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
+from dreck.steps.blocks import (
+    Block,
+    block_lines,
+    block_text,
+    check_block,
+    in_order,
+    own_statements,
+    passed,
+    waits,
+    yields,
+)
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import (
     Chain,
@@ -150,6 +160,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
     passes = [passed(scene, block) for block in blocks]
     results = list(dict.fromkeys(r for _, rs in passes for r in rs))
     given = list(dict.fromkeys([g for gs, _ in passes for g in gs] + _needed_to_keep(passes, results)))
+    given = in_order(scene, given)
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
     if own in given:
         given = [own, *(g for g in given if g != own)]
@@ -255,19 +266,19 @@ def take_in(kind, load, bins):
 def take_in(kind, load, bins):
     if kind not in TAKE_IN_BY_KIND:
         raise ValueError(kind)
-    TAKE_IN_BY_KIND[kind](bins, load)
+    TAKE_IN_BY_KIND[kind](load, bins)
 
 
-def take_glass(bins, load):
+def take_glass(load, bins):
     bins.crush(load)
     bins.count += 1
 
 
-def take_paper(bins, load):
+def take_paper(load, bins):
     bins.press(load)
 
 
-def take_metal(bins, load):
+def take_metal(load, bins):
     bins.magnet(load)
     bins.count += 2
 

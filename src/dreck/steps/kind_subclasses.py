@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import replace
 
+from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
 from dreck.steps.kinds import moved
@@ -57,6 +58,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     if chain.default is None:
         given += [r for r in results.split(", ") if r and r not in given]
     own = scene.node.args.args[0].arg if scene.function.owner is not None and scene.node.args.args else ""
+    given = in_order(scene, given)
     inner = ["owner" if g == own else g for g in given]
     returns = ast.unparse(scene.node.returns) if parts.returns and scene.node.returns is not None else ""
 
@@ -68,14 +70,16 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     kinds = [(arm, names[3][i]) for i, arm in enumerate(chain.arms)]
     if existing is None:
         said = _subject_word(subject)
-        pieces = [f'class {base}:\n{unit}"""What is done for a {said} of no kind of its own."""\n\n{made(other)}']
+        pieces = [
+            f'class {base}:\n{unit}"""What is done for a {said} that has no class of its own."""\n\n{made(other)}'
+        ]
         pieces += [
             f'class {kind}({base}):\n{unit}"""What is done for {_said(arm)}."""\n\n{made(body)}'
             for (arm, kind), body in zip(kinds, bodies, strict=True)
         ]
         rows = "".join(f"{unit}{key_code(sheet, key)}: {kind},\n" for arm, kind in kinds for key in arm.keys)
         pieces.append(f"{table} = {{\n{rows}}}\n")
-        doc = f'{unit}"""The kind that a {said} is of."""\n'
+        doc = f'{unit}"""What is done for this {said}."""\n'
         pieces.append(f"def {factory}({said}):\n{doc}{unit}return {table}.get({said}, {base})()\n")
         line = table_line(scene, sheet, "")
         sheet.insert(line, "".join(f"{piece}\n\n" for piece in pieces))
@@ -212,16 +216,16 @@ def take_in(kind, load, bins):
 """,
     after="""\
 class Kind:
-    \"\"\"What is done for a kind of no kind of its own.\"\"\"
+    \"\"\"What is done for a kind that has no class of its own.\"\"\"
 
-    def take_in(self, bins, load, kind):
+    def take_in(self, kind, load, bins):
         raise ValueError(kind)
 
 
 class GlassKind(Kind):
     \"\"\"What is done for 'glass'.\"\"\"
 
-    def take_in(self, bins, load, kind):
+    def take_in(self, kind, load, bins):
         bins.crush(load)
         return 2
 
@@ -229,7 +233,7 @@ class GlassKind(Kind):
 class PaperKind(Kind):
     \"\"\"What is done for 'paper'.\"\"\"
 
-    def take_in(self, bins, load, kind):
+    def take_in(self, kind, load, bins):
         if load.wet:
             bins.dry(load)
         bins.press(load)
@@ -243,12 +247,12 @@ KINDS = {
 
 
 def find_kind(kind):
-    \"\"\"The kind that a kind is of.\"\"\"
+    \"\"\"What is done for this kind.\"\"\"
     return KINDS.get(kind, Kind)()
 
 
 def take_in(kind, load, bins):
-    return find_kind(kind).take_in(bins, load, kind)
+    return find_kind(kind).take_in(kind, load, bins)
 """,
     traps=(
         "A code that nobody knows has a class, too: the base does what the default did.",

@@ -4,6 +4,7 @@ import ast
 import re
 from collections.abc import Iterator, Sequence
 
+from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain
 from dreck.steps.kinds import Moved, called, moved, type_chains
@@ -32,7 +33,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
     parts = moved(scene, sheet, chain, unit)
-    given = [g for g in parts.given if g != subject.id]
+    given = [g for g in in_order(scene, parts.given) if g != subject.id]
     name = _method_name(scene, classes)
     base, fresh = _base(scene, classes, name)
     tested = {c.name for c in classes}

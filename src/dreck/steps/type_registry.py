@@ -5,6 +5,7 @@ import builtins
 from collections.abc import Iterator
 
 from dreck.steps.band_table import add_import
+from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, lines_of
 from dreck.steps.kinds import moved, type_chains
@@ -41,7 +42,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     first, _ = lines_of(sheet, chain)
     default = body_lines(sheet, chain)
     default_given = _read_by(scene, chain)
-    given = [g for g in dict.fromkeys([*parts.given, *default_given]) if g != subject.id]
+    given = [g for g in in_order(scene, [*dict.fromkeys([*parts.given, *default_given])]) if g != subject.id]
     tail = _tail_lines(scene, chain, parts.last)
     generic = _name(scene)
     parameters = (subject.id, *given)
