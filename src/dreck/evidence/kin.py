@@ -74,14 +74,14 @@ class Kin:
     def is_own_attribute(self, name: str) -> bool:
         """Whether only this version speaks of an attribute `name`, and nothing sets it on an object."""
         if self._said is None:
-            self._said = _Said(self.names.tree), _Said(self.other.tree)
+            self._said = _Said(self.names), _Said(self.other)
         here, there = self._said
         return name in here.names and name not in there.names and name not in here.stored
 
     def is_stored(self, name: str) -> bool:
         """Whether something sets an attribute `name` on an object."""
         if self._said is None:
-            self._said = _Said(self.names.tree), _Said(self.other.tree)
+            self._said = _Said(self.names), _Said(self.other)
         return name in self._said[0].stored
 
     # --- what a class has --------------------------------------------------------------------------
@@ -242,11 +242,15 @@ class Kin:
 
 
 class _Said:
-    """The attribute names a module speaks of."""
+    """The attribute names a module speaks of, and the modules it is linked with."""
 
-    def __init__(self, tree: ast.Module) -> None:
+    def __init__(self, names: ModuleNames) -> None:
         self.names: set[str] = set()
         self.stored: set[str] = set()
+        for tree in (names.tree, *getattr(names, "trees", ())):
+            self._note(tree)
+
+    def _note(self, tree: ast.Module) -> None:
         for node in ast.walk(tree):
             match node:
                 case ast.Attribute(attr=attr, ctx=ctx):

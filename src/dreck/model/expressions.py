@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 _FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
 _FRAME_READERS_WITHOUT_ARGUMENTS = frozenset({"vars", "dir"})
 _MAX_DEPTH = 150
-_MAY_READ_A_TABLE = (ast.Name, ast.Subscript, ast.Call, ast.Compare)
+_MAY_READ_A_TABLE = (ast.Name, ast.Subscript, ast.Call, ast.Compare, ast.Attribute)
 
 
 class Unsupported(Exception):

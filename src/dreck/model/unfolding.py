@@ -26,6 +26,8 @@ class Unfolding(Expressions):
         match e:
             case ast.Name(id=name):
                 return self._constant(name, dest, nxt)
+            case ast.Attribute(value=ast.Name(id=name), attr=attr, ctx=ast.Load()):
+                return self._of_module(name, attr, dest, nxt, ctx, e)
             case ast.Subscript(value=ast.Name(id=name), slice=key, ctx=ast.Load()):
                 return self._subscript(name, key, dest, nxt, ctx, depth, e)
             case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr="get"), args=args, keywords=[]):
@@ -99,6 +101,13 @@ class Unfolding(Expressions):
             return None
         place = self._operand(value, dest)
         return None if isinstance(place, str) else self.arena.node("move", None, (place,), dest, (nxt,))
+
+    def _of_module(self, name: str, attr: str, dest: str, nxt: Node, ctx: "Context", e: ast.expr) -> Node | None:
+        """A function or class of a module beside this one."""
+        if name in self.scope.local or name in self.enclosing or self.names.kind(name) != "stable":
+            return None
+        foreign = self.names.of_module(name, attr)
+        return self.act("global", ("stable", foreign), (), dest, nxt, ctx, e) if foreign else None
 
     def _subscript(
         self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr

@@ -239,7 +239,7 @@ def _elsewhere(scene: Scene, text: str, tree: ast.Module, flag: str, names: tupl
     """Callers in a module that imports this one: `from gate import f` and `gate.f(...)`."""
     sheet = Sheet(text)
     stem, name = scene.path.stem, scene.node.name
-    moved = 0
+    moved = by_name = 0
     used: set[str] = set()
     froms = [s for s in ast.walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
     local = any(a.name == name and a.asname is None for s in froms for a in s.names)
@@ -249,16 +249,16 @@ def _elsewhere(scene: Scene, text: str, tree: ast.Module, flag: str, names: tupl
             case ast.Name(id=called) if local and called == name and name not in rebound:
                 outcome, _ = _passed(scene.node, call, flag)
                 if _moved(scene, sheet, call, flag, names):
-                    moved += 1
+                    by_name += 1
                     used.add(names[0] if outcome else names[1])
             case ast.Attribute(value=ast.Name(id=module), attr=called) if module == stem and called == name:
                 moved += _moved_plain(scene, sheet, call, flag, names)
     if used:
         alias = next(a for s in froms for a in s.names if a.name == name)
-        left = sum(1 for n in ast.walk(tree) if isinstance(n, ast.Name) and n.id == name) > moved
+        left = sum(1 for n in ast.walk(tree) if isinstance(n, ast.Name) and n.id == name) > by_name
         wanted = sorted({*used, *([name] if left else [])})
         sheet.replace(alias, ", ".join(wanted))
-    return sheet.result(), moved
+    return sheet.result(), moved + by_name
 
 
 def _moved_plain(scene: Scene, sheet: Sheet, call: ast.Call, flag: str, names: tuple[str, str]) -> bool:

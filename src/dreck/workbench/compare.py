@@ -15,6 +15,7 @@ from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
 from dreck.model.graph import Arena
+from dreck.model.linking import LinkedNames
 from dreck.model.scopes import ModuleNames, param_names
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
@@ -169,7 +170,7 @@ class _Side:
     def of(cls, text: Text) -> "_Side":
         tree = parse(text.text, text.path)
         functions = {f.name: f for f in functions_in(tree, text.text)}
-        return cls(text, tree, ModuleNames(tree), functions, read_by_assignments(tree))
+        return cls(text, tree, LinkedNames(tree, text.path, _neighbour), functions, read_by_assignments(tree))
 
     @property
     def module(self) -> Module:
@@ -206,6 +207,14 @@ class _Side:
         aliases = tuple(names.items())
         owner = instance_owner(f)
         return Candidate(self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases, owner)
+
+
+def _neighbour(path: Path) -> ast.Module | None:
+    """The tree of a file beside one that is judged; None when it cannot be had."""
+    try:
+        return parse(read(path).text, path)
+    except DreckError:
+        return None
 
 
 @dataclass(slots=True)

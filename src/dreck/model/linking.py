@@ -1,0 +1,154 @@
+"""Linking: what a module imports from its neighbours, so that a proof can look into that as well.
+
+A name of the neighbour that its functions, classes and tables read gets the neighbour's name before it
+(`gate.LIMIT`), which no name of the importing module can be.
+"""
+
+import ast
+import copy
+from collections.abc import Callable
+from pathlib import Path
+
+from dreck.model.scopes import ModuleNames, names_bound_inside, scope_of
+from dreck.model.tables import Tables
+
+Reader = Callable[[Path], ast.Module | None]
+"""Reads and parses a file; None when that cannot be done."""
+_DEEPEST = 3
+
+
+class LinkedNames(ModuleNames):
+    """The names of a module together with the functions, classes and constants it imports from files beside it."""
+
+    def __init__(self, tree: ast.Module, path: Path, read: Reader, depth: int = 0) -> None:
+        super().__init__(tree)
+        self._modules: dict[str, tuple[LinkedNames, str]] = {}
+        self.trees: list[ast.Module] = []
+        self._tables = dict(super().tables.known)
+        self._foreign: set[str] = set()
+        if depth < _DEEPEST:
+            for s in tree.body:
+                if isinstance(s, ast.ImportFrom):
+                    self._link(s, path, read, depth)
+                elif isinstance(s, ast.Import):
+                    self._link_modules(s, path, read, depth)
+
+    @property
+    def tables(self) -> Tables:
+        return Tables(self._tables)
+
+    def kind(self, name: str) -> str:
+        return "stable" if name in self._foreign else super().kind(name)
+
+    def is_settled(self, name: str, before: int) -> bool:
+        return name in self._foreign or super().is_settled(name, before)
+
+    def _link(self, s: ast.ImportFrom, path: Path, read: Reader, depth: int) -> None:
+        file = _file_of(s, path)
+        tree = read(file) if file is not None else None
+        if file is None or tree is None:
+            return
+        theirs = LinkedNames(tree, file, read, depth + 1)
+        self.trees += [tree, *theirs.trees]
+        module = (s.module or file.stem).split(".")[-1]
+        for alias in s.names:
+            mine = alias.asname or alias.name
+            if alias.name == "*" or super().kind(mine) != "stable":
+                continue
+            self._take(theirs, module, alias.name, mine)
+
+    def _link_modules(self, s: ast.Import, path: Path, read: Reader, depth: int) -> None:
+        for alias in s.names:
+            mine = alias.asname or alias.name
+            file = _file_of(ast.ImportFrom(alias.name, [], 0), path)
+            tree = read(file) if file is not None and "." not in mine else None
+            if file is not None and tree is not None and super().kind(mine) == "stable":
+                theirs = LinkedNames(tree, file, read, depth + 1)
+                self.trees += [tree, *theirs.trees]
+                self._modules[mine] = theirs, alias.name.split(".")[-1]
+
+    def of_module(self, name: str, attribute: str) -> str:
+        """`gate.admit` as a name, when `name` is a module beside this one that defines a function or class so called."""
+        theirs, module = self._modules.get(name, (None, ""))
+        if theirs is None or attribute not in theirs.definitions or theirs.kind(attribute) != "stable":
+            return ""
+        foreign = f"{module}.{attribute}"
+        if foreign not in self._foreign:
+            self._foreign.add(foreign)
+            self._take(theirs, module, attribute, foreign)
+        return foreign
+
+    def _take(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
+        """`name` of the other module is `mine` here, and so on for all that it reads there."""
+        if theirs.tables.get(name) is not None:
+            table = theirs.tables.get(name)
+            assert table is not None
+            renamed = self._renamed(table, theirs, module)
+            assert isinstance(renamed, ast.expr)
+            self._tables[mine] = renamed
+        definition = theirs.definitions.get(name)
+        if isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and mine not in self.definitions:
+            made = copy.deepcopy(definition)
+            made.name = mine
+            self.definitions[mine] = made
+            renamed = self._renamed(made, theirs, module)
+            assert isinstance(renamed, ast.stmt)
+            self.definitions[mine] = renamed
+
+    def _renamed(self, node: ast.AST, theirs: "LinkedNames", module: str) -> ast.AST:
+        renaming = _Renaming(self, theirs, module)
+        made = renaming.visit(copy.deepcopy(node))
+        for name in sorted(renaming.met):
+            foreign = f"{module}.{name}"
+            if foreign not in self._foreign:
+                self._foreign.add(foreign)
+                self._take(theirs, module, name, foreign)
+        return made  # type: ignore[no-any-return]
+
+
+class _Renaming(ast.NodeTransformer):
+    """Names of the other module get its name before them; builtins, locals and parameters stay."""
+
+    def __init__(self, mine: LinkedNames, theirs: LinkedNames, module: str) -> None:
+        self.mine = mine
+        self.theirs = theirs
+        self.module = module
+        self.met: set[str] = set()
+        self.own: list[set[str]] = []
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+        return self._inside(node, set(scope_of(node).local) - scope_of(node).declared_global)
+
+    def visit_AsyncFunctionDef(self, node: ast.AsyncFunctionDef) -> ast.AST:
+        return self._inside(node, set(scope_of(node).local) - scope_of(node).declared_global)
+
+    def visit_Lambda(self, node: ast.Lambda) -> ast.AST:
+        return self._inside(node, names_bound_inside(node))
+
+    def _inside(self, node: ast.AST, own: set[str]) -> ast.AST:
+        self.own.append(own | names_bound_inside(node))
+        self.generic_visit(node)
+        self.own.pop()
+        return node
+
+    def visit_Name(self, node: ast.Name) -> ast.AST:
+        if any(node.id in own for own in self.own) or self.theirs.is_builtin(node.id) or "." in node.id:
+            return node
+        if isinstance(node.ctx, ast.Load) and self.theirs.kind(node.id) == "stable":
+            self.met.add(node.id)
+        elif not isinstance(node.ctx, ast.Load) and not self.own:
+            return node
+        return ast.copy_location(ast.Name(f"{self.module}.{node.id}", node.ctx), node)
+
+
+def _file_of(s: ast.ImportFrom, path: Path) -> Path | None:
+    """The file beside `path` that an import reads, when there is one."""
+    folder = path.parent
+    for _ in range(s.level - 1):
+        folder = folder.parent
+    parts = (s.module or "").split(".") if s.module else []
+    if not s.level:
+        while (folder / "__init__.py").exists():
+            folder = folder.parent
+    found = folder.joinpath(*parts).with_suffix(".py") if parts else None
+    return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
