@@ -158,11 +158,11 @@ def main() -> None:
 def flatten() -> bool:
     """The standard library, flattened in a copy of the interpreter; bytes, comments and a second run checked."""
     for name in ("before", "after"):
-        _copy_interpreter(PLACE / name)
-    return _flattened(sorted(_library(PLACE / "after")), "standard library")
+        copy_interpreter(PLACE / name)
+    return _flattened(sorted(library_in(PLACE / "after")), "standard library")
 
 
-def _copy_interpreter(home: Path) -> None:
+def copy_interpreter(home: Path) -> None:
     """An interpreter that runs from `home` with the library there: nothing else then tells the copies apart."""
     shutil.rmtree(home, ignore_errors=True)
     prefix = Path(sys.base_prefix)
@@ -176,7 +176,7 @@ def _copy_interpreter(home: Path) -> None:
     (home / "lib" / version / "site-packages").mkdir()
 
 
-def _library(home: Path) -> list[Path]:
+def library_in(home: Path) -> list[Path]:
     version = f"python{sys.version_info.major}.{sys.version_info.minor}"
     return [home / "lib" / version / file.relative_to(LIBRARY) for file in modules()]
 
@@ -261,26 +261,29 @@ def python() -> bool:
     """CPython's own regression tests, on the copy before and on the copy after."""
     failures = {}
     for name in ("before", "after"):
-        log = PLACE / f"python-{name}.log"
-        names = [f"test_{test}" for test in TESTS]
-        begun = time.perf_counter()
-        with log.open("w") as out:
-            home = (PLACE / name).absolute()
-            command = [home / "bin" / "python3", "-m", "test", f"-j{os.cpu_count()}", "-W", "--timeout", "300", *names]
-            env = {k: v for k, v in os.environ.items() if not k.startswith("PYTHON")}
-            env["LD_LIBRARY_PATH"] = str(home / "lib")
-            subprocess.run(command, cwd=PLACE, env=env, stdout=out, stderr=subprocess.STDOUT, check=False)
-        failures[name] = _failed(log)
-        print(
-            f"regression tests {name}: {len(names)} asked for, {time.perf_counter() - begun:.0f} s, not passed: {sorted(failures[name])}"
-        )
-        print(
-            "  " + "; ".join(line for line in log.read_text().splitlines() if line.startswith("Total tests")),
-            flush=True,
-        )
+        failures[name] = regression_tests(name)
     new = failures["after"] - failures["before"]
     print(f"new failures: {sorted(new) or 'none'}")
     return not new
+
+
+def regression_tests(name: str) -> set[str]:
+    """What does not pass of CPython's own tests in the copy called `name`."""
+    log = PLACE / f"python-{name}.log"
+    names = [f"test_{test}" for test in TESTS]
+    begun = time.perf_counter()
+    with log.open("w") as out:
+        home = (PLACE / name).absolute()
+        command = [home / "bin" / "python3", "-m", "test", f"-j{os.cpu_count()}", "-W", "--timeout", "300", *names]
+        env = {k: v for k, v in os.environ.items() if not k.startswith("PYTHON")}
+        env["LD_LIBRARY_PATH"] = str(home / "lib")
+        subprocess.run(command, cwd=PLACE, env=env, stdout=out, stderr=subprocess.STDOUT, check=False)
+    failed = _failed(log)
+    took = time.perf_counter() - begun
+    print(f"regression tests {name}: {len(names)} asked for, {took:.0f} s, not passed: {sorted(failed)}")
+    totals = [line for line in log.read_text().splitlines() if line.startswith("Total tests")]
+    print("  " + "; ".join(totals), flush=True)
+    return failed
 
 
 def _failed(log: Path) -> set[str]:
@@ -297,6 +300,16 @@ def packages() -> bool:
 
 
 def _package(name: str) -> bool:
+    root = fetched(name)
+    passed_before = own_tests(root)
+    fine = _flattened([root / PACKAGES[name]], name)
+    passed_after = own_tests(root)
+    print(f"{name}: its tests before: {passed_before}; after: {passed_after}", flush=True)
+    return fine and " passed" in passed_before and counts(passed_before) == counts(passed_after)
+
+
+def fetched(name: str) -> Path:
+    """The source of a package, fresh from the index, with its tests."""
     place = PLACE / name
     shutil.rmtree(place, ignore_errors=True)
     place.mkdir()
@@ -304,17 +317,12 @@ def _package(name: str) -> bool:
     subprocess.run([sys.executable, "-m", "pip", "download", *options, name], check=True)
     with tarfile.open(next(place.glob("*.tar.gz"))) as archive:
         archive.extractall(place, filter="data")
-    root = next(p for p in place.iterdir() if p.is_dir())
-    source = root / PACKAGES[name]
+    return next(p for p in place.iterdir() if p.is_dir())
+
+
+def own_tests(root: Path) -> str:
+    """How a package's own tests end."""
     tests = root / "tests"
-    passed_before = _pytest(root, tests)
-    fine = _flattened([source], name)
-    passed_after = _pytest(root, tests)
-    print(f"{name}: its tests before: {passed_before}; after: {passed_after}", flush=True)
-    return fine and " passed" in passed_before and _counts(passed_before) == _counts(passed_after)
-
-
-def _pytest(root: Path, tests: Path) -> str:
     env = {**os.environ, "PYTHONPATH": str((root / PACKAGES[root.name.partition("-")[0]]).parent.absolute())}
     command = [
         sys.executable,
@@ -331,7 +339,7 @@ def _pytest(root: Path, tests: Path) -> str:
     return told[-1] if told else f"nothing passed: {(done.stdout + done.stderr)[-200:]}"
 
 
-def _counts(line: str) -> Iterable[str]:
+def counts(line: str) -> Iterable[str]:
     return line.split(" in ")[0].strip("= ").split(", ")
 
 

@@ -92,7 +92,8 @@ class Expressions:
         if name in self.scope.declared_nonlocal or (name in self.enclosing and name not in self.scope.declared_global):
             return self.act("free", name, (), dest, nxt, ctx, source)
         kind = "varying" if name in self.scope.declared_global else self.names.kind(name)
-        return self.act("global", (kind, name), (), dest, nxt, ctx, source)
+        meant = self.names.canonical(name) if kind == "stable" else name
+        return self.act("global", (kind, meant), (), dest, nxt, ctx, source)
 
     def _bound(self, name: str, nxt: Node, ctx: "Context") -> Node:
         if name in self.scope.params and name not in self.scope.deleted:

@@ -22,6 +22,7 @@ class LinkedNames(ModuleNames):
 
     def __init__(self, tree: ast.Module, path: Path, read: Reader, depth: int = 0) -> None:
         super().__init__(tree)
+        self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[LinkedNames, str]] = {}
         self.trees: list[ast.Module] = []
         self._tables = dict(super().tables.known)
@@ -44,7 +45,7 @@ class LinkedNames(ModuleNames):
         return name in self._foreign or super().is_settled(name, before)
 
     def _link(self, s: ast.ImportFrom, path: Path, read: Reader, depth: int) -> None:
-        file = _file_of(s, path)
+        file = file_of(s, path)
         tree = read(file) if file is not None else None
         if file is None or tree is None:
             return
@@ -55,12 +56,30 @@ class LinkedNames(ModuleNames):
             mine = alias.asname or alias.name
             if alias.name == "*" or super().kind(mine) != "stable":
                 continue
-            self._take(theirs, module, alias.name, mine)
+            self._import(theirs, module, alias.name, mine)
+
+    def _import(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
+        """`name` of the other module is called `mine` here: both are one thing."""
+        if theirs.tables.get(name) is not None:
+            self._take(theirs, module, name, mine)
+        elif name in theirs.definitions and theirs.kind(name) == "stable":
+            self._aliases[mine] = f"{module}.{name}"
+            self._foreign_name(theirs, module, name)
+
+    def _foreign_name(self, theirs: "LinkedNames", module: str, name: str) -> str:
+        foreign = f"{module}.{name}"
+        if foreign not in self._foreign:
+            self._foreign.add(foreign)
+            self._take(theirs, module, name, foreign)
+        return foreign
+
+    def canonical(self, name: str) -> str:
+        return self._aliases.get(name, name)
 
     def _link_modules(self, s: ast.Import, path: Path, read: Reader, depth: int) -> None:
         for alias in s.names:
             mine = alias.asname or alias.name
-            file = _file_of(ast.ImportFrom(alias.name, [], 0), path)
+            file = file_of(ast.ImportFrom(alias.name, [], 0), path)
             tree = read(file) if file is not None and "." not in mine else None
             if file is not None and tree is not None and super().kind(mine) == "stable":
                 theirs = LinkedNames(tree, file, read, depth + 1)
@@ -72,11 +91,7 @@ class LinkedNames(ModuleNames):
         theirs, module = self._modules.get(name, (None, ""))
         if theirs is None or attribute not in theirs.definitions or theirs.kind(attribute) != "stable":
             return ""
-        foreign = f"{module}.{attribute}"
-        if foreign not in self._foreign:
-            self._foreign.add(foreign)
-            self._take(theirs, module, attribute, foreign)
-        return foreign
+        return self._foreign_name(theirs, module, attribute)
 
     def _take(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
         """`name` of the other module is `mine` here, and so on for all that it reads there."""
@@ -87,7 +102,10 @@ class LinkedNames(ModuleNames):
             assert isinstance(renamed, ast.expr)
             self._tables[mine] = renamed
         definition = theirs.definitions.get(name)
-        if isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and mine not in self.definitions:
+        if (
+            isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+            and mine not in self.definitions
+        ):
             made = copy.deepcopy(definition)
             made.name = mine
             self.definitions[mine] = made
@@ -99,10 +117,7 @@ class LinkedNames(ModuleNames):
         renaming = _Renaming(self, theirs, module)
         made = renaming.visit(copy.deepcopy(node))
         for name in sorted(renaming.met):
-            foreign = f"{module}.{name}"
-            if foreign not in self._foreign:
-                self._foreign.add(foreign)
-                self._take(theirs, module, name, foreign)
+            self._foreign_name(theirs, module, name)
         return made  # type: ignore[no-any-return]
 
 
@@ -141,7 +156,7 @@ class _Renaming(ast.NodeTransformer):
         return ast.copy_location(ast.Name(f"{self.module}.{node.id}", node.ctx), node)
 
 
-def _file_of(s: ast.ImportFrom, path: Path) -> Path | None:
+def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
     """The file beside `path` that an import reads, when there is one."""
     folder = path.parent
     for _ in range(s.level - 1):

@@ -246,6 +246,10 @@ class ModuleNames:
         """The constants of the module that nothing in it changes."""
         return tables_in(self.tree)
 
+    def canonical(self, name: str) -> str:
+        """What an imported name is called wherever it is looked into."""
+        return name
+
     def of_module(self, name: str, attribute: str) -> str:
         """What `name.attribute` is called when `name` is a module that is looked into; '' when it is not."""
         return ""

@@ -3,7 +3,11 @@
 import ast
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
+from dreck.model.linking import file_of
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain
@@ -27,46 +31,88 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 
 def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
-    classes = _classes(scene, chain, exact)
+    home = _home(scene, chain)
+    classes = _classes(home, chain, exact)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
     sheet = scene.sheet()
+    there = sheet if home is scene else home.sheet()
     unit = sheet.unit(scene.node)
     parts = moved(scene, sheet, chain, unit)
     given = [g for g in in_order(scene, parts.given) if g != subject.id]
-    name = _method_name(scene, classes)
-    base, fresh = _base(scene, classes, name)
+    name = _method_name(scene, home, classes)
+    base, fresh = _base(scene, home, classes, name)
     tested = {c.name for c in classes}
-    for kinds, body in zip(_nodes(scene, chain), parts.bodies, strict=True):
+    for kinds, body in zip(_nodes(home, chain), parts.bodies, strict=True):
         for cls in kinds:
             check_body(body, cls)
+            _check_reach(scene, home, body, (subject.id, *given))
             own = [for_self(text, subject.id) for text in body]
-            put_method(
-                scene,
-                sheet,
-                cls,
-                written(
-                    scene, Helper(name, ("self", *given), tuple(own)), *_indents(sheet, cls), _returns(scene, parts)
-                ),
-            )
-    stub = written(
-        scene, Helper(name, ("self", *given), ("raise NotImplementedError",)), unit, unit, _returns(scene, parts)
-    )
+            helper = Helper(name, ("self", *given), tuple(own))
+            put_method(home, there, cls, written(scene, helper, *_indents(there, cls), _returns(scene, parts)))
+    declared = Helper(name, ("self", *given), ("raise NotImplementedError",))
+    stub = written(scene, declared, unit, unit, _returns(scene, parts))
     if fresh:
-        _put_base(scene, sheet, classes, base, stub, unit)
+        _put_base(scene, there, classes, base, stub, unit)
         for cls in classes:
-            if not tested & set(_lineage(scene, cls)[1:]):
-                _add_base(sheet, cls, base)
+            if not tested & set(_lineage(home, cls)[1:]):
+                _add_base(there, cls, base)
     else:
-        node = scene.names.definitions[base]
+        node = home.names.definitions[base]
         assert isinstance(node, ast.ClassDef)
-        put_method(scene, sheet, node, stub)
+        put_method(home, there, node, stub)
     call = f"{subject.id}.{name}({', '.join(given)})"
     asks = f"isinstance({subject.id}, {base})" if not exact else _exactly(subject.id, classes)
     sheet.replace_lines(parts.first, parts.last, called(scene, sheet, chain, parts, asks, call))
     count = len(tested)
     made = (base, name) if fresh else (name,)
-    return Plan(chain.first.lineno, f"{count} classes have the method {name}; {base} declares it", sheet.result(), made)
+    reason = f"{count} classes have the method {name}; {base} declares it"
+    if home is scene:
+        return Plan(chain.first.lineno, reason, sheet.result(), made)
+    if not exact:
+        _import_beside(scene, sheet, home, classes[0].name, base)
+    others = {home.path: there.result()}
+    return Plan(chain.first.lineno, f"{reason}, in {home.path.name}", sheet.result(), made, others=others)
+
+
+def _home(scene: Scene, chain: Chain) -> Scene:
+    """The module the classes are defined in: this one, or the one file of the project they are imported from."""
+    names = {key.id for key in chain.keys if isinstance(key, ast.Name)}
+    if not names or any(name in scene.names.definitions for name in names) or scene.others is None:
+        return scene
+    imports = [s for s in scene.tree.body if isinstance(s, ast.ImportFrom) and names & {a.name for a in s.names}]
+    if len(imports) != 1 or not names <= {a.name for a in imports[0].names if a.asname is None}:
+        return scene
+    path = file_of(imports[0], scene.path)
+    if path is None or path.resolve() not in {file.resolve() for file in scene.others.files}:
+        return scene
+    text = read(path).text
+    tree = parse(text, path)
+    return replace(scene, path=path, text=text, tree=tree, functions=functions_in(tree, text))
+
+
+def _check_reach(scene: Scene, home: Scene, body: Sequence[str], given: Sequence[str]) -> None:
+    """Raises Untouchable when a body reads a name that only its own module has."""
+    if home is scene:
+        return
+    tree = ast.parse("\n".join(["def f():", *(f"    {line}" for line in body)]))
+    bound = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Name) or node.id in bound or node.id in given or scene.names.is_builtin(node.id):
+            continue
+        if node.id not in home.names.definitions:
+            raise Untouchable(f"it reads {node.id}, which {home.path.name} does not have")
+
+
+def _import_beside(scene: Scene, sheet: Sheet, home: Scene, known: str, base: str) -> None:
+    """The base is imported where the classes are."""
+    for s in scene.tree.body:
+        if isinstance(s, ast.ImportFrom):
+            for alias in s.names:
+                if alias.name == known:
+                    place = sheet.of(alias)
+                    sheet.replace(Range(place.end, place.end), f", {base}")
+                    return
 
 
 def _exactly(subject: str, classes: Sequence[ast.ClassDef]) -> str:
@@ -129,9 +175,9 @@ def _nodes(scene: Scene, chain: Chain) -> list[list[ast.ClassDef]]:
 # --- names ---------------------------------------------------------------------------------------------
 
 
-def _method_name(scene: Scene, classes: Sequence[ast.ClassDef]) -> str:
+def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
-    used = {n.attr for n in ast.walk(scene.tree) if isinstance(n, ast.Attribute)}
+    used = {n.attr for tree in (scene.tree, home.tree) for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
     used |= {s.name for c in classes for s in c.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
     used |= {
         t.id for c in classes for s in c.body if isinstance(s, ast.AnnAssign) and isinstance(t := s.target, ast.Name)
@@ -145,19 +191,19 @@ def _method_name(scene: Scene, classes: Sequence[ast.ClassDef]) -> str:
     )
 
 
-def _base(scene: Scene, classes: Sequence[ast.ClassDef], name: str) -> tuple[str, bool]:
+def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str) -> tuple[str, bool]:
     """The class that declares the method: one that only these share and that only declares, or a new one."""
     tested = {c.name for c in classes}
-    for node in scene.names.definitions.values():
+    for node in home.names.definitions.values():
         if isinstance(node, ast.ClassDef) and _only_declares(node):
             below = {
                 c.name
-                for c in scene.names.definitions.values()
+                for c in home.names.definitions.values()
                 if isinstance(c, ast.ClassDef) and any(isinstance(b, ast.Name) and b.id == node.name for b in c.bases)
             }
             if below == tested:
                 return node.name, False
-    taken = scene.all_words()
+    taken = scene.all_words() | home.all_words()
     stem = "".join(w.capitalize() for w in name.split("_"))
     for base in (f"Has{stem}", f"With{stem}"):
         if is_free(base, taken):
