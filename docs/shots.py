@@ -22,6 +22,12 @@ COMMANDS = {
     "outline": ("dreck outline gate.py::admit && dreck outline desk.py::handle --through wet", ""),
     "census": ("dreck census .", ""),
     "untangle": ("dreck untangle gate.py::admit", ""),
+    "names": (
+        "dreck untangle permits.py::may_renew --step named-predicate --name "
+        "'holder.unpaid == 0 and holder.complaints < 3=has_clean_record'",
+        "dreck untangle permits.py --write > /dev/null",
+    ),
+    "replace": ("dreck untangle materials.py::floor_space --step polymorphic-methods | head -n 62", ""),
     "compare": (
         "dreck compare gate.py by_hand.py",
         "dreck untangle --write gate.py > /dev/null; cp gate.py by_hand.py; "

@@ -87,7 +87,7 @@ class LinkedNames(ModuleNames):
                 self._modules[mine] = theirs, alias.name.split(".")[-1]
 
     def of_module(self, name: str, attribute: str) -> str:
-        """`gate.admit` as a name, when `name` is a module beside this one that defines a function or class so called."""
+        """`gate.admit` as a name, when `name` is a module beside this one that defines it."""
         theirs, module = self._modules.get(name, (None, ""))
         if theirs is None or attribute not in theirs.definitions or theirs.kind(attribute) != "stable":
             return ""

@@ -62,14 +62,38 @@ def _with_parts(scene: Scene) -> Iterator[Condition]:
         for node in ast.walk(condition.test):
             if isinstance(node, ast.expr) and node is not condition.test:
                 yield Condition(node, "part", condition.statement)
+            if isinstance(node, ast.BoolOp):
+                yield from (Condition(run, "part", condition.statement) for run in _in_a_row(node))
+
+
+def _in_a_row(test: ast.BoolOp) -> Iterator[ast.BoolOp]:
+    """Two operands or more that follow one another, fewer than all."""
+    count = len(test.values)
+    for size in range(2, count):
+        for at in range(count - size + 1):
+            yield _together(test, test.values[at : at + size])
+
+
+def _together(test: ast.BoolOp, run: list[ast.expr]) -> ast.BoolOp:
+    both = ast.copy_location(ast.BoolOp(test.op, run), run[0])
+    both.end_lineno, both.end_col_offset = run[-1].end_lineno, run[-1].end_col_offset
+    return both
 
 
 def _worth_a_name(scene: Scene) -> Iterator[Condition]:
-    for condition in conditions(scene.node):
+    for condition in map(_turned_back, conditions(scene.node)):
         if condition.role == "value":
             yield from _halves(condition)
         elif _is_hard_to_read(scene, condition) and not _is_the_answer(scene, condition):
             yield condition
+
+
+def _turned_back(condition: Condition) -> Condition:
+    """`if not (A and B)` asks for `A and B`."""
+    match condition.test:
+        case ast.UnaryOp(op=ast.Not(), operand=ast.BoolOp() as inner):
+            return Condition(inner, condition.role, condition.statement)
+    return condition
 
 
 def _is_the_answer(scene: Scene, condition: Condition) -> bool:
@@ -122,9 +146,7 @@ def _halves(condition: Condition) -> Iterator[Condition]:
         run.append(part)
     for run in runs:
         if 1 < len(run) < len(parts):
-            both = ast.copy_location(ast.BoolOp(test.op, run), run[0])
-            both.end_lineno, both.end_col_offset = run[-1].end_lineno, run[-1].end_col_offset
-            yield Condition(both, "part", condition.statement)
+            yield Condition(_together(test, run), "part", condition.statement)
 
 
 # --- forms ---------------------------------------------------------------------------------------------

@@ -85,7 +85,11 @@ def untangle(
             files.append(result)
             if any(f.stopped for f in result.functions):
                 break
-    return Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
+    result = Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
+    if request.wishes.names and files and not result.steps and not result.refused:
+        code = next(iter(request.wishes.names))
+        raise DreckError(f"--name '{code}={request.wishes.names[code]}': nothing like `{code}` stands in the target")
+    return result
 
 
 def _validate(request: Request) -> None:
