@@ -5,6 +5,7 @@ Run by `make shots`.
 """
 
 import os
+import shlex
 import shutil
 import subprocess
 import sys
@@ -27,7 +28,7 @@ COMMANDS = {
         "'holder.unpaid == 0 and holder.complaints < 3=has_clean_record'",
         "dreck untangle permits.py --write > /dev/null",
     ),
-    "replace": ("dreck untangle materials.py::floor_space --step polymorphic-methods | head -n 62", ""),
+    "replace": ("dreck untangle materials.py::handling --step lookup-table", ""),
     "compare": (
         "dreck compare gate.py by_hand.py",
         "dreck untangle --write gate.py > /dev/null; cp gate.py by_hand.py; "
@@ -74,7 +75,8 @@ def _shot(name: str, command: str, before: str) -> None:
     yard = copy_yard(Path(tempfile.mkdtemp()) / "yard")
     script = yard.parent / "show.sh"
     path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
-    script.write_text(f"cd {yard}\n{before}\nprintf '$ {command}\\n'\n{command}\ntouch {yard.parent}/done\nsleep 30\n")
+    shown = f"echo {shlex.quote('$ ' + command)}\n{command}"
+    script.write_text(f"cd {yard}\n{before}\n{shown}\ntouch {yard.parent}/done\nsleep 30\n")
     look = f"-tn xterm-256color -fs 8 -bg {PAPER} -fg {INK} -geometry 178x55+0+0 -b 10".split()
     look += ["-fa", "DejaVu Sans Mono"]
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "COLORTERM": "truecolor", "TERM": "xterm-256color"}

@@ -29,6 +29,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """The bare values of the function's tests, each with the places of the module that mean the same."""
     own = list(_bare_values(scene.node.body))
     wished = [b for b in own if scene.wishes.name_for(ast.unparse(b.node))]
+    if not wished and scene.wishes.only_named:
+        return
     if not wished:
         yield from _groups(scene, own)
     seen: set[tuple[str, object, str]] = set()

@@ -35,7 +35,8 @@ _LONG = 50
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """The conditions of the function that are worth a name, each in the form its surroundings call for."""
     wished = [c for c in _with_parts(scene) if _is_wished(scene, c)]
-    for condition in wished or list(_worth_a_name(scene)):
+    found = wished if wished or scene.wishes.only_named else list(_worth_a_name(scene))
+    for condition in found:
         try:
             check_movable(condition.test)
             yield from _forms(scene, condition, bool(wished))

@@ -20,6 +20,8 @@ class Wishes:
     discriminant: str = ""
     table_file: str = ""
     inline_callers: bool = False
+    only_named: bool = False
+    """Conditions and values are named on the command line: others are left."""
 
     def name_for(self, code: str) -> str:
         """The name wished for a piece of code, however it is spaced; '' when there is none."""

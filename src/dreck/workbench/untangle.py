@@ -85,11 +85,11 @@ def untangle(
             files.append(result)
             if any(f.stopped for f in result.functions):
                 break
-    result = Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
-    if request.wishes.names and files and not result.steps and not result.refused:
-        code = next(iter(request.wishes.names))
-        raise DreckError(f"--name '{code}={request.wishes.names[code]}': nothing like `{code}` stands in the target")
-    return result
+    whole = Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
+    if request.wishes.names and files and not whole.steps and not whole.refused:
+        code, name = next(iter(request.wishes.names.items()))
+        raise DreckError(f"--name '{code}={name}': nothing like `{code}` stands in the target")
+    return whole
 
 
 def _validate(request: Request) -> None:
@@ -249,7 +249,8 @@ def _reshaped(
     """The steps that reach beyond one function, and the new names wished for."""
     steps = [step for step in _steps(request, config) if step.plans is not None]
     named = dict(config.names) | dict(request.wishes.names)
-    wishes = replace(request.wishes, names=named)
+    only = any(not code.isidentifier() for code in request.wishes.names)
+    wishes = replace(request.wishes, names=named, only_named=only)
     wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
     reshaping = Reshaping(file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, _is_left)
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
