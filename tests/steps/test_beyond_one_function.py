@@ -2,8 +2,10 @@
 
 import pytest
 
+from dreck.errors import DreckError
 from dreck.steps import all_steps
 from dreck.steps.scene import Wishes
+from dreck.workbench.journal import Journal
 from dreck.workbench.untangle import Request, untangle
 
 TAKEN = {
@@ -385,11 +387,10 @@ def fee(load):
 """,
         """\
 HEAVY = 800
-KILOS_LIMIT = 40
 
 
 def lane(load):
-    if load.kilos > KILOS_LIMIT:
+    if load.kilos > 40:
         return 3
     return 2 if load.kilos > HEAVY else 1
 
@@ -1410,3 +1411,133 @@ def test_windows_line_ends_and_a_byte_order_mark_stay(tmp_path, monkeypatch, ste
     file.write_bytes(b"\xef\xbb\xbf" + step.before.replace("\n", "\r\n").encode())
     untangle([file], Request(steps=(step.name,), write=True))
     assert file.read_bytes() == b"\xef\xbb\xbf" + step.after.replace("\n", "\r\n").encode()
+
+
+LADDER = """\
+def letter(kilos):
+    if kilos < 100:
+        return "A"
+    elif kilos < 500:
+        return "B"
+    elif kilos < 2000:
+        return "C"
+    return "D"
+"""
+CHOICE = TAKEN["lookup-table: a default that raises"][2].replace("        # strong one\n", "")
+
+
+@pytest.mark.parametrize(("code", "step"), [(LADDER, "band-table"), (CHOICE, "lookup-table")])
+@pytest.mark.parametrize("file", ["rows.csv", "rows.json"])
+def test_a_table_in_a_file_is_read_back_and_goes_again(tmp_path, monkeypatch, code, step, file):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "pyproject.toml").touch()
+    module = tmp_path / "module.py"
+    module.write_text(code)
+    untangle([module], Request(steps=(step,), wishes=Wishes(table_file=file), write=True))
+    names: dict = {"__file__": str(module)}
+    exec(module.read_text(), names)
+    asked = names["letter"](700) if step == "band-table" else names["line"]("paper")
+    assert asked in ("C", "press")
+    rows = (tmp_path / file).read_text()
+    (tmp_path / file).write_text(rows.replace("500", '"much"').replace('"press"', "7").replace("paper,press", "paper"))
+    with pytest.raises(ValueError, match=r"row [23]: .* are wanted"):
+        exec(module.read_text(), {"__file__": str(module)})
+    (tmp_path / file).write_text(rows)
+    Journal().back(1)
+    assert module.read_text() == code
+    assert not (tmp_path / file).exists()
+
+
+GATE = """\
+def receipt(load, copy=False):
+    if copy:
+        return f"copy {load.kilos}"
+    return f"receipt {load.kilos}"
+"""
+DESK = """\
+from gate import receipt
+import gate
+
+
+def run(load, printer):
+    printer.line(receipt(load, True))  # twice
+    return gate.receipt(load)
+
+
+def other(load, which):
+    return receipt(load, copy=which)
+"""
+KINDS = """\
+class Bale:
+    def __init__(self, kilos):
+        self.kilos = kilos
+
+
+class Drum:
+    def __init__(self, litres):
+        self.litres = litres
+"""
+FLOOR = """\
+from kinds import Bale, Drum
+
+
+def space(item, spare):
+    if isinstance(item, Bale):
+        return item.kilos * 2 + spare
+    elif isinstance(item, Drum):
+        return item.litres
+    return None
+"""
+
+
+@pytest.fixture
+def project(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "pyproject.toml").touch()
+    texts = {"gate.py": GATE, "desk.py": DESK, "kinds.py": KINDS, "floor.py": FLOOR}
+    for name, text in texts.items():
+        (tmp_path / name).write_text(text)
+    return tmp_path
+
+
+def test_callers_in_other_files_go_to_the_right_function(project):
+    result = untangle([project / "gate.py"], Request(steps=("flag-split",), write=True))
+    assert [taken.verdict.status for taken in result.steps] == ["proved"]
+    desk = (project / "desk.py").read_text()
+    assert desk.startswith("from gate import receipt, receipt_copy\n")
+    assert "printer.line(receipt_copy(load))  # twice" in desk
+    assert "gate.receipt_without_copy(load)" in desk
+    assert len(Journal().back(1)) == 2
+    assert (project / "desk.py").read_text() == DESK
+    assert (project / "gate.py").read_text() == GATE
+
+
+def test_classes_of_another_file_get_the_method_there(project):
+    result = untangle([project / "floor.py"], Request(steps=("polymorphic-methods",), write=True))
+    assert [taken.verdict.status for taken in result.steps] == ["proved"]
+    assert "class Drum(HasSpace):" in (project / "kinds.py").read_text()
+    assert "from kinds import Bale, HasSpace, Drum" in (project / "floor.py").read_text()
+    Journal().back(1)
+    assert (project / "kinds.py").read_text() == KINDS
+
+
+def test_a_name_is_changed_later_everywhere(project):
+    shop = project / "shop.py"
+    shop.write_text(TAKEN["named-predicate: a function for an arm of a chain"][2])
+    untangle([shop], Request(steps=("named-predicate",), write=True))
+    (project / "test_pins.py").write_text("from shop import must_refuse\n\nassert must_refuse\n")
+    result = untangle([shop], Request(wishes=Wishes(names={"must_refuse": "is_over"}), write=True))
+    assert [taken.step for taken in result.steps] == ["rename"]
+    assert "def is_over(load, permit):" in shop.read_text()
+    assert (project / "test_pins.py").read_text() == "from shop import is_over\n\nassert is_over\n"
+    with pytest.raises(DreckError, match="no name that Dreck made"):
+        untangle([shop], Request(wishes=Wishes(names={"admit": "let_in"})))
+
+
+def test_a_wish_that_fits_nothing_is_told(project):
+    with pytest.raises(DreckError, match="nothing like"):
+        untangle([project / "floor.py"], Request(wishes=Wishes(names={"item.kilos > 3": "is_big"})))
+    with pytest.raises(DreckError, match="cannot be a name"):
+        untangle([project / "floor.py"], Request(wishes=Wishes(names={"item.kilos > 3": "is big"})))
+    with pytest.raises(DreckError, match="a predicate is one of"):
+        untangle([project / "floor.py"], Request(steps=("named-predicate",), wishes=Wishes(form="closure")))

@@ -3,14 +3,16 @@
 import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from dreck.steps.catalogue import Step
-from dreck.steps.chains import Chain, Reader, comments_of, is_plain, lines_of, put_table
+from dreck.steps.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
 from dreck.steps.chains import chains as key_chains
 from dreck.steps.lookup_table import body_lines, is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
+from dreck.steps.table_files import table_file
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, thing_name, words_of
 
@@ -185,11 +187,31 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     sheet.replace_lines(first, last, said + "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
     doc = f'{unit}"""One band of {_subject_words(ladder)}."""\n\n'
     declared = "".join(f"{unit}{field}: {kind}\n" for field, kind in fields)
-    _imports(scene, sheet, fields)
-    put_table(scene, sheet, f"class {stem}(NamedTuple):\n{doc}{declared}\n\n{name} = (\n{rows})\n")
+    head = f"class {stem}(NamedTuple):\n{doc}{declared}\n\n"
+    others: dict[Path, str] = {}
+    if scene.wishes.table_file:
+        if not fixed or told:
+            raise Untouchable("values that are worked out, and comments, cannot be kept in a file of rows")
+        kept_rows = _plain_rows(ladder, values, len(shape))
+        made = table_file(scene, name, [field for field, _ in fields], kept_rows, unit)
+        _imports(scene, sheet, fields, made.imports)
+        asked = f'{made.reader}(Path(__file__).with_name("{made.path.name}"))'
+        put_table(scene, sheet, f"{head}{made.code}\n\n{name} = tuple({stem}(*row) for row in {asked})\n")
+        others[made.path] = made.text
+    else:
+        _imports(scene, sheet, fields)
+        put_table(scene, sheet, f"{head}{name} = (\n{rows})\n")
     told_of = f" per {ast.unparse(ladder.key)}" if ladder.key is not None else ""
     reason = f"{len(ladder.bands)} bands of {ast.unparse(ladder.subject)}{told_of} are the table {name}"
-    return Plan(first, reason, sheet.result(), (name, stem))
+    return Plan(first, reason, sheet.result(), (name, stem), others=others)
+
+
+def _plain_rows(ladder: Ladder, values: list[ast.expr], width: int) -> list[list[ast.expr | None]]:
+    found: list[list[ast.expr | None]] = []
+    for band, value in zip(ladder.bands, values, strict=True):
+        limits: list[ast.expr | None] = [limit for _, limit in band.limits] or [None] * width
+        found.append([*([band.key] if band.key is not None else []), *limits, value])
+    return found
 
 
 def _subject_words(ladder: Ladder) -> str:
@@ -318,31 +340,12 @@ def _mirrored_sign(op: str) -> str:
     return {"Gt": "<", "GtE": "<="}[op]
 
 
-def _imports(scene: Scene, sheet: Sheet, fields: Sequence[tuple[str, str]]) -> None:
+def _imports(scene: Scene, sheet: Sheet, fields: Sequence[tuple[str, str]], further: Sequence[str] = ()) -> None:
     """`NamedTuple`, and `Callable` where values are worked out, are imported."""
-    wanted = [("typing", "NamedTuple")]
+    wanted = ["from typing import NamedTuple"]
     if any("Callable" in kind for _, kind in fields):
-        wanted.append(("collections.abc", "Callable"))
-    have = {a.asname or a.name for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
-    missing = [f"from {module} import {name}" for module, name in sorted(wanted) if name not in have]
-    if missing:
-        add_import(scene, sheet, "\n".join(missing))
-
-
-def add_import(scene: Scene, sheet: Sheet, code: str) -> None:
-    """An import below those the module has, or below its docstring."""
-    imports = [s for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom)]
-    if imports:
-        sheet.insert((imports[-1].end_lineno or imports[-1].lineno) + 1, f"{code}\n")
-        return
-    first = scene.tree.body[0]
-    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
-        sheet.insert((first.end_lineno or 1) + 1, f"\n{code}\n")
-    else:
-        line = 1
-        while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
-            line += 1
-        sheet.insert(line, f"{code}\n\n\n")
+        wanted.insert(0, "from collections.abc import Callable")
+    add_imports(scene, sheet, [*further, *wanted])
 
 
 STEP = Step(

@@ -309,3 +309,24 @@ def put_table(scene: Scene, sheet: Sheet, code: str) -> None:
     line = table_line(scene, sheet, code)
     below = line > scene.outermost.lineno
     sheet.insert(line, f"\n\n{code}" if below else f"{code}\n\n")
+
+
+def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
+    """Imports the module does not have yet, below those it has, or below its docstring."""
+    have = {a.asname or a.name for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
+    missing = [code for code in codes if code.rpartition(" ")[2] not in have]
+    if not missing:
+        return
+    code = "\n".join(missing)
+    imports = [s for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom)]
+    if imports:
+        sheet.insert((imports[-1].end_lineno or imports[-1].lineno) + 1, f"{code}\n")
+        return
+    first = scene.tree.body[0]
+    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
+        sheet.insert((first.end_lineno or 1) + 1, f"\n{code}\n")
+        return
+    line = 1
+    while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
+        line += 1
+    sheet.insert(line, f"{code}\n\n\n")

@@ -3,12 +3,14 @@
 import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import (
     Arm,
     Chain,
     Reader,
+    add_imports,
     chains,
     check_keys,
     comments_of,
@@ -21,6 +23,7 @@ from dreck.steps.chains import (
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
+from dreck.steps.table_files import table_file
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, thing_name, words_of
 
@@ -119,10 +122,32 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan | NotP
     above = [f"{indent}{c}\n" for c in kept]
     sheet.replace_lines(first, last, "".join([*above, *(f"{indent}{text}\n" if text else "\n" for text in lines)]))
     typed = _typed(scene, chain, outcomes) if fixed and _is_typed(scene) else ""
-    put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
+    others: dict[Path, str] = {}
+    if scene.wishes.table_file:
+        others = _put_file(scene, sheet, chain, outcomes, name, targets, fixed)
+    else:
+        put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
     count = len(chain.keys)
     reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"
-    return Plan(line, reason, sheet.result(), (name,))
+    return Plan(line, reason, sheet.result(), (name,), others=others)
+
+
+def _put_file(
+    scene: Scene, sheet: Sheet, chain: Chain, outcomes: list[Outcome], name: str, targets: tuple[str, ...], fixed: bool
+) -> dict[Path, str]:
+    """The rows go to a file, and what reads it stands where the table would."""
+    if not fixed or len(chain.subjects) > 1 or len(outcomes[0].values) > 1:
+        raise Untouchable("only plain values by one key can be kept in a file")
+    if comments_of(sheet, chain.first.lineno, chain.last.end_lineno or 0):
+        raise Untouchable("comments stand in it, which a file of rows cannot hold")
+    subject = _thing(chain.subjects[0]) or "key"
+    chosen = targets[0] if targets else "value"
+    rows = [(key, o.values[0]) for arm, o in zip(chain.arms, outcomes, strict=True) for key in arm.keys]
+    made = table_file(scene, name, (subject, chosen), rows, sheet.unit(scene.node))
+    add_imports(scene, sheet, made.imports)
+    asked = f'Path(__file__).with_name("{made.path.name}")'
+    put_table(scene, sheet, f"{made.code}\n\n{name} = dict({made.reader}({asked}))\n")
+    return {made.path: made.text}
 
 
 def _without(comments: list[str], lines: list[str]) -> list[str]:

@@ -4,10 +4,9 @@ import ast
 import builtins
 from collections.abc import Iterator
 
-from dreck.steps.band_table import add_import
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
-from dreck.steps.chains import Chain, lines_of
+from dreck.steps.chains import Chain, add_imports, lines_of
 from dreck.steps.kinds import moved, type_chains
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.predicates import Helper, insertion_line, written
@@ -62,9 +61,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
             pieces.append(_untyped_first(written(scene, helper, "", unit, returns), subject.id))
     indent = sheet.indent(first)
     sheet.replace_lines(parts.first, parts.last, f"{indent}return {generic}({', '.join(parameters)})\n")
-    have = {a.asname or a.name for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
-    if "singledispatch" not in have:
-        add_import(scene, sheet, "from functools import singledispatch")
+    add_imports(scene, sheet, ["from functools import singledispatch"])
     sheet.insert(insertion_line(scene), "".join(f"\n\n{piece}" for piece in pieces))
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))

@@ -120,6 +120,8 @@ class Journal:
             raise DreckError(f"there are only {steps} steps to undo in {self.folder}")
         for file, text in texts.values():
             save(file, text)
+            if not text and file.path.suffix != ".py":
+                file.path.unlink()  # it was made by a step
         for record, left in shortened:
             self._shorten(record, left)
         return undone

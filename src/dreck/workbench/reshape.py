@@ -159,6 +159,8 @@ class _Work:
             (scene.path, scene.text, plan.text),
             *((p, _text_of(p), t) for p, t in plan.others.items()),
         ]:
+            if path.suffix != ".py":
+                continue
             try:
                 tree = parse(new, path)
                 compile(tree, str(path), "exec", dont_inherit=True)
@@ -177,7 +179,8 @@ class _Work:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judge_rewrite(old, new, wanted, plan.removed)
         with _staged({scene.path: plan.text, **plan.others}) as places:
-            pairs = [(scene.path, scene.text), *((path, _text_of(path)) for path in plan.others)]
+            python = [path for path in plan.others if path.suffix == ".py"]
+            pairs = [(scene.path, scene.text), *((path, _text_of(path)) for path in python)]
             parts = [
                 judge_rewrite(Text(path, text), Text(places[path], _text_of(places[path])), wanted, plan.removed)
                 for path, text in pairs
@@ -186,9 +189,10 @@ class _Work:
 
 
 def _text_of(path: Path) -> str:
+    """A file's text; '' of one that is to be made."""
     from dreck.source.files import read
 
-    return read(path).text
+    return read(path).text if path.exists() else ""
 
 
 def project_root(path: Path) -> Path:

@@ -16,7 +16,7 @@ from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.model.graph import Arena
 from dreck.model.measures import Tangle, measure
 from dreck.model.scopes import ModuleNames
-from dreck.source.files import SourceFile, read
+from dreck.source.files import SourceFile, read, save_bytes
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
@@ -155,7 +155,9 @@ def _save_all(path: Path, result: FileResult) -> None:
             raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
         journal.save(file, batch.entries, batch.after)
         for other, change in batch.others.items():
-            journal.save(read(other), [replace(change, before=change.before)], _applied(other, change))
+            if not other.exists():
+                save_bytes(other, b"")
+            journal.save(read(other), [change], _applied(other, change))
 
 
 def _applied(path: Path, entry: Entry) -> str:
