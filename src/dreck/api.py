@@ -1,10 +1,11 @@
 """The one public call that wraps a request: `dreck.untangle`."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from dreck.errors import DreckError
 from dreck.source.targets import Target
+from dreck.steps.scene import Wishes
 from dreck.workbench.load import Loaded
 from dreck.workbench.results import Result
 from dreck.workbench.untangle import Request
@@ -21,6 +22,9 @@ def untangle(
     assume: Iterable[str] = (),
     verdict: str = "tested",
     write: bool = False,
+    names: Mapping[str, str] | None = None,
+    form: str = "",
+    on: str = "",
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, or several of them.
 
@@ -28,10 +32,14 @@ def untangle(
     out, `assume` further assumptions a proof may rest on, `verdict` the least evidence wanted (`proved` or
     `tested`; with `proved` no code of the target is run). Nothing is saved without `write=True`.
 
+    `names` gives names to code (`{"load.kilos > 800": "is_heavy"}`) or new ones to names Dreck made; `form` is what a
+    predicate is to be (variable, function, method, property); `on` what a switch is on (`load.kind`).
+
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
     if verdict not in ("proved", "tested"):
         raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
     specs = [target] if isinstance(target, str | Path | Target | Loaded) else list(target)
     plain = [spec.target if isinstance(spec, Loaded) else spec for spec in specs]
-    return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write))
+    wishes = Wishes(dict(names or {}), form, on)
+    return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write, wishes=wishes))

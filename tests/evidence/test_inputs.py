@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import dreck
 from dreck.evidence.bulk import Bulk
 from dreck.evidence.case import exact_repr, quoted
 from dreck.evidence.matching import matched_by
@@ -191,3 +192,32 @@ def test_bulk_is_for_plain_values_only():
     assert Bulk.fits(both, {"a": Make("value", 3)})
     assert not Bulk.fits(both, {"a": Make("value", 3), "a.kilos": Make("value", 3)})
     assert not Bulk.fits((Plain(),), {"a": Make("value", 3)})
+
+
+ARRAYS = """\
+import numpy as np
+
+
+def peak(x: np.ndarray, k: np.float64):
+    if x.ndim == 2:
+        return x.sum()
+    if k > 3:
+        return x * 2
+    if len(x) == 0:
+        return None
+    return x.max()
+"""
+
+
+@pytest.mark.parametrize(
+    ("was", "becomes", "status"),
+    [
+        ("k > 3", "k >= 3", "differs"),
+        ("len(x) == 0", "len(x) == 1", "differs"),
+        ("x.ndim == 2", "x.ndim > 2", "differs"),
+        ("x * 2", "x + x", "tested"),
+    ],
+)
+def test_arrays_and_their_scalars_are_made(was, becomes, status):
+    pytest.importorskip("numpy")
+    assert dreck.compare(ARRAYS, ARRAYS.replace(was, becomes)).status == status

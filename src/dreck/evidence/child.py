@@ -17,6 +17,7 @@ from typing import Any
 
 from dreck.evidence.cage import Cage
 from dreck.evidence.expectation import outside
+from dreck.evidence.installed import import_installed
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
@@ -111,8 +112,10 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
     cage, still = Cage(frozenset(request["open"])), Still()
     if request["case"]:
         import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
-    cage.close()
     before, after = request["old"], request["new"]
+    for side in (before, after):
+        import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
+    cage.close()
     still.hold(before["text"] + after["text"])
     old = load(before["path"], before["text"], before["name"])
     if project_of(Path(before["path"])) != project_of(Path(after["path"])):

@@ -5,12 +5,14 @@ import time
 import types
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any
 
 from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
 from dreck.evidence.cage import Cage
 from dreck.evidence.case import Case
 from dreck.evidence.cases import Caser
+from dreck.evidence.installed import import_installed
 from dreck.evidence.instrument import watched
 from dreck.evidence.proof import Subject, prove
 from dreck.evidence.runs import Runner
@@ -19,7 +21,7 @@ from dreck.evidence.still import Still
 from dreck.evidence.strength import Change, changes
 from dreck.evidence.swap import code_of, swapped
 from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, load, plausible
+from dreck.evidence.versions import CannotRun, Version, load, plausible, project_of
 from dreck.evidence.ways import way_name
 from dreck.evidence.world import Candidates, Make, played
 from dreck.evidence.written import Unwritable
@@ -207,8 +209,9 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     import unittest.mock  # noqa: F401 - likewise
 
     cage, still = Cage(frozenset(request["open"])), Still()
-    cage.close()
     side = request["old"]
+    import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
+    cage.close()
     still.hold(side["text"])
     version = load(side["path"], side["text"], side["name"])
     functions = functions_in(ast.parse(side["text"]), side["text"])

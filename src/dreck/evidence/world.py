@@ -220,6 +220,7 @@ class Candidates:
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
             made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
+            made += self._scalars()
         if u.iterated or u.indexed or u.sizes:
             made += self._lists(u)
         if u.attributes - _STRING_METHODS - _LIST_METHODS - _DICT_METHODS - {"get", "pop"}:
@@ -322,6 +323,11 @@ class Candidates:
             return [m for v in found for m in self._around(v, ordered)]
         return [Make("named", name)]
 
+    def _scalars(self) -> list[Make]:
+        """Numbers of numpy, for a module that works with it."""
+        np = next((v for v in self.namespace.values() if getattr(v, "__name__", "") == "numpy"), None)
+        return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
+
     def _family(self, kinds: list[str]) -> list[str]:
         """The classes asked for, as far as the old version knows them, and those that derive from them."""
         known = [k for k in kinds if self._lookup(k) is not _MISSING or hasattr(builtins, k)]
@@ -375,6 +381,8 @@ class Candidates:
                 if self._found(kind)
                 else [Make("value", m) for m in kind]
             )
+        if kind.__module__ == "numpy":
+            return _of_numpy(kind, near)
         if kind in (list, set, frozenset, tuple) or (
             kind.__module__ == "collections.abc" and kind.__name__ != "Callable"
         ):
@@ -474,7 +482,9 @@ class World:
         """What a recipe gives at `path`."""
         match make.kind:
             case "value":
-                return list(make.what) if isinstance(make.what, list) else self._own_member(make.what)
+                if isinstance(make.what, list) or type(make.what).__module__ == "numpy":
+                    return copy.copy(make.what)
+                return self._own_member(make.what)
             case "named":
                 return self._named(str(make.what))
             case "recorded":
@@ -645,6 +655,23 @@ def partial(world: World, path: str, kind: type) -> Any:
             return twin.__new__(twin)
     except Exception:
         return StandIn(world, path)
+
+
+def _of_numpy(kind: Any, near: list[Make]) -> list[Make]:
+    """Arrays of one and two dimensions, empty too; of a scalar type, numbers near those the code names."""
+    import numpy as np
+
+    if issubclass(kind, np.ndarray):
+        shapes: list[Any] = [[1.0, -2.0, 3.5], [], [0.0], [[1.0, 2.0], [3.0, 4.0]], [1, 2, 3], [math.nan, 1.0]]
+        numbers = sorted({m.what for m in near if type(m.what) in (int, float)})
+        return [Make("value", np.array(shape)) for shape in ([numbers, *shapes] if numbers else shapes)]
+    made = []
+    for number in (*(m.what for m in near if m.kind == "value"), 1, 0, -1, 2.5, math.nan):
+        try:
+            made.append(Make("value", kind(number)))
+        except (TypeError, ValueError, OverflowError):
+            continue
+    return made or [Make("stand-in")]
 
 
 def _derives(kind: type, base: type) -> bool:

@@ -47,8 +47,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 def _is_wished(scene: Scene, condition: Condition) -> bool:
     name = scene.wishes.name_for(_code(condition))
     match condition.statement:
-        case ast.Assign(targets=[ast.Name(id=target)]) if target == name:
-            return False
+        case ast.Assign(targets=[ast.Name()], value=value) if value is condition.test:
+            return False  # it has a name: this one
     return bool(name) and scene.node.name != name
 
 

@@ -9,10 +9,9 @@ from pathlib import Path
 from dreck.errors import DreckError
 from dreck.source.functions import parse
 from dreck.steps.scene import Others
-from dreck.steps.sheet import Range, Sheet
 from dreck.workbench.compare import Text, judge_rewrite
 from dreck.workbench.journal import Journal
-from dreck.workbench.reshape import Bench, Change, Reshaped, project_files
+from dreck.workbench.reshape import Bench, Change, Reshaped, project_files, with_name
 from dreck.workbench.results import Taken
 
 STEP = "rename"
@@ -62,7 +61,7 @@ def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:
     tree = parse(text, path)
     if new in _words(tree) or hasattr(builtins, new):
         raise DreckError(f"{path}: '{new}' is taken already; choose another name for '{old}'")
-    after = _with_name(text, tree, old, new)
+    after = with_name(text, old, new)
     if after == text:
         return None
     function = next((n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef) and old in _words(n)), "")
@@ -72,8 +71,8 @@ def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:
     if not verdict and verdict.status == "differs":
         raise DreckError(f"{path}: with '{new}' for '{old}' it would not do the same: {verdict}")
     others = {}
-    for other, before, other_tree in Others(project_files(path)).importing(path):
-        changed = _with_name(before, other_tree, old, new)
+    for other, before, _ in Others(project_files(path)).importing(path):
+        changed = with_name(before, old, new)
         if changed != before:
             others[other] = (before, changed)
     return Change(function, Taken(STEP, 1, f"{old} is called {new}", verdict, (new,)), text, after, others)
@@ -102,13 +101,3 @@ def _words(tree: ast.AST) -> set[str]:
         )
         if isinstance(word, str)
     }
-
-
-def _with_name(text: str, tree: ast.Module, old: str, new: str) -> str:
-    """`text` with each place that says `old` saying `new`; strings and comments stay."""
-    sheet = Sheet(text)
-    for token in sheet.tokens:
-        if token.type == 1 and token.string == old:
-            start = sheet.line_start(token.start[0]) + token.start[1]
-            sheet.replace(Range(start, start + len(old)), new)
-    return sheet.result()

@@ -5,6 +5,7 @@ import os
 import re
 import shutil
 import tempfile
+import tokenize
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -17,11 +18,12 @@ from dreck.source.functions import Function, functions_in, parse
 from dreck.source.lines import split_lines
 from dreck.steps.catalogue import Step
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
+from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import BetterNot, Untouchable
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
-from dreck.workbench.straighten import LeaveFunction, Proposal, Stop, comments, told
+from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
 
 _MOST = 60
 _PROJECT_MARKS = (".git", "pyproject.toml", "setup.py", "setup.cfg")
@@ -145,7 +147,11 @@ class _Work:
         change = Change(name, taken, before, plan.text, others)
         if self.bench.consult is not None:
             entry = change.entry()
-            no = self.bench.consult(Proposal(self.bench.file.path, name, entry.start, entry.before, entry.after, taken))
+            proposal = Proposal(self.bench.file.path, name, entry.start, entry.before, entry.after, taken)
+            try:
+                no = self.bench.consult(proposal)
+            except OtherName as wish:
+                return self._keep(step, scene, _with_names(plan, wish.names))
             if no:
                 self._refuse(name, step, plan.line, no)
                 return False
@@ -186,6 +192,25 @@ class _Work:
                 for path, text in pairs
             ]
         return min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
+
+
+def _with_names(plan: Plan, names: Mapping[str, str]) -> Plan:
+    """The plan with other names for what it makes."""
+    text, others = plan.text, dict(plan.others)
+    for old, new in names.items():
+        text = with_name(text, old, new)
+        others = {path: with_name(t, old, new) if path.suffix == ".py" else t for path, t in others.items()}
+    return replace(plan, text=text, others=others, made=tuple(names.get(n, n) for n in plan.made), note="")
+
+
+def with_name(text: str, old: str, new: str) -> str:
+    """`text` with each place that says `old` saying `new`; strings and comments stay."""
+    sheet = Sheet(text)
+    for token in sheet.tokens:
+        if token.type == tokenize.NAME and token.string == old:
+            start = sheet.line_start(token.start[0]) + token.start[1]
+            sheet.replace(Range(start, start + len(old)), new)
+    return sheet.result()
 
 
 def _text_of(path: Path) -> str:

@@ -4,7 +4,7 @@ import ast
 import io
 import tokenize
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -55,6 +55,14 @@ class Proposal:
 
 class Stop(Exception):
     """A person has had enough; what was taken stays."""
+
+
+class OtherName(Exception):
+    """A person wants names that a step makes to be others: the new ones by the old."""
+
+    def __init__(self, names: Mapping[str, str]) -> None:
+        super().__init__("other names")
+        self.names = names
 
 
 class LeaveFunction(Exception):
