@@ -22,6 +22,7 @@ class LinkedNames(ModuleNames):
 
     def __init__(self, tree: ast.Module, path: Path, read: Reader, depth: int = 0) -> None:
         super().__init__(tree)
+        self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[LinkedNames, str]] = {}
         self.trees: list[ast.Module] = []
@@ -58,9 +59,18 @@ class LinkedNames(ModuleNames):
                 continue
             self._import(theirs, module, alias.name, mine)
 
+    def match(self, other: "LinkedNames") -> None:
+        """What the other version imports, too, and cannot be looked into there, is not looked into here."""
+        for found in (self._aliases, self._modules):
+            for name in [n for n in found if other.kind(n) == "stable" and n not in other._aliases | other._modules]:
+                del found[name]
+        for name in [n for n in self._imported if other.kind(n) == "stable" and n not in other._imported]:
+            self._tables.pop(name, None)
+
     def _import(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
         """`name` of the other module is called `mine` here: both are one thing."""
         if theirs.tables.get(name) is not None:
+            self._imported.add(mine)
             self._take(theirs, module, name, mine)
         elif name in theirs.definitions and theirs.kind(name) == "stable":
             self._aliases[mine] = f"{module}.{name}"

@@ -104,7 +104,7 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     for name in wanted.assume:
         if name not in ASSUMPTIONS:
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
-    sides = _Side.of(old), _Side.of(new)
+    sides = _sides(old, new)
     pairs = _pairs(*sides)
     only = set(wanted.only)
     if only:
@@ -120,9 +120,17 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     )
 
 
+def _sides(old: Text, new: Text) -> "tuple[_Side, _Side]":
+    """Both versions, looked into as far beyond their files as can be done for both."""
+    sides = _Side.of(old), _Side.of(new)
+    for one, other in (sides, sides[::-1]):
+        one.names.match(other.names)
+    return sides
+
+
 def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...] = ()) -> Verdict:
     """One verdict for a module rewritten: the worst over every function whose text or meaning is another now."""
-    sides = _Side.of(old), _Side.of(new)
+    sides = _sides(old, new)
     gone = sides[0].functions.keys() - sides[1].functions.keys() - set(removed)
     if gone:
         return Verdict("unsettled", reason=f"{min(gone)} would be gone")
@@ -161,7 +169,7 @@ def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
 class _Side:
     text: Text
     tree: ast.Module
-    names: ModuleNames
+    names: LinkedNames
     functions: dict[str, Function]
     assigned: dict[str, list[str]]
     """For names assigned at the top of the module, the names read there."""
