@@ -17,6 +17,7 @@ from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, thing_name, words_of
 
 _FEWEST = 3
+_LIMIT_KINDS = frozenset({"date", "datetime", "time", "timedelta", "Decimal"})
 _MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}
@@ -86,7 +87,7 @@ def _is_limit(e: ast.expr) -> bool:
             return e.value == e.value
         case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float())):
             return True
-        case ast.Call(func=ast.Name(id="date" | "datetime" | "time" | "timedelta" | "Decimal"), args=args):
+        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name), args=args) if name in _LIMIT_KINDS:
             return all(isinstance(a, ast.Constant) for a in args)
         case ast.Name(id=name):
             return name.strip("_").isupper()

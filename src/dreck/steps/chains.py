@@ -292,16 +292,24 @@ def check_keys(keys: Sequence[ast.expr]) -> None:
 
 
 def table_line(scene: Scene, sheet: Sheet, code: str) -> int:
-    """The line a table goes before: above the function, or below the last thing it needs that is defined later."""
-    outer = scene.outermost
-    first = first_line(outer)
+    """The line a table goes before: above the function, or below the last thing it needs that is bound later."""
+    first = first_line(scene.outermost)
     while first > 1 and sheet.line(first - 1).startswith("#"):
         first -= 1
     needed = {n.id for n in ast.walk(ast.parse(code)) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
-    later = [s for s in scene.tree.body if s.lineno >= first and getattr(s, "name", None) in needed]
+    later = [s for s in scene.tree.body if s.lineno >= first and _bound_by(s) & needed]
     if not later:
         return first
     return last_line({f.node: f.end for f in scene.functions}, later[-1]) + 1
+
+
+def _bound_by(s: ast.stmt) -> set[str]:
+    match s:
+        case ast.Import() | ast.ImportFrom():
+            return {alias.asname or alias.name.split(".")[0] for alias in s.names}
+        case ast.Assign() | ast.AnnAssign():
+            return {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return {getattr(s, "name", "")}
 
 
 def put_table(scene: Scene, sheet: Sheet, code: str) -> None:
@@ -313,14 +321,14 @@ def put_table(scene: Scene, sheet: Sheet, code: str) -> None:
 
 def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     """Imports the module does not have yet, below those it has, or below its docstring."""
-    have = {a.asname or a.name for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
+    top = _imports_at_top(scene.tree)
+    have = {a.asname or a.name for s in top if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
     missing = [code for code in codes if code.rpartition(" ")[2] not in have]
     if not missing:
         return
     code = "\n".join(missing)
-    imports = [s for s in scene.tree.body if isinstance(s, ast.Import | ast.ImportFrom)]
-    if imports:
-        sheet.insert((imports[-1].end_lineno or imports[-1].lineno) + 1, f"{code}\n")
+    if top:
+        sheet.insert((top[-1].end_lineno or top[-1].lineno) + 1, f"{code}\n")
         return
     first = scene.tree.body[0]
     if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
@@ -330,3 +338,14 @@ def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
         line += 1
     sheet.insert(line, f"{code}\n\n\n")
+
+
+def _imports_at_top(tree: ast.Module) -> list[ast.stmt]:
+    """The imports before anything is defined."""
+    found: list[ast.stmt] = []
+    for s in tree.body:
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            break
+        if isinstance(s, ast.Import | ast.ImportFrom):
+            found.append(s)
+    return found

@@ -267,6 +267,8 @@ def _is_type_of_plain(e: ast.expr) -> bool:
 
 def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:
     """The default as an expression that may be worked out beforehand; None when there is no such thing."""
+    if chain.default is None and not _bound_before(scene, chain, targets):
+        return None
     if chain.default is None:
         return targets[0] if len(targets) == 1 else f"({', '.join(targets)})" if targets else None
     outcome = outcome_of(chain.default)
@@ -276,6 +278,16 @@ def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...])
         return None
     codes = [_value_code(sheet, v) for v in outcome.values]
     return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+
+
+def _bound_before(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> bool:
+    """Whether what the chain assigns has a value already, as far as the lines above it tell."""
+    early = {
+        n.id
+        for n in ast.walk(scene.node)
+        if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) and n.lineno < chain.first.lineno
+    }
+    return set(targets) <= early | scene.scope.params
 
 
 def body_lines(sheet: Sheet, chain: Chain) -> list[str]:

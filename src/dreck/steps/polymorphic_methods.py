@@ -134,9 +134,10 @@ def _classes(scene: Scene, chain: Chain, exact: bool) -> list[ast.ClassDef]:
         if node in found:
             raise Untouchable(f"{node.name} is asked for twice")
         found.append(node)
+    arm_of = {key.id: i for i, arm in enumerate(chain.arms) for key in arm.keys if isinstance(key, ast.Name)}
     for i, late in enumerate(found):
         for early in found[:i]:
-            if early.name in _lineage(scene, late):
+            if arm_of[early.name] != arm_of[late.name] and early.name in _lineage(scene, late):
                 raise Untouchable(
                     f"{late.name} is never reached: it derives from {early.name}, which is asked for first"
                 )

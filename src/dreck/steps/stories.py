@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from dreck.model.shape import leaves
+from dreck.steps.predicates import first_line
 from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable
 
@@ -54,6 +55,8 @@ class Teller:
 
     def _statement(self, s: ast.stmt, depth: int) -> list[list[str]]:
         above = [f"{self.unit * depth}{text}" for text in self._comments_above(s)]
+        if isinstance(s, ast.While) and self._known(s.test) is False:
+            return self.chunks(s.orelse, depth)
         match s:
             case ast.If():
                 return self._if(s, depth, above)
@@ -112,8 +115,9 @@ class Teller:
             lines += self._raw(handler.lineno, handler.body[0].lineno - 1, depth, handler.body)
             lines += self.lines(handler.body, depth + 1) or [f"{pad}{self.unit}pass"]
         for word, part in (("else", getattr(s, "orelse", [])), ("finally", getattr(s, "finalbody", []))):
-            if part:
-                lines += [f"{pad}{word}:", *(self.lines(part, depth + 1) or [f"{pad}{self.unit}pass"])]
+            told = self.lines(part, depth + 1)
+            if told or (word == "finally" and part):
+                lines += [f"{pad}{word}:", *(told or [f"{pad}{self.unit}pass"])]
         return lines
 
     def _header(self, s: ast.stmt, depth: int) -> list[str]:
@@ -136,7 +140,7 @@ class Teller:
         return [f"{self.unit * depth}{self._line(n).removeprefix(indent)}" for n in range(first, last + 1)]
 
     def _simple(self, s: ast.stmt, depth: int) -> list[str]:
-        first = min([s.lineno, *(d.lineno for d in getattr(s, "decorator_list", []))])
+        first = first_line(s)
         last = s.end_lineno or s.lineno
         if self._asks(s):
             made = _FoldValues(self.answer).visit(copy.deepcopy(s))
@@ -186,8 +190,10 @@ class Teller:
     # --- comments ----------------------------------------------------------------------------------
 
     def _comments_above(self, s: ast.stmt) -> list[str]:
-        first = min([s.lineno, *(d.lineno for d in getattr(s, "decorator_list", []))])
+        first = first_line(s)
         found: list[str] = []
+        if s.lineno == first and len(self.sheet.indent(first).encode()) != s.col_offset:
+            return found  # it stands behind something else on its line, which has said it
         while first > 1 and self.sheet.line(first - 1).strip().startswith("#"):
             first -= 1
             found.insert(0, self.sheet.line(first).strip())

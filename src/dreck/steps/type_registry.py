@@ -6,13 +6,13 @@ from collections.abc import Iterator
 
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
-from dreck.steps.chains import Chain, add_imports, lines_of
+from dreck.steps.chains import Chain, add_imports, lines_of, table_line
 from dreck.steps.kinds import moved, type_chains
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.predicates import Helper, insertion_line, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import is_free
+from dreck.steps.wording import is_free, words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -62,7 +62,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     indent = sheet.indent(first)
     sheet.replace_lines(parts.first, parts.last, f"{indent}return {generic}({', '.join(parameters)})\n")
     add_imports(scene, sheet, ["from functools import singledispatch"])
-    sheet.insert(insertion_line(scene), "".join(f"\n\n{piece}" for piece in pieces))
+    line = max(insertion_line(scene), table_line(scene, sheet, "\n".join(kinds)))
+    sheet.insert(line, "".join(f"\n\n{piece}" for piece in pieces))
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
 
@@ -111,7 +112,7 @@ def _name(scene: Scene) -> str:
 
 
 def _suffix(kind: str) -> str:
-    return "".join(f"_{c.lower()}" if c.isupper() and i else c.lower() for i, c in enumerate(kind.rpartition(".")[2]))
+    return "_".join(words_of(kind.rpartition(".")[2]))
 
 
 def _untyped_first(code: str, subject: str) -> str:

@@ -16,7 +16,7 @@ from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
 from dreck.model.graph import Arena
 from dreck.model.linking import LinkedNames
-from dreck.model.scopes import ModuleNames, param_names
+from dreck.model.scopes import param_names
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.revisions import at_revision
@@ -24,7 +24,15 @@ from dreck.source.targets import Target
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.record import Recording, record
-from dreck.workbench.surroundings import Changed, Module, changed_between, names_in_lazy_code, read_by_assignments
+from dreck.workbench.surroundings import (
+    Changed,
+    Module,
+    broken_at_import,
+    changed_between,
+    hollowed,
+    names_in_lazy_code,
+    read_by_assignments,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,6 +145,9 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
     work = _Judging(sides, wanted, config_for(old.path))
     changed = changed_between(*(side.module for side in sides))
     pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
+    broken = broken_at_import(sides[0].tree, sides[1].tree)
+    if broken:
+        return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
     return overall(work.all(pairs))
 
 
@@ -239,6 +250,8 @@ class _Judging:
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]
         verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
+        for a, b in reversed(judged):
+            verdicts[a] = self._by_nested(a, b, verdicts)
         pending = True
         while pending:
             pending = False
@@ -254,6 +267,16 @@ class _Judging:
         if ast.dump(old) != ast.dump(new):
             return True
         return bool(self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys())
+
+    def _by_nested(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
+        """A function that differs only inside the functions nested in it is what these are."""
+        inside = [n for n in verdicts if n.startswith(f"{old}.") and self.sides[0].functions[n].nested]
+        if verdicts[old] or not inside:
+            return verdicts[old]
+        mine, theirs = self.sides[0].functions[old].node, self.sides[1].functions[new].node
+        if hollowed(mine) != hollowed(theirs):
+            return verdicts[old]
+        return overall(tuple((name, verdicts[name]) for name in inside))
 
     def _check_expectation(self, pairs: list[tuple[str, str]]) -> None:
         if not self.wanted.expect:
@@ -297,11 +320,16 @@ class _Judging:
     ) -> Verdict:
         mine = self.sides[0].candidate(old)
         theirs = self.sides[1].candidate(new, mine.node)
-        suspect = suspect or self._suspect(old, changed)
+        suspect = suspect or self._suspect(old, changed) or self._not_executed()
         unfolded = tuple(sorted(changed.unfolded.items()))
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
         return self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+
+    def _not_executed(self) -> str:
+        """Why the new module cannot even be executed, as far as its names tell."""
+        name = broken_at_import(self.sides[0].tree, self.sides[1].tree)
+        return f"the new module reads {name} before it is bound" if name else ""
 
     def _suspect(self, name: str, changed: Changed) -> str:
         """Why a proof of this function would not count, whatever the function itself looks like; '' when it would."""

@@ -103,7 +103,9 @@ class _Work:
             for plan in step.plans(scene):
                 if isinstance(plan, NotPlanned):
                     self._refuse(name, step, plan.line, plan.reason)
-                elif plan.text not in self.tried and self._keep(step, scene, plan):
+                    continue
+                plan = _private_where_exported(scene, plan)
+                if plan.text not in self.tried and self._keep(step, scene, plan):
                     return True
         except BetterNot as error:
             self._refuse(name, step, scene.node.lineno, str(error))
@@ -194,13 +196,30 @@ class _Work:
         return min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
 
 
+def _private_where_exported(scene: Scene, plan: Plan) -> Plan:
+    """In a module that says what it exports, what is made at its top gets an underscore, unless a person named it."""
+    if not any(isinstance(n, ast.Name) and n.id == "__all__" for n in ast.walk(scene.tree)):
+        return plan
+    before = {word for s in scene.tree.body for word in _tops(s)}
+    after = {word for s in parse(plan.text, scene.path).body for word in _tops(s)}
+    public = [n for n in plan.made if n in after - before and not n.startswith("_")]
+    wished = set(scene.wishes.names.values())
+    return _with_names(plan, {n: f"_{n}" for n in public if n not in wished}) if public else plan
+
+
+def _tops(s: ast.stmt) -> set[str]:
+    if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        return {s.name}
+    return {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+
+
 def _with_names(plan: Plan, names: Mapping[str, str]) -> Plan:
     """The plan with other names for what it makes."""
     text, others = plan.text, dict(plan.others)
     for old, new in names.items():
         text = with_name(text, old, new)
         others = {path: with_name(t, old, new) if path.suffix == ".py" else t for path, t in others.items()}
-    return replace(plan, text=text, others=others, made=tuple(names.get(n, n) for n in plan.made), note="")
+    return replace(plan, text=text, others=others, made=tuple(names.get(n, n) for n in plan.made))
 
 
 def with_name(text: str, old: str, new: str) -> str:

@@ -5,7 +5,8 @@ import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from dreck.model.scopes import ModuleNames, assigned_in_place
+from dreck.model.scopes import ModuleNames, assigned_in_place, scope_of
+from dreck.source.functions import FunctionNode
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
 
@@ -74,6 +75,21 @@ def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
             for name in assigned_in_place(s):
                 found.setdefault(name, []).extend(read)
     return found
+
+
+def hollowed(node: FunctionNode) -> str:
+    """A function's code without what stands inside the functions nested in it, but for the names they see."""
+    import copy
+
+    own = scope_of(node).local
+    made = copy.deepcopy(node)
+    for inner in ast.walk(made):
+        if isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef) and inner is not made:
+            seen = {n.id for n in ast.walk(inner) if isinstance(n, ast.Name)}
+            changed = any(isinstance(n, ast.Nonlocal | ast.Global) for n in ast.walk(inner))
+            if not changed:
+                inner.body = [ast.Expr(ast.Constant(" ".join(sorted(seen & own))))]
+    return ast.dump(made)
 
 
 def _speaks_of(tree: ast.Module, name: str) -> bool:
@@ -183,3 +199,65 @@ def _methods_apart(old: Module, new: Module) -> dict[str, str]:
 
 def _by_class(tree: ast.Module) -> dict[str, set[str]]:
     return {n.name: set(_methods(n)) for n in ast.walk(tree) if isinstance(n, ast.ClassDef)}
+
+
+# --- executing the module ------------------------------------------------------------------------------
+
+
+def broken_at_import(old: ast.Module, new: ast.Module) -> str:
+    """A name that statements only the new module has read before anything binds it; '' when there is none."""
+    known = {ast.dump(s) for s in old.body}
+    bound = {*dir(builtins), "__name__", "__file__", "__doc__", "__package__", "__spec__", "__loader__", "__path__"}
+    lazy_annotations = any(isinstance(s, ast.ImportFrom) and s.module == "__future__" for s in new.body)
+    for s in new.body:
+        if ast.dump(s) not in known:
+            missing = sorted(_read_at_once(s, lazy_annotations) - bound - _binds(s))
+            if missing:
+                return missing[0]
+        bound |= _binds(s)
+        if any(isinstance(n, ast.ImportFrom) and n.names[0].name == "*" for n in ast.walk(s)):
+            return ""
+    return ""
+
+
+def _binds(s: ast.stmt) -> set[str]:
+    """Every name a statement may bind at the top of the module."""
+    match s:
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            return {name}
+        case ast.Import() | ast.ImportFrom():
+            return {alias.asname or alias.name.split(".")[0] for alias in s.names}
+    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    for inner in (n for n in ast.walk(s) if isinstance(n, ast.stmt) and n is not s):
+        found |= _binds(inner)
+    return found
+
+
+def _read_at_once(s: ast.stmt, lazy_annotations: bool) -> set[str]:
+    """Names a statement reads while the module is executed: not those inside functions."""
+    found: set[str] = set()
+    own: set[str] = set()
+    pending: list[ast.AST] = [s]
+    while pending:
+        node = pending.pop()
+        match node:
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                pending += [*node.decorator_list, *node.args.defaults, *(d for d in node.args.kw_defaults if d)]
+                every = (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)
+                if not lazy_annotations:
+                    pending += [a.annotation for a in every if a.annotation is not None]
+                    pending += [node.returns] if node.returns is not None else []
+                own.add(node.name)
+            case ast.Lambda():
+                pending += [*node.args.defaults, *(d for d in node.args.kw_defaults if d)]
+            case ast.ListComp() | ast.SetComp() | ast.DictComp() | ast.GeneratorExp():
+                pending.append(node.generators[0].iter)
+            case ast.AnnAssign() if lazy_annotations:
+                pending += [n for n in (node.target, node.value) if n is not None]
+            case ast.Name(id=name, ctx=ast.Load()):
+                found.add(name)
+            case ast.Name(id=name):
+                own.add(name)
+            case _:
+                pending += list(ast.iter_child_nodes(node))
+    return found - own if isinstance(s, ast.ClassDef) else found
