@@ -2,10 +2,12 @@
 
 import pytest
 
+import dreck
 from dreck.errors import DreckError
 from dreck.steps import all_steps
 from dreck.steps.scene import Wishes
 from dreck.workbench.journal import Journal
+from dreck.workbench.straighten import OtherName
 from dreck.workbench.untangle import Request, untangle
 
 TAKEN = {
@@ -1541,3 +1543,63 @@ def test_a_wish_that_fits_nothing_is_told(project):
         untangle([project / "floor.py"], Request(wishes=Wishes(names={"item.kilos > 3": "is big"})))
     with pytest.raises(DreckError, match="a predicate is one of"):
         untangle([project / "floor.py"], Request(steps=("named-predicate",), wishes=Wishes(form="closure")))
+
+
+def test_what_is_made_in_a_module_that_says_what_it_exports_is_private(project):
+    shop = project / "shop.py"
+    shop.write_text('__all__ = ["line"]\n\n\n' + TAKEN["lookup-table: match and shared values"][2])
+    result = untangle([shop], Request(steps=("lookup-table",)))
+    assert "_LINE_BY_KIND: dict[str, str] = {" in result.files[0].new
+    assert "    return _LINE_BY_KIND.get(kind" in result.files[0].new
+
+
+def test_a_table_stands_where_what_it_reads_is_bound(write):
+    code = TAKEN["lookup-table: no else at all"][2] + '\n\nFIRST = "glass"\n'
+    result = reshaped(write, code.replace('kind == "glass"', "kind == FIRST"), "lookup-table", {})
+    new = result.files[0].new
+    assert new.index('FIRST = "glass"') < new.index("CENTS_BY_KIND = {")
+    names: dict = {}
+    exec(new, names)
+    assert names["fee"]("glass") == 1
+
+
+def test_a_module_that_cannot_be_executed_is_not_the_same():
+    old = "def f(x):\n    return 1 if x else 0\n"
+    new = "T = {1: LATER}\n\n\n" + old + "\n\nLATER = 3\n"
+    found = dreck.compare(old, new, trial=False)
+    assert found.status == "unsettled"
+    assert "reads LATER before it is bound" in found.reason
+
+
+NESTED = """\
+def outer(n):
+    def inner(x):
+        if x.a and n > 3 and not x.b:
+            return n
+        return 0
+
+    n += 1
+    return inner
+"""
+
+
+def test_a_function_in_a_function_is_judged_for_both(write):
+    result = reshaped(write, NESTED, "named-predicate", {})
+    assert [taken.verdict.status for taken in result.steps] == ["proved"]
+    other = NESTED.replace("n > 3", "n >= 3")
+    assert dreck.compare(NESTED, other, trial=False).status == "unsettled"
+
+
+def test_asked_step_by_step_a_person_gives_other_names(project, monkeypatch):
+    shop = project / "shop.py"
+    shop.write_text(TAKEN["named-predicate: a form wished for"][2])
+    answers = iter([OtherName({"must_lift": "is_fine"}), ""])
+
+    def ask(proposal):
+        answer = next(answers, "enough")
+        if isinstance(answer, Exception):
+            raise answer
+        return answer
+
+    result = untangle([shop], Request(steps=("named-predicate",), wishes=Wishes(form="function")), ask=ask)
+    assert "if is_fine(load, gate):" in result.files[0].new

@@ -209,9 +209,12 @@ def broken_at_import(old: ast.Module, new: ast.Module) -> str:
     known = {ast.dump(s) for s in old.body}
     bound = {*dir(builtins), "__name__", "__file__", "__doc__", "__package__", "__spec__", "__loader__", "__path__"}
     lazy_annotations = any(isinstance(s, ast.ImportFrom) and s.module == "__future__" for s in new.body)
+    nowhere = {n for s in old.body for n in _read_at_once(s, lazy_annotations)} - {
+        n for s in old.body for n in _binds(s)
+    }
     for s in new.body:
         if ast.dump(s) not in known:
-            missing = sorted(_read_at_once(s, lazy_annotations) - bound - _binds(s))
+            missing = sorted(_read_at_once(s, lazy_annotations) - bound - _binds(s) - nowhere)
             if missing:
                 return missing[0]
         bound |= _binds(s)
