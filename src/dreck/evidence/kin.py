@@ -293,11 +293,12 @@ def _registry(tree: ast.Module, name: str, kin: Kin) -> Registry | None:
                 return None
             functions[""] = s
         for d in s.decorator_list:
-            if ast.unparse(d).startswith(f"{name}.register"):
-                kind = _registered_kind(d, s)
-                if not kind or (kind not in kin.classes and _builtin(kind, kin.names) is None) or kind in functions:
-                    return None
-                functions[kind] = s
+            if not ast.unparse(d).startswith(f"{name}.register"):
+                continue
+            kind = _registered_kind(d, s)
+            if not kind or (kind not in kin.classes and _builtin(kind, kin.names) is None) or kind in functions:
+                return None
+            functions[kind] = s
     if "" not in functions or _is_used_otherwise(tree, name):
         return None
     return Registry(functions, tuple(kin.in_order([k for k in functions if k])))

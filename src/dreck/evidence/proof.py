@@ -331,12 +331,12 @@ class _LockStep:
         for side, block in zip(state.sides, (old, new), strict=True):
             if block.kind == "event" and self._follow(state, side, block):
                 return
-        if state.peeled < _MOST_ROUNDS and (old.kind == "head") != (new.kind == "head"):
-            side = state.sides[0 if old.kind == "head" else 1]
-            side.node = side.node.succs[0]
-            state.peeled += 1
-            return
-        raise self._parted(state, old, new)
+        if not (state.peeled < _MOST_ROUNDS and (old.kind == "head") != (new.kind == "head")):
+            raise self._parted(state, old, new)
+        side = state.sides[0 if old.kind == "head" else 1]
+        side.node = side.node.succs[0]
+        state.peeled += 1
+        return
 
     def _follow(self, state: _State, side: Side, block: Block) -> bool:
         callee = self.acts.callee(side, block)

@@ -322,11 +322,12 @@ class Search:
             whole = parent.used[path].what
             if isinstance(whole, datetime.date) and isinstance(other, int):
                 yield from self._other_dates(parent, path, whole, mine, other)
-            if isinstance(whole, str) and part in whole and (whole != part or not isinstance(mine, str)):
-                for value in _goals(op, mine, other):
-                    yield {**parent.choice, path: Make("value", whole.replace(part, str(value), 1))}
-                if isinstance(other, str) and whole.endswith(part):
-                    yield {**parent.choice, path: Make("value", whole + other)}
+            if not isinstance(whole, str) or part not in whole or (whole == part and isinstance(mine, str)):
+                continue
+            for value in _goals(op, mine, other):
+                yield {**parent.choice, path: Make("value", whole.replace(part, str(value), 1))}
+            if isinstance(other, str) and whole.endswith(part):
+                yield {**parent.choice, path: Make("value", whole + other)}
 
     def _other_dates(self, parent: Tried, path: str, day: datetime.date, mine: Any, other: int) -> Iterator[Choice]:
         for field_name in ("year", "month", "day", "hour", "minute"):

@@ -28,12 +28,13 @@ class LinkedNames(ModuleNames):
         self.trees: list[ast.Module] = []
         self._tables = dict(super().tables.known)
         self._foreign: set[str] = set()
-        if depth < _DEEPEST:
-            for s in tree.body:
-                if isinstance(s, ast.ImportFrom):
-                    self._link(s, path, read, depth)
-                elif isinstance(s, ast.Import):
-                    self._link_modules(s, path, read, depth)
+        if not depth < _DEEPEST:
+            return
+        for s in tree.body:
+            if isinstance(s, ast.ImportFrom):
+                self._link(s, path, read, depth)
+            elif isinstance(s, ast.Import):
+                self._link_modules(s, path, read, depth)
 
     @property
     def tables(self) -> Tables:
@@ -113,15 +114,16 @@ class LinkedNames(ModuleNames):
             self._tables[mine] = renamed
         definition = theirs.definitions.get(name)
         if (
-            isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
-            and mine not in self.definitions
+            not isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+            or mine in self.definitions
         ):
-            made = copy.deepcopy(definition)
-            made.name = mine
-            self.definitions[mine] = made
-            renamed = self._renamed(made, theirs, module)
-            assert isinstance(renamed, ast.stmt)
-            self.definitions[mine] = renamed
+            return
+        made = copy.deepcopy(definition)
+        made.name = mine
+        self.definitions[mine] = made
+        renamed = self._renamed(made, theirs, module)
+        assert isinstance(renamed, ast.stmt)
+        self.definitions[mine] = renamed
 
     def _renamed(self, node: ast.AST, theirs: "LinkedNames", module: str) -> ast.AST:
         renaming = _Renaming(self, theirs, module)

@@ -206,30 +206,21 @@ def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, ca
     """The lines that stand where the chain stood. `asks` is the test that a value is of one of the kinds."""
     indent, unit = sheet.indent(parts.first), sheet.unit(scene.node)
     line = parts.call.format(call)
-    if chain.default is None:
-        if parts.returns and parts.last > (chain.last.end_lineno or 0):
-            rest = [
-                sheet.line(n).rstrip("\r\n").removeprefix(indent)
-                for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)
-            ]
-            lines = [f"if {asks}:", f"{unit}{line}", *[text for text in rest if text.strip()]]
-        else:
-            lines = [f"if {asks}:", f"{unit}{line}"]
+    rest = _rest(sheet, chain, parts, indent)
+    default = body_lines(sheet, chain) if chain.default is not None else []
+    if chain.default is None or (parts.returns and not leaves(chain.default)):
+        lines = [f"if {asks}:", f"{unit}{line}", *default, *rest]
+    elif leaves(chain.default):
+        lines = [f"if not {asks}:", *reindented(default, unit), line]
     else:
-        otherwise = reindented(body_lines(sheet, chain), unit)
-        if leaves(chain.default):
-            lines = [f"if not {asks}:", *otherwise, line]
-        elif parts.returns:
-            rest = [
-                sheet.line(n).rstrip("\r\n").removeprefix(indent)
-                for n in range((chain.last.end_lineno or 0) + 1, parts.last + 1)
-            ]
-            lines = [
-                f"if {asks}:",
-                f"{unit}{line}",
-                *body_lines(sheet, chain),
-                *[text for text in rest if text.strip()],
-            ]
-        else:
-            lines = [f"if {asks}:", f"{unit}{line}", "else:", *otherwise]
+        lines = [f"if {asks}:", f"{unit}{line}", "else:", *reindented(default, unit)]
     return "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines)
+
+
+def _rest(sheet: Sheet, chain: Chain, parts: Moved, indent: str) -> list[str]:
+    """What followed the chain and was taken into its arms: other kinds still need it."""
+    end = chain.last.end_lineno or chain.last.lineno
+    if not parts.returns or parts.last <= end:
+        return []
+    lines = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(end + 1, parts.last + 1)]
+    return [text for text in lines if text.strip()]

@@ -107,12 +107,13 @@ def _check_reach(scene: Scene, home: Scene, body: Sequence[str], given: Sequence
 def _import_beside(scene: Scene, sheet: Sheet, home: Scene, known: str, base: str) -> None:
     """The base is imported where the classes are."""
     for s in scene.tree.body:
-        if isinstance(s, ast.ImportFrom):
-            for alias in s.names:
-                if alias.name == known:
-                    place = sheet.of(alias)
-                    sheet.replace(Range(place.end, place.end), f", {base}")
-                    return
+        if not isinstance(s, ast.ImportFrom):
+            continue
+        for alias in s.names:
+            if alias.name == known:
+                place = sheet.of(alias)
+                sheet.replace(Range(place.end, place.end), f", {base}")
+                return
 
 
 def _exactly(subject: str, classes: Sequence[ast.ClassDef]) -> str:
@@ -196,14 +197,15 @@ def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str)
     """The class that declares the method: one that only these share and that only declares, or a new one."""
     tested = {c.name for c in classes}
     for node in home.names.definitions.values():
-        if isinstance(node, ast.ClassDef) and _only_declares(node):
-            below = {
-                c.name
-                for c in home.names.definitions.values()
-                if isinstance(c, ast.ClassDef) and any(isinstance(b, ast.Name) and b.id == node.name for b in c.bases)
-            }
-            if below == tested:
-                return node.name, False
+        if not isinstance(node, ast.ClassDef) or not _only_declares(node):
+            continue
+        below = {
+            c.name
+            for c in home.names.definitions.values()
+            if isinstance(c, ast.ClassDef) and any(isinstance(b, ast.Name) and b.id == node.name for b in c.bases)
+        }
+        if below == tested:
+            return node.name, False
     taken = scene.all_words() | home.all_words()
     stem = "".join(w.capitalize() for w in name.split("_"))
     for base in (f"Has{stem}", f"With{stem}"):

@@ -37,12 +37,13 @@ def statements(body: Sequence[ast.stmt]) -> Iterator[ast.stmt]:
     """Every statement in a block and in the blocks inside it, nested functions and classes left out."""
     for s in body:
         yield s
-        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-            for child in ast.iter_child_nodes(s):
-                if isinstance(child, ast.stmt):
-                    yield from statements([child])
-                elif isinstance(child, ast.ExceptHandler | ast.match_case):
-                    yield from statements(child.body)
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            continue
+        for child in ast.iter_child_nodes(s):
+            if isinstance(child, ast.stmt):
+                yield from statements([child])
+            elif isinstance(child, ast.ExceptHandler | ast.match_case):
+                yield from statements(child.body)
 
 
 def _in_statement(s: ast.stmt) -> Iterator[Condition]:
@@ -223,12 +224,13 @@ def _matched(
         built = ast.BoolOp(whole.op, list(parts))
     shape, names = canonical(scene, built, function.node)
     for (wanted, order), is_turned in ((straight, False), (round_about, True)):
-        if shape == wanted and len(names) == len(order):
-            given = dict(zip(order, names, strict=True))
-            if fixed and given.get(fixed, fixed) != fixed:
-                continue
-            ordered = tuple(given[name] for name in straight[1])
-            return Place(parts, straight[1], ordered, is_turned, function, whole)
+        if shape != wanted or len(names) != len(order):
+            continue
+        given = dict(zip(order, names, strict=True))
+        if fixed and given.get(fixed, fixed) != fixed:
+            continue
+        ordered = tuple(given[name] for name in straight[1])
+        return Place(parts, straight[1], ordered, is_turned, function, whole)
     return None
 
 

@@ -84,11 +84,12 @@ def hollowed(node: FunctionNode) -> str:
     own = scope_of(node).local
     made = copy.deepcopy(node)
     for inner in ast.walk(made):
-        if isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef) and inner is not made:
-            seen = {n.id for n in ast.walk(inner) if isinstance(n, ast.Name)}
-            changed = any(isinstance(n, ast.Nonlocal | ast.Global) for n in ast.walk(inner))
-            if not changed:
-                inner.body = [ast.Expr(ast.Constant(" ".join(sorted(seen & own))))]
+        if not isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef) or inner is made:
+            continue
+        seen = {n.id for n in ast.walk(inner) if isinstance(n, ast.Name)}
+        changed = any(isinstance(n, ast.Nonlocal | ast.Global) for n in ast.walk(inner))
+        if not changed:
+            inner.body = [ast.Expr(ast.Constant(" ".join(sorted(seen & own))))]
     return ast.dump(made)
 
 
