@@ -1,10 +1,12 @@
 """Steps that reach beyond one function: the module before and after, one pair a behaviour; and what they leave alone."""
 
+from dataclasses import replace
+
 import pytest
 
 import dreck
 from dreck.errors import DreckError
-from dreck.steps import all_steps
+from dreck.steps import all_steps, step_named
 from dreck.steps.scene import Wishes
 from dreck.workbench.journal import Journal
 from dreck.workbench.straighten import OtherName
@@ -1603,3 +1605,118 @@ def test_asked_step_by_step_a_person_gives_other_names(project, monkeypatch):
 
     result = untangle([shop], Request(steps=("named-predicate",), wishes=Wishes(form="function")), ask=ask)
     assert "if is_fine(load, gate):" in result.files[0].new
+
+
+MOVED = {
+    "a class method": (
+        """\
+class Yard:
+    most = 3
+
+    @classmethod
+    def check(cls, load):
+        while cls.most > load.size and load.dry and not load.void:
+            load.wait()
+""",
+        """\
+class Yard:
+    most = 3
+
+    @classmethod
+    def check(cls, load):
+        while must_wait(cls, load):
+            load.wait()
+
+
+def must_wait(cls, load):
+    return cls.most > load.size and load.dry and not load.void
+""",
+    ),
+    "a filter of a comprehension": (
+        """\
+def fit(loads, today):
+    return [load.kilos for load in loads if load.dry and not load.void and load.due >= today]
+""",
+        """\
+def fit(loads, today):
+    return [load.kilos for load in loads if is_case_1(load, today)]
+
+
+def is_case_1(load, today):
+    return load.dry and not load.void and load.due >= today
+""",
+    ),
+    "a decorated method": (
+        """\
+import functools
+
+
+class Yard:
+    @functools.lru_cache
+    def check(self, load):
+        if self.open and load.dry and not load.void:
+            raise ValueError(load)
+        return 1
+""",
+        """\
+import functools
+
+
+class Yard:
+    @functools.lru_cache
+    def check(self, load):
+        if self.must_refuse(load):
+            raise ValueError(load)
+        return 1
+
+    def must_refuse(self, load):
+        return self.open and load.dry and not load.void
+""",
+    ),
+    "a function in a class body": (
+        """\
+class Yard:
+    limit = 3
+    if limit > 2:
+        def check(self, load):
+            while self.open and load.dry and not load.void:
+                self.lift(load)
+""",
+        """\
+class Yard:
+    limit = 3
+    if limit > 2:
+        def check(self, load):
+            while self.open and load.dry and not load.void:
+                self.lift(load)
+""",
+    ),
+}
+
+
+@pytest.mark.parametrize("case", MOVED)
+def test_a_condition_moves_from_where_names_mean_other_things(write, case):
+    before, after = MOVED[case]
+    assert reshaped(write, before, "named-predicate", {}).files[0].new == after
+
+
+def test_names_of_the_configuration_are_taken(project):
+    (project / "pyproject.toml").write_text("[tool.dreck.names]\n'load.kilos > 5 and gate.is_open' = 'may_pass'\n")
+    shop = project / "shop.py"
+    shop.write_text(TAKEN["named-predicate: a name wished for"][2])
+    assert "may_pass = load.kilos > 5 and gate.is_open" in untangle([shop], Request(steps=("named-predicate",))).source
+
+
+def test_a_step_that_fails_is_refused_and_the_work_goes_on(write, monkeypatch):
+    def failing(scene):
+        raise ValueError("a fault")
+        yield
+
+    monkeypatch.setattr("dreck.steps.regroup.STEP", replace(step_named("regroup"), plans=failing))
+    all_steps.cache_clear()
+    try:
+        result = reshaped(write, "def f(kind):\n    return kind\n", "regroup", {})
+    finally:
+        monkeypatch.undo()
+        all_steps.cache_clear()
+    assert [refused.reason for refused in result.refused] == ["the step itself failed: ValueError: a fault"]

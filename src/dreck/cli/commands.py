@@ -124,7 +124,6 @@ def census(paths: tuple[str, ...], as_json: bool) -> int:
 @click.option("--as", "form", default="", metavar="FORM", help="A predicate is a variable, function, method, property.")
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
-@click.option("--inline-callers", is_flag=True, help="Let callers ask the classes; the old function goes.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, leave this function, stop.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
@@ -140,7 +139,6 @@ def untangle(
     form: str,
     discriminant: str,
     table_file: str,
-    inline_callers: bool,
     asking: bool,
     jobs: int,
     as_json: bool,
@@ -150,7 +148,7 @@ def untangle(
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
 
-    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
+    wishes = Wishes(_names(named), form, discriminant, table_file)
     request = Request(chosen, leave, assume, verdict, write, check, jobs, wishes)
     with progress_bar() as told:
         result = run(targets, request, told, _asker() if asking else None)

@@ -390,7 +390,8 @@ def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
     ends: dict[ast.AST, int] = {f.node: f.end for f in scene.functions}
     used = {getattr(n, "id", None) or getattr(n, "attr", None) for n in ast.walk(user)}
     last = user
-    for s in body[list(body).index(user) + 1 :]:
+    following = body[list(body).index(user) + 1 :] if user in body else []
+    for s in following:
         if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) or s.name not in used:
             break
         last = s

@@ -19,7 +19,6 @@ class Wishes:
     form: str = ""
     discriminant: str = ""
     table_file: str = ""
-    inline_callers: bool = False
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 

@@ -19,7 +19,7 @@ from dreck.source.lines import split_lines
 from dreck.steps.catalogue import Step
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
-from dreck.steps.trees import BetterNot, Untouchable
+from dreck.steps.trees import Untouchable
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
@@ -107,10 +107,12 @@ class _Work:
                 plan = _private_where_exported(scene, plan)
                 if plan.text not in self.tried and self._keep(step, scene, plan):
                     return True
-        except BetterNot as error:
-            self._refuse(name, step, scene.node.lineno, str(error))
         except Untouchable as error:
             self._refuse(name, step, scene.node.lineno, str(error))
+        except (LeaveFunction, Stop, DreckError):
+            raise
+        except Exception as error:  # a fault of a step costs that step, not the work on a whole folder
+            self._refuse(name, step, scene.node.lineno, f"the step itself failed: {type(error).__name__}: {error}")
         return False
 
     def _scene(self, name: str) -> Scene | None:
