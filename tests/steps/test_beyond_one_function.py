@@ -1673,24 +1673,6 @@ class Yard:
         return self.open and load.dry and not load.void
 """,
     ),
-    "a function in a class body": (
-        """\
-class Yard:
-    limit = 3
-    if limit > 2:
-        def check(self, load):
-            while self.open and load.dry and not load.void:
-                self.lift(load)
-""",
-        """\
-class Yard:
-    limit = 3
-    if limit > 2:
-        def check(self, load):
-            while self.open and load.dry and not load.void:
-                self.lift(load)
-""",
-    ),
 }
 
 
