@@ -1702,3 +1702,29 @@ def test_a_step_that_fails_is_refused_and_the_work_goes_on(write, monkeypatch):
         monkeypatch.undo()
         all_steps.cache_clear()
     assert [refused.reason for refused in result.refused] == ["the step itself failed: ValueError: a fault"]
+
+
+BY_NAME = """\
+class Bale:
+    def __init__(self, kilos):
+        self.kilos = kilos
+
+
+class Drum:
+    def __init__(self, litres):
+        self.litres = litres
+
+
+def space(item):
+    if item.__class__.__name__ == "Bale":
+        return item.kilos
+    elif type(item).__name__ == "Drum":
+        return item.litres * 2
+    return None
+"""
+
+
+def test_a_switch_on_the_name_of_the_class_is_one_on_the_class(write):
+    result = reshaped(write, BY_NAME, "polymorphic-methods", {})
+    assert [taken.verdict.status for taken in result.steps] == ["tested"]
+    assert "if type(item) not in (Bale, Drum):" in result.files[0].new

@@ -25,6 +25,8 @@ class Usage:
     attributes: set[str] = field(default_factory=set)
     keys: list[Any] = field(default_factory=list)
     classes: list[str] = field(default_factory=list)
+    exact: list[str] = field(default_factory=list)
+    """Classes it is asked to be of itself, and not of one derived from them."""
     sizes: list[int] = field(default_factory=list)
     iterated: bool = False
     tested_none: bool = False
@@ -44,6 +46,11 @@ class Usage:
     """Regular expressions it is matched with: strings, or the names of compiled ones."""
     mapped: bool = False
     """Looked up by what iterating over it gives."""
+
+    def of_exactly(self, names: list[str]) -> None:
+        """It is asked whether it is of these very classes; those derived from them are of interest, too."""
+        self.classes.extend(names)
+        self.exact.extend(names)
 
     def join(self, other: "Usage") -> None:
         """Adds what another function does with the same path."""
@@ -295,8 +302,15 @@ class Usages:
         match a:
             case ast.Call(func=ast.Name(id="len"), args=[inner]):
                 self._on(inner, lambda u: u.sizes.extend(v for v in values if isinstance(v, int)))
-            case ast.Call(func=ast.Name(id="type"), args=[inner]) if (name := _class_name(b)) is not None:
-                self._on(inner, lambda u: u.classes.append(name))
+            case ast.Call(func=ast.Name(id="type"), args=[inner]) | ast.Attribute(value=inner, attr="__class__"):
+                parts = b.elts if isinstance(b, ast.Tuple) else [b]
+                names = [name for part in parts if (name := _class_name(part)) is not None]
+                self._on(inner, lambda u: u.of_exactly(names))
+            case (
+                ast.Attribute(value=ast.Attribute(value=inner, attr="__class__"), attr="__name__")
+                | ast.Attribute(value=ast.Call(func=ast.Name(id="type"), args=[inner]), attr="__name__")
+            ):
+                self._on(inner, lambda u: u.of_exactly([v for v in values if isinstance(v, str) and v.isidentifier()]))
             case ast.BinOp(left=left, right=right):
                 for side in (left, right):
                     self._on(side, lambda u: u.constants.extend(v for v in values if isinstance(v, int | float)))

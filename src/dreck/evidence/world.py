@@ -92,6 +92,8 @@ class Make:
                 return repr(self.what)
             case "list" | "tuple" | "set":
                 return f"a {self.kind} of {self.what}"
+            case "exact":
+                return f"an instance of {self.what} itself"
             case "instance":
                 return f"an instance of {self.what}"
             case "class":
@@ -214,8 +216,7 @@ class Candidates:
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
-        for kind in self._family(u.classes):
-            made.append(Make("instance", kind))
+        made += [Make("exact" if k in u.exact else "instance", k) for k in self._family(u.classes)]
         made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
@@ -497,6 +498,8 @@ class World:
                 return tuple(self.at(f"{path}[{i}]") for i in range(make.what))
             case "dict":
                 return self._dict(path)
+            case "exact":
+                return self._exactly(path, str(make.what))
             case "instance":
                 return self._instance(path, str(make.what))
             case "class":
@@ -567,6 +570,22 @@ class World:
                 made[key] = self.at(f"{path}[{number}]")
         return made
 
+    def _exactly(self, path: str, name: str) -> Any:
+        """An object whose class is the very one, with the attributes that are looked at set."""
+        kind = self._named(name)
+        if not isinstance(kind, type) or kind in _EXAMPLES or kind.__flags__ & _BUILT_IN_LAYOUT:
+            return self._instance(path, name)
+        try:
+            made: Any = object.__new__(kind)
+            start = general(path) + "."
+            asked = [p[len(start) :] for p in self.candidates.usages.by_path if p.startswith(start)]
+            for attribute in asked:
+                if attribute.isidentifier() and not hasattr(kind, attribute):
+                    object.__setattr__(made, attribute, self.at(f"{path}.{attribute}"))
+        except Exception:
+            return self._instance(path, name)
+        return made
+
     def _instance(self, path: str, name: str) -> Any:
         kind = self._named(name)
         if not isinstance(kind, type):
@@ -628,6 +647,10 @@ _ABSTRACT_EXAMPLES: tuple[Any, ...] = (
     3, fractions.Fraction(1, 2), 2.5, "text", ["text"], {"key": "text"}, {1}, b"text", PurePath("a"),
     io.StringIO("text"), io.BytesIO(b"text"), math, len, math.isnan, _anything, iter([1]),
 )  # fmt: skip
+
+
+_BUILT_IN_LAYOUT = 0b1111_1111 << 24
+"""Flags of classes that derive from int, list, tuple, bytes, str, dict, an exception or type (CPython's object.h)."""
 
 
 def partial(world: World, path: str, kind: type) -> Any:

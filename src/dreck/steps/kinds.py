@@ -16,7 +16,7 @@ _TAIL = 3
 
 
 class TypeReader(Reader):
-    """Reads `isinstance(x, A)`, `isinstance(x, (A, B))`, `type(x) is A`."""
+    """Reads `isinstance(x, A)`, `isinstance(x, (A, B))`; for exact classes, `type(x) is A` and tests of its name."""
 
     def __init__(self, exact: bool) -> None:
         self.exact = exact
@@ -25,9 +25,21 @@ class TypeReader(Reader):
         match test:
             case ast.Call(func=ast.Name(id="isinstance"), args=[subject, kinds], keywords=[]) if not self.exact:
                 return (subject,), _each(kinds)
-            case ast.Compare(left=ast.Call(func=ast.Name(id="type"), args=[subject]), ops=[ast.Is() | ast.Eq()]):
-                return ((subject,), (test.comparators[0],)) if self.exact else None
+            case ast.Compare(left=asked, ops=[ast.Is() | ast.Eq()], comparators=[kind]) if self.exact:
+                return _exact_class(asked, kind)
         return None
+
+
+def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
+    """`type(x) is A`, `x.__class__ is A`, `type(x).__name__ == "A"`."""
+    match asked, kind:
+        case ast.Attribute(value=inner, attr="__name__"), ast.Constant(value=str() as name) if name.isidentifier():
+            return _exact_class(inner, ast.Name(name, ast.Load()))
+        case ast.Call(func=ast.Name(id="type"), args=[subject]), _:
+            return (subject,), (kind,)
+        case ast.Attribute(value=subject, attr="__class__"), _:
+            return (subject,), (kind,)
+    return None
 
 
 def _each(kinds: ast.expr) -> tuple[ast.expr, ...]:
