@@ -223,7 +223,8 @@ def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, ca
     if chain.default is None or (parts.returns and not leaves(chain.default)):
         lines = [f"if {asks}:", f"{unit}{line}", *default, *rest]
     elif leaves(chain.default):
-        lines = [f"if not {asks}:", *reindented(default, unit), line]
+        other = asks.replace(") in (", ") not in (") if asks.startswith("type(") else f"not {asks}"
+        lines = [f"if {other}:", *reindented(default, unit), line]
     else:
         lines = [f"if {asks}:", f"{unit}{line}", "else:", *reindented(default, unit)]
     return "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines)
