@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+import dreck
 from dreck.evidence.verdict import Verdict
 from dreck.workbench.compare import Text, Wanted, compare_texts
 
@@ -982,3 +983,40 @@ def test_a_constant_behind_a_helper_counts():
     old = "LIMIT = 3\n\n\ndef over(x):\n    return x > LIMIT\n\n\ndef f(x):\n    return 1 if over(x) else 0\n"
     texts = Text(Path("<text>"), old), Text(Path("<text>"), old.replace("= 3", "= 4"))
     assert dict(compare_texts(*texts, Wanted(only=("f",))).functions)["f"].status == "differs"
+
+
+PRIVATE = """\
+class C:
+    def f(self, k):
+        if k == "a":
+            return self.__a()
+        if k == "b":
+            return self.__b(k)
+        return 0
+"""
+OUTSIDE = """\
+class C:
+    def f(self, k):
+        if k in T:
+            return T[k](self, k)
+        return 0
+
+
+def a(self, k):
+    return self.__a()
+
+
+def b(self, k):
+    return self.__b(k)
+
+
+T = {"a": a, "b": b}
+"""
+INSIDE = PRIVATE.replace("self.__a()", "self.g()") + "\n    def g(self):\n        return self.__a()\n"
+
+
+def test_private_names_are_those_of_the_class_they_stand_in():
+    assert verdict("C.f", HASHABLE, PRIVATE, OUTSIDE, trial=False).status == "unsettled"
+    assert verdict("C.f", (), PRIVATE, INSIDE, trial=False).status == "proved"
+    one, two = ("class %s:\n    def f(self):\n        return self.__x\n" % name for name in "AB")
+    assert dreck.compare(one, two, trial=False).status == "unsettled"

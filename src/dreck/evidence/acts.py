@@ -118,6 +118,8 @@ class Callee:
 
     node: FunctionNode
     arguments: dict[str, Term]
+    home: str = ""
+    """The class it stands in."""
 
 
 class Acts:
@@ -830,7 +832,7 @@ class Acts:
                 found = self.kin[side.which].found(str(key.args[0]), str(key.args[1]))
                 if found is None or found.function is None:
                     return None
-                return _called(found.function, [key.args[2]], (("",), ()), self.terms)
+                return _called(found.function, [key.args[2]], (("",), ()), self.terms, found.holder)
             case "call":
                 return self._runs(side, key.args[1], list(key.args[2:]), key.args[0], later=False)
             case "await" | "yield from" if key.args[1].op == "later":
@@ -851,7 +853,8 @@ class Acts:
         if function.op == "method" and function.args[2] != "static":
             values = [function.args[3], *values]
             shape = (("", *shape[0]), shape[1])
-        return _called(node, values, shape, self.terms)
+        home = str(function.args[0]) if function.op == "method" else ""
+        return _called(node, values, shape, self.terms, home)
 
     def _function(self, side: Side, function: Term) -> FunctionNode | None:
         """The plain function a value stands for, when that is known."""
@@ -951,7 +954,7 @@ class Acts:
         side.node = target
 
 
-def _called(node: FunctionNode, values: list[Term], shape: Any, terms: Terms) -> Callee | None:
+def _called(node: FunctionNode, values: list[Term], shape: Any, terms: Terms, home: str = "") -> Callee | None:
     """What the parameters of `node` get in a call of that shape; None when that is not clear."""
     positional, keywords = shape
     spec = node.args
@@ -967,7 +970,7 @@ def _called(node: FunctionNode, values: list[Term], shape: Any, terms: Terms) ->
         if name not in given and isinstance(default, ast.Constant):
             given[name] = terms.const(default.value)
     distinct = len(set(names[: len(positional)]) | set(keywords)) == len(positional) + len(keywords)
-    return Callee(node, given) if distinct and given.keys() == set(param_names(spec)) else None
+    return Callee(node, given, home) if distinct and given.keys() == set(param_names(spec)) else None
 
 
 def _member_in(test: Term) -> Member | None:

@@ -36,6 +36,8 @@ class Candidate:
     """Parameters that stand under another name in `node` than in the text."""
     owner: str = ""
     """The class whose method it is, when its first parameter is an instance of it."""
+    home: str = ""
+    """The class it stands in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +131,7 @@ class Judge:
 
 
 def _subject(c: Candidate) -> Subject:
-    return Subject(c.node, c.names, c.enclosing, c.owner)
+    return Subject(c.node, c.names, c.enclosing, c.owner, c.home)
 
 
 def _not_tried(old: FunctionNode, new: FunctionNode) -> str:

@@ -9,6 +9,7 @@ import ast
 import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from dreck.model.scopes import ModuleNames
 from dreck.source.functions import FunctionNode
@@ -417,3 +418,13 @@ def _members(node: ast.ClassDef) -> dict[str, str] | None:
 def _builtin(name: str, names: ModuleNames) -> type | None:
     found = getattr(builtins, name, None)
     return found if isinstance(found, type) and names.is_builtin(name) else None
+
+
+@lru_cache(maxsize=64)
+def has_private(node: FunctionNode) -> bool:
+    """Whether code speaks of a name that a class makes its own (`self.__x`; language reference, 6.2.1)."""
+    for inner in ast.walk(node):
+        word = getattr(inner, "attr", None) or getattr(inner, "id", None)
+        if isinstance(word, str) and word.startswith("__") and not word.endswith("__"):
+            return True
+    return False

@@ -16,6 +16,7 @@ from typing import TypeAlias
 
 from dreck.evidence.acts import COMPARISONS, FAMILIES, Acts, Block, Side
 from dreck.evidence.facts import Facts
+from dreck.evidence.kin import has_private
 from dreck.model.graph import Arena, Node
 from dreck.model.lowering import Unsupported, lower
 from dreck.model.scopes import ModuleNames, names_read, param_names
@@ -51,6 +52,8 @@ class Subject:
     enclosing: frozenset[str] = frozenset()
     owner: str = ""
     """The class whose method the function is, if it has a `self`."""
+    home: str = ""
+    """The class it stands in, whatever it is there: names like `__x` are that class's own."""
 
 
 def prove(
@@ -67,6 +70,8 @@ def prove(
     """
     if _header(old.node) != _header(new.node):
         return Proof(False, reason="their signatures or decorators differ")
+    if old.home != new.home and (has_private(old.node) or has_private(new.node)):
+        return Proof(False, reason="private names (`__…`) mean other things in another class")
     arena = arena or Arena()
     kept = _alike_in_both(old, new)
     run = None
@@ -343,6 +348,8 @@ class _LockStep:
         if callee is None or len(side.frames) > 4:
             return False
         subject = self.subjects[side.which]
+        if has_private(callee.node) and not (callee.home and callee.home == subject.home):
+            return False
         try:
             entry = lower(callee.node, subject.names, self.arena, kept=self.kept)
         except Unsupported:

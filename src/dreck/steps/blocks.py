@@ -31,8 +31,8 @@ class Block:
         return isinstance(self.holder, ast.For | ast.AsyncFor | ast.While) and not self.is_else
 
 
-def check_block(scene: Scene, block: Block) -> None:
-    """Raises Untouchable for what cannot leave the function it stands in."""
+def check_block(scene: Scene, block: Block, out_of_class: bool = False) -> None:
+    """Raises Untouchable for what cannot leave the function it stands in, or its class either."""
     if own_statements(block.body, ast.Break):
         raise Untouchable("it breaks out of the loop around it, which a function cannot")
     if own_statements(block.body, ast.Continue) and not block.at_end:
@@ -53,6 +53,8 @@ def check_block(scene: Scene, block: Block) -> None:
                 raise Untouchable(f"it calls {name}(), which depends on the function it stands in")
             case ast.Raise(exc=None):
                 raise Untouchable("it raises again what is being handled around it")
+            case ast.Name(id=word) | ast.Attribute(attr=word) if out_of_class and is_private(word):
+                raise Untouchable(f"it reads {word}, which means that only inside its class")
             case ast.Name(id="__class__"):
                 raise Untouchable("it names __class__")
 
@@ -164,3 +166,8 @@ def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
     spec = scene.node.args
     own = [a.arg for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)]
     return [n for n in own if n in names] + [n for n in names if n not in own]
+
+
+def is_private(word: str) -> bool:
+    """A name that a class makes its own: `__x`."""
+    return word.startswith("__") and not word.endswith("__")

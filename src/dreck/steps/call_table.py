@@ -148,7 +148,7 @@ def _default_lines(sheet: Sheet, chain: Chain) -> list[str]:
 def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int) -> Plan:
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
-        check_block(scene, block)
+        check_block(scene, block, out_of_class=True)
         if waits(block) or yields(block):
             raise Untouchable("an arm awaits or yields")
         if own_statements(block.body, ast.Continue):

@@ -87,7 +87,7 @@ def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str) -> Moved:
     first, last = lines_of(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
-        check_block(scene, block)
+        check_block(scene, block, out_of_class=True)
         if any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for s in block.body for n in ast.walk(s)):
             raise Untouchable("an arm awaits or yields")
         if own_statements(block.body, ast.Continue):

@@ -224,8 +224,10 @@ class _Side:
         enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
         node = renamed(f.node, names) if names else f.node
         aliases = tuple(names.items())
-        owner = instance_owner(f)
-        return Candidate(self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases, owner)
+        owner, home = instance_owner(f), f.owner.name if f.owner is not None else ""
+        return Candidate(
+            self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases, owner, home
+        )
 
 
 def _neighbour(path: Path) -> ast.Module | None:
