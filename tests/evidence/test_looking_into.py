@@ -1018,5 +1018,5 @@ INSIDE = PRIVATE.replace("self.__a()", "self.g()") + "\n    def g(self):\n      
 def test_private_names_are_those_of_the_class_they_stand_in():
     assert verdict("C.f", HASHABLE, PRIVATE, OUTSIDE, trial=False).status == "unsettled"
     assert verdict("C.f", (), PRIVATE, INSIDE, trial=False).status == "proved"
-    one, two = ("class %s:\n    def f(self):\n        return self.__x\n" % name for name in "AB")
+    one, two = (f"class {name}:\n    def f(self):\n        return self.__x\n" for name in "AB")
     assert dreck.compare(one, two, trial=False).status == "unsettled"

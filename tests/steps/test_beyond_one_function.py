@@ -1345,7 +1345,7 @@ def space(item):
         return 3
     return 0
 """,
-        "it reads __size, which the class Bale would mangle",
+        "it reads __size, which means that only inside its class",
     ),
     "type-registry: bool after int": (
         "type-registry",
