@@ -62,7 +62,9 @@ def _planned(scene: Scene, places: list[ast.expr]) -> Iterator[Plan | NotPlanned
     block = _common_block(scene.node.body, places)
     first = next(s for s in block if _holds_any(s, places))
     within = [e for e in places if _stands_in(block, e)]
-    if len(sheet.indent(first.lineno).encode()) != first.col_offset:
+    if len(sheet.indent(first.lineno).encode()) != first.col_offset or sheet.line(first.lineno).lstrip().startswith(
+        "elif"
+    ):
         return
     indent = sheet.indent(first.lineno)
     sheet.insert(first_line(first), f"{indent}{name} = {sheet.code(within[0])}\n")

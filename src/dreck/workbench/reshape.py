@@ -203,7 +203,10 @@ def _private_where_exported(scene: Scene, plan: Plan) -> Plan:
     if not any(isinstance(n, ast.Name) and n.id == "__all__" for n in ast.walk(scene.tree)):
         return plan
     before = {word for s in scene.tree.body for word in _tops(s)}
-    after = {word for s in parse(plan.text, scene.path).body for word in _tops(s)}
+    try:
+        after = {word for s in parse(plan.text, scene.path).body for word in _tops(s)}
+    except BadSource:
+        return plan  # it is refused for that below
     public = [n for n in plan.made if n in after - before and not n.startswith("_")]
     wished = set(scene.wishes.names.values())
     return _with_names(plan, {n: f"_{n}" for n in public if n not in wished}) if public else plan
@@ -217,11 +220,12 @@ def _tops(s: ast.stmt) -> set[str]:
 
 def _with_names(plan: Plan, names: Mapping[str, str]) -> Plan:
     """The plan with other names for what it makes."""
-    text, others = plan.text, dict(plan.others)
+    text, others, reason = plan.text, dict(plan.others), plan.reason
     for old, new in names.items():
         text = with_name(text, old, new)
+        reason = re.sub(rf"\b{old}\b", new, reason)
         others = {path: with_name(t, old, new) if path.suffix == ".py" else t for path, t in others.items()}
-    return replace(plan, text=text, others=others, made=tuple(names.get(n, n) for n in plan.made))
+    return replace(plan, text=text, others=others, reason=reason, made=tuple(names.get(n, n) for n in plan.made))
 
 
 def with_name(text: str, old: str, new: str) -> str:
