@@ -101,8 +101,20 @@ def _validate(request: Request) -> None:
     check_names(request.wishes.names)
     if request.wishes.form not in ("", *FORMS):
         raise DreckError(f"--as {request.wishes.form}: a predicate is one of {', '.join(FORMS)}")
+    if request.wishes.table_file and not request.wishes.table_file.endswith((".csv", ".json")):
+        raise DreckError(f"--table-file {request.wishes.table_file}: a table is kept in a .csv or a .json file")
+    if request.wishes.discriminant and not _is_expression(request.wishes.discriminant):
+        raise DreckError(f"--on '{request.wishes.discriminant}': that is no expression in Python")
     if request.check and not request.write:
         raise DreckError("--check tries each step on the file itself: it needs --write")
+
+
+def _is_expression(code: str) -> bool:
+    try:
+        ast.parse(code.strip(), mode="eval")
+    except (SyntaxError, ValueError):
+        return False
+    return True
 
 
 def _green_before(request: Request) -> None:
