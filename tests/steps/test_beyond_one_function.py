@@ -1732,3 +1732,27 @@ def test_a_switch_on_the_name_of_the_class_is_one_on_the_class(write):
     result = reshaped(write, BY_NAME, "polymorphic-methods", {})
     assert [taken.verdict.status for taken in result.steps] == ["tested"]
     assert "if type(item) not in (Bale, Drum):" in result.files[0].new
+
+
+BOARD = """\
+class Board:
+    def told(self, value, width: int) -> str:
+        if isinstance(value, str):
+            # as it is
+            return value
+        elif isinstance(value, (int, float)):
+            return f"{value} {self.unit}"
+        return "?"
+"""
+
+
+def test_a_method_asks_a_generic_method(write):
+    result = reshaped(write, BOARD, "type-registry", {})
+    new = result.files[0].new
+    assert [taken.verdict.status for taken in result.steps] == ["tested"]
+    assert "        return self.told_by_type(value, width)\n" in new
+    assert "    @singledispatchmethod\n    def told_by_type(self, value, width: int) -> str:" in new
+    assert (
+        "    @told_by_type.register(str)\n    def told_by_type_str(self, value, width: int) -> str:\n        # as it is"
+        in new
+    )

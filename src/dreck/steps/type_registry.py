@@ -4,13 +4,15 @@ import ast
 import builtins
 from collections.abc import Iterator
 
+from dreck.source.functions import instance_owner
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, add_imports, lines_of, table_line
 from dreck.steps.kinds import moved, type_chains
 from dreck.steps.lookup_table import body_lines
-from dreck.steps.predicates import Helper, insertion_line, written
+from dreck.steps.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
+from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, words_of
 
@@ -31,41 +33,64 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     _check_order(scene, kinds)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
-    if scene.function.owner is not None or scene.function.nested:
-        raise Untouchable("it is no function at the top of the module")
+    own = _own_object(scene, subject.id)
     sheet = scene.sheet()
-    unit = sheet.unit(scene.node)
-    parts = moved(scene, sheet, chain, unit)
+    parts = moved(scene, sheet, chain, sheet.unit(scene.node))
     if not parts.returns or chain.default is None:
         raise Untouchable("its arms do not all return, or there is nothing for other classes")
-    first, _ = lines_of(sheet, chain)
-    default = body_lines(sheet, chain)
-    default_given = _read_by(scene, chain)
-    given = [g for g in in_order(scene, [*dict.fromkeys([*parts.given, *default_given])]) if g != subject.id]
-    tail = _tail_lines(scene, chain, parts.last)
     generic = _name(scene)
-    parameters = (subject.id, *given)
-    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
-    pieces = [
-        written(scene, Helper(generic, parameters, (*default, *tail), decorator="@singledispatch"), "", unit, returns)
-    ]
-    at = 0
-    for arm, body in zip(chain.arms, parts.bodies, strict=True):
-        for _ in arm.keys:
-            kind = kinds[at]
-            at += 1
-            own = f"{generic}_{_suffix(kind)}"
-            if not is_free(own, scene.all_words()):
-                raise Untouchable(f"the name {own} is taken")
-            helper = Helper(own, parameters, tuple(body), decorator=f"@{generic}.register({kind})")
-            pieces.append(_untyped_first(written(scene, helper, "", unit, returns), subject.id))
-    indent = sheet.indent(first)
-    sheet.replace_lines(parts.first, parts.last, f"{indent}return {generic}({', '.join(parameters)})\n")
-    add_imports(scene, sheet, ["from functools import singledispatch"])
-    line = max(insertion_line(scene), table_line(scene, sheet, "\n".join(kinds)))
-    sheet.insert(line, "".join(f"\n\n{piece}" for piece in pieces))
+    taken = scene.all_words()
+    bodies = [([*body_lines(sheet, chain), *_tail_lines(scene, chain, parts.last)], generic, "")]
+    by_key = [body for arm, body in zip(chain.arms, parts.bodies, strict=True) for _ in arm.keys]
+    bodies += [(body, f"{generic}_{_suffix(kind)}", kind) for body, kind in zip(by_key, kinds, strict=True)]
+    if len({name for _, name, _ in bodies} - taken) < len(bodies):
+        raise Untouchable(f"names that begin with {generic} are taken")
+    given = in_order(scene, [*dict.fromkeys([*parts.given, *_read_by(scene, chain)])])
+    parameters = (subject.id, *(g for g in given if g not in (subject.id, own)))
+    first, _ = lines_of(sheet, chain)
+    asked = f"{own}.{generic}" if own else generic
+    sheet.replace_lines(parts.first, parts.last, f"{sheet.indent(first)}return {asked}({', '.join(parameters)})\n")
+    _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id)
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
+
+
+def _own_object(scene: Scene, subject: str) -> str:
+    """The `self` of a method; '' of a function. Raises Untouchable where neither can be dispatched."""
+    if scene.function.nested:
+        raise Untouchable("it is nested in another function")
+    if scene.function.owner is None:
+        return ""
+    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    if not own or own == subject:
+        raise Untouchable("it asks for the class of its own object, or has none")
+    return own
+
+
+def _put(
+    scene: Scene, sheet: Sheet, bodies: list[tuple[list[str], str, str]], parameters: tuple[str, ...], subject: str
+) -> None:
+    """The generic function and what is registered for it, below the function or in its class."""
+    is_method = scene.function.owner is not None
+    decorator = "singledispatchmethod" if is_method else "singledispatch"
+    generic = bodies[0][1]
+    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
+    indent = sheet.indent(scene.node.lineno) if is_method else ""
+    pieces = []
+    for body, name, kind in bodies:
+        told = f"@{generic}.register({kind})" if kind else f"@{decorator}"
+        code = written(
+            scene, Helper(name, parameters, tuple(body), decorator=told), indent, sheet.unit(scene.node), returns
+        )
+        pieces.append(_untyped(code, subject) if kind else code)
+    add_imports(scene, sheet, [f"from functools import {decorator}"])
+    if is_method:
+        sheet.insert(method_line(scene), "".join(f"\n{piece}" for piece in pieces))
+        return
+    kinds = "\n".join(kind for _, _, kind in bodies if kind)
+    sheet.insert(
+        max(insertion_line(scene), table_line(scene, sheet, kinds)), "".join(f"\n\n{piece}" for piece in pieces)
+    )
 
 
 def _kind(scene: Scene, key: ast.expr) -> str:
@@ -115,11 +140,11 @@ def _suffix(kind: str) -> str:
     return "_".join(words_of(kind.rpartition(".")[2]))
 
 
-def _untyped_first(code: str, subject: str) -> str:
-    """The first parameter's annotation is the whole function's; what is registered is for one class."""
+def _untyped(code: str, subject: str) -> str:
+    """The subject's annotation is the whole function's; what is registered is for one class."""
     import re
 
-    return re.sub(rf"(def \w+\(){subject}: [^,)]+", rf"\1{subject}", code, count=1)
+    return re.sub(rf"([(,]\s*){subject}: [^,)]+", rf"\1{subject}", code, count=1)
 
 
 STEP = Step(
