@@ -246,24 +246,29 @@ class _Said:
     """The attribute names a module speaks of, and the modules it is linked with."""
 
     def __init__(self, names: ModuleNames) -> None:
-        self.names: set[str] = set()
-        self.stored: set[str] = set()
-        for tree in (names.tree, *getattr(names, "trees", ())):
-            self._note(tree)
+        parts = [_spoken(tree) for tree in (names.tree, *getattr(names, "trees", ()))]
+        self.names = frozenset[str]().union(*(named for named, _ in parts))
+        self.stored = frozenset[str]().union(*(stored for _, stored in parts))
 
-    def _note(self, tree: ast.Module) -> None:
-        for node in ast.walk(tree):
-            match node:
-                case ast.Attribute(attr=attr, ctx=ctx):
-                    self.names.add(attr)
-                    if not isinstance(ctx, ast.Load):
-                        self.stored.add(attr)
-                case ast.ClassDef(body=body):
-                    self.names.update(_defined(body))
-                case ast.Constant(value=str() as text) if text.isidentifier():
-                    self.names.add(text)
-                case ast.Call(func=ast.Name(id="setattr" | "delattr" | "__import__")):
-                    self.stored.update(("", *(_texts(node))))
+
+@lru_cache(maxsize=128)
+def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
+    """The attribute names a module speaks of, and those it sets on objects."""
+    names: set[str] = set()
+    stored: set[str] = set()
+    for node in ast.walk(tree):
+        match node:
+            case ast.Attribute(attr=attr, ctx=ctx):
+                names.add(attr)
+                if not isinstance(ctx, ast.Load):
+                    stored.add(attr)
+            case ast.ClassDef(body=body):
+                names.update(_defined(body))
+            case ast.Constant(value=str() as text) if text.isidentifier():
+                names.add(text)
+            case ast.Call(func=ast.Name(id="setattr" | "delattr" | "__import__")):
+                stored.update(("", *_texts(node)))
+    return frozenset(names), frozenset(stored)
 
 
 def _texts(node: ast.AST) -> Iterator[str]:

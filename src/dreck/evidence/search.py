@@ -67,6 +67,7 @@ class Search:
     finished: int = 0
     unstable: bool = False
     endless: int = 0
+    not_charged: float = 0.0
     expects: Callable[[Choice], bool] | None = None
     """Whether the versions are meant to differ on an input."""
     overlooks: Callable[[Tried], bool] = lambda tried: False
@@ -249,13 +250,13 @@ class Search:
     def _shrink(self) -> None:
         """Makes the input that shows the difference smaller: fewer choices, then values nearer to nothing."""
         tries = 0
-        changed = True
-        while changed and tries < _SHRINKS:
+        changed, end = True, _now() + _SHRINK_SECONDS
+        while changed and tries < _SHRINKS and _now() < end:
             changed = False
             assert self.different is not None
             for choice in _smaller(self.different):
                 tries += 1
-                if tries > _SHRINKS:
+                if tries > _SHRINKS or _now() > end:
                     break
                 best, self.different = self.different, None
                 found = self.attempt(choice)
@@ -419,8 +420,13 @@ class Search:
 
     def _allow_for(self, observation: Observation, seconds: float) -> None:
         """The first few runs that do not end, or are very slow, are not charged to the search."""
-        if (observation.error == ENDLESS or seconds > 0.1) and self.endless < 12:
+        if (
+            (observation.error == ENDLESS or seconds > 0.1)
+            and self.endless < 12
+            and self.not_charged < 8 * self.seconds
+        ):
             self.endless += 1
+            self.not_charged += seconds
             self._until += seconds
 
     def _keep(self, tried: Tried) -> None:
@@ -443,6 +449,7 @@ class Search:
 
 
 _SHRINKS = 40
+_SHRINK_SECONDS = 4.0
 _EDGES = 4
 _EDGE_PATHS = 5
 _REPAIRS = 12

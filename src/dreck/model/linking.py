@@ -14,27 +14,26 @@ from dreck.model.tables import Tables
 
 Reader = Callable[[Path], ast.Module | None]
 """Reads and parses a file; None when that cannot be done."""
-_DEEPEST = 3
+_MOST_TAKEN = 60
+"""So many definitions of other files are looked into for one module; the rest are taken as they are."""
 
 
 class LinkedNames(ModuleNames):
     """The names of a module together with the functions, classes and constants it imports from files beside it."""
 
-    def __init__(self, tree: ast.Module, path: Path, read: Reader, depth: int = 0) -> None:
+    def __init__(self, tree: ast.Module, path: Path, read: Reader) -> None:
         super().__init__(tree)
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
-        self._modules: dict[str, tuple[LinkedNames, str]] = {}
+        self._modules: dict[str, tuple[ModuleNames, str]] = {}
         self.trees: list[ast.Module] = []
         self._tables = dict(super().tables.known)
         self._foreign: set[str] = set()
-        if not depth < _DEEPEST:
-            return
         for s in tree.body:
             if isinstance(s, ast.ImportFrom):
-                self._link(s, path, read, depth)
+                self._link(s, path, read)
             elif isinstance(s, ast.Import):
-                self._link_modules(s, path, read, depth)
+                self._link_modules(s, path, read)
 
     @property
     def tables(self) -> Tables:
@@ -46,13 +45,13 @@ class LinkedNames(ModuleNames):
     def is_settled(self, name: str, before: int) -> bool:
         return name in self._foreign or super().is_settled(name, before)
 
-    def _link(self, s: ast.ImportFrom, path: Path, read: Reader, depth: int) -> None:
+    def _link(self, s: ast.ImportFrom, path: Path, read: Reader) -> None:
         file = file_of(s, path)
         tree = read(file) if file is not None else None
         if file is None or tree is None:
             return
-        theirs = LinkedNames(tree, file, read, depth + 1)
-        self.trees += [tree, *theirs.trees]
+        theirs = ModuleNames(tree)
+        self.trees.append(tree)
         module = (s.module or file.stem).split(".")[-1]
         for alias in s.names:
             mine = alias.asname or alias.name
@@ -68,7 +67,7 @@ class LinkedNames(ModuleNames):
         for name in [n for n in self._imported if other.kind(n) == "stable" and n not in other._imported]:
             self._tables.pop(name, None)
 
-    def _import(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
+    def _import(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is called `mine` here: both are one thing."""
         if theirs.tables.get(name) is not None:
             self._imported.add(mine)
@@ -77,7 +76,7 @@ class LinkedNames(ModuleNames):
             self._aliases[mine] = f"{module}.{name}"
             self._foreign_name(theirs, module, name)
 
-    def _foreign_name(self, theirs: "LinkedNames", module: str, name: str) -> str:
+    def _foreign_name(self, theirs: ModuleNames, module: str, name: str) -> str:
         foreign = f"{module}.{name}"
         if foreign not in self._foreign:
             self._foreign.add(foreign)
@@ -87,14 +86,14 @@ class LinkedNames(ModuleNames):
     def canonical(self, name: str) -> str:
         return self._aliases.get(name, name)
 
-    def _link_modules(self, s: ast.Import, path: Path, read: Reader, depth: int) -> None:
+    def _link_modules(self, s: ast.Import, path: Path, read: Reader) -> None:
         for alias in s.names:
             mine = alias.asname or alias.name
             file = file_of(ast.ImportFrom(alias.name, [], 0), path)
             tree = read(file) if file is not None and "." not in mine else None
             if file is not None and tree is not None and super().kind(mine) == "stable":
-                theirs = LinkedNames(tree, file, read, depth + 1)
-                self.trees += [tree, *theirs.trees]
+                theirs = ModuleNames(tree)
+                self.trees.append(tree)
                 self._modules[mine] = theirs, alias.name.split(".")[-1]
 
     def of_module(self, name: str, attribute: str) -> str:
@@ -104,8 +103,10 @@ class LinkedNames(ModuleNames):
             return ""
         return self._foreign_name(theirs, module, attribute)
 
-    def _take(self, theirs: "LinkedNames", module: str, name: str, mine: str) -> None:
+    def _take(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is `mine` here, and so on for all that it reads there."""
+        if len(self._foreign) > _MOST_TAKEN:
+            return
         if theirs.tables.get(name) is not None:
             table = theirs.tables.get(name)
             assert table is not None
@@ -125,7 +126,7 @@ class LinkedNames(ModuleNames):
         assert isinstance(renamed, ast.stmt)
         self.definitions[mine] = renamed
 
-    def _renamed(self, node: ast.AST, theirs: "LinkedNames", module: str) -> ast.AST:
+    def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str) -> ast.AST:
         renaming = _Renaming(self, theirs, module)
         made = renaming.visit(copy.deepcopy(node))
         for name in sorted(renaming.met):
@@ -136,7 +137,7 @@ class LinkedNames(ModuleNames):
 class _Renaming(ast.NodeTransformer):
     """Names of the other module get its name before them; builtins, locals and parameters stay."""
 
-    def __init__(self, mine: LinkedNames, theirs: LinkedNames, module: str) -> None:
+    def __init__(self, mine: LinkedNames, theirs: ModuleNames, module: str) -> None:
         self.mine = mine
         self.theirs = theirs
         self.module = module

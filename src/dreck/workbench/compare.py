@@ -5,6 +5,7 @@ import inspect
 import textwrap
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -233,9 +234,14 @@ class _Side:
 def _neighbour(path: Path) -> ast.Module | None:
     """The tree of a file beside one that is judged; None when it cannot be had."""
     try:
-        return parse(read(path).text, path)
-    except DreckError:
+        return _parsed(path, path.stat().st_mtime_ns)
+    except (DreckError, OSError):
         return None
+
+
+@lru_cache(maxsize=128)
+def _parsed(path: Path, changed: int) -> ast.Module:
+    return parse(read(path).text, path)
 
 
 @dataclass(slots=True)

@@ -88,6 +88,7 @@ class _Work:
     tried: set[str] = field(default_factory=set)
     others: Others | None = None
     parsed: tuple[str, ast.Module, list[Function]] | None = None
+    split: tuple[str, list[str]] | None = None
 
     def function(self, name: str) -> None:
         for step in self.bench.steps:
@@ -122,11 +123,17 @@ class _Work:
             self.parsed = text, tree, functions_in(tree, text)
         _, tree, functions = self.parsed
         function = next((f for f in functions if f.name == name), None)
-        if function is None or self.bench.leaves(split_lines(text), function):
+        if function is None or self.bench.leaves(self.lines(text), function):
             return None
         if self.others is None:
             self.others = Others(project_files(path))
         return Scene(path, text, tree, functions, function, self.bench.wishes, self.bench.line_length, self.others)
+
+    def lines(self, text: str) -> list[str]:
+        """The lines of the module as it is; split once for each text."""
+        if self.split is None or self.split[0] != text:
+            self.split = text, split_lines(text)
+        return self.split[1]
 
     def _refuse(self, name: str, step: Step, line: int, reason: str) -> None:
         refusal = name, Refused(step.name, line, reason)
