@@ -1020,3 +1020,89 @@ def test_private_names_are_those_of_the_class_they_stand_in():
     assert verdict("C.f", (), PRIVATE, INSIDE, trial=False).status == "proved"
     one, two = (f"class {name}:\n    def f(self):\n        return self.__x\n" for name in "AB")
     assert dreck.compare(one, two, trial=False).status == "unsettled"
+
+
+BESIDE = {
+    "local shadow": (
+        "def h(x): return x.a\n",
+        "def h(x): return x.a\n",
+        "from side import h\ndef f(x, h):\n    return x.a\n",
+        "from side import h\ndef f(x, h):\n    return h(x)\n",
+        False,
+    ),
+    "imported rebound": (
+        "def h(x): return x.a\n",
+        "def h(x): return x.a\n",
+        "from side import h\nh = print\ndef f(x):\n    return x.a\n",
+        "from side import h\nh = print\ndef f(x):\n    return h(x)\n",
+        False,
+    ),
+    "imported table mutated there": (
+        "T = {1: 2}\ndef g(): T[3] = 4\n",
+        "T = {1: 2}\ndef g(): T[3] = 4\n",
+        "from side import T\ndef f(x):\n    return 2 if x == 1 else None\n",
+        "from side import T\ndef f(x):\n    return T.get(x)\n",
+        False,
+    ),
+    "imported table mutated here": (
+        "T = {1: 2}\n",
+        "T = {1: 2}\n",
+        "from side import T\ndef f(x):\n    return 2 if x == 1 else None\ndef g(): T[3] = 4\n",
+        "from side import T\ndef f(x):\n    return T.get(x)\ndef g(): T[3] = 4\n",
+        False,
+    ),
+    "helper of the same name here": (
+        "def k(x): return x.b\ndef h(x): return k(x)\n",
+        "def k(x): return x.b\ndef h(x): return k(x)\n",
+        "from side import h\ndef k(x): return x.a\ndef f(x):\n    return k(x)\n",
+        "from side import h\ndef k(x): return x.a\ndef f(x):\n    return h(x)\n",
+        False,
+    ),
+    "good import": (
+        "def k(x): return x.a\ndef h(x): return k(x)\n",
+        "def k(x): return x.a\ndef h(x): return k(x)\n",
+        "from side import h\ndef f(x):\n    return x.a\n",
+        "from side import h\ndef f(x):\n    return h(x)\n",
+        True,
+    ),
+    "neighbour changed": (
+        "def h(x): return x.a\n",
+        "def h(x): return x.b\n",
+        "from side import h\ndef f(x):\n    return h(x)\n",
+        "from side import h\ndef f(x):\n    return h(x)\n",
+        False,
+    ),
+    "global in neighbour": (
+        "N = 0\ndef h(x):\n    global N\n    N += 1\n    return x.a\n",
+        "N = 0\ndef h(x):\n    global N\n    N += 1\n    return x.a\n",
+        "from side import h\ndef f(x):\n    return x.a\n",
+        "from side import h\ndef f(x):\n    return h(x)\n",
+        False,
+    ),
+    "decorated there": (
+        "import functools\n@functools.lru_cache\ndef h(x): return x.a\n",
+        "import functools\n@functools.lru_cache\ndef h(x): return x.a\n",
+        "from side import h\ndef f(x):\n    return x.a\n",
+        "from side import h\ndef f(x):\n    return h(x)\n",
+        False,
+    ),
+    "alias enum": (
+        "from enum import Enum\nclass M(Enum):\n    A = 1\n    B = 1\n",
+        "from enum import Enum\nclass M(Enum):\n    A = 1\n    B = 1\n",
+        "from side import M\ndef f(x):\n    if x == M.A: return 1\n    if x == M.B: return 2\n    return 3\n",
+        "from side import M\nT = {M.A: 1, M.B: 2}\ndef f(x):\n    return T.get(x, 3)\n",
+        False,
+    ),
+}
+
+
+@pytest.mark.parametrize("case", BESIDE)
+def test_files_beside_are_looked_into_where_that_is_sound(tmp_path, case):
+    side, side_after, old, new, proved = BESIDE[case]
+    texts = []
+    for folder, text, beside in (("a", old, side), ("b", new, side_after)):
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "side.py").write_text(beside)
+        texts.append(Text(tmp_path / folder / "m.py", text))
+    found = dict(compare_texts(*texts, Wanted(assume=HASHABLE, trial=False)).functions)["f"]
+    assert (found.status == "proved") is proved

@@ -370,7 +370,8 @@ class Acts:
 
     def _members_apart(self, side: Side, node: Node) -> Block | None:
         """Keys of a table that are members of one class: they are taken to differ, unless that can be seen."""
-        kin, owner = self.kin[side.which], str(node.payload)
+        kin = self.kin[side.which]
+        owner = self.names[side.which].canonical(str(node.payload))
         if owner not in kin.classes:
             if FAMILIES not in self.allowed:
                 return self._event(side, node)

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from dreck.model.scopes import ModuleNames, names_bound_inside, scope_of
-from dreck.model.tables import Tables
+from dreck.model.tables import Tables, changed_in
 
 Reader = Callable[[Path], ast.Module | None]
 """Reads and parses a file; None when that cannot be done."""
@@ -55,7 +55,7 @@ class LinkedNames(ModuleNames):
         module = (s.module or file.stem).split(".")[-1]
         for alias in s.names:
             mine = alias.asname or alias.name
-            if alias.name == "*" or super().kind(mine) != "stable":
+            if alias.name == "*" or not super().is_settled(mine, s.lineno + 1):
                 continue
             self._import(theirs, module, alias.name, mine)
 
@@ -67,11 +67,22 @@ class LinkedNames(ModuleNames):
         for name in [n for n in self._imported if other.kind(n) == "stable" and n not in other._imported]:
             self._tables.pop(name, None)
 
+    def defined_otherwise(self, other: "LinkedNames") -> list[str]:
+        """Imported names that files beside the two versions define in two ways."""
+        found = []
+        for name, foreign in self._aliases.items():
+            mine, theirs = self.definitions.get(foreign), other.definitions.get(other._aliases.get(name, ""))
+            if mine is not None and theirs is not None and ast.dump(mine) != ast.dump(theirs):
+                found.append(name)
+        return found
+
     def _import(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is called `mine` here: both are one thing."""
-        if theirs.tables.get(name) is not None:
-            self._imported.add(mine)
-            self._take(theirs, module, name, mine)
+        table = theirs.tables.get(name)
+        if table is not None:
+            if not changed_in(self.tree, {mine: table}):
+                self._imported.add(mine)
+                self._take(theirs, module, name, mine)
         elif name in theirs.definitions and theirs.kind(name) == "stable":
             self._aliases[mine] = f"{module}.{name}"
             self._foreign_name(theirs, module, name)

@@ -60,7 +60,7 @@ def tables_in(tree: ast.Module) -> Tables:
             made[name] = plain
     if not made:
         return Tables()
-    for name in _changed(tree, made):
+    for name in changed_in(tree, made):
         del made[name]
     return Tables(made)
 
@@ -89,7 +89,7 @@ def is_constant(e: ast.expr) -> bool:
     return False
 
 
-def _changed(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
+def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     """Which of `names` may be bound again or changed, or are handed to code that could change them."""
     stored: dict[str, int] = {}
     changed: set[str] = set()

@@ -119,7 +119,7 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     if only:
         pairs = [pair for pair in pairs if pair[0] in only]
         _all_there(only, {a for a, _ in pairs}, old.path)
-    verdicts = _Judging(sides, wanted, config_for(old.path)).all(pairs)
+    verdicts = _Judging(sides, wanted, config_for(old.path), beside=True).all(pairs)
     return Comparison(
         verdicts,
         () if only else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
@@ -251,9 +251,14 @@ class _Judging:
     sides: tuple[_Side, _Side]
     wanted: Wanted
     config: Config
+    beside: bool = False
+    """Whether the files beside the two versions may differ, too, and are not judged themselves."""
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = changed_between(*(side.module for side in self.sides))
+        if self.beside:
+            names = self.sides[0].names.defined_otherwise(self.sides[1].names)
+            changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]
