@@ -920,6 +920,36 @@ def f(x, log):
     ),
 }
 
+NOT_SAME["a property under __getattr__"] = (
+    "A.f",
+    (),
+    "class A:\n    def __getattr__(self, n):\n        return 0\n\n    def f(self):\n        return self.p.q\n",
+    """\
+class A:
+    def __getattr__(self, n):
+        return 0
+
+    def f(self):
+        return self.deep
+
+    @property
+    def deep(self):
+        return self.p.q
+""",
+)
+NOT_SAME["a helper whose default is made once"] = (
+    "f",
+    (),
+    "def f(x):\n    y = []\n    y.append(x)\n    return y\n",
+    "def f(x):\n    return h(x)\n\n\ndef h(x, y=[]):\n    y.append(x)\n    return y\n",
+)
+NOT_SAME["a loop for a single test"] = (
+    "f",
+    (),
+    "def f(x, log):\n    while x.more:\n        log.a()\n",
+    "def f(x, log):\n    if x.more:\n        log.a()\n",
+)
+
 MISTAKES = (
     "lost case",
     "shared list",

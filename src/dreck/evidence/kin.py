@@ -101,12 +101,22 @@ class Kin:
             match s:
                 case ast.FunctionDef() | ast.AsyncFunctionDef() if s.name == name:
                     form = _form(s)
+                    if form == "property" and self._catches_missing(kind):
+                        return None
                     return Found(form, kind, s) if form else None
                 case ast.Assign(targets=[ast.Name(id=target)], value=value) if target == name:
                     return Found("constant", kind, value=value) if self._is_ordinary(kind) else None
                 case ast.AnnAssign(target=ast.Name(id=target), value=ast.expr() as value) if target == name:
                     return Found("constant", kind, value=value) if self._is_ordinary(kind) else None
         return None
+
+    def _catches_missing(self, kind: str) -> bool:
+        """Whether an AttributeError inside a property ends in `__getattr__` instead of going on."""
+        return any(
+            isinstance(s, ast.FunctionDef) and s.name == "__getattr__"
+            for name in (*self.lineage(kind), *self.below(kind))
+            for s in self.classes[name].body
+        )
 
     def _is_ordinary(self, kind: str) -> bool:
         """Whether a name assigned in the class is just that: no field of a dataclass, no member of an enum."""
