@@ -114,7 +114,8 @@ class Kin:
         """Whether an AttributeError inside a property ends in `__getattr__` instead of going on."""
         return any(
             isinstance(s, ast.FunctionDef) and s.name == "__getattr__"
-            for name in (*self.lineage(kind), *self.below(kind))
+            for own in (kind, *self.below(kind))
+            for name in self.lineage(own)
             for s in self.classes[name].body
         )
 
