@@ -1753,3 +1753,10 @@ def test_a_method_asks_a_generic_method(write):
     assert "        return self.told_by_type(value)\n" in new
     assert "    @singledispatchmethod\n    def told_by_type(self, value) -> str:" in new
     assert "    @told_by_type.register(str)\n    def told_by_type_str(self, value) -> str:\n        # as it is" in new
+
+
+def test_a_comment_for_a_tool_stays_on_its_line(write):
+    code = CHOICE.replace('line = "press"', 'line = "press"  # noqa: E501')
+    result = reshaped(write, code, "lookup-table", {})
+    assert result.files[0].new == code
+    assert "speaks to a tool" in result.refused[0].reason

@@ -133,8 +133,20 @@ def _name(scene: Scene, block: Block) -> Name:
         for name in (own_style(scene, "_".join(words)), "_".join(words)):
             if is_free(name, taken) and name.isidentifier():
                 return Name(name)
-    code = ast.unparse(getattr(block.holder, "test", None) or block.holder.iter)  # type: ignore[attr-defined]
+    code = _asked_for(block)
     raise Untouchable(f"no good name was found for it; give it one with --name '{code}=NAME'")
+
+
+def _asked_for(block: Block) -> str:
+    """What a name for the block is wished for by."""
+    match block.holder:
+        case ast.For(target=target, iter=source) | ast.AsyncFor(target=target, iter=source):
+            return f"{ast.unparse(target)} in {ast.unparse(source)}"
+        case ast.If(test=test) if block.is_else:
+            return f"not ({ast.unparse(test)})"
+        case ast.If(test=test) | ast.While(test=test):
+            return ast.unparse(test)
+    return "CODE"
 
 
 def _suggestions(block: Block) -> Iterator[list[str]]:

@@ -144,9 +144,14 @@ def comment_lines(space: cst.TrailingWhitespace) -> list[cst.EmptyLine]:
     """The comment behind a `:` as a line of its own. Raises Untouchable for one that speaks to a tool."""
     if space.comment is None:
         return []
-    if any(word in space.comment.value for word in _DIRECTIVES):
+    if is_directive(space.comment.value):
         raise Untouchable(f"the comment '{space.comment.value}' speaks to a tool about the line it stands on")
     return [cst.EmptyLine(comment=space.comment, newline=space.newline)]
+
+
+def is_directive(comment: str) -> bool:
+    """Whether a comment speaks to a tool about the line it stands on."""
+    return any(word in comment for word in _DIRECTIVES)
 
 
 def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) -> list[Stmt]:

@@ -6,6 +6,7 @@ import re
 import shutil
 import tempfile
 import tokenize
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -19,7 +20,7 @@ from dreck.source.lines import split_lines
 from dreck.steps.catalogue import Step
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
-from dreck.steps.trees import Untouchable
+from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
@@ -186,6 +187,9 @@ class _Work:
             lost = comments(old) - comments(new)
             if lost:
                 return f"a comment would be lost: {next(iter(lost))}"
+            moved = _told_to_tools(old) - _told_to_tools(new)
+            if moved:
+                return f"a comment speaks to a tool about the line it stands on: {next(iter(moved))}"
         self.bench.file.encoded(plan.text)
         return ""
 
@@ -243,6 +247,11 @@ def with_name(text: str, old: str, new: str) -> str:
             start = sheet.line_start(token.start[0]) + token.start[1]
             sheet.replace(Range(start, start + len(old)), new)
     return sheet.result()
+
+
+def _told_to_tools(text: str) -> Counter[str]:
+    """The lines with a comment for a tool, such as `# noqa`, however they are indented."""
+    return Counter(line.strip() for line in text.splitlines() if "#" in line and is_directive(line.partition("#")[2]))
 
 
 def _text_of(path: Path) -> str:
