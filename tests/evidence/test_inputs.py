@@ -17,10 +17,12 @@ from hypothesis import strategies as st
 
 import dreck
 from dreck.evidence.bulk import Bulk
+from dreck.evidence.candidates import Candidates
 from dreck.evidence.case import exact_repr, quoted
+from dreck.evidence.make import Make, played
 from dreck.evidence.matching import matched_by
 from dreck.evidence.usage import Named, Usages
-from dreck.evidence.world import Candidates, Make, World, played
+from dreck.evidence.world import World
 from dreck.evidence.written import Unwritable, Writer
 
 

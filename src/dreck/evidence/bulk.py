@@ -7,6 +7,7 @@ import datetime
 import decimal
 import enum
 import io
+import os
 import random
 import sys
 import time
@@ -15,9 +16,11 @@ from contextlib import contextmanager
 from typing import Any
 
 from dreck.evidence.cage import TimeUp
+from dreck.evidence.candidates import Candidates
+from dreck.evidence.make import Make
 from dreck.evidence.observe import Describer
-from dreck.evidence.runs import Runner
-from dreck.evidence.world import Candidates, Make, World
+from dreck.evidence.runs import Runner, put_back
+from dreck.evidence.world import World
 
 _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, datetime.timedelta, decimal.Decimal)
 _CHUNK = 500
@@ -68,6 +71,7 @@ class Bulk:
         odd: list[int] = []
         done = 0
         cage.told.clear()
+        before = dict(os.environ)
         still.begin()
         with _two_outputs() as outputs:
             try:
@@ -83,7 +87,7 @@ class Bulk:
             except TimeUp:
                 return None
         self.count += done
-        if cage.told:
+        if put_back(before) or cage.told:
             return None
         same_output = outputs[0].getvalue() == outputs[1].getvalue()
         return odd if same_output else list(range(done))

@@ -46,8 +46,6 @@ _REFUSED = [
     "os.posix_spawn",
     "os.spawn",
     "os.startfile",
-    "os.putenv",
-    "os.unsetenv",
     "subprocess.Popen",
     "pty.spawn",
     "socket.__new__",

@@ -10,12 +10,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from dreck.evidence.candidates import Candidates
 from dreck.evidence.case import HELPERS, Case
 from dreck.evidence.observe import Describer
 from dreck.evidence.runs import ENDLESS, Runner
 from dreck.evidence.search import Tried
 from dreck.evidence.versions import Version
-from dreck.evidence.world import Candidates, World
+from dreck.evidence.world import World
 from dreck.evidence.written import Unwritable, Writer, own_kind, state_of
 from dreck.source.functions import functions_in
 

@@ -16,17 +16,21 @@ from pathlib import Path
 from typing import Any
 
 from dreck.evidence.cage import Cage
+from dreck.evidence.candidates import Candidates
 from dreck.evidence.expectation import outside
 from dreck.evidence.installed import import_installed
+from dreck.evidence.make import Make, played
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
 from dreck.evidence.runs import Runner, watch_common_globals
 from dreck.evidence.search import Search, Tried
+from dreck.evidence.setups import find_set_ups
 from dreck.evidence.still import Still, wavering
+from dreck.evidence.texts import pieces
 from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, plausible, project_of
-from dreck.evidence.world import Candidates, Make, World, played
+from dreck.evidence.world import World
 
 _SILENCE = 3.0
 _RESTARTS = 4
@@ -123,8 +127,9 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
     new = load(after["path"], after["text"], after["name"])
     usages = Usages()
     for side, version in ((after, new), (before, old)):
-        usages.add(_original(side, request["expect"]), version.methods, version.varying)
+        usages.add(_original(side, request["expect"]), version.methods, version.varying, version.beside)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
+    find_set_ups(before["text"], (old, new), candidates, cage)
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     watch_common_globals(*runners)
     search = Search(
@@ -135,6 +140,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         seconds=request["seconds"],
         announce=lambda number: _tell(writing, number),
         skipped=skipped,
+        pieces=pieces(usages.constants, old.namespace),
         starts=tuple(map(played, request["calls"])),
         expects=_expecting(request["expect"], runners[0], candidates),
         overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,

@@ -84,7 +84,21 @@ class Describer:
                     state[slot] = object.__getattribute__(value, slot)
                 except AttributeError:
                     continue
+        world = vars(type(value)).get("_dreck_world")
+        if world is not None:
+            state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
         return self._pairs(state) if state else ()
+
+
+def _is_unchanged(world: Any, path: str, value: Any) -> bool:
+    """Whether an attribute was only set to the plain value it had: nobody can see that."""
+    if not isinstance(value, bool | int | float | str | bytes | type(None)):
+        return False
+    try:
+        before = world.at(path)
+    except Exception:
+        return False
+    return type(before) is type(value) and repr(before) == repr(value)
 
 
 def _builtin_base(kind: type) -> Any:

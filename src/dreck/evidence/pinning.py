@@ -10,20 +10,23 @@ from typing import Any
 
 from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
 from dreck.evidence.cage import Cage
+from dreck.evidence.candidates import Candidates
 from dreck.evidence.case import Case
 from dreck.evidence.cases import Caser
 from dreck.evidence.installed import import_installed
 from dreck.evidence.instrument import watched
+from dreck.evidence.make import Make, played
 from dreck.evidence.proof import Subject, prove
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search, Tried
+from dreck.evidence.setups import find_set_ups
 from dreck.evidence.still import Still
 from dreck.evidence.strength import Change, changes
 from dreck.evidence.swap import code_of, swapped
+from dreck.evidence.texts import pieces
 from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, load, plausible, project_of
 from dreck.evidence.ways import way_name
-from dreck.evidence.world import Candidates, Make, played
 from dreck.evidence.written import Unwritable
 from dreck.model.scopes import ModuleNames
 from dreck.source.functions import functions_in
@@ -219,10 +222,12 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     if not isinstance(version.function, types.FunctionType):
         raise CannotRun("it is no plain function")
     usages = Usages()
-    usages.add(function.node, version.methods, version.varying)
+    usages.add(function.node, version.methods, version.varying, version.beside)
     candidates = Candidates(usages, version.namespace, dict(version.types), plausible(version))
+    find_set_ups(side["text"], (version,), candidates, cage)
     runner = Runner(version, cage, still)
     search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
+    search.pieces = pieces(usages.constants, version.namespace)
     caser = Caser.of(runner, candidates, side["path"], side["text"], side["name"])
     return Pinning(version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
 

@@ -13,10 +13,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from dreck.evidence.cage import Cage, TimeUp
+from dreck.evidence.candidates import Candidates
+from dreck.evidence.make import Make
 from dreck.evidence.observe import Describer
 from dreck.evidence.still import Still
 from dreck.evidence.versions import Version
-from dreck.evidence.world import Candidates, Make, World, partial
+from dreck.evidence.world import World, partial
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
@@ -36,6 +38,8 @@ class Observation:
     refused: tuple[str, ...]
     globals: Any
     shared: bool
+    environment: tuple[tuple[str, str | None], ...] = ()
+    """Variables of the process's environment it has set, and None for those it has removed."""
 
     def parts(self) -> dict[str, Any]:
         return {
@@ -47,6 +51,7 @@ class Observation:
             "refused": self.refused,
             "module globals": self.globals,
             "same object handed out again": self.shared,
+            "environment": self.environment,
         }
 
 
@@ -68,6 +73,7 @@ class Runner:
         self.cage = cage
         self.still = still
         self._results: list[Any] = []
+        self._environment: tuple[tuple[str, str | None], ...] = ()
         self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
 
@@ -83,14 +89,18 @@ class Runner:
             return False
         return kinds <= by_position and not version.plain.__code__.co_flags & _SUSPENDS
 
-    def run(self, candidates: Candidates, choice: dict[str, Make]) -> tuple[Observation, World, set[tuple[int, bool]]]:
+    def run(
+        self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS
+    ) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
         self.version.watcher.begin()
         with self._varying(world):
-            result, error, output = self.guarded(lambda: self._finished(self.version.function(*args, **kwargs)))
+            result, error, output = self.guarded(
+                lambda: self._finished(self.version.function(*args, **kwargs), seconds), seconds
+            )
             state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
         world.died_at = self._line_of_death(error)
         reached = set(self.version.watcher.reached)
@@ -120,16 +130,17 @@ class Runner:
             trace = trace.tb_next
         return line
 
-    def guarded(self, work: Callable[[], Any]) -> tuple[Any, Any, str]:
+    def guarded(self, work: Callable[[], Any], seconds: float = RUN_SECONDS) -> tuple[Any, Any, str]:
         """What `work` gives, what it raises or how else it ends, and what it prints, in the cage."""
         self.cage.told.clear()
         result: Any = None
         error: Any = None
         output = _Output()
+        before = dict(os.environ)
         self.still.begin()
         with _captured(output):
             try:
-                with self.cage.timed(RUN_SECONDS):
+                with self.cage.timed(seconds):
                     result = work()
             except TimeUp:
                 error = ENDLESS
@@ -139,6 +150,7 @@ class Runner:
                 error = ("MemoryError",)
             except BaseException as raised:
                 error = raised
+        self._environment = put_back(before)
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
@@ -155,6 +167,7 @@ class Runner:
             tuple(self.cage.told),
             state,
             self._handed_out(result, shown),
+            self._environment,
         )
 
     def _handed_out(self, result: Any, shown: dict[str, Any]) -> bool:
@@ -166,12 +179,12 @@ class Runner:
             self._results.append(result)
         return False
 
-    def _finished(self, result: Any) -> Any:
+    def _finished(self, result: Any, seconds: float) -> Any:
         """Generators are run to their end, coroutines awaited."""
         if isinstance(result, types.GeneratorType):
             return _drained(result)
         if isinstance(result, types.CoroutineType):
-            return self.cage.loop().run_until_complete(_with_limit(result))
+            return self.cage.loop().run_until_complete(_with_limit(result, seconds))
         if isinstance(result, types.AsyncGeneratorType):
             return self.cage.loop().run_until_complete(_async_drained(result))
         return result
@@ -184,7 +197,7 @@ class Runner:
         for position, (own_name, parameter) in enumerate(self._signature.parameters.items()):
             name = self._aliases.get(own_name, own_name)
             if position == 0 and owner is not None and own_name in ("self", "cls", "mcs"):
-                args.append(owner if own_name != "self" else self._self(world, name, owner))
+                args.append(self._self(world, name, owner) if own_name == "self" else _class_of(owner))
                 continue
             if position == 0 and name == "self" and self._like is not None:
                 args.append(self._self(world, name, self._like))
@@ -222,8 +235,17 @@ class Runner:
         given = world.choice.get(name)
         if given is not None and given.kind == "recorded":
             return world.at(name)
+        if issubclass(owner, enum.Enum) and len(owner):
+            return self._member(world, name, owner)
         owner = self._one_below(world, name, owner)
         made = partial(world, name, owner)
+        world.built[name] = made
+        return made
+
+    def _member(self, world: World, name: str, owner: type[enum.Enum]) -> Any:
+        """A member of an enum by its name, as this version has it."""
+        known = self.version.namespace.get(owner.__name__, owner)
+        made = known[world.answer(f"which {name}", tuple(owner.__members__))]
         world.built[name] = made
         return made
 
@@ -238,6 +260,27 @@ class Runner:
         return sorted(
             n for n in names if isinstance(self.version.namespace.get(n, print), plain) and not n.startswith("__")
         )
+
+
+def put_back(before: dict[str, str]) -> tuple[tuple[str, str | None], ...]:
+    """Puts the process's environment back as it was; gives what had changed."""
+    after = dict(os.environ)
+    if after == before:
+        return ()
+    os.environ.clear()
+    os.environ.update(before)
+    names = sorted(n for n in {*before, *after} if before.get(n) != after.get(n))
+    return tuple((n, after.get(n)) for n in names)
+
+
+def _class_of(owner: type) -> type:
+    """What a class method is called on: the class, or for a metaclass a class made by it."""
+    if not issubclass(owner, type):
+        return owner
+    try:
+        return owner("Made", (), {})
+    except Exception:
+        return owner
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:
@@ -261,8 +304,8 @@ def _drained(generator: Any) -> Any:
     return ("yields", items, "and more")
 
 
-async def _with_limit(coroutine: Any) -> Any:
-    return await asyncio.wait_for(coroutine, RUN_SECONDS)
+async def _with_limit(coroutine: Any, seconds: float) -> Any:
+    return await asyncio.wait_for(coroutine, seconds)
 
 
 async def _async_drained(generator: Any) -> Any:
@@ -297,8 +340,8 @@ def _captured(output: io.StringIO) -> Iterator[None]:
 
 
 def _open_again() -> None:
-    """Standard output and error of the process, closed by the code that ran before, are opened again."""
-    for descriptor in (1, 2):
+    """Standard input, output and error of the process, closed by the code that ran before, are opened again."""
+    for descriptor in (0, 1, 2):
         try:
             os.fstat(descriptor)
         except OSError:

@@ -11,16 +11,21 @@ import datetime
 import itertools
 import math
 import random
+import re
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
 from dreck.evidence.bulk import Bulk
-from dreck.evidence.runs import ENDLESS, Observation, Runner
+from dreck.evidence.candidates import Candidates
+from dreck.evidence.make import Make
+from dreck.evidence.mishaps import learned
+from dreck.evidence.runs import ENDLESS, RUN_SECONDS, Observation, Runner
 from dreck.evidence.standins import StandIn, general
+from dreck.evidence.texts import mutated
 from dreck.evidence.usage import Usages
-from dreck.evidence.world import Candidates, Make, World
+from dreck.evidence.world import World
 
 _now = time.monotonic
 """The real clock, whatever the code under trial is told."""
@@ -57,6 +62,8 @@ class Search:
     seconds: float = 1.2
     announce: Callable[[int], None] = lambda number: None
     skipped: frozenset[int] = frozenset()
+    pieces: tuple[str, ...] = ("a", "1", " ")
+    """What texts are made of here: pieces the code names."""
     starts: tuple[Choice, ...] = ()
     """Recorded calls, tried before anything else."""
     count: int = 0
@@ -167,25 +174,30 @@ class Search:
             seen = len(self.all_tried)
 
     def _guided(self) -> None:
-        idle = 0
-        while not self._over() and idle < 3:
+        """Rounds over all outcomes that are missing; each gets a few inputs, and more when a round brought nothing."""
+        allowed = _MOVES
+        while not self._over() and allowed <= _MOST_MOVES:
             missing = sorted(self.wanted() - self.reached)
             if not missing:
                 return
-            before = len(self.reached)
+            reached, tried = len(self.reached), self.count
             for outcome in missing:
-                self._towards(outcome)
+                if outcome not in self.reached:
+                    self._towards(outcome, allowed)
                 if self._over():
                     return
-            idle = 0 if len(self.reached) > before else idle + 1
+            if self.count == tried:
+                return
+            allowed = _MOVES if len(self.reached) > reached else allowed * 3
 
-    def _towards(self, outcome: Outcome) -> None:
+    def _towards(self, outcome: Outcome, allowed: int) -> None:
         side, number, _ = outcome
         test = self.runners[side].version.watched.tests[number]
         parents = self.reaching.get((side, number)) or self._nearby()
+        until = self.count + allowed
         for parent in parents[-4:]:
             for choice in self._moves(parent, side, number, test):
-                if self._over():
+                if self._over() or self.count >= until:
                     return
                 self.attempt(choice)
                 if outcome in self.reached:
@@ -241,7 +253,12 @@ class Search:
             if not paths:
                 return
             for path in pick.sample(paths, min(len(paths), pick.choice((1, 1, 2, 3)))):
-                choice[path] = pick.choice(self.candidates.at(path) or [Make("stand-in")])
+                known = self.candidates.at(path) or [Make("stand-in")]
+                text = parent.used[path].what
+                if isinstance(text, str) and parent.used[path].kind == "value" and pick.random() < _MUTATED:
+                    choice[path] = Make("value", mutated(text, self.pieces, pick))
+                else:
+                    choice[path] = pick.choice(known)
             self.attempt(choice)
 
     def _over(self) -> bool:
@@ -281,6 +298,14 @@ class Search:
             yield from self._along(parent, paths, side, number, op, left, right)
         if len(paths) > 1:
             yield from self._pairs(parent, paths)
+        yield from self._reworded(parent, paths)
+
+    def _reworded(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
+        """Texts the test looks at, with pieces the code knows put in, taken out and repeated."""
+        pick = random.Random(len(self.all_tried))
+        for path in [p for p in paths if _is_text(parent, p)][:3]:
+            for _ in range(_REWORDED):
+                yield {**parent.choice, path: Make("value", mutated(parent.used[path].what, self.pieces, pick))}
 
     def _faults(self, parent: Tried) -> Iterator[Choice]:
         """Lets one call on a stand-in raise what a handler waits for."""
@@ -294,6 +319,9 @@ class Search:
         names = self.usages.depends(test)
         near = [p for p in parent.used if general(p) in names]
         below = [p for p in parent.used if p not in near and any(_touches(general(p), n) for n in names)]
+        if any(p.endswith(")") or p.endswith(" given") for p in parent.used):  # what an object was made with
+            wholes = {n.partition(".")[0] for n in names if "." in n}
+            below += [p for p in parent.used if p.partition("(")[0] in wholes and p not in near + below]
         return near + below or list(parent.used)
 
     def _matching(self, parent: Tried, paths: list[str], op: str, left: Any, right: Any) -> Iterator[Choice]:
@@ -418,6 +446,26 @@ class Search:
         self._keep(tried)
         return tried
 
+    def _confirm(self, tried: Tried) -> None:
+        """Asked again the old version has to say the same; and what ran out of time gets more of it."""
+        ran_out = ENDLESS in (tried.old.error, tried.new.error)
+        seconds = RUN_SECONDS * (8 if ran_out else 1)
+        old, new = (runner.run(self.candidates, tried.choice, seconds)[0] for runner in self.runners)
+        if ran_out and old == new:
+            return
+        before = tried.old
+        self.unstable = (old.result, old.error, old.environment) != (before.result, before.error, before.environment)
+        self.different = None if self.unstable else tried
+
+    def _learn(self, tried: Tried) -> None:
+        """An input that died of a value's class says which class is wanted there."""
+        unfit, wanted = learned(tried.old.error)
+        if not wanted:
+            return
+        for path, make in tried.used.items():
+            if _PLACE.fullmatch(path) and _would_be(make, unfit) and not _is_asked(path, tried.used):
+                self.candidates.want(path, wanted)
+
     def _allow_for(self, observation: Observation, seconds: float) -> None:
         """The first few runs that do not end, or are very slow, are not charged to the search."""
         if (
@@ -431,15 +479,14 @@ class Search:
 
     def _keep(self, tried: Tried) -> None:
         self.all_tried.append(tried)
+        self._learn(tried)
         meant = self.expects is not None and self.expects(tried.choice)
         self.held += meant
         if meant:
             if not tried.alike and self.expected is None:
                 self.expected = tried
         elif not tried.alike and self.different is None and not self.overlooks(tried):
-            again, _, _ = self.runners[0].run(self.candidates, tried.choice)
-            self.unstable = again.result != tried.old.result or again.error != tried.old.error
-            self.different = None if self.unstable else tried
+            self._confirm(tried)
         self.finished += tried.old.error is None
         self.deaths.add(repr(tried.old.error)[:200] if tried.old.error is not None else "")
         if tried.reached - self.reached:
@@ -448,6 +495,12 @@ class Search:
         self.reached |= tried.reached
 
 
+_PLACE = re.compile(r"[^\W\d]\w*(\.\w+|\[[^\]]*\]|\(\w*\)|#\d+)*")
+"""A path at which something stands, and no question asked of it."""
+_MOVES = 15
+_MOST_MOVES = 4_000
+_MUTATED = 0.6
+_REWORDED = 24
 _SHRINKS = 40
 _SHRINK_SECONDS = 4.0
 _EDGES = 4
@@ -455,6 +508,16 @@ _EDGE_PATHS = 5
 _REPAIRS = 12
 _BULK = 10_000
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
+
+
+def _would_be(make: Make, kind: str) -> bool:
+    """Whether what a recipe makes is of the class that an exception names."""
+    return make.kind == "stand-in" if kind == "StandIn" else make.kind == "value" and type(make.what).__name__ == kind
+
+
+def _is_asked(path: str, used: dict[str, Make]) -> bool:
+    """Whether something stood there that was asked for its parts."""
+    return any(other.startswith((f"{path}.", f"{path}[", f"{path}(")) for other in used)
 
 
 def _is_text(tried: Tried, path: str) -> bool:

@@ -5,7 +5,7 @@ Inputs are named by paths: `load`, `load.kilos`, `loads[]` (an item of it), `row
 
 import ast
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import Any
@@ -13,6 +13,8 @@ from typing import Any
 from dreck.model.scopes import param_names
 from dreck.source.functions import FunctionNode
 
+_DEEPEST = 3
+_MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
 _STRIPPED = re.compile(r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize)\(\))+$")
 
 
@@ -39,6 +41,10 @@ class Usage:
     converted: bool = False
     key_paths: list[str] = field(default_factory=list)
     """What is looked up in it, where that is an input itself."""
+    is_path: bool = False
+    """Names a file or a folder."""
+    optional: bool = False
+    """Asked whether it is there at all."""
     awaited: bool = False
     """Awaited or entered: only an object made for it will do."""
     contains: list[Any] = field(default_factory=list)
@@ -74,6 +80,8 @@ class Usages:
         """Exceptions that handlers name: calls on stand-ins may raise them."""
         self.asked_by: dict[str, set[str]] = {}
         """Paths that a method called on `self` looks at."""
+        self._helpers: dict[str, tuple[list[str], Usages]] = {}
+        """Functions beside it that it calls: their parameters, and what they do with them."""
         self._alias: dict[str, str] = {}
         self._made_of: dict[str, set[str]] = {}
 
@@ -85,17 +93,20 @@ class Usages:
         function: FunctionNode,
         methods: Mapping[str, FunctionNode] = MappingProxyType({}),
         varying: Iterable[str] = (),
+        functions: Mapping[str, FunctionNode] = MappingProxyType({}),
     ) -> None:
         """Reads one version of the function. May be called for several.
 
-        `methods` are those of its class, which are followed where they are called on `self`; `varying` the
-        module's names that some function binds anew: they are inputs like parameters.
+        `methods` are those of its class, which are followed where they are called on `self`, `functions` those
+        of its module, followed where an input is handed to them; `varying` the module's names that some function
+        binds anew: they are inputs like parameters.
         """
         for name in (*param_names(function.args), *varying):
             self._alias[name] = name
             self.at(name)
         self._read(function)
         self._methods(function, methods, {function.name})
+        self._handed_on(function, {**functions, **{f"self.{n}": m for n, m in methods.items()}}, [function.name])
 
     def _read(self, function: FunctionNode) -> None:
         for _ in range(3):  # names of names: three rounds follow what people write
@@ -128,6 +139,35 @@ class Usages:
                     self.at(path).join(usage)
             self.asked_by.setdefault(f"self.{name}", set()).update(p for p in inner.by_path if p.startswith("self."))
 
+    def _handed_on(self, function: FunctionNode, functions: Mapping[str, FunctionNode], seen: list[str]) -> None:
+        """What functions do with an input that is handed to them is done with it here."""
+        calls = [n for n in ast.walk(function) if isinstance(n, ast.Call) and n.args]
+        for call in calls:
+            name = _class_name(call.func)
+            node = functions.get(name) if name is not None else None
+            if node is None or name in seen or len(seen) > _DEEPEST:
+                continue
+            if name not in self._helpers:
+                inner = Usages()
+                inner.add(node)
+                inner._handed_on(node, functions, [*seen, str(name)])
+                names = [a.arg for a in (*node.args.posonlyargs, *node.args.args)]
+                self._helpers[str(name)] = names[str(name).startswith("self.") :], inner
+            for path, usage in self._through(call):
+                self.at(path).join(usage)
+
+    def _through(self, call: ast.Call) -> Iterator[tuple[str, Usage]]:
+        """What a followed call does with inputs of this function, by path."""
+        names, inner = self._helpers.get(_class_name(call.func) or "", ([], None))
+        given = dict(zip(names, call.args, strict=False)) | {k.arg: k.value for k in call.keywords if k.arg in names}
+        for name, value in given.items():
+            path = self.path(value)
+            if path is None or inner is None:
+                continue
+            for below, usage in inner.by_path.items():
+                if below == name or below.startswith((f"{name}.", f"{name}[", f"{name}(")):
+                    yield path + below[len(str(name)) :], usage
+
     def depends(self, test: ast.AST) -> set[str]:
         """Paths a test looks at, through local names as well."""
         found: set[str] = set()
@@ -136,8 +176,14 @@ class Usages:
             if path is not None:
                 found.add(path)
                 found |= self.asked_by.get(path, set())
-            if isinstance(node, ast.Name):
-                found |= self._made_of.get(node.id, set())
+            match node:
+                case ast.Name(id=name):
+                    found |= self._made_of.get(name, set())
+                case ast.Call(func=ast.Name(id="hasattr"), args=[base, ast.Constant(value=str() as attr)]):
+                    inner = self.path(base)
+                    found |= {f"{inner}.{attr}"} if inner is not None else set()
+                case ast.Call():
+                    found |= {below for below, _ in self._through(node)}
         return found
 
     def path(self, node: ast.AST) -> str | None:
@@ -163,6 +209,9 @@ class Usages:
                 return None if inner is None else f"{inner}[]"
             case ast.Call(func=ast.Name(id="sorted" | "list" | "tuple" | "reversed" | "iter"), args=[inside, *_]):
                 return self.path(inside)
+            case ast.Call(func=ast.Name(id="getattr"), args=[base, ast.Constant(value=str() as attr), *_]):
+                inner = self.path(base)
+                return None if inner is None else f"{inner}.{attr}"
             case ast.Call(func=ast.Name(id="max" | "min" | "next" | "sum"), args=[inside]):
                 inner = self.path(inside)
                 return None if inner is None else f"{inner}[]"
@@ -357,12 +406,28 @@ class Usages:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", converter in ("int", "float")))
                 return
+            case ast.Name(id="hasattr" | "getattr"), [value, ast.Constant(value=str() as attr), *default]:
+                self._on(value, lambda u: u.attributes.add(attr))
+                inner = self.path(value)
+                if inner is not None and (default or node.func.id == "hasattr"):
+                    self.at(f"{inner}.{attr}").optional = True
+                return
             case ast.Attribute(value=ast.Name(id="re"), attr=_), [ast.Constant(value=str() as pattern), value, *_]:
                 self._on(value, lambda u: u.patterns.append(pattern))
-            case ast.Attribute(value=base, attr="match" | "fullmatch" | "search" | "findall" | "finditer"), [value, *_]:
+            case ast.Attribute(value=base, attr="match" | "fullmatch" | "search" | "findall" | "finditer" | "split"), [
+                value,
+                *_,
+            ]:
                 name = _class_name(base)
                 if name is not None:
                     self._on(value, lambda u: u.patterns.append(Named(name)))
+            case ast.Name() as called, [value, *_] if called.id not in ("print", "str", "repr"):
+                self._on(value, lambda u: u.patterns.append(Named(called.id)))
+                self._on(value, lambda u: setattr(u, "is_path", u.is_path or called.id == "open"))
+            case ast.Attribute(value=ast.Name(id="os"), attr=_) | ast.Attribute(
+                value=ast.Attribute(value=ast.Name(id="os"), attr="path")
+            ), [value, *_]:
+                self._on(value, lambda u: setattr(u, "is_path", True))
             case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
             case ast.Attribute(value=base, attr="get"), [value, *_]:

@@ -14,9 +14,9 @@ from types import FunctionType
 from typing import Any
 
 from dreck.evidence.instrument import WATCHER, Watched, watched
+from dreck.evidence.make import Make
 from dreck.evidence.swap import code_of
 from dreck.evidence.watch import Watcher
-from dreck.evidence.world import Make
 from dreck.source.functions import FunctionNode, functions_in
 
 
@@ -39,6 +39,8 @@ class Version:
     varying: tuple[str, ...] = ()
     """Plain names of the module that the function reads and that some function binds anew."""
     methods: dict[str, FunctionNode] = field(default_factory=dict)
+    beside: dict[str, FunctionNode] = field(default_factory=dict)
+    """The other functions of its module."""
     plain: FunctionType | None = None
     """The function without its watching, where that can be had."""
 
@@ -61,7 +63,7 @@ def load(path: str, text: str, name: str) -> Version:
         exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
     except (Exception, SystemExit) as error:
         raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
-    function, owner, is_property = _taken(module, name.partition("#")[0], found.node.name)
+    function, owner, is_property = _taken(module, name.partition("#")[0], seen.node)
     plain = _with_code(function, code)
     names = _varying(tree, found.node, module.__dict__)
     methods = {n.name: n for n in found.owner.body if isinstance(n, FunctionNode)} if found.owner is not None else {}
@@ -76,6 +78,7 @@ def load(path: str, text: str, name: str) -> Version:
         is_property,
         names,
         methods,
+        {n.name: n for n in tree.body if isinstance(n, FunctionNode)},
         plain,
     )
 
@@ -154,7 +157,7 @@ def forget_neighbours(path: Path) -> None:
             del sys.modules[name]
 
 
-def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callable[..., Any], type | None, bool]:
+def _taken(module: types.ModuleType, dotted: str, node: FunctionNode) -> tuple[Callable[..., Any], type | None, bool]:
     holder: Any = module
     *outer, last = dotted.split(".")
     for part in outer:
@@ -164,9 +167,22 @@ def _taken(module: types.ModuleType, dotted: str, own_name: str) -> tuple[Callab
         last = f"_{owner.__name__.lstrip('_')}{last}"
     found = inspect.getattr_static(holder, last, None) if holder is not None else None
     function = _unwrapped(found)
-    if function is None or function.__code__.co_name != own_name:
+    if not outer and (function is None or function.__module__ != module.__name__):
+        function = _defined_again(module, node)  # another module's function has taken its name since
+    if function is None or function.__code__.co_name != node.name:
         raise CannotRun(f"{dotted} is not there as a plain function once the module is executed")
     return function, None if isinstance(found, staticmethod) else owner, isinstance(found, property)
+
+
+def _defined_again(module: types.ModuleType, node: FunctionNode) -> types.FunctionType | None:
+    """The function as the module writes it, among the names the module has in the end."""
+    own: dict[str, Any] = {}
+    tree = ast.fix_missing_locations(ast.Module([node], []))
+    try:
+        exec(compile(tree, str(module.__file__), "exec", dont_inherit=True), module.__dict__, own)
+    except Exception:
+        return None
+    return _unwrapped(own.get(node.name))
 
 
 def _unwrapped(found: Any) -> types.FunctionType | None:

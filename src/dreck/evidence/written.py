@@ -17,8 +17,8 @@ from pathlib import PurePath
 from typing import Any
 
 from dreck.evidence.case import quoted
+from dreck.evidence.make import Make
 from dreck.evidence.standins import StandIn
-from dreck.evidence.world import Make
 
 _BY_REPR = (
     datetime.date,

@@ -1,0 +1,467 @@
+"""Candidates: what may plausibly stand at a path of an input, by how it is used and by its annotation."""
+
+import builtins
+import dataclasses
+import datetime
+import decimal
+import enum
+import math
+import os
+import re
+import typing
+from pathlib import PurePath
+from typing import Any
+
+from dreck.evidence.make import Make
+from dreck.evidence.matching import matched_by
+from dreck.evidence.standins import StandIn, general
+from dreck.evidence.usage import Named, Usage, Usages
+
+_STRING_METHODS = frozenset(
+    [
+        "startswith",
+        "endswith",
+        "upper",
+        "lower",
+        "strip",
+        "lstrip",
+        "rstrip",
+        "split",
+        "rsplit",
+        "splitlines",
+        "isdigit",
+        "isalpha",
+        "isupper",
+        "islower",
+        "isspace",
+        "isalnum",
+        "title",
+        "capitalize",
+        "casefold",
+        "zfill",
+        "partition",
+        "rpartition",
+        "encode",
+        "removeprefix",
+        "removesuffix",
+        "replace",
+        "join",
+        "format",
+        "find",
+        "rfind",
+        "ljust",
+        "rjust",
+        "center",
+        "expandtabs",
+        "translate",
+        "swapcase",
+        "isidentifier",
+        "isnumeric",
+        "isdecimal",
+        "isascii",
+    ]
+)
+_LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
+_DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
+_MISSING = object()
+
+
+@dataclasses.dataclass(frozen=True, slots=True)
+class SetUp:
+    """How objects of a class are set up: what its constructor needs and takes, and what it leaves.
+
+    `first` is what it ran through with, `attributes` what it leaves with what else may stand there; a `whole`
+    object has no parts to be chosen: its class makes it in one. `used` tells what is done with the arguments.
+    """
+
+    kind: str
+    needed: tuple[str, ...]
+    optional: tuple[str, ...]
+    first: tuple[Make, ...]
+    attributes: tuple[tuple[str, tuple[Make, ...]], ...]
+    whole: bool
+    used: tuple[tuple[str, Usage], ...]
+
+
+class Candidates:
+    """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
+
+    def __init__(
+        self,
+        usages: Usages,
+        namespace: dict[str, Any],
+        types: dict[str, Any],
+        extra: dict[str, list[Make]] | None = None,
+    ) -> None:
+        """`types` are annotations by path; `extra` what else is plausible there, such as defaults."""
+        self.usages = usages
+        self.namespace = namespace
+        self.types = types
+        self.extra = extra or {}
+        self.set_ups: dict[str, SetUp] = {}
+        """By the name of the class, of those whose constructor runs through."""
+        self._wanted_at: dict[str, bool] = {}
+        self._set_up_at: set[tuple[str, str]] = set()
+        self._known: dict[str, list[Make]] = {}
+        self._hints: dict[str, list[Any]] = {}
+
+    def at(self, path: str) -> list[Make]:
+        name = general(path)
+        found = self._known.get(name)
+        if found is None:
+            found = self._known[name] = self._unique(self._made(name))
+        return found
+
+    def hint(self, path: str, value: Any) -> None:
+        """A run has compared what stands at `path` with `value`."""
+        if isinstance(value, StandIn) or not isinstance(value, int | float | str | bytes | enum.Enum | tuple):
+            return
+        name = general(path)
+        hints = self._hints.setdefault(name, [])
+        if value not in hints and len(hints) < 24:
+            hints.append(value)
+            known = self.at(path)
+            known += [m for m in self._around(value, True) if m not in known]
+
+    def offered(self, path: str, values: tuple[Any, ...]) -> None:
+        """Answers of a stand-in that no usage tells of, such as its length."""
+        self._known.setdefault(general(path), [Make("value", v) for v in values])
+
+    def offer(self, path: str, set_up: SetUp) -> None:
+        """An object set up that way stands at `path`: its arguments and attributes may be chosen."""
+        name = general(path)
+        if (name, set_up.kind) in self._set_up_at:
+            return
+        self._set_up_at.add((name, set_up.kind))
+        for parameter, usage in set_up.used:
+            self.usages.at(f"{name}({parameter})").join(usage)
+        for parameter, make in zip(set_up.needed, set_up.first, strict=False):
+            self._prefer(f"{name}({parameter})", (make,))
+        for attribute, others in set_up.attributes:
+            self._prefer(f"{name}.{attribute}", (Make("as set up", set_up.kind), *others))
+
+    def offer_as_it_is(self, path: str) -> None:
+        """What stands at `path` without any choice is a candidate, and the first."""
+        if (general(path), "") not in self._set_up_at:
+            self._set_up_at.add((general(path), ""))
+            self._prefer(general(path), (Make("as it is"),))
+
+    def want(self, path: str, makes: tuple[Make, ...]) -> None:
+        """A run has died of what stands at `path`; these would have done."""
+        known = self.at(path)
+        if not self._wanted_at.get(general(path)):
+            self._wanted_at[general(path)] = True
+            known[1:1] = [m for m in makes if m not in known[:4]]
+
+    def _prefer(self, name: str, makes: tuple[Make, ...]) -> None:
+        known = self.at(name)
+        known[:] = self._unique([*makes, *known])
+
+    def _unique(self, makes: list[Make]) -> list[Make]:
+        found: dict[str, Make] = {}
+        for make in makes:
+            found.setdefault(f"{make.kind} {type(make.what).__name__} {make.what!r}", make)
+        return list(found.values())
+
+    def _made(self, name: str) -> list[Make]:
+        extra = self.extra.get(name, [])
+        plausible = self._plausible(name)
+        first = any(make.kind == "as it is" for make in extra) or self.usages.at(name) == Usage()
+        made = [*extra, *plausible] if first else [*plausible, *extra]
+        if "AttributeError" in self.usages.caught and "." in name and not name.endswith((")", "]")):
+            made.append(Make("raise", "AttributeError"))
+        if self.usages.at(name).optional:
+            made.insert(1, Make("raise", "AttributeError"))
+        if name.endswith("()"):
+            made += [Make("raise", error) for error in self.usages.caught]
+        return made
+
+    def _plausible(self, name: str) -> list[Make]:
+        usage = self.usages.by_path.get(name) or self._by_last_part(name)
+        if name in self.types:
+            return self._of_type(self.types[name], usage, name)
+        return self._of_usage(usage, name)
+
+    def _by_last_part(self, name: str) -> Usage:
+        """A path the function does not name itself is used as its like: same last attribute."""
+        last = "." + name.rpartition(".")[2]
+        for path, usage in self.usages.by_path.items():
+            if "." in name and path.endswith(last):
+                return usage
+        return Usage()
+
+    # --- by use ------------------------------------------------------------------------------------
+
+    def _of_usage(self, u: Usage, name: str) -> list[Make]:
+        if u.awaited:
+            return [Make("stand-in")]
+        if u.mapped:
+            return [Make("dict")]
+        made: list[Make] = []
+        for value in u.constants:
+            made += self._around(value, u.ordered or u.arithmetic)
+        family = self._family(u.classes)
+        made += [Make("exact" if k in u.exact else "instance", k) for k in family]
+        made += [Make("value", v) for k in family for v in self._examples(k)]
+        made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
+        made += self._of_methods(u, name)
+        if u.arithmetic or u.ordered:
+            made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
+            made += self._scalars()
+        if u.iterated or u.indexed or u.sizes:
+            made += self._lists(u)
+        if u.attributes - _STRING_METHODS - _LIST_METHODS - _DICT_METHODS - {"get", "pop"}:
+            made.insert(len(made) if u.classes else 0, Make("stand-in"))
+        if u.is_path:
+            made[:0] = [Make("value", name) for name in ("missing", "/", os.devnull)]
+        if u.called:
+            made.insert(0, Make("stand-in"))
+        if not made and u.tested_truth:
+            made += [Make("value", v) for v in (True, False, None, 3, 0, "text", "")]
+        elif not made:
+            made += [Make("stand-in"), Make("value", 3), Make("value", "text")]
+        elif u.tested_truth:
+            made += [Make("value", v) for v in (None, 0, "")]
+        if u.converted:
+            made += [Make("value", v) for v in ("12", "text", None)]
+        if u.hashed:
+            made.append(Make("value", []))
+        if u.classes:  # one stranger
+            made += [Make("stand-in"), Make("value", None)]
+        if u.tested_none:
+            made.append(Make("value", None))
+            if all(m.kind == "value" and m.what is None for m in made):
+                made.insert(0, Make("stand-in"))
+        if u.ordered and not any(isinstance(m.what, str) for m in made if m.kind == "value"):
+            made.append(Make("value", math.nan))
+        return made + self._last_resorts(made, u)
+
+    def _last_resorts(self, made: list[Make], u: Usage) -> list[Make]:
+        """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
+        kinds = {type(m.what) for m in made if m.kind == "value"}
+        if (
+            u.classes
+            or u.called
+            or u.attributes - _STRING_METHODS
+            or {"list", "tuple"} & {m.kind for m in made} == {"tuple"}
+        ):
+            return []
+        found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
+        return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
+
+    def _matched(self, pattern: Any) -> list[str]:
+        found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
+        found = getattr(found, "__self__", found)  # a name may stand for `PATTERN.match` itself
+        if isinstance(found, re.Pattern):
+            return matched_by(found.pattern, found.flags)
+        return matched_by(found) if isinstance(found, str) else []
+
+    def _of_methods(self, u: Usage, name: str) -> list[Make]:
+        made: list[Make] = []
+        texts = [c for c in u.contains if isinstance(c, str)]
+        if u.methods & _STRING_METHODS:
+            made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
+            made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
+            made += [Make("value", f"x{t}y{t}z") for t in texts]
+            made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é")]
+        elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
+            made.append(Make("dict"))
+        elif u.contains and not u.attributes:
+            made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
+            made += [Make("value", list(u.contains))] + [Make("value", t) for t in texts]
+        elif u.methods & _LIST_METHODS:
+            made += self._lists(u)
+        return made
+
+    def _lists(self, u: Usage) -> list[Make]:
+        tuples = [-n for n in u.sizes if n < 0]
+        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
+        made = [Make("tuple", n) for n in tuples]
+        return made + [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
+
+    def _around(self, value: Any, ordered: bool) -> list[Make]:
+        """A constant and its neighbours on both sides."""
+        match value:
+            case Named(name=name):
+                return self._around_named(name, ordered)
+            case bool():
+                return [Make("value", v) for v in (value, not value, int(value), int(not value))]
+            case int():
+                return [Make("value", v) for v in (value, value + 1, value - 1)]
+            case float():
+                if math.isnan(value) or math.isinf(value):
+                    return [Make("value", value)]
+                return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
+            case str():
+                return [Make("value", v) for v in (value, value + "x", "")]
+            case enum.Enum():
+                return [Make("value", m) for m in (value, *(m for m in type(value) if m is not value))]
+        return [Make("value", value)]
+
+    def _around_named(self, name: str, ordered: bool) -> list[Make]:
+        found = self._lookup(name)
+        if found is _MISSING or isinstance(found, type):
+            return []
+        if isinstance(found, enum.Enum):
+            members = [found, *(m for m in type(found) if m is not found)]
+            return [Make("named", f"{type(m).__qualname__}.{m.name}") for m in members]
+        if isinstance(found, int | float | str):
+            return self._around(found, ordered)
+        if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
+            return [m for v in sorted(found, key=repr) for m in self._around(v, ordered)]
+        if isinstance(found, dict):
+            shown = list(found)[: 30 if len(found) < 30 else 4]
+            return [m for v in shown for m in self._around(v, ordered)]
+        return [Make("named", name)]
+
+    def _scalars(self) -> list[Make]:
+        """Numbers of numpy, for a module that works with it."""
+        np = next((v for v in self.namespace.values() if getattr(v, "__name__", "") == "numpy"), None)
+        return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
+
+    def _family(self, kinds: list[str]) -> list[str]:
+        """The classes asked for, as far as the old version knows them, and those that derive from them."""
+        known = [k for k in kinds if self._lookup(k) is not _MISSING or hasattr(builtins, k)]
+        own = [(name, found) for name, found in self.namespace.items() if isinstance(found, type)]
+        below = [
+            name
+            for kind in known
+            if isinstance(base := self._lookup(kind), type)
+            for name, found in own
+            if base is not object and found is not base and _derives(found, base) and name not in known
+        ]
+        return list(dict.fromkeys([*known, *below[:6]]))
+
+    def _examples(self, name: str) -> tuple[Any, ...]:
+        """Values of a class that is made of nothing but its value."""
+        kind = self._lookup(name)
+        if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal)):
+            return ()
+        return next((values for k, values in _PLAIN.items() if k.__name__ == kind.__name__), ())
+
+    def _lookup(self, name: str) -> Any:
+        first, *others = name.split(".")
+        found = self.namespace.get(first, _MISSING)
+        for part in others:
+            found = getattr(found, part, _MISSING)
+        return found
+
+    # --- by annotation -----------------------------------------------------------------------------
+
+    def _of_type(self, kind: Any, u: Usage, name: str) -> list[Make]:
+        origin, args = typing.get_origin(kind), typing.get_args(kind)
+        if origin is typing.Union or type(kind).__name__ == "UnionType":
+            return [m for arg in args for m in self._of_type(arg, u, name)]
+        if origin is typing.Literal:
+            return [Make("value", a) for a in args]
+        if kind is None or kind is type(None):
+            return [Make("value", None)]
+        if kind is typing.Any or isinstance(kind, typing.TypeVar):
+            return self._of_usage(u, name)
+        base = getattr(origin or kind, "real", None) if type(kind).__name__ == "Held" else origin or kind
+        if not isinstance(base, type):
+            return [Make("stand-in")]
+        return self._of_class(base, args, u, name)
+
+    def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        near = [m for c in u.constants for m in self._around(c, True)]
+        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
+        if kind in _PLAIN:
+            if kind is str:
+                fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
+                fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
+            if kind is float:
+                fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+            return fits + [Make("value", v) for v in _PLAIN[kind]]
+        if issubclass(kind, enum.Enum):
+            return (
+                [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]
+                if self._found(kind)
+                else [Make("value", m) for m in kind]
+            )
+        if kind.__module__ == "numpy":
+            return _of_numpy(kind, near)
+        if kind in (list, set, frozenset, tuple) or (
+            kind.__module__ == "collections.abc" and kind.__name__ != "Callable"
+        ):
+            return self._of_container(kind, args, u, name)
+        if kind.__module__ in ("builtins", "collections.abc"):
+            return [Make("stand-in")]
+        self._learn_fields(kind, name)
+        return [Make("class", kind)]
+
+    def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        if kind.__name__ in ("Mapping", "MutableMapping"):
+            return [Make("dict")]
+        if args and args[0] is not Ellipsis:
+            self.types.setdefault(f"{name}[]", args[0])
+        shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
+        if shape == "tuple" and args and args[-1] is not Ellipsis:
+            return [Make("tuple", len(args))]
+        return [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+
+    def _found(self, kind: type) -> bool:
+        return self._lookup(kind.__qualname__) is kind
+
+    def _learn_fields(self, kind: type, name: str) -> None:
+        try:
+            hints = typing.get_type_hints(kind)
+        except Exception:
+            return
+        for field, hint in hints.items():
+            self.types.setdefault(f"{name}.{field}", hint)
+
+
+def _is_mapping(u: Usage) -> bool:
+    return (
+        bool(u.key_paths)
+        and not u.indexed
+        and u.methods <= {"get", "pop", "setdefault"}
+        and not u.attributes - u.methods
+    )
+
+
+_PLAIN: dict[type, tuple[Any, ...]] = {
+    int: (1, 0, -1, 2, 10, 1000),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan),
+    str: ("text", "", "A", "12"),
+    bool: (True, False),
+    bytes: (b"text", b""),
+    complex: (1j, 0j),
+    object: (3, "text", None),
+    datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),
+    datetime.datetime: (
+        datetime.datetime(2024, 2, 29, 12, 30),
+        datetime.datetime(1999, 12, 31, 23, 59),
+        datetime.datetime(2025, 1, 1, tzinfo=datetime.UTC),
+    ),
+    datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
+    datetime.time: (datetime.time(12, 30), datetime.time(0)),
+    decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
+    PurePath: (PurePath("a/b.txt"), PurePath(".")),
+    dict: (),
+}
+
+
+def _of_numpy(kind: Any, near: list[Make]) -> list[Make]:
+    """Arrays of one and two dimensions, empty too; of a scalar type, numbers near those the code names."""
+    import numpy as np
+
+    if issubclass(kind, np.ndarray):
+        shapes: list[Any] = [[1.0, -2.0, 3.5], [], [0.0], [[1.0, 2.0], [3.0, 4.0]], [1, 2, 3], [math.nan, 1.0]]
+        numbers = sorted({m.what for m in near if type(m.what) in (int, float)})
+        return [Make("value", np.array(shape)) for shape in ([numbers, *shapes] if numbers else shapes)]
+    made = []
+    for number in (*(m.what for m in near if m.kind == "value"), 1, 0, -1, 2.5, math.nan):
+        try:
+            made.append(Make("value", kind(number)))
+        except (TypeError, ValueError, OverflowError):
+            continue
+    return made or [Make("stand-in")]
+
+
+def _derives(kind: type, base: type) -> bool:
+    try:
+        return issubclass(kind, base)
+    except Exception:
+        return False

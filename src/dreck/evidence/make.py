@@ -1,0 +1,66 @@
+"""Recipes: how a value is made that plays a part of an input."""
+
+import dataclasses
+import io
+import pickle
+from typing import Any
+
+
+@dataclasses.dataclass(frozen=True, slots=True)
+class Make:
+    """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `instance`, `stand-in`."""
+
+    kind: str
+    what: Any = None
+
+    def __repr__(self) -> str:
+        match self.kind:
+            case "value":
+                return repr(self.what)
+            case "list" | "tuple" | "set":
+                return f"a {self.kind} of {self.what}"
+            case "exact":
+                return f"an instance of {self.what} itself"
+            case "instance":
+                return f"an instance of {self.what}"
+            case "class":
+                return f"an instance of {self.what.__name__}"
+            case "raise":
+                return f"raises {self.what}"
+            case "named":
+                return str(self.what)
+            case "as it is":
+                return self.kind
+            case "as set up":
+                return f"as {self.what}() leaves it"
+            case "recorded":
+                return recorded_repr(self.what)
+        return f"a {self.kind}"
+
+
+def played(call: dict[str, str]) -> dict[str, Make]:
+    """The choice that puts recorded arguments (pickled, in hex, by parameter) where they came in."""
+    return {name: Make("recorded", data) for name, data in call.items()}
+
+
+class Unpickler(pickle.Unpickler):
+    """Recorded arguments, with the classes of the version that runs: the other one has its own."""
+
+    def __init__(self, data: str, namespace: dict[str, Any]) -> None:
+        super().__init__(io.BytesIO(bytes.fromhex(data)))
+        self.namespace = namespace
+
+    def find_class(self, module: str, name: str) -> Any:
+        if module == self.namespace.get("__name__"):
+            found: Any = self.namespace.get(name.partition(".")[0])
+            for part in name.split(".")[1:]:
+                found = getattr(found, part, None)
+            if found is not None:
+                return found
+        return super().find_class(module, name)
+
+
+def recorded_repr(data: str) -> str:
+    """A recorded argument as people read it, cut to a line."""
+    text = repr(pickle.loads(bytes.fromhex(data)))
+    return text if len(text) <= 120 else text[:117] + "..."

@@ -1,0 +1,164 @@
+"""Set-ups: what objects of a class hold once their constructor has run, as inputs to start from.
+
+An object made up attribute by attribute may be in a state no program ever sees. Where a constructor runs
+through with arguments made for it, what it leaves is the most plausible state there is.
+"""
+
+import ast
+import dataclasses
+import enum
+import inspect
+import itertools
+from collections import deque
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from dreck.evidence.cage import Cage, TimeUp
+from dreck.evidence.candidates import Candidates, SetUp
+from dreck.evidence.make import Make
+from dreck.evidence.observe import Describer
+from dreck.evidence.usage import Usages
+from dreck.evidence.versions import Version
+from dreck.evidence.world import World
+from dreck.evidence.written import state_of
+from dreck.source.functions import FunctionNode
+
+_TRIES = 60
+_SECONDS = 0.05
+_CLASSES = 8
+_NO_USE = (BaseException, type, enum.Enum)
+
+
+def find_set_ups(text: str, versions: Sequence[Version], candidates: Candidates, cage: Cage) -> None:
+    """Lets `candidates` know of each class whose constructor runs through in every version and leaves the same.
+
+    Asked for are the class whose method is tried, those derived from it, and those the code names; `text` is the
+    module of the first version.
+    """
+    trees = {n.name: n for n in ast.walk(ast.parse(text)) if isinstance(n, ast.ClassDef)}
+    spaces = [version.namespace for version in versions]
+    if versions[0].node.name in ("__init__", "__new__"):
+        return
+    for name in itertools.islice(_asked_for(versions[0], candidates), _CLASSES):
+        kind = spaces[0].get(name)
+        if isinstance(kind, type) and _is_set_up(kind) and name not in candidates.set_ups:
+            found = _Finding(kind, _constructor(kind, trees), candidates, spaces, cage).found()
+            if found is not None:
+                candidates.set_ups[kind.__qualname__] = found
+
+
+def _asked_for(version: Version, candidates: Candidates) -> Iterator[str]:
+    names = [name for usage in candidates.usages.by_path.values() for name in usage.classes]
+    if version.owner is not None:
+        owner = version.owner
+        own = version.namespace.items()
+        below = [n for n, k in own if isinstance(k, type) and k is not owner and owner in getattr(k, "__mro__", ())]
+        names = [owner.__name__, *sorted(below)[:4], *names]
+    return iter(dict.fromkeys(names))
+
+
+def _is_set_up(kind: type) -> bool:
+    plain = vars(object)
+    own = any(getattr(kind, name) is not plain[name] for name in ("__init__", "__new__"))
+    return (
+        own and not dataclasses.is_dataclass(kind) and not issubclass(kind, _NO_USE) and kind.__module__ != "builtins"
+    )
+
+
+def _constructor(kind: type, trees: Mapping[str, ast.ClassDef]) -> FunctionNode | None:
+    """The code of the constructor that counts, when the module has it."""
+    home = next((b for b in kind.__mro__ if {"__init__", "__new__"} & vars(b).keys()), kind)
+    tree = trees.get(home.__name__)
+    written = [n for n in tree.body if isinstance(n, ast.FunctionDef)] if tree is not None else []
+    return next((n for n in written if n.name in ("__init__", "__new__")), None)
+
+
+@dataclasses.dataclass(slots=True)
+class _Finding:
+    """The search for arguments that the constructor of one class takes."""
+
+    kind: type
+    node: FunctionNode | None
+    candidates: Candidates
+    spaces: list[dict[str, Any]]
+    cage: Cage
+
+    def found(self) -> SetUp | None:
+        try:
+            parameters = list(inspect.signature(self.kind).parameters.values())
+        except (TypeError, ValueError):
+            return None
+        by_position = (inspect.Parameter.POSITIONAL_ONLY, inspect.Parameter.POSITIONAL_OR_KEYWORD)
+        needed = tuple(p.name for p in parameters if p.default is p.empty and p.kind in by_position)
+        optional = tuple(p.name for p in parameters if p.default is not p.empty and p.kind not in by_position[:1])
+        own = [n for n in ("__new__", "__init__") if getattr(self.kind, n) is not vars(object)[n]]
+        whole = own == ["__new__"]
+        used = self._used(needed + optional)
+        draft = SetUp(self.kind.__qualname__, needed, optional, (), (), whole, used)
+        self.candidates.offer(self.kind.__qualname__, draft)
+        for makes in self._combined(needed):
+            states = [self._state(draft, makes, space) for space in self.spaces]
+            if None in states:
+                continue
+            told = [Describer().of(state) for state in states]
+            if any(one != told[0] for one in told):
+                return None
+            attributes = tuple((name, _others(value)) for name, value in (states[0] or {}).items())
+            return dataclasses.replace(draft, first=makes, attributes=attributes)
+        return None
+
+    def _used(self, names: tuple[str, ...]) -> tuple[tuple[str, Any], ...]:
+        if self.node is None:
+            return ()
+        usages = Usages()
+        usages.add(self.node)
+        return tuple((name, usages.at(name)) for name in names)
+
+    def _combined(self, needed: tuple[str, ...]) -> Iterator[tuple[Make, ...]]:
+        """All first choices, then every parameter changed alone, then everything."""
+        options = [list(self._options(name)) for name in needed]
+        first = tuple(makes[0] for makes in options)
+        alone = ((*first[:i], make, *first[i + 1 :]) for i, makes in enumerate(options) for make in makes[1:])
+        return itertools.islice(itertools.chain([first], alone, itertools.product(*options)), _TRIES)
+
+    def _options(self, name: str) -> Iterator[Make]:
+        """What may be given for one parameter, most plausible first."""
+        yield from self.candidates.at(f"{self.kind.__qualname__}({name})")[:6]
+        yield from (Make("value", v) for v in ("text", 3, None, b"text"))
+        yield from (Make("list", 0), Make("stand-in"))
+
+    def _state(self, draft: SetUp, makes: tuple[Make, ...], space: dict[str, Any]) -> dict[str, Any] | None:
+        """What the constructor leaves; None when it does not run through, or does more than set up."""
+        path = self.kind.__qualname__
+        world = World(self.candidates, {f"{path}({n})": m for n, m in zip(draft.needed, makes, strict=True)}, space)
+        self.cage.told.clear()
+        try:
+            with self.cage.timed(_SECONDS):
+                made = world.set_up(path, space[self.kind.__name__], draft)
+        except (TimeUp, Exception, SystemExit):
+            return None
+        return None if self.cage.told or world.log else state_of(made)
+
+
+def _others(value: Any) -> tuple[Make, ...]:
+    """What else of its kind may stand where a constructor has put `value`."""
+    match value:
+        case bool():
+            return (Make("value", not value),)
+        case int() | float():
+            return tuple(Make("value", v) for v in (value, 0, 1, 3))
+        case str():
+            return tuple(Make("value", v) for v in ("text", ""))
+        case bytes():
+            return tuple(Make("value", v) for v in (b"text", b""))
+        case bytearray():
+            return (Make("value", bytearray(b"text")),)
+        case list():
+            return Make("list", 2), Make("list", 1), Make("list", 0)
+        case dict():
+            return (Make("dict"),)
+        case set():
+            return (Make("set", 2),)
+        case deque():
+            return (Make("value", deque(["text", 3])),)
+    return ()
