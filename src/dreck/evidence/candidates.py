@@ -64,6 +64,8 @@ _STRING_METHODS = frozenset(
 _LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
 _DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 _MISSING = object()
+_DEEPEST = 3
+"""Lists in lists in lists; no deeper."""
 
 
 @dataclasses.dataclass(frozen=True, slots=True)
@@ -168,6 +170,9 @@ class Candidates:
         plausible = self._plausible(name)
         first = any(make.kind == "as it is" for make in extra) or self.usages.at(name) == Usage()
         made = [*extra, *plausible] if first else [*plausible, *extra]
+        made.sort(key=lambda make: make.kind != "class")
+        if name.count("[") > _DEEPEST:
+            made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]
         if "AttributeError" in self.usages.caught and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
         if self.usages.at(name).optional:

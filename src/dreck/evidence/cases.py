@@ -12,9 +12,9 @@ from typing import Any
 
 from dreck.evidence.candidates import Candidates
 from dreck.evidence.case import HELPERS, Case
+from dreck.evidence.moves import Tried
 from dreck.evidence.observe import Describer
 from dreck.evidence.runs import ENDLESS, Runner
-from dreck.evidence.search import Tried
 from dreck.evidence.versions import Version
 from dreck.evidence.world import World
 from dreck.evidence.written import Unwritable, Writer, own_kind, state_of

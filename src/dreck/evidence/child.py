@@ -20,11 +20,12 @@ from dreck.evidence.candidates import Candidates
 from dreck.evidence.expectation import outside
 from dreck.evidence.installed import import_installed
 from dreck.evidence.make import Make, played
+from dreck.evidence.moves import Tried
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
 from dreck.evidence.runs import Runner, watch_common_globals
-from dreck.evidence.search import Search, Tried
+from dreck.evidence.search import Search
 from dreck.evidence.setups import find_set_ups
 from dreck.evidence.still import Still, wavering
 from dreck.evidence.texts import pieces

@@ -27,6 +27,8 @@ class Make:
                 return f"an instance of {self.what.__name__}"
             case "raise":
                 return f"raises {self.what}"
+            case "same":
+                return f"the very {self.what}"
             case "named":
                 return str(self.what)
             case "as it is":

@@ -9,12 +9,12 @@ _TRIED = "a1 -Z_.x0"
 
 
 def matched_by(pattern: str | bytes, flags: int = 0) -> list[str]:
-    """Up to three strings `pattern` matches; none when it is too clever for this."""
+    """Up to five strings `pattern` matches; none when it is too clever for this."""
     if isinstance(pattern, bytes):
         return []
     try:
         tree = re._parser.parse(pattern, flags)  # type: ignore[attr-defined]
-        made = [_of(tree, extra) for extra in (0, 1, 60)]
+        made = [_of(tree, extra) for extra in (0, 1, 2, 3, 60)]
         return [text for text in dict.fromkeys(made) if re.search(pattern, text, flags)]
     except (re.error, AttributeError, ValueError, RecursionError, TypeError):
         return []

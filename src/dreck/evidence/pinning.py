@@ -16,9 +16,10 @@ from dreck.evidence.cases import Caser
 from dreck.evidence.installed import import_installed
 from dreck.evidence.instrument import watched
 from dreck.evidence.make import Make, played
+from dreck.evidence.moves import Tried
 from dreck.evidence.proof import Subject, prove
 from dreck.evidence.runs import Runner
-from dreck.evidence.search import Search, Tried
+from dreck.evidence.search import Search
 from dreck.evidence.setups import find_set_ups
 from dreck.evidence.still import Still
 from dreck.evidence.strength import Change, changes

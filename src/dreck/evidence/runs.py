@@ -197,7 +197,7 @@ class Runner:
         for position, (own_name, parameter) in enumerate(self._signature.parameters.items()):
             name = self._aliases.get(own_name, own_name)
             if position == 0 and owner is not None and own_name in ("self", "cls", "mcs"):
-                args.append(self._self(world, name, owner) if own_name == "self" else _class_of(owner))
+                args.append(self._self(world, name, owner) if own_name == "self" else self._class(world, name, owner))
                 continue
             if position == 0 and name == "self" and self._like is not None:
                 args.append(self._self(world, name, self._like))
@@ -242,6 +242,17 @@ class Runner:
         world.built[name] = made
         return made
 
+    def _class(self, world: World, name: str, owner: type) -> type:
+        """What a class method is called on: the class or one below it; for a metaclass a class made by it."""
+        if not issubclass(owner, type):
+            return self._one_below(world, name, owner)
+        made = {n: k for n, k in self.version.namespace.items() if type(k) is owner}
+        try:
+            made["Made"] = owner("Made", (), {})
+        except Exception:
+            made.setdefault(owner.__name__, owner)
+        return made[world.answer(f"which {name}", tuple(made)[-5:])]
+
     def _member(self, world: World, name: str, owner: type[enum.Enum]) -> Any:
         """A member of an enum by its name, as this version has it."""
         known = self.version.namespace.get(owner.__name__, owner)
@@ -271,16 +282,6 @@ def put_back(before: dict[str, str]) -> tuple[tuple[str, str | None], ...]:
     os.environ.update(before)
     names = sorted(n for n in {*before, *after} if before.get(n) != after.get(n))
     return tuple((n, after.get(n)) for n in names)
-
-
-def _class_of(owner: type) -> type:
-    """What a class method is called on: the class, or for a metaclass a class made by it."""
-    if not issubclass(owner, type):
-        return owner
-    try:
-        return owner("Made", (), {})
-    except Exception:
-        return owner
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:

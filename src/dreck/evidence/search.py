@@ -5,13 +5,9 @@ their neighbours, to the very value seen on the other side of the comparison, an
 difference (one Newton step) where numbers are computed. What reaches further is kept and built on.
 """
 
-import ast
-import contextlib
-import datetime
 import itertools
 import math
 import random
-import re
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -21,34 +17,15 @@ from dreck.evidence.bulk import Bulk
 from dreck.evidence.candidates import Candidates
 from dreck.evidence.make import Make
 from dreck.evidence.mishaps import learned
+from dreck.evidence.moves import Choice, Moves, Outcome, Tried, is_text
 from dreck.evidence.runs import ENDLESS, RUN_SECONDS, Observation, Runner
-from dreck.evidence.standins import StandIn, general
+from dreck.evidence.standins import general
 from dreck.evidence.texts import mutated
 from dreck.evidence.usage import Usages
 from dreck.evidence.world import World
 
 _now = time.monotonic
 """The real clock, whatever the code under trial is told."""
-
-Choice = dict[str, Make]
-Outcome = tuple[int, int, bool]
-
-
-@dataclass(slots=True)
-class Tried:
-    """One input with what it reached and what each test was comparing."""
-
-    choice: Choice
-    used: dict[str, Make]
-    reached: frozenset[Outcome]
-    operands: dict[tuple[int, int], list[tuple[str, Any, Any]]]
-    alike: bool
-    old: Observation
-    new: Observation
-    trail: tuple[tuple[int, bool], ...] = ()
-    """The outcomes in the order the last of the versions asked for them."""
-    far: tuple[bool, int, int] = (False, 0, 0)
-    """How far it got: to the end, outcomes on the way, the line of the old version it died at."""
 
 
 @dataclass(slots=True)
@@ -58,7 +35,7 @@ class Search:
     runners: tuple[Runner, ...]
     candidates: Candidates
     usages: Usages
-    inputs: int = 600
+    inputs: int = 1_200
     seconds: float = 1.2
     announce: Callable[[int], None] = lambda number: None
     skipped: frozenset[int] = frozenset()
@@ -85,10 +62,12 @@ class Search:
     all_tried: list[Tried] = field(default_factory=list)
     _seen: dict[str, Tried | None] = field(default_factory=dict)
     _until: float = 0.0
+    _moves: Moves = field(init=False)
 
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
         self._until = _now() + self.seconds
+        self._moves = Moves(self.candidates, self.usages, self.runners, self.pieces, self._told)
         for choice in self.starts:
             self.attempt(choice)
         first = self._first()
@@ -98,6 +77,8 @@ class Search:
         self._each_alone(first)
         self._guided()
         self._at_edges()
+        self._crossed()
+        self._each_way()
         self._in_bulk()
         self._at_random()
         if self.different is not None:
@@ -162,7 +143,7 @@ class Search:
         explored: set[str] = set()
         parents = [first]
         seen = 0
-        while parents and self.count < self.inputs // 3:
+        while parents and self.count < _ALONE:
             parent = parents.pop(0)
             for path in [p for p in parent.used if general(p) not in explored]:
                 explored.add(general(path))
@@ -175,8 +156,9 @@ class Search:
 
     def _guided(self) -> None:
         """Rounds over all outcomes that are missing; each gets a few inputs, and more when a round brought nothing."""
-        allowed = _MOVES
-        while not self._over() and allowed <= _MOST_MOVES:
+        allowed, begun = _MOVES, _now()
+        most, until = int(self.inputs * _GUIDED), begun + max(0.0, self._until - begun) * _GUIDED
+        while not self._over() and allowed <= _MOST_MOVES and self.count < most and _now() < until:
             missing = sorted(self.wanted() - self.reached)
             if not missing:
                 return
@@ -184,7 +166,7 @@ class Search:
             for outcome in missing:
                 if outcome not in self.reached:
                     self._towards(outcome, allowed)
-                if self._over():
+                if self._over() or self.count >= most or _now() > until:
                     return
             if self.count == tried:
                 return
@@ -196,7 +178,7 @@ class Search:
         parents = self.reaching.get((side, number)) or self._nearby()
         until = self.count + allowed
         for parent in parents[-4:]:
-            for choice in self._moves(parent, side, number, test):
+            for choice in self._moves.towards(parent, side, number, test):
                 if self._over() or self.count >= until:
                     return
                 self.attempt(choice)
@@ -204,19 +186,36 @@ class Search:
                     return
 
     def _at_edges(self) -> None:
-        """Where numbers are compared: the inputs at which the two sides are equal, and just beside."""
+        """Where the sides of a comparison are equal, and just beside."""
         for (side, number), parents in sorted(self.reaching.items(), key=lambda item: item[0]):
             test = self.runners[side].version.watched.tests[number]
             for parent in (parents[-1], max(parents, key=lambda tried: len(tried.trail))):
-                told = parent.operands.get((side, number), ())
-                paths = self._relevant(parent, test)[:_EDGE_PATHS]
-                for (op, left, right), path in itertools.product([t for t in told if t[0] in _ORDERS], paths):
-                    along = self._along(parent, [path], side, number, op, left, right)
-                    inside = self._matching(parent, [path], op, left, right) if _is_text(parent, path) else iter(())
-                    for choice in (*itertools.islice(along, _EDGES), *itertools.islice(inside, _EDGES)):
-                        if self._over():
-                            return
-                        self.attempt(choice)
+                for choice in self._moves.at_edges(parent, side, number, test):
+                    if self._over():
+                        return
+                    self.attempt(choice)
+
+    def _crossed(self) -> None:
+        """What two inputs have chosen, put together: two guards that both would fire show in which order they stand."""
+        firsts: dict[int, Tried] = {}
+        for group in self.reaching.values():
+            firsts |= {id(tried): tried for tried in group if tried.choice}
+        pairs = itertools.permutations(list(firsts.values())[-_PARENTS:], 2)
+        for one, other in itertools.islice(pairs, _CROSSED):
+            if self._over():
+                return
+            self.attempt({**one.choice, **other.choice})
+
+    def _each_way(self) -> None:
+        """On one input of every way through, each path once through the first few things that may stand there."""
+        ways = {tried.trail: tried for tried in sorted(self.all_tried, key=lambda tried: -len(tried.choice))}
+        until = self.count + _EACH_WAY
+        for tried in list(ways.values())[:_WAYS]:
+            for path in tried.used:
+                for make in self.candidates.at(path)[:_OPTIONS]:
+                    if self._over() or self.count >= until:
+                        return
+                    self.attempt({**tried.choice, path: make})
 
     def _nearby(self) -> list[Tried]:
         """Inputs that got far, for outcomes no test leads to, such as a handler."""
@@ -254,9 +253,8 @@ class Search:
                 return
             for path in pick.sample(paths, min(len(paths), pick.choice((1, 1, 2, 3)))):
                 known = self.candidates.at(path) or [Make("stand-in")]
-                text = parent.used[path].what
-                if isinstance(text, str) and parent.used[path].kind == "value" and pick.random() < _MUTATED:
-                    choice[path] = Make("value", mutated(text, self.pieces, pick))
+                if is_text(parent, path) and pick.random() < _MUTATED:
+                    choice[path] = Make("value", mutated(parent.used[path].what, self.pieces, pick))
                 else:
                     choice[path] = pick.choice(known)
             self.attempt(choice)
@@ -284,132 +282,6 @@ class Search:
                     break
 
     # --- moves -------------------------------------------------------------------------------------
-
-    def _moves(self, parent: Tried, side: int, number: int, test: ast.AST) -> Iterator[Choice]:
-        if isinstance(test, ast.ExceptHandler):
-            yield from self._faults(parent)
-        paths = self._relevant(parent, test)
-        for op, left, right in parent.operands.get((side, number), ()):
-            yield from self._matching(parent, paths, op, left, right)
-        for path in paths:
-            for make in self.candidates.at(path):
-                yield {**parent.choice, path: make}
-        for op, left, right in parent.operands.get((side, number), ()):
-            yield from self._along(parent, paths, side, number, op, left, right)
-        if len(paths) > 1:
-            yield from self._pairs(parent, paths)
-        yield from self._reworded(parent, paths)
-
-    def _reworded(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
-        """Texts the test looks at, with pieces the code knows put in, taken out and repeated."""
-        pick = random.Random(len(self.all_tried))
-        for path in [p for p in paths if _is_text(parent, p)][:3]:
-            for _ in range(_REWORDED):
-                yield {**parent.choice, path: Make("value", mutated(parent.used[path].what, self.pieces, pick))}
-
-    def _faults(self, parent: Tried) -> Iterator[Choice]:
-        """Lets one call on a stand-in raise what a handler waits for."""
-        for path in parent.used:
-            for make in self.candidates.at(path):
-                if make.kind == "raise":
-                    yield {**parent.choice, path: make}
-
-    def _relevant(self, parent: Tried, test: ast.AST) -> list[str]:
-        """The paths a test looks at, and everything below and above them."""
-        names = self.usages.depends(test)
-        near = [p for p in parent.used if general(p) in names]
-        below = [p for p in parent.used if p not in near and any(_touches(general(p), n) for n in names)]
-        if any(p.endswith(")") or p.endswith(" given") for p in parent.used):  # what an object was made with
-            wholes = {n.partition(".")[0] for n in names if "." in n}
-            below += [p for p in parent.used if p.partition("(")[0] in wholes and p not in near + below]
-        return near + below or list(parent.used)
-
-    def _matching(self, parent: Tried, paths: list[str], op: str, left: Any, right: Any) -> Iterator[Choice]:
-        """Puts what was seen on one side of a comparison where the other side came from."""
-        for mine, other in ((left, right), (right, left)):
-            if isinstance(mine, StandIn):
-                origins = [mine._dreck_path]
-            else:
-                origins = [p for p in paths if parent.used[p].kind == "value" and _same(parent.used[p].what, mine)]
-            for path in origins:
-                for value in _goals(op, mine, other):
-                    yield {**parent.choice, path: Make("value", value)}
-            yield from self._inside_texts(parent, paths, op, mine, other)
-
-    def _inside_texts(self, parent: Tried, paths: list[str], op: str, mine: Any, other: Any) -> Iterator[Choice]:
-        """A value that was cut out of a text is changed where it stands in that text."""
-        part = str(mine) if isinstance(mine, str | int | float) else ""
-        if not part and isinstance(other, str):
-            for path in paths:
-                whole = parent.used[path].what
-                if isinstance(whole, str) and len(whole) < 9:
-                    for at in range(len(whole) + 1):
-                        yield {**parent.choice, path: Make("value", whole[:at] + other + whole[at:])}
-        if not part:
-            return
-        for path in paths:
-            whole = parent.used[path].what
-            if isinstance(whole, datetime.date) and isinstance(other, int):
-                yield from self._other_dates(parent, path, whole, mine, other)
-            if not isinstance(whole, str) or part not in whole or (whole == part and isinstance(mine, str)):
-                continue
-            for value in _goals(op, mine, other):
-                yield {**parent.choice, path: Make("value", whole.replace(part, str(value), 1))}
-            if isinstance(other, str) and whole.endswith(part):
-                yield {**parent.choice, path: Make("value", whole + other)}
-
-    def _other_dates(self, parent: Tried, path: str, day: datetime.date, mine: Any, other: int) -> Iterator[Choice]:
-        for field_name in ("year", "month", "day", "hour", "minute"):
-            if getattr(day, field_name, None) == mine:
-                for value in (other, other + 1, other - 1):
-                    with contextlib.suppress(ValueError):
-                        yield {**parent.choice, path: Make("value", day.replace(**{field_name: value}))}
-
-    def _along(
-        self, parent: Tried, paths: list[str], side: int, number: int, op: str, left: Any, right: Any
-    ) -> Iterator[Choice]:
-        """Follows the slope of `left - right` in each number the test is computed from."""
-        gap = _difference(left, right)
-        if gap is None:
-            return
-        for path in paths:
-            make = parent.used[path]
-            if (
-                make.kind not in ("value", "list")
-                or isinstance(make.what, bool)
-                or not isinstance(make.what, int | float)
-            ):
-                continue
-            step = {**parent.choice, path: Make(make.kind, make.what + 1)}
-            stepped = self.attempt(step) or self._seen.get(_mark(step))
-            if stepped is None:
-                continue
-            for moved in self._slopes(stepped, side, number, gap, _same(left, make.what)):
-                target = make.what - gap / moved
-                for value in _whole(target, make.what):
-                    if make.kind == "value" or 0 <= value <= 300:
-                        yield {**parent.choice, path: Make(make.kind, value)}
-            if make.kind == "value":
-                for value in (*range(12), 59, 99, 100, 365, 400):
-                    yield {**parent.choice, path: Make("value", value)}
-
-    def _slopes(self, stepped: Tried, side: int, number: int, gap: float, is_itself: bool) -> Iterator[float]:
-        """How much the difference moves with the number; where one step leads elsewhere, one for one is a guess."""
-        told = stepped.operands.get((side, number), ())
-        for _, a, b in told[-1:]:
-            moved = _difference(a, b)
-            if moved is not None and moved != gap:
-                yield moved - gap
-        if not told:
-            yield 1.0 if is_itself else -1.0
-
-    def _pairs(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
-        for i, first in enumerate(paths[:5]):
-            for second in paths[i + 1 : 5]:
-                for a in self.candidates.at(first)[:6]:
-                    for b in self.candidates.at(second)[:6]:
-                        yield {**parent.choice, first: a, second: b}
-
     # --- one input ---------------------------------------------------------------------------------
 
     def attempt(self, choice: Choice) -> Tried | None:
@@ -446,6 +318,10 @@ class Search:
         self._keep(tried)
         return tried
 
+    def _told(self, choice: Choice) -> Tried | None:
+        """What came of an input, tried before or now."""
+        return self.attempt(choice) or self._seen.get(_mark(choice))
+
     def _confirm(self, tried: Tried) -> None:
         """Asked again the old version has to say the same; and what ran out of time gets more of it."""
         ran_out = ENDLESS in (tried.old.error, tried.new.error)
@@ -462,9 +338,8 @@ class Search:
         unfit, wanted = learned(tried.old.error)
         if not wanted:
             return
-        for path, make in tried.used.items():
-            if _PLACE.fullmatch(path) and _would_be(make, unfit) and not _is_asked(path, tried.used):
-                self.candidates.want(path, wanted)
+        for path in tried.died_of(unfit):
+            self.candidates.want(path, wanted)
 
     def _allow_for(self, observation: Observation, seconds: float) -> None:
         """The first few runs that do not end, or are very slow, are not charged to the search."""
@@ -495,33 +370,22 @@ class Search:
         self.reached |= tried.reached
 
 
-_PLACE = re.compile(r"[^\W\d]\w*(\.\w+|\[[^\]]*\]|\(\w*\)|#\d+)*")
 """A path at which something stands, and no question asked of it."""
+_GUIDED = 0.65
+"""The part of the budget that goes into missing outcomes; the rest looks for differences where all is reached."""
+_ALONE = 200
+_PARENTS = 16
+_CROSSED = 240
+_EACH_WAY = 160
+_WAYS = 16
+_OPTIONS = 5
 _MOVES = 15
 _MOST_MOVES = 4_000
 _MUTATED = 0.6
-_REWORDED = 24
 _SHRINKS = 40
 _SHRINK_SECONDS = 4.0
-_EDGES = 4
-_EDGE_PATHS = 5
 _REPAIRS = 12
 _BULK = 10_000
-_ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
-
-
-def _would_be(make: Make, kind: str) -> bool:
-    """Whether what a recipe makes is of the class that an exception names."""
-    return make.kind == "stand-in" if kind == "StandIn" else make.kind == "value" and type(make.what).__name__ == kind
-
-
-def _is_asked(path: str, used: dict[str, Make]) -> bool:
-    """Whether something stood there that was asked for its parts."""
-    return any(other.startswith((f"{path}.", f"{path}[", f"{path}(")) for other in used)
-
-
-def _is_text(tried: Tried, path: str) -> bool:
-    return isinstance(tried.used[path].what, str)
 
 
 def _mark(choice: Choice) -> str:
@@ -540,65 +404,5 @@ def _smaller(tried: Tried) -> Iterator[Choice]:
             for value in (0, 1, make.what // 2):
                 if abs(value) < abs(make.what):
                     yield {**tried.choice, path: Make("value", value)}
-        elif isinstance(make.what, str) and len(make.what) > 1:
+        elif is_text(tried, path) and len(make.what) > 1:
             yield {**tried.choice, path: Make("value", make.what[: len(make.what) // 2])}
-
-
-def _touches(path: str, name: str) -> bool:
-    return (
-        path.startswith((f"{name}.", f"{name}["))
-        or f"({name})" in path
-        or path.endswith(f" in {name}")
-        or name.startswith((f"{path}.", f"{path}["))
-    )
-
-
-def _same(a: Any, b: Any) -> bool:
-    return type(a) is type(b) and bool(a == b)
-
-
-def _goals(op: str, mine: Any, other: Any) -> Iterator[Any]:
-    """Values in place of `mine` that make the comparison with `other` come out each way."""
-    if isinstance(other, StandIn):
-        return
-    match op:
-        case "In" | "NotIn":
-            if isinstance(other, str | list | tuple | set | frozenset | dict) and len(other) < 50:
-                yield from list(other)[:6]
-        case "startswith" | "endswith" if isinstance(mine, str):
-            for text in other if isinstance(other, tuple) else (other,):
-                if isinstance(text, str):
-                    yield text + mine if op == "startswith" else mine + text
-        case "isdigit" | "isalnum":
-            yield "12"
-        case "isalpha" | "islower":
-            yield "text"
-        case "isupper":
-            yield "TEXT"
-        case "isspace":
-            yield " "
-        case "truth":
-            if isinstance(mine, int | float) and not isinstance(mine, bool):
-                yield from (0, 1)
-        case _ if isinstance(other, int | float) and not isinstance(other, bool):
-            yield from (other, other + 1, other - 1)
-        case _ if isinstance(other, str | bytes | tuple) or other is None:
-            yield other
-
-
-def _difference(left: Any, right: Any) -> float | None:
-    if isinstance(left, int | float) and isinstance(right, int | float):
-        gap = float(left) - float(right) if abs(left) < 1e300 and abs(right) < 1e300 else math.nan
-        return None if math.isnan(gap) or math.isinf(gap) else gap
-    return None
-
-
-def _whole(target: float, like: float) -> Iterator[Any]:
-    if math.isnan(target) or math.isinf(target):
-        return
-    base = math.floor(target)
-    yield from (base, base + 1, base - 1, base + 2)
-    if isinstance(like, float):
-        yield target
-    for step in range(3, 13):  # a test before this one may ask for a certain remainder
-        yield from (base + step, base - step)

@@ -23,7 +23,7 @@ class StandIn:
         object.__setattr__(self, "_dreck_path", path)
 
     def __getattr__(self, name: str) -> Any:
-        if name.startswith("__") and name.endswith("__"):
+        if name.startswith("__") and not self._dreck_world.is_asked(self._dreck_path, name):
             raise AttributeError(name)
         return self._dreck_world.at(f"{self._dreck_path}.{name}", keep=self)
 

@@ -4,7 +4,7 @@ import random
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-_ALWAYS = ("a", "1", " ", "é", "\n")
+_ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
 _LONGEST = 12
 _MOST = 60
 

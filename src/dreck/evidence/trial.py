@@ -12,7 +12,7 @@ from typing import Any
 
 from dreck.evidence.case import Case
 
-DEFAULT_INPUTS = 600
+DEFAULT_INPUTS = 1_200
 DEFAULT_SECONDS = 1.2
 
 

@@ -15,7 +15,9 @@ from dreck.source.functions import FunctionNode
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
-_STRIPPED = re.compile(r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize)\(\))+$")
+_STRIPPED = re.compile(
+    r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize|replace|removeprefix|removesuffix|decode)\(\))+$"
+)
 
 
 @dataclass(slots=True)
@@ -118,6 +120,7 @@ class Usages:
             whole = _STRIPPED.sub("", path)
             if whole != path:  # what is asked of `s.strip().lower()` is asked of `s`
                 self.at(whole).contains.extend(v for v in usage.contains + usage.constants if isinstance(v, str))
+                self.at(whole).patterns.extend(usage.patterns)
 
     def _methods(self, function: FunctionNode, methods: Mapping[str, FunctionNode], seen: set[str]) -> None:
         """What methods called on `self` look at is looked at by the call."""
@@ -223,6 +226,8 @@ class Usages:
                 return None if inner is None else f"{inner}()"
             case ast.NamedExpr(value=value):
                 return self.path(value)
+            case ast.IfExp(body=body, orelse=orelse):
+                return self.path(body) or self.path(orelse)
             case ast.Await(value=value):
                 inner = self.path(value)
                 return None if inner is None else f"{inner}.await"
@@ -428,7 +433,7 @@ class Usages:
                 value=ast.Attribute(value=ast.Name(id="os"), attr="path")
             ), [value, *_]:
                 self._on(value, lambda u: setattr(u, "is_path", True))
-            case ast.Attribute(value=base, attr="get"), [ast.Constant(value=str() as key), *_]:
+            case ast.Attribute(value=base, attr="get" | "pop" | "setdefault"), [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
             case ast.Attribute(value=base, attr="get"), [value, *_]:
                 self._looked_up(base, value)

@@ -14,6 +14,7 @@ from functools import lru_cache
 from pathlib import PurePath
 from typing import Any
 
+from dreck.evidence.cage import TimeUp
 from dreck.evidence.candidates import Candidates, SetUp
 from dreck.evidence.make import Make, Unpickler
 from dreck.evidence.observe import Describer
@@ -45,6 +46,8 @@ class World:
         return value
 
     def chosen(self, path: str) -> Make:
+        if len(path) > _LONGEST_PATH or len(self.used) > _MOST_PATHS:
+            raise TimeUp  # it looks for the end of something made up that has none
         make = self.choice.get(path)
         if make is None:
             options = self.candidates.at(path)
@@ -56,13 +59,19 @@ class World:
         self.candidates.offered(question, values)
         return self.chosen(question).what
 
+    def is_asked(self, path: str, name: str) -> bool:
+        """Whether the code itself asks what stands at `path` for an attribute, and not only Python does."""
+        usage = self.candidates.usages.by_path.get(general(path))
+        return usage is not None and name in usage.attributes
+
     def hint(self, path: str, value: Any) -> None:
         self.candidates.hint(path, value)
 
     def record(self, what: str, path: str, *values: Any) -> None:
-        if len(self.log) < 2_000:
-            describe = Describer()
-            self.log.append((what, path, *(describe.of(v) for v in values)))
+        if len(self.log) >= _LONGEST_LOG:
+            raise TimeUp  # a loop that asks stand-ins for ever
+        describe = Describer()
+        self.log.append((what, path, *(describe.of(v) for v in values)))
 
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         self.record("call", path, args, kwargs)
@@ -81,6 +90,8 @@ class World:
                 return self._named(str(make.what))
             case "recorded":
                 return Unpickler(make.what, self.namespace).load()
+            case "same":
+                return self.at(make.what)
             case "as set up":
                 return self._as_set_up(path)
             case "list":
@@ -233,6 +244,9 @@ class World:
         return made
 
 
+_LONGEST_LOG = 600
+_LONGEST_PATH = 300
+_MOST_PATHS = 1_500
 _PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
 _MUTABLE = (list, set, dict, bytearray, deque)
 
@@ -283,7 +297,7 @@ def partial(world: World, path: str, kind: type) -> Any:
                 return StandIn(world, path)
 
     def missing(self: Any, name: str) -> Any:
-        if name.startswith("__") and name.endswith("__"):
+        if name.startswith("__"):  # private names come mangled; only Python itself asks for others
             raise AttributeError(name)
         return world.at(f"{path}.{name}")
 
@@ -292,6 +306,7 @@ def partial(world: World, path: str, kind: type) -> Any:
             "__getattr__": missing,
             "_dreck_path": path,
             "_dreck_world": world,
+            "__del__": _nothing,
             "__module__": kind.__module__,
             "__qualname__": kind.__qualname__,
         }
@@ -328,6 +343,10 @@ def _set_hidden(made: Any, world: World, path: str, kind: type) -> None:
             world.candidates.offer_as_it_is(f"{path}.{name}")
         if world.chosen(f"{path}.{name}").kind != "as it is":
             object.__setattr__(made, name, world.at(f"{path}.{name}"))
+
+
+def _nothing(self: Any) -> None:
+    """Classes that close themselves when they are forgotten would do it while others are looked at."""
 
 
 def _decided(name: str) -> Any:
