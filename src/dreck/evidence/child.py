@@ -235,6 +235,8 @@ def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
     if not wanted:
         wanted = search.wanted()
     missing = sorted(wanted - search.reached)
+    there = [tried for tried in search.all_tried if tried.reached & wanted]
+    refused = there[0].old.refused[:1] if there and all(map(_ends_refused, there)) else ()
     return {
         "inputs": search.count + search.in_bulk,
         "outcomes": [len(wanted & search.reached), len(wanted)],
@@ -243,11 +245,16 @@ def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing],
         "deaths": sorted(search.deaths),
         "finished": search.finished,
+        "refused": refused[0] if refused else "",
         "unstable": search.unstable,
         "difference": _difference(search.different) if search.different else None,
         "expected": _difference(search.expected) if search.expected else None,
         "held": search.held,
     }
+
+
+def _ends_refused(tried: Tried) -> bool:
+    return bool(tried.old.refused) and "refused: " in repr(tried.old.error)
 
 
 def _missing(version: Version, side: int, number: int, outcome: bool) -> dict[str, Any]:

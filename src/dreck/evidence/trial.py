@@ -149,6 +149,11 @@ def _problem(answer: dict[str, Any]) -> str:
         return f"{told}{source}; pass that in as an argument, so that it can be held still"
     if answer["died"]:
         return f"the process died or hung on {answer['died']} inputs"
+    if answer["refused"]:
+        return (
+            f"the cage ends every run that comes there (refused: {answer['refused']}), so what follows is not seen; "
+            "--open-cage lets through what you allow"
+        )
     if not answer["finished"] and len(answer["deaths"]) <= 1:
         died = answer["deaths"][0] if answer["deaths"] else "nothing ran"
         return f"every input ended in the same way ({died}); annotate the parameters so that better inputs can be made"
