@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 from dreck.evidence.facts import Facts
 from dreck.evidence.kin import Found, Kin, Member
+from dreck.evidence.linear import LINEAR, whole_number
 from dreck.model.graph import Arena, Node
 from dreck.model.scopes import ModuleNames, names_read, param_names, scope_of
 from dreck.model.terms import Term, Terms
@@ -131,11 +132,14 @@ class Acts:
         names: tuple[ModuleNames, ModuleNames],
         allowed: frozenset[str],
         annotated: dict[str, str],
+        spoken: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset()),
     ) -> None:
+        """`spoken` are the attributes that each of the two functions names."""
         self.arena = arena
         self.terms = arena.terms
         self.names = names
-        self.kin = (Kin(names[0], names[1]), Kin(names[1], names[0]))
+        old, new = spoken
+        self.kin = (Kin(names[0], names[1], old - new), Kin(names[1], names[0], new - old))
         self.allowed = allowed
         self.annotated = annotated if ANNOTATIONS in allowed else {}
         self.assumptions: set[str] = set()
@@ -407,7 +411,8 @@ class Acts:
                 if found:
                     self.assumptions.add(ANNOTATIONS)
             case "arith":
-                found = _arithmetic_kind(term.args[0], [self.kind(a) for a in term.args[1:]])
+                parts = [] if term.args[0] == LINEAR else [self.kind(a) for a in term.args[1:]]
+                found = "int" if term.args[0] == LINEAR else _arithmetic_kind(term.args[0], parts)
             case _:
                 return ""
         if found:
@@ -887,6 +892,10 @@ class Acts:
         kind = _arithmetic_kind(operator, kinds) if node.op != "format" else ""
         if not kind:
             return self._event(side, node)
+        summed = whole_number(self.terms, operator, values, self.kind) if kind == "int" else None
+        if summed is not None:
+            self.trail.append(("struct", summed, True))
+            return self._free(side, summed)
         term = self.terms.make("arith", operator, *values)
         self.trail.append(("struct", term, True))
         if (operator in _SAFE_ARITHMETIC and set(kinds) <= _NUMBERS) or node.op == "unary":

@@ -428,7 +428,7 @@ def _is_mapping(u: Usage) -> bool:
 
 _PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000),
-    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0),
     str: ("text", "", "A", "12"),
     bool: (True, False),
     bytes: (b"text", b""),

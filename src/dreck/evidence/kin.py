@@ -56,6 +56,8 @@ class Kin:
 
     names: ModuleNames
     other: ModuleNames
+    apart: frozenset[str] = frozenset()
+    """Attributes that of the two functions only this version's speaks of."""
     _fields: dict[str, list[tuple[str, ast.expr | None]] | None] = field(default_factory=dict)
     _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
     _classes: dict[str, ast.ClassDef] | None = None
@@ -73,11 +75,17 @@ class Kin:
         return name in self.names.definitions and name not in self.other.definitions
 
     def is_own_attribute(self, name: str) -> bool:
-        """Whether only this version speaks of an attribute `name`, and nothing sets it on an object."""
+        """Whether only this version, or its function, speaks of an attribute, and nothing sets it on an object."""
         if self._said is None:
             self._said = _Said(self.names), _Said(self.other)
         here, there = self._said
-        return name in here.names and name not in there.names and name not in here.stored
+        if name not in here.names or name in here.stored:
+            return False
+        return name not in there.names or (name in self.apart and self._is_computed(name))
+
+    def _is_computed(self, name: str) -> bool:
+        """Whether it is a property wherever a class has it: code elsewhere cannot set another in its place."""
+        return all(found.form == "property" for k in self.classes if (found := self.found(k, name)) is not None)
 
     def is_stored(self, name: str) -> bool:
         """Whether something sets an attribute `name` on an object."""
@@ -121,12 +129,10 @@ class Kin:
 
     def _is_ordinary(self, kind: str) -> bool:
         """Whether a name assigned in the class is just that: no field of a dataclass, no member of an enum."""
-        node = self.classes[kind]
-        return (
-            not node.decorator_list
-            and not node.keywords
-            and all(isinstance(b, ast.Name) and b.id in self.classes for b in node.bases)
-        )
+        nodes = [self.classes[name] for name in self.lineage(kind)]
+        if any(node.decorator_list or node.keywords or _makes_classes(node) for node in nodes):
+            return False
+        return all(isinstance(b, ast.Name) and b.id in self.classes for node in nodes for b in node.bases)
 
     def lineage(self, kind: str) -> list[str]:
         """`kind` and its bases in this module, nearest first."""
@@ -236,21 +242,27 @@ class Kin:
         mine, theirs = self.classes.get(enum), self.other.definitions.get(enum)
         if mine is None or not isinstance(theirs, ast.ClassDef):
             return None
-        values = _members(mine)
+        values = self._members(mine)
         if values is None or values != _members(theirs) or name not in values:
             return None
         return Member(enum, name)
 
     def has_distinct_members(self, kind: str) -> bool:
         """Whether the constants of a class are plainly different ones."""
-        if _members(self.classes[kind]) is not None:
+        if self._members(self.classes[kind]) is not None:
             return True
+        if not self._is_ordinary(kind):
+            return False
         values = [s.value for s in self.classes[kind].body if isinstance(s, ast.Assign)]
         known = [v.value for v in values if isinstance(v, ast.Constant)]
         return len(known) == len(values) == len(set(known))
 
     def member_names(self, enum: str) -> list[str]:
-        return list(_members(self.classes[enum]) or {})
+        return list(self._members(self.classes[enum]) or {})
+
+    def _members(self, node: ast.ClassDef) -> dict[str, str] | None:
+        """The members of a class that derives from the `Enum` of the standard library."""
+        return _members(node) if _has_enum(self.names) and _has_enum(self.other) else None
 
 
 class _Said:
@@ -429,6 +441,35 @@ def _members(node: ast.ClassDef) -> dict[str, str] | None:
                 return None
     distinct = len(set(found.values())) == len(found) and auto in (0, len(found))
     return {name: repr(value) for name, value in found.items()} if distinct else None
+
+
+def _makes_classes(node: ast.ClassDef) -> bool:
+    """Whether it has a hand in classes that derive from it."""
+    return any(
+        isinstance(s, ast.FunctionDef) and s.name in ("__init_subclass__", "__class_getitem__") for s in node.body
+    )
+
+
+def _has_enum(names: ModuleNames) -> bool:
+    """Whether `Enum` and `enum` are those of the standard library, here and in the files it is linked with."""
+    if "Enum" in names.definitions or "enum" in names.definitions:
+        return False
+    return all(_imports_enum(tree) for tree in (names.tree, *getattr(names, "trees", ())))
+
+
+@lru_cache(maxsize=128)
+def _imports_enum(tree: ast.Module) -> bool:
+    for s in ast.walk(tree):
+        match s:
+            case ast.ImportFrom(module=module, names=names) if (module, s.level) != ("enum", 0):
+                if any((a.asname or a.name) == "Enum" for a in names):
+                    return False
+            case ast.Import(names=names):
+                if any(a.asname in ("Enum", "enum") and a.name != "enum" for a in names):
+                    return False
+            case ast.Name(id="Enum" | "enum", ctx=ast.Store()) | ast.ClassDef(name="Enum" | "enum"):
+                return False
+    return True
 
 
 def _builtin(name: str, names: ModuleNames) -> type | None:

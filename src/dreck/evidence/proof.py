@@ -202,7 +202,8 @@ class _LockStep:
 
     def __post_init__(self) -> None:
         names = (self.subjects[0].names, self.subjects[1].names)
-        self.acts = Acts(self.arena, names, self.allowed, _annotated_kinds(self.subjects[0].node))
+        spoken = (_attributes(self.subjects[0].node), _attributes(self.subjects[1].node))
+        self.acts = Acts(self.arena, names, self.allowed, _annotated_kinds(self.subjects[0].node), spoken)
 
     def start(self, entries: tuple[Node, Node]) -> None:
         if entries[0] is entries[1]:
@@ -587,6 +588,10 @@ def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:
         case "done":
             return term in state.done or term in state.lasting
     return True
+
+
+def _attributes(node: FunctionNode) -> frozenset[str]:
+    return frozenset(n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute))
 
 
 def _annotated_kinds(node: FunctionNode) -> dict[str, str]:

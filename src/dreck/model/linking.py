@@ -153,6 +153,7 @@ class _Renaming(ast.NodeTransformer):
         self.theirs = theirs
         self.module = module
         self.met: set[str] = set()
+        self.of_enums = _from_enum(theirs)
         self.own: list[set[str]] = []
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
@@ -173,11 +174,20 @@ class _Renaming(ast.NodeTransformer):
     def visit_Name(self, node: ast.Name) -> ast.AST:
         if any(node.id in own for own in self.own) or self.theirs.is_builtin(node.id) or "." in node.id:
             return node
+        if node.id in self.of_enums:
+            return node
         if isinstance(node.ctx, ast.Load) and self.theirs.kind(node.id) == "stable":
             self.met.add(node.id)
         elif not isinstance(node.ctx, ast.Load) and not self.own:
             return node
         return ast.copy_location(ast.Name(f"{self.module}.{node.id}", node.ctx), node)
+
+
+def _from_enum(names: ModuleNames) -> set[str]:
+    """What a module has from the standard library's `enum` under its own name: it means the same everywhere."""
+    imports = [s for s in names.tree.body if isinstance(s, ast.ImportFrom) and s.module == "enum" and not s.level]
+    found = {alias.name for s in imports for alias in s.names if alias.asname is None}
+    return {name for name in found if names.kind(name) == "stable"}
 
 
 def file_of(s: ast.ImportFrom, path: Path) -> Path | None:

@@ -82,7 +82,7 @@ class Unfolding(Expressions):
 
     def _table(self, name: str) -> ast.expr | None:
         scope = self.scope
-        if not name.strip("_").isupper() or name in self.kept:
+        if not name.rpartition(".")[2].strip("_").isupper() or name in self.kept:
             return None
         if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:
             return None

@@ -2,9 +2,12 @@
 
 import ast
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from dreck.model.linking import file_of
 from dreck.model.shape import leaves
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
 from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed
 from dreck.steps.chains import Chain, Reader, chains, lines_of
 from dreck.steps.lookup_table import body_lines
@@ -57,6 +60,21 @@ def type_chains(scene: Scene, fewest: int = 2) -> Iterator[tuple[Chain, bool]]:
         for chain in chains(scene.node, TypeReader(exact), fewest):
             if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If):
                 yield chain, exact
+
+
+def home_of(scene: Scene, names: set[str]) -> Scene:
+    """The module classes are defined in: this one, or the one file of the project they are imported from."""
+    if not names or any(name in scene.names.definitions for name in names) or scene.others is None:
+        return scene
+    imports = [s for s in scene.tree.body if isinstance(s, ast.ImportFrom) and names & {a.name for a in s.names}]
+    if len(imports) != 1 or not names <= {a.name for a in imports[0].names if a.asname is None}:
+        return scene
+    path = file_of(imports[0], scene.path)
+    if path is None or path.resolve() not in {file.resolve() for file in scene.others.files}:
+        return scene
+    text = read(path).text
+    tree = parse(text, path)
+    return replace(scene, path=path, text=text, tree=tree, functions=functions_in(tree, text))
 
 
 @dataclass(frozen=True, slots=True)

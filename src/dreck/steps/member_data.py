@@ -6,17 +6,25 @@ from collections.abc import Iterator
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
 from dreck.steps.lookup_table import body_lines, is_fixed, outcome_of
+from dreck.steps.member_amounts import with_amounts
+from dreck.steps.members import enum_of, member_names, planned_in
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
+from dreck.steps.sums import sums_of
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, words_of
-
-_ENUMS = frozenset({"Enum", "enum.Enum", "IntEnum", "StrEnum"})
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain on the members of an enum of this module whose arms only choose values."""
     for chain in chains(scene.node, Reader(), fewest=2):
+        summed = sums_of(chain)
+        if summed:
+            try:
+                yield from with_amounts(scene, chain, summed)
+            except Untouchable as error:
+                yield NotPlanned(chain.first.lineno, str(error))
+            continue
         outcomes = [outcome_of(arm.body) for arm in chain.arms]
         known = [o for o in outcomes if o is not None]
         if len(known) != len(outcomes) or len({o.targets for o in known}) != 1 or len(chain.subjects) != 1:
@@ -32,22 +40,24 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 def _planned(
     scene: Scene, chain: Chain, values: list[tuple[ast.expr, ...]], targets: tuple[str, ...]
 ) -> Plan | NotPlanned | None:
-    enum = _enum(scene, chain)
-    if enum is None:
+    found_in = enum_of(scene, chain)
+    if found_in is None:
         return None
+    home, enum = found_in
     check_keys(chain.keys)
-    if len(targets) > 1 or not all(is_fixed(scene, v) for part in values for v in part):
+    if len(targets) > 1 or not all(is_fixed(home, v) for part in values for v in part):
         raise Untouchable("its arms do more than choose one value; see call-table")
     subject = chain.subjects[0]
     if not is_plain(subject):
         raise Untouchable("what it is about would be worked out twice; give it a name first (shared-term)")
     sheet = scene.sheet()
+    there = sheet if home is scene else home.sheet()
     first, last = lines_of(sheet, chain)
     unit = sheet.unit(scene.node)
-    name = _attribute(scene, enum, targets)
-    table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words())
+    name = _attribute(scene, home, enum, targets)
+    table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words() | home.all_words())
     default = _fixed_default(scene, chain, targets)
-    members = _members(enum)
+    members = set(member_names(enum))
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
     if default is None and not members <= covered:
         raise Untouchable(
@@ -72,41 +82,23 @@ def _planned(
     kept = [c for c in kept if not any(c in line for line in lines)]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*kept, *lines]))
     found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
-    inner = sheet.indent(enum.body[0].lineno)
+    inner = there.indent(enum.body[0].lineno)
     typed = _type(values)
     code = f"{inner}@property\n{inner}def {name}(self){typed}:\n{inner}{unit}return {found}\n"
-    end = (enum.end_lineno or enum.lineno) + 1
-    sheet.insert(end, f"\n{code}\n\n{table} = {{\n{rows}}}\n")
+    there.insert((enum.end_lineno or enum.lineno) + 1, f"\n{code}\n\n{table} = {{\n{rows}}}\n")
     told_of = f"{len(chain.keys)} members of {enum.name} have their {name}"
-    return Plan(first, told_of, sheet.result(), (name, table))
+    return planned_in(scene, home, sheet, there, first, told_of, (name, table))
 
 
-def _enum(scene: Scene, chain: Chain) -> ast.ClassDef | None:
-    """The enum all keys are members of, when this module defines it."""
-    owners = {k.value.id for k in chain.keys if isinstance(k, ast.Attribute) and isinstance(k.value, ast.Name)}
-    if len(owners) != 1 or not all(isinstance(k, ast.Attribute) for k in chain.keys):
-        return None
-    name = owners.pop()
-    node = scene.names.definitions.get(name)
-    if isinstance(node, ast.ClassDef) and any(ast.unparse(b) in _ENUMS for b in node.bases):
-        return node
-    if node is None and name[:1].isupper() and scene.names.kind(name) == "stable":
-        raise Untouchable(f"{name} is defined in another file; take the step there, or move the function to it")
-    return None
-
-
-def _members(enum: ast.ClassDef) -> set[str]:
-    return {s.targets[0].id for s in enum.body if isinstance(s, ast.Assign) and isinstance(s.targets[0], ast.Name)}
-
-
-def _attribute(scene: Scene, enum: ast.ClassDef, targets: tuple[str, ...]) -> str:
+def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, targets: tuple[str, ...]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
     stem = (
         targets[0]
         if targets
         else "_".join(w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get"))
     )
-    used = {n.attr for n in ast.walk(scene.tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
+    trees = (scene.tree, home.tree)
+    used = {n.attr for tree in trees for n in ast.walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and name.isidentifier():
             return name

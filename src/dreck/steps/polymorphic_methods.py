@@ -3,15 +3,11 @@
 import ast
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
-from dreck.model.linking import file_of
-from dreck.source.files import read
-from dreck.source.functions import functions_in, parse
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain
-from dreck.steps.kinds import Moved, called, moved, type_chains
+from dreck.steps.kinds import Moved, called, home_of, moved, type_chains
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
@@ -31,7 +27,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 
 def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
-    home = _home(scene, chain)
+    home = home_of(scene, {key.id for key in chain.keys if isinstance(key, ast.Name)})
     classes = _classes(home, chain, exact)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
@@ -73,22 +69,6 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
         _import_beside(scene, sheet, home, classes[0].name, base)
     others = {home.path: there.result()}
     return Plan(chain.first.lineno, f"{reason}, in {home.path.name}", sheet.result(), made, others=others)
-
-
-def _home(scene: Scene, chain: Chain) -> Scene:
-    """The module the classes are defined in: this one, or the one file of the project they are imported from."""
-    names = {key.id for key in chain.keys if isinstance(key, ast.Name)}
-    if not names or any(name in scene.names.definitions for name in names) or scene.others is None:
-        return scene
-    imports = [s for s in scene.tree.body if isinstance(s, ast.ImportFrom) and names & {a.name for a in s.names}]
-    if len(imports) != 1 or not names <= {a.name for a in imports[0].names if a.asname is None}:
-        return scene
-    path = file_of(imports[0], scene.path)
-    if path is None or path.resolve() not in {file.resolve() for file in scene.others.files}:
-        return scene
-    text = read(path).text
-    tree = parse(text, path)
-    return replace(scene, path=path, text=text, tree=tree, functions=functions_in(tree, text))
 
 
 def _check_reach(scene: Scene, home: Scene, body: Sequence[str], given: Sequence[str]) -> None:

@@ -4,8 +4,10 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from dreck.source.functions import functions_in, parse
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Reader, is_plain
+from dreck.steps.common_lines import shared_out
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.stories import Answer, Teller
@@ -172,15 +174,27 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     lines = [line for chunk in before for line in chunk]
     lines += _ladder(sheet, d, branches, unit)
     lines += [line for chunk in after for line in chunk]
-    size, was = len(lines), last - first + 1
-    if size > max(_GROWTH * was, was + _ALWAYS_FINE):
-        raise Untouchable(f"it would grow from {was} lines to {size}")
+    was = last - first + 1
     text = "".join(f"{home}{line}\n" if line.strip() else "\n" for line in lines)
     if text == "".join(sheet.line(n) for n in range(first, last + 1)):
         return None
     sheet.replace_lines(first, last, text)
-    told = f"{len(branches)} stories, one for each kind of {d.code}; {was} lines became {size}"
-    return Plan(scene.node.lineno, told, sheet.result())
+    told, made = _told_once(scene, sheet.result())
+    size = len(lines) + len(told.splitlines()) - len(sheet.result().splitlines())
+    if size > max(_GROWTH * was, was + _ALWAYS_FINE):
+        raise Untouchable(f"it would grow from {was} lines to {size}")
+    reason = f"{len(branches)} stories, one for each kind of {d.code}; {was} lines became {size}"
+    shared = f"; what several kinds share is in {' and '.join(made)}" if made else ""
+    return Plan(scene.node.lineno, reason + shared, told, made)
+
+
+def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
+    """The module with longer lines that several stories have in common in functions of their own."""
+    tree = parse(text, scene.path)
+    functions = functions_in(tree, text)
+    function = next(f for f in functions if f.name == scene.function.name)
+    after, made = shared_out(replace(scene, text=text, tree=tree, functions=functions, function=function))
+    return after.text, made
 
 
 def _check(scene: Scene, d: Discriminant) -> None:

@@ -173,20 +173,18 @@ class _Work:
 
     def _against(self, scene: Scene, plan: Plan) -> str:
         """Why a plan is not even judged; '' when nothing speaks against it."""
-        for path, old, new in [
-            (scene.path, scene.text, plan.text),
-            *((p, _text_of(p), t) for p, t in plan.others.items()),
-        ]:
-            if path.suffix != ".py":
-                continue
+        beside = [(p, _text_of(p), t) for p, t in plan.others.items() if p.suffix == ".py"]
+        every = [(scene.path, scene.text, plan.text), *beside]
+        before, after = (sum((comments(texts[which]) for texts in every), Counter()) for which in (1, 2))
+        lost = before - after
+        if lost:
+            return f"a comment would be lost: {next(iter(lost))}"
+        for path, old, new in every:
             try:
                 tree = parse(new, path)
                 compile(tree, str(path), "exec", dont_inherit=True)
             except (BadSource, SyntaxError) as error:
                 return f"the rewritten text is not Python: {error}"
-            lost = comments(old) - comments(new)
-            if lost:
-                return f"a comment would be lost: {next(iter(lost))}"
             moved = _told_to_tools(old) - _told_to_tools(new)
             if moved:
                 return f"a comment speaks to a tool about the line it stands on: {next(iter(moved))}"

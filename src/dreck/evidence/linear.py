@@ -1,0 +1,76 @@
+"""Sums of whole numbers in one form: `kilos - 3`, `kilos + -3` and `-3 + kilos` are one term, `kilos + 0` is `kilos`.
+
+Only for values that are surely of the type int: floats have a negative zero and round, and text is added, too.
+"""
+
+from collections.abc import Callable, Sequence
+
+from dreck.model.terms import Term, Terms
+
+LINEAR = "Linear"
+_LARGEST = 1 << 64
+
+Sum = tuple[dict[Term, int], int]
+"""How often each term is in a sum, and the number that is added."""
+
+
+def whole_number(terms: Terms, operator: str, values: Sequence[Term], kind: Callable[[Term], str]) -> Term | None:
+    """The term for an operation on whole numbers in its one form; None when it is no sum of them."""
+    if any(kind(value) != "int" for value in values):
+        return None
+    parts = [_as_sum(value) for value in values]
+    match operator, parts:
+        case "USub", [one]:
+            found: Sum | None = _scaled(one, -1)
+        case "Add", [one, other]:
+            found = _added(one, other)
+        case "Sub", [one, other]:
+            found = _added(one, _scaled(other, -1))
+        case "Mult", [one, other]:
+            found = _product(one, other)
+        case _:
+            return None
+    return _term(terms, found) if found is not None and _is_small(found) else None
+
+
+def _as_sum(term: Term) -> Sum:
+    if term.op == "const":
+        return {}, int(term.value)
+    if term.op == "arith" and term.args[0] == LINEAR:
+        _, number, *pairs = term.args
+        counts: dict[Term, int] = {}
+        for part, count in zip(pairs[::2], pairs[1::2], strict=True):
+            counts[part] = counts.get(part, 0) + count
+        return counts, number
+    return {term: 1}, 0
+
+
+def _scaled(one: Sum, by: int) -> Sum:
+    return ({term: count * by for term, count in one[0].items()} if by else {}), one[1] * by
+
+
+def _added(one: Sum, other: Sum) -> Sum:
+    counts = dict(one[0])
+    for term, count in other[0].items():
+        counts[term] = counts.get(term, 0) + count
+    return {term: count for term, count in counts.items() if count}, one[1] + other[1]
+
+
+def _product(one: Sum, other: Sum) -> Sum | None:
+    if not one[0]:
+        return _scaled(other, one[1])
+    return _scaled(one, other[1]) if not other[0] else None
+
+
+def _is_small(found: Sum) -> bool:
+    return all(abs(number) < _LARGEST for number in (*found[0].values(), found[1]))
+
+
+def _term(terms: Terms, found: Sum) -> Term:
+    counts, number = found
+    if not counts:
+        return terms.const(number)
+    if number == 0 and list(counts.values()) == [1]:
+        return next(iter(counts))
+    pairs = [part for term in sorted(counts, key=lambda t: t.number) for part in (term, counts[term])]
+    return terms.make("arith", LINEAR, number, *pairs)
