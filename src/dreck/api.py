@@ -25,6 +25,7 @@ def untangle(
     names: Mapping[str, str] | None = None,
     form: str = "",
     on: str = "",
+    inline_callers: bool = False,
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, or several of them.
 
@@ -33,7 +34,8 @@ def untangle(
     `tested`; with `proved` no code of the target is run). Nothing is saved without `write=True`.
 
     `names` gives names to code (`{"load.kilos > 800": "is_heavy"}`) or new ones to names Dreck made; `form` is what a
-    predicate is to be (variable, function, method, property); `on` what a switch is on (`load.kind`).
+    predicate is to be (variable, function, method, property) or, for the base of classes, `protocol`; `on` what a
+    switch is on (`load.kind`). With `inline_callers` a function that became a method goes; its callers call that.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -41,5 +43,5 @@ def untangle(
         raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
     specs = [target] if isinstance(target, str | Path | Target | Loaded) else list(target)
     plain = [spec.target if isinstance(spec, Loaded) else spec for spec in specs]
-    wishes = Wishes(dict(names or {}), form, on)
+    wishes = Wishes(dict(names or {}), form, on, inline_callers=inline_callers)
     return _untangle(plain, Request(tuple(steps), tuple(leave), tuple(assume), verdict, write, wishes=wishes))

@@ -121,9 +121,16 @@ def census(paths: tuple[str, ...], as_json: bool) -> int:
 @click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="The least evidence wanted.")
 @click.option("--check", default="", metavar="'COMMAND'", help="Run this after each step; red drops the step.")
 @click.option("--name", "named", multiple=True, metavar="'CODE=NAME'", help="Call this condition, value or name so.")
-@click.option("--as", "form", default="", metavar="FORM", help="A predicate is a variable, function, method, property.")
+@click.option(
+    "--as",
+    "form",
+    default="",
+    metavar="FORM",
+    help="A predicate: variable, function, method, property. A base: protocol.",
+)
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
+@click.option("--inline-callers", is_flag=True, help="Who calls a function that became a method calls the method.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, leave this function, stop.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
@@ -139,6 +146,7 @@ def untangle(
     form: str,
     discriminant: str,
     table_file: str,
+    inline_callers: bool,
     asking: bool,
     jobs: int,
     as_json: bool,
@@ -148,7 +156,7 @@ def untangle(
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
 
-    wishes = Wishes(_names(named), form, discriminant, table_file)
+    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
     request = Request(chosen, leave, assume, verdict, write, check, jobs, wishes)
     with progress_bar() as told:
         result = run(targets, request, told, _asker() if asking else None)

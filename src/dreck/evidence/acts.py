@@ -5,6 +5,7 @@ at a test nothing is known of, at a loop's head, at an exit.
 """
 
 import ast
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -19,7 +20,8 @@ from dreck.source.functions import FunctionNode
 ATTRIBUTES, COMPARISONS = "plain-attributes", "plain-comparisons"
 ORDER, ANNOTATIONS, HASHABLE = "total-order", "annotations-hold", "hashable-key"
 FAMILIES = "closed-families"
-ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, ORDER, HASHABLE)
+FACTORY = "made-by-factory"
+ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, ORDER, HASHABLE, FACTORY)
 DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES})
 
 _SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
@@ -146,6 +148,8 @@ class Acts:
         self.globals: set[str] = set()
         self.given: Term | None = None
         """What is taken for granted of a method's own object."""
+        self.by_annotation: set[Term] = set()
+        """What is taken for granted because an annotation says so."""
         self.trail: list[tuple[str, Term, bool]] = []
         self._none = self.terms.const(None)
         self._true = self.terms.const(True)
@@ -603,6 +607,7 @@ class Acts:
         if direct is not None and test is self.given:
             self.assumptions.add(FAMILIES)
         if direct is not None:
+            self._rests_on([test])
             self.trail.append(("fact", test, direct))
             return direct
         if COMPARISONS not in self.allowed:
@@ -618,6 +623,7 @@ class Acts:
         if found is None:
             return None
         outcome, rests_on = found
+        self._rests_on(rests_on)
         self.trail += [("fact", fact, state.facts.known[fact]) for fact in rests_on]
         if not (test.op == "is" and all(f.op in ("is", "truth") for f in rests_on)):
             self.assumptions.add(COMPARISONS)
@@ -661,8 +667,13 @@ class Acts:
         outcome = self.kin[0].implied(_class_names(kinds), are, are_not)
         if outcome is not None:
             self.assumptions.add(FAMILIES)
+            self._rests_on(used)
             self.trail += [("fact", fact, state.facts.known[fact]) for fact in used]
         return outcome
+
+    def _rests_on(self, facts: Iterable[Term]) -> None:
+        if not self.by_annotation.isdisjoint(facts):
+            self.assumptions.add(ANNOTATIONS)
 
     def _last_of_enum(self, test: Term, state: State) -> tuple[bool, tuple[Term, ...]] | None:
         """A value of an enum that is none of the other members is the one that is left."""

@@ -6,6 +6,15 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 HELPERS = {
+    "collected": '''async def collected(items):
+    """The first items of an asynchronous generator, as a list."""
+    found = []
+    async for item in items:
+        found.append(item)
+        if len(found) == 60:
+            break
+    return found
+''',
     "made": '''def made(kind, /, **attributes):
     """An object of class `kind` with these attributes and nothing else set up."""
     thing = kind.__new__(kind)

@@ -138,10 +138,10 @@ class Caser:
     def _run_to_end(self, call: str, writer: Writer) -> str:
         is_generator = any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own_nodes(self.node))
         if isinstance(self.node, ast.AsyncFunctionDef):
-            if is_generator:
-                raise Unwritable("an asynchronous generator")
             writer.imports.add("import asyncio")
-            return f"asyncio.run({call})"
+            if is_generator:
+                writer.helpers.add("collected")
+            return f"asyncio.run(collected({call}))" if is_generator else f"asyncio.run({call})"
         if is_generator:
             writer.imports.add("from itertools import islice")
             return f"list(islice({call}, 60))"
@@ -319,7 +319,7 @@ class Caser:
             made: dict[str, Any] = {"pytest": _Pytest}
             for line in sorted(case.imports):
                 exec(line, made)
-            for name in ("made", "state"):
+            for name in HELPERS:
                 exec(HELPERS[name], made)
             self._spaces[mark] = made
         space = {**self._spaces[mark], self.module: _Module(self.version.namespace)}

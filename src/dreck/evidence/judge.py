@@ -147,6 +147,10 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
 
 
+_ENOUGH = 5
+"""Inputs on which a function without any test has to come to its end before it counts as tested."""
+
+
 def _judged(found: Trial, proof: Proof) -> Verdict:
     """The verdict a trial comes to, after a proof that did not hold."""
     if found.difference is not None:
@@ -159,8 +163,10 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         reason = f"not proved ({proof.reason}), and {found.problem}"
     elif found.missing:
         reason = f"not proved ({proof.reason}); no input found for {_few(found.missing)}{_next(found)}"
-    elif not found.outcomes[1]:
-        reason = f"not proved ({proof.reason}), and there is no test whose outcomes could be counted"
+    elif not found.outcomes[1] and found.finished < _ENOUGH:
+        reason = (
+            f"not proved ({proof.reason}); there is no test in it, and hardly an input on which it comes to its end"
+        )
     else:
         return tested
     return replace(tested, status="unsettled", reason=reason)

@@ -53,7 +53,7 @@ class Unpickler(pickle.Unpickler):
         self.namespace = namespace
 
     def find_class(self, module: str, name: str) -> Any:
-        if module == self.namespace.get("__name__"):
+        if module in (self.namespace.get("__name__"), "__main__"):
             found: Any = self.namespace.get(name.partition(".")[0])
             for part in name.split(".")[1:]:
                 found = getattr(found, part, None)
@@ -64,5 +64,8 @@ class Unpickler(pickle.Unpickler):
 
 def recorded_repr(data: str) -> str:
     """A recorded argument as people read it, cut to a line."""
-    text = repr(pickle.loads(bytes.fromhex(data)))
+    try:
+        text = repr(pickle.loads(bytes.fromhex(data)))
+    except Exception:  # of a class that only the script defines that was run
+        return "a recorded object"
     return text if len(text) <= 120 else text[:117] + "..."

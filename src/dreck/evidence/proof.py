@@ -14,7 +14,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
-from dreck.evidence.acts import COMPARISONS, FAMILIES, Acts, Block, Side
+from dreck.evidence.acts import ANNOTATIONS, COMPARISONS, FAMILIES, Acts, Block, Side
+from dreck.evidence.annotated import annotated_classes, annotated_kinds
 from dreck.evidence.facts import Facts
 from dreck.evidence.kin import has_private
 from dreck.model.graph import Arena, Node
@@ -203,7 +204,7 @@ class _LockStep:
     def __post_init__(self) -> None:
         names = (self.subjects[0].names, self.subjects[1].names)
         spoken = (_attributes(self.subjects[0].node), _attributes(self.subjects[1].node))
-        self.acts = Acts(self.arena, names, self.allowed, _annotated_kinds(self.subjects[0].node), spoken)
+        self.acts = Acts(self.arena, names, self.allowed, annotated_kinds(self.subjects[0].node), spoken)
 
     def start(self, entries: tuple[Node, Node]) -> None:
         if entries[0] is entries[1]:
@@ -215,8 +216,16 @@ class _LockStep:
         self.explore(_State(sides, self._given(), set(), set(), self.arena.terms.fresh("epoch")))
 
     def _given(self) -> Facts:
-        """A method's first parameter is an instance of its class."""
+        """A method's first parameter is an instance of its class; others are of the classes their annotations name."""
         facts, subject = Facts(), self.subjects[0]
+        if {FAMILIES, ANNOTATIONS} <= self.allowed:
+            for name, kinds in annotated_classes(subject.node, *(s.names for s in self.subjects)).items():
+                make = self.arena.terms.make
+                several = tuple(make("global", kind) for kind in kinds)
+                known = several[0] if len(several) == 1 else make("tuple", *several)
+                test = make("isinstance", make("param", name), known)
+                self.acts.by_annotation.add(test)
+                facts.assume(test, True)
         if (
             FAMILIES in self.allowed
             and subject.owner
@@ -592,26 +601,3 @@ def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:
 
 def _attributes(node: FunctionNode) -> frozenset[str]:
     return frozenset(n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute))
-
-
-def _annotated_kinds(node: FunctionNode) -> dict[str, str]:
-    kinds: dict[str, str] = {}
-    spec = node.args
-    positional = [*spec.posonlyargs, *spec.args]
-    defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
-    defaults |= {a: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
-    for arg in [*positional, *spec.kwonlyargs]:
-        if arg in defaults and not _default_fits(defaults[arg]):
-            continue
-        match arg.annotation:
-            case (
-                ast.Name(id="int" | "str" | "bool" | "bytes" | "float" as name)
-                | ast.Constant(value="int" | "str" | "bool" | "bytes" | "float" as name)
-            ):
-                kinds[arg.arg] = name
-    return kinds
-
-
-def _default_fits(default: ast.expr) -> bool:
-    """`x: int = None` is common, and its annotation does not hold."""
-    return not (isinstance(default, ast.Constant) and default.value is None)

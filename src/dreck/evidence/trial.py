@@ -83,6 +83,8 @@ class Trial:
     """Inputs for which the declared condition holds."""
     unknown: tuple[str, ...] = ()
     """Parameters without an annotation."""
+    finished: int = 0
+    """Inputs on which the old version came to its end without an exception."""
     overlooked: int = 0
     """Inputs left out of account because a key in them cannot be hashed."""
 
@@ -123,6 +125,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         _difference(answer["expected"]),
         answer["held"],
         tuple(answer["unknown"]),
+        answer["finished"],
         answer["overlooked"],
     )
 

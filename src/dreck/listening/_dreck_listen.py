@@ -1,6 +1,7 @@
 """Listens, inside a command somebody runs, for the calls of watched functions. Imports nothing of Dreck."""
 
 import ast
+import atexit
 import builtins
 import importlib.machinery
 import json
@@ -33,6 +34,49 @@ def listen() -> None:
 
     vars_of_loader: Any = loader
     vars_of_loader.get_code = get_code
+    arguments = _script_arguments()
+    if arguments and os.path.realpath(arguments[0]) == watched:
+        _run_as_script(arguments, names)
+
+
+def _script_arguments() -> list[str]:
+    """The script this process was started with and its arguments; [] when it was started otherwise."""
+    rest = sys.orig_argv[1:]
+    while rest and rest[0].startswith("-"):
+        if rest[0] in ("-c", "-m", "-"):
+            return []
+        rest = rest[2:] if rest[0] in ("-W", "-X", "--check-hash-based-pycs") else rest[1:]
+    return rest
+
+
+def _run_as_script(arguments: list[str], names: list[str]) -> None:
+    """Python reads a script by itself, past every loader: here it is run with its functions watched, to its end."""
+    path = arguments[0]
+    with open(path, "rb") as file:
+        tree = ast.parse(file.read())
+    _mark(tree.body, "", names, {})
+    sys.argv = arguments
+    sys.path.insert(0, os.path.dirname(os.path.realpath(path)))
+    main = sys.modules["__main__"]
+    vars(main).update(__file__=path, __name__="__main__", __builtins__=builtins)
+    status = 0
+    try:
+        exec(compile(ast.fix_missing_locations(tree), path, "exec", dont_inherit=True), vars(main))
+    except SystemExit as left:
+        status = left.code if isinstance(left.code, int) else int(left.code is not None)
+    except BaseException:
+        sys.excepthook(*sys.exc_info())
+        status = 1
+    _end(status)
+
+
+def _end(status: int) -> None:
+    """What Python does at its end, as far as a script can tell."""
+    vars(threading)["_shutdown"]()
+    atexit._run_exitfuncs()
+    for stream in (sys.stdout, sys.stderr):
+        stream.flush()
+    os._exit(status)
 
 
 def _mark(body: list[ast.stmt], prefix: str, names: list[str], seen: dict[str, int]) -> None:

@@ -39,7 +39,7 @@ def _is_thin(body: list[ast.stmt]) -> bool:
 
 
 def _flags(scene: Scene) -> Iterator[str]:
-    asked = [e for e in asked_for_truth(scene) if isinstance(e, ast.Name)]
+    asked = [e for e in asked_for_truth(scene.node) if isinstance(e, ast.Name)]
     spec = scene.node.args
     defaults = dict(zip([a.arg for a in spec.args][::-1], spec.defaults[::-1], strict=False))
     defaults |= {a.arg: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}

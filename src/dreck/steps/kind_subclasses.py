@@ -13,6 +13,7 @@ from dreck.steps.polymorphic_methods import check_body, for_self
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
+from dreck.steps.subclassing import subclassed
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, thing_name, words_of
 
@@ -25,9 +26,18 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if len(chain.subjects) != 1 or all(outcome_of(arm.body) for arm in chain.arms):
             continue
         try:
-            yield _planned(scene, chain)
+            whole = _of_own_code(scene, chain)
+            yield whole if whole is not None else _planned(scene, chain)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _of_own_code(scene: Scene, chain: Chain) -> Plan | None:
+    """Where the code is one the object holds itself, its own class is what becomes subclasses."""
+    match chain.subjects[0]:
+        case ast.Attribute(value=ast.Name(id="self"), attr=attribute) if scene.function.owner is not None:
+            return subclassed(scene, attribute)
+    return None
 
 
 def _planned(scene: Scene, chain: Chain) -> Plan:
@@ -259,6 +269,6 @@ def take_in(kind, load, bins):
         "The objects keep their class; only what is done for them is looked up.",
     ),
     plans=plans,
-    asks=("hashable-key",),
+    asks=("hashable-key", "made-by-factory"),
     by_default=False,
 )

@@ -5,8 +5,9 @@ import re
 from collections.abc import Iterator, Sequence
 
 from dreck.steps.blocks import in_order
+from dreck.steps.callers import without_function
 from dreck.steps.catalogue import Step
-from dreck.steps.chains import Chain
+from dreck.steps.chains import Chain, add_imports
 from dreck.steps.kinds import Moved, called, home_of, moved, type_chains
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -21,7 +22,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every switch of the function on classes that are defined in the module."""
     for chain, exact in type_chains(scene):
         try:
-            yield _planned(scene, chain, exact)
+            plan = _planned(scene, chain, exact)
+            yield without_function(scene, plan) if scene.wishes.inline_callers else plan
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
 
@@ -37,7 +39,8 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     parts = moved(scene, sheet, chain, unit)
     given = [g for g in in_order(scene, parts.given) if g != subject.id]
     name = _method_name(scene, home, classes)
-    base, fresh = _base(scene, home, classes, name)
+    as_protocol = scene.wishes.form == "protocol"
+    base, fresh = _base(scene, home, classes, name, as_protocol)
     tested = {c.name for c in classes}
     for kinds, body in zip(_nodes(home, chain), parts.bodies, strict=True):
         for cls in kinds:
@@ -46,9 +49,12 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
             own = [for_self(text, subject.id) for text in body]
             helper = Helper(name, ("self", *given), tuple(own))
             put_method(home, there, cls, written(scene, helper, *_indents(there, cls), _returns(scene, parts)))
-    declared = Helper(name, ("self", *given), ("raise NotImplementedError",))
+    declared = Helper(name, ("self", *given), ("..." if as_protocol else "raise NotImplementedError",))
     stub = written(scene, declared, unit, unit, _returns(scene, parts))
-    if fresh:
+    if as_protocol:
+        add_imports(home, there, ["from typing import Protocol"])
+        _put_base(scene, there, classes, base, stub, unit, "(Protocol)")
+    elif fresh:
         _put_base(scene, there, classes, base, stub, unit)
         for cls in classes:
             if not tested & set(_lineage(home, cls)[1:]):
@@ -59,13 +65,15 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
         put_method(home, there, node, stub)
     call = f"{subject.id}.{name}({', '.join(given)})"
     asks = f"isinstance({subject.id}, {base})" if not exact else _exactly(subject.id, classes)
+    if as_protocol and not exact:
+        asks = f"isinstance({subject.id}, ({', '.join(c.name for c in classes)}))"
     sheet.replace_lines(parts.first, parts.last, called(scene, sheet, chain, parts, asks, call))
     count = len(tested)
     made = (base, name) if fresh else (name,)
     reason = f"{count} classes have the method {name}; {base} declares it"
     if home is scene:
         return Plan(chain.first.lineno, reason, sheet.result(), made)
-    if not exact:
+    if not exact and not as_protocol:
         _import_beside(scene, sheet, home, classes[0].name, base)
     others = {home.path: there.result()}
     return Plan(chain.first.lineno, f"{reason}, in {home.path.name}", sheet.result(), made, others=others)
@@ -173,11 +181,11 @@ def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef]) -> 
     )
 
 
-def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str) -> tuple[str, bool]:
+def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str, as_protocol: bool) -> tuple[str, bool]:
     """The class that declares the method: one that only these share and that only declares, or a new one."""
     tested = {c.name for c in classes}
     for node in home.names.definitions.values():
-        if not isinstance(node, ast.ClassDef) or not _only_declares(node):
+        if as_protocol or not isinstance(node, ast.ClassDef) or not _only_declares(node):
             continue
         below = {
             c.name
@@ -281,15 +289,19 @@ def put_method(scene: Scene, sheet: Sheet, cls: ast.ClassDef, code: str) -> None
         sheet.insert(end + 1, f"\n{code}")
 
 
-def _put_base(scene: Scene, sheet: Sheet, classes: Sequence[ast.ClassDef], base: str, stub: str, unit: str) -> None:
+def _put_base(
+    scene: Scene, sheet: Sheet, classes: Sequence[ast.ClassDef], base: str, stub: str, unit: str, bases: str = ""
+) -> None:
     first = min(classes, key=lambda c: c.lineno)
     line = min([first.lineno, *(d.lineno for d in first.decorator_list)])
     while line > 1 and sheet.line(line - 1).startswith("#"):
         line -= 1
-    slots = any(isinstance(s, ast.Assign) and ast.unparse(s.targets[0]) == "__slots__" for c in classes for s in c.body)
+    slots = not bases and any(
+        isinstance(s, ast.Assign) and ast.unparse(s.targets[0]) == "__slots__" for c in classes for s in c.body
+    )
     head = f"{unit}__slots__ = ()\n\n" if slots else ""
     said = f'{unit}"""What {scene.node.name} asks; each kind answers for itself."""\n\n'
-    sheet.insert(line, f"class {base}:\n{said}{head}{stub}\n\n")
+    sheet.insert(line, f"class {base}{bases}:\n{said}{head}{stub}\n\n")
 
 
 def _add_base(sheet: Sheet, cls: ast.ClassDef, base: str) -> None:

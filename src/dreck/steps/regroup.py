@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from dreck.source.functions import functions_in, parse
+from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Reader, is_plain
 from dreck.steps.common_lines import shared_out
@@ -87,8 +87,12 @@ def _wanted(code: str) -> str:
 
 def discriminants(scene: Scene) -> list[Discriminant]:
     """Terms that tests compare with constants or just ask, those with most tests first."""
+    return discriminants_of(scene.node)
+
+
+def discriminants_of(function: FunctionNode) -> list[Discriminant]:
     found: dict[str, Discriminant] = {}
-    for e in asked_for_truth(scene):
+    for e in asked_for_truth(function):
         term, kinds, truth = _about(e)
         if term is None or not is_plain(term):
             continue
@@ -100,9 +104,9 @@ def discriminants(scene: Scene) -> list[Discriminant]:
     return sorted(found.values(), key=lambda d: (d.truth, -d.tests))
 
 
-def asked_for_truth(scene: Scene) -> Iterator[ast.expr]:
+def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
     """Everything that is asked for its truth, operand by operand."""
-    for s in statements(scene.node.body):
+    for s in statements(function.body):
         tops = [s.test] if isinstance(s, ast.If | ast.While | ast.Assert) else []
         tops += [n.test for e in own_expressions(s) for n in ast.walk(e) if isinstance(n, ast.IfExp)]
         for top in tops:
@@ -222,8 +226,8 @@ def _answers(d: Discriminant) -> Iterator[Answer]:
         yield _asked_for(d, False)
         return
     for kind in d.kinds:
-        yield _of_kind(d, kind)
-    yield _of_kind(d, None)
+        yield answer_of_kind(d, kind)
+    yield answer_of_kind(d, None)
 
 
 def _asked_for(d: Discriminant, outcome: bool) -> Answer:
@@ -231,7 +235,8 @@ def _asked_for(d: Discriminant, outcome: bool) -> Answer:
     return lambda e: outcome if isinstance(e, ast.Name | ast.Attribute) and ast.dump(e) == code else None
 
 
-def _of_kind(d: Discriminant, kind: ast.expr | None) -> Answer:
+def answer_of_kind(d: Discriminant, kind: ast.expr | None) -> Answer:
+    """What an object of that kind, or of none that is known, answers to tests about it."""
     term = ast.dump(d.term)
     own = ast.dump(kind) if kind is not None else ""
     known = {ast.dump(k) for k in d.kinds}

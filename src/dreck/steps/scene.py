@@ -19,6 +19,8 @@ class Wishes:
     form: str = ""
     discriminant: str = ""
     table_file: str = ""
+    inline_callers: bool = False
+    """A function that only hands on to a method goes, and its callers call the method."""
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 
@@ -148,6 +150,7 @@ class Plan:
 
     `made` are the names it makes, `note` what should be said of them; `others` the texts of other files that
     change with it; `removed` functions that are no more. With `only_if_proved`, a trial is not evidence enough.
+    `family` is a class whose kinds become subclasses: the judge has to see through that.
     """
 
     line: int
@@ -158,6 +161,7 @@ class Plan:
     others: Mapping[Path, str] = field(default_factory=dict)
     removed: tuple[str, ...] = ()
     only_if_proved: bool = False
+    family: str = ""
 
 
 @dataclass(frozen=True, slots=True)

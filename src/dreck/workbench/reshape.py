@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
+from dreck.evidence.acts import FACTORY, HASHABLE
 from dreck.evidence.verdict import Verdict
 from dreck.source.files import SourceFile, python_files
 from dreck.source.functions import Function, functions_in, parse
@@ -22,9 +23,11 @@ from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
+from dreck.workbench.families import NotOneFamily, seen_through
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
+from dreck.workbench.surroundings import broken_at_import
 
 _MOST = 60
 _PROJECT_MARKS = (".git", "pyproject.toml", "setup.py", "setup.cfg")
@@ -194,6 +197,8 @@ class _Work:
     def _judged(self, step: Step, scene: Scene, plan: Plan) -> Verdict:
         assume = (*self.bench.wanted.assume, *step.asks)
         wanted = replace(self.bench.wanted, assume=assume, trial=self.bench.least != "proved")
+        if plan.family:
+            return self._judged_as_one(scene, plan, wanted)
         if not plan.others:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judge_rewrite(old, new, wanted, plan.removed)
@@ -205,6 +210,28 @@ class _Work:
                 for path, text in pairs
             ]
         return min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
+
+    def _judged_as_one(self, scene: Scene, plan: Plan, wanted: Wanted) -> Verdict:
+        """The verdict on a class whose kinds became subclasses, read back as the one class it was."""
+        broken = broken_at_import(parse(scene.text, scene.path), parse(plan.text, scene.path))
+        if broken:
+            return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
+        users = scene.others.importing(scene.path) if scene.others is not None else []
+        texts = {path: text for path, text, _ in users} | {scene.path: plan.text, **plan.others}
+        try:
+            read_back = seen_through(scene.path, plan.family, texts)
+        except NotOneFamily as error:
+            return Verdict("unsettled", reason=str(error))
+        changed = {scene.path: scene.text, **{path: _text_of(path) for path in plan.others}}
+        old = {path: ast.unparse(parse(text, path)) + "\n" for path, text in changed.items()}
+        with _staged({path: text for path, text in read_back.items() if path in changed}) as places:
+            parts = [
+                judge_rewrite(Text(path, text), Text(places[path], _text_of(places[path])), wanted)
+                for path, text in old.items()
+            ]
+        worst = min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
+        rests_on = {a for part in parts for a in part.assumptions} | {FACTORY, HASHABLE}
+        return replace(worst, assumptions=tuple(sorted(rests_on))) if worst else worst
 
 
 def _private_where_exported(scene: Scene, plan: Plan) -> Plan:

@@ -33,7 +33,7 @@ from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
-FORMS = ("variable", "function", "method", "property")
+FORMS = ("variable", "function", "method", "property", "protocol")
 _LEAVE = re.compile(r"#\s*dreck:\s*leave\b")
 _ENOUGH_FOR_TWO = 8
 
@@ -100,7 +100,7 @@ def _validate(request: Request) -> None:
             raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
     check_names(request.wishes.names)
     if request.wishes.form not in ("", *FORMS):
-        raise DreckError(f"--as {request.wishes.form}: a predicate is one of {', '.join(FORMS)}")
+        raise DreckError(f"--as {request.wishes.form}: it may be one of {', '.join(FORMS)}")
     if request.wishes.table_file and not request.wishes.table_file.endswith((".csv", ".json")):
         raise DreckError(f"--table-file {request.wishes.table_file}: a table is kept in a .csv or a .json file")
     if request.wishes.discriminant and not _is_expression(request.wishes.discriminant):

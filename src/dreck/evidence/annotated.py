@@ -1,0 +1,78 @@
+"""Annotations: what the parameters of a function are said to be, as far as a proof can use it."""
+
+import ast
+from collections.abc import Iterator
+
+from dreck.model.scopes import ModuleNames
+from dreck.source.functions import FunctionNode
+
+_PLAIN = frozenset({"int", "str", "bool", "bytes", "float"})
+
+
+def annotated_kinds(node: FunctionNode) -> dict[str, str]:
+    """The parameters that are said to be of one built-in type."""
+    found = {}
+    for arg in _believed(node):
+        name = _name(arg.annotation)
+        if name in _PLAIN:
+            found[arg.arg] = name
+    return found
+
+
+def annotated_classes(node: FunctionNode, old: ModuleNames, new: ModuleNames) -> dict[str, list[str]]:
+    """The parameters that are said to be of classes which both versions define, with the names of these."""
+    found = {}
+    for arg in _believed(node):
+        names = list(_alternatives(arg.annotation))
+        kinds = [old.canonical(name) for name in names]
+        if names and all(_is_plain_class(k, old) and _is_plain_class(k, new) for k in kinds):
+            found[arg.arg] = kinds
+    return found
+
+
+def _believed(node: FunctionNode) -> Iterator[ast.arg]:
+    """Parameters whose default, if they have one, agrees with the annotation."""
+    spec = node.args
+    positional = [*spec.posonlyargs, *spec.args]
+    defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
+    defaults |= {a: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
+    for arg in [*positional, *spec.kwonlyargs]:
+        default = defaults.get(arg)
+        # `x: int = None` is common, and its annotation does not hold.
+        if arg.annotation is not None and not (isinstance(default, ast.Constant) and default.value is None):
+            yield arg
+
+
+def _name(annotation: ast.expr | None) -> str:
+    match annotation:
+        case ast.Name(id=name) | ast.Constant(value=str() as name):
+            return name
+    return ""
+
+
+def _alternatives(annotation: ast.expr | None) -> Iterator[str]:
+    """The classes in `A`, `"A"`, `A | B`, `Union[A, B]`; an empty name for anything else."""
+    match annotation:
+        case ast.Name(id=name):
+            yield name
+        case ast.Constant(value=str() as code):
+            try:
+                yield from _alternatives(ast.parse(code, mode="eval").body)
+            except SyntaxError:
+                yield ""
+        case ast.BinOp(left=left, op=ast.BitOr(), right=right):
+            yield from _alternatives(left)
+            yield from _alternatives(right)
+        case ast.Subscript(value=ast.Name(id="Union"), slice=ast.Tuple(elts=elts)):
+            for part in elts:
+                yield from _alternatives(part)
+        case _:
+            yield ""
+
+
+def _is_plain_class(name: str, names: ModuleNames) -> bool:
+    """A class that says itself what its instances are: no protocol, and no metaclass that may say more."""
+    node = names.definitions.get(name)
+    if not isinstance(node, ast.ClassDef) or names.kind(name) != "stable":
+        return False
+    return not node.keywords and not any(ast.unparse(b).rpartition(".")[2] in ("Protocol", "ABC") for b in node.bases)

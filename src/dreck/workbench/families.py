@@ -1,0 +1,226 @@
+"""Families seen through: a class whose kinds became subclasses made by a factory, read as the one class it was.
+
+The judge compares functions; here the objects themselves have other classes than before. So the new texts are
+read back: the factory as the constructor, and each method as a choice, by the code the object holds, between
+what its subclasses do. What makes that reading right is checked on the texts, and refused when it does not hold.
+"""
+
+import ast
+import copy
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from dreck.source.functions import parse
+
+
+class NotOneFamily(Exception):
+    """The new texts cannot be read back; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Family:
+    """The class, the attribute that holds the code, its subclasses by code, the table of them and the factory."""
+
+    base: ast.ClassDef
+    attribute: str
+    kinds: tuple[tuple[ast.expr, ast.ClassDef], ...]
+    table: str
+    factory: ast.FunctionDef
+
+
+def seen_through(home: Path, base: str, texts: Mapping[Path, str]) -> dict[Path, str]:
+    """`texts` (the module at `home` and others that change with it) with the family read as the one class it was.
+
+    Raises NotOneFamily when an object could be told from what it was, or be made without the factory.
+    """
+    trees = {path: parse(text, path) for path, text in texts.items() if path.suffix == ".py"}
+    family = _family(trees[home], base)
+    _check_code(family, trees)
+    for path, tree in trees.items():
+        _check_uses(family, tree, path)
+    chosen = {s.name: _choice(family, s) for s in family.base.body if isinstance(s, ast.FunctionDef)}
+    family.base.body = [chosen.get(s.name, s) if isinstance(s, ast.FunctionDef) else s for s in family.base.body]
+    gone = {family.factory.name, family.table, *(kind.name for _, kind in family.kinds)}
+    trees[home].body = [s for s in trees[home].body if not _defines(s, gone)]
+    back = _Back(family.factory.name, base, home.stem)
+    return {path: ast.unparse(ast.fix_missing_locations(back.visit(tree))) + "\n" for path, tree in trees.items()}
+
+
+def _family(tree: ast.Module, base: str) -> Family:
+    classes = {s.name: s for s in tree.body if isinstance(s, ast.ClassDef)}
+    for s in tree.body:
+        match s:
+            case ast.FunctionDef(
+                body=[
+                    *_,
+                    ast.Return(value=ast.Call(func=ast.Call(func=ast.Attribute(value=ast.Name(id=table), attr="get")))),
+                ]
+            ) if any(isinstance(n, ast.Name) and n.id == base for n in ast.walk(s)):
+                rows = next((t.value for t in tree.body if _defines(t, {table}) and isinstance(t, ast.Assign)), None)
+                if isinstance(rows, ast.Dict):
+                    code = _check_factory(s, classes[base], table)
+                    return Family(classes[base], code, tuple(_kinds(rows, classes, base)), table, s)
+    raise NotOneFamily(f"no factory makes the kinds of {base}")
+
+
+def _table_asked(s: ast.stmt, base: str) -> str:
+    """The table a factory looks the class up in, when `s` is one that falls back to `base`."""
+    match s:
+        case ast.FunctionDef(body=[*_, ast.Return(value=ast.Call(func=ast.Call(func=asked, args=[_, default])))]):
+            match asked, default:
+                case ast.Attribute(value=ast.Name(id=table), attr="get"), ast.Name(id=name) if name == base:
+                    return table
+    return ""
+
+
+def _kinds(rows: ast.Dict, classes: Mapping[str, ast.ClassDef], base: str) -> Iterator[tuple[ast.expr, ast.ClassDef]]:
+    named = {v.id for v in rows.values if isinstance(v, ast.Name)}
+    for node in classes.values():
+        if node.name not in named and any(isinstance(b, ast.Name) and b.id in {base, *named} for b in node.bases):
+            raise NotOneFamily(f"{node.name} derives from it, too")
+    own = {s.name: s for s in classes[base].body if isinstance(s, ast.FunctionDef)}
+    for key, value in zip(rows.keys, rows.values, strict=True):
+        if not isinstance(value, ast.Name) or not isinstance(key, ast.Constant | ast.Attribute | ast.Name):
+            raise NotOneFamily("the table of its kinds holds more than classes by code")
+        kind = classes[value.id]
+        if [ast.unparse(b) for b in kind.bases] != [base] or kind.keywords or kind.decorator_list:
+            raise NotOneFamily(f"{kind.name} is more than a kind of {base}")
+        for s in kind.body:
+            if isinstance(s, ast.FunctionDef) and s.name in own and not s.name.startswith("__"):
+                if ast.dump(s.args) != ast.dump(own[s.name].args) or s.decorator_list or own[s.name].decorator_list:
+                    raise NotOneFamily(f"{kind.name}.{s.name} takes other arguments")
+            elif not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)) and not isinstance(s, ast.Pass):
+                raise NotOneFamily(f"{kind.name} brings something that {base} does not have")
+        yield key, kind
+
+
+def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> str:
+    """The attribute that holds the code, once the factory is seen to choose by it and hand everything on."""
+    setting = next((s for s in base.body if isinstance(s, ast.FunctionDef) and s.name == "__init__"), None)
+    last = factory.body[-1]
+    assert isinstance(last, ast.Return) and isinstance(last.value, ast.Call) and isinstance(last.value.func, ast.Call)
+    if setting is None or factory.decorator_list or base.decorator_list or base.keywords or len(factory.body) > 2:
+        raise NotOneFamily(f"{base.name} has no plain constructor")
+    if len(factory.body) == 2 and not isinstance(factory.body[0], ast.Expr):
+        raise NotOneFamily(f"{factory.name} does more than choose a class")
+    spec = copy.deepcopy(setting.args)
+    own = spec.args.pop(0).arg
+    if ast.dump(spec) != ast.dump(factory.args) or spec.vararg or spec.kwarg or spec.posonlyargs:
+        raise NotOneFamily(f"{factory.name} takes other arguments than {base.name}")
+    names = [a.arg for a in spec.args]
+    handed = [ast.unparse(a) for a in last.value.args]
+    by_name = [(k.arg, ast.unparse(k.value)) for k in last.value.keywords]
+    if handed != names or by_name != [(a.arg, a.arg) for a in spec.kwonlyargs]:
+        raise NotOneFamily(f"{factory.name} does not hand on what it gets")
+    asked = [ast.unparse(a) for a in last.value.func.args]
+    if len(asked) != 2 or asked[1] != base.name or last.value.func.keywords:
+        raise NotOneFamily(f"{factory.name} does not fall back to {base.name}")
+    for s in setting.body:
+        match s:
+            case ast.Assign(targets=[ast.Attribute(value=ast.Name(id=me), attr=attribute)], value=ast.Name(id=given)):
+                if me == own and given == asked[0]:
+                    return attribute
+    raise NotOneFamily(f"{base.name} does not keep {asked[0]}, by which {factory.name} chooses")
+
+
+def _check_code(family: Family, trees: Mapping[Path, ast.Module]) -> None:
+    """The code is set once, before anything could ask for it."""
+    setting = next(s for s in family.base.body if isinstance(s, ast.FunctionDef) and s.name == "__init__")
+    stores = [
+        n
+        for tree in trees.values()
+        for n in ast.walk(tree)
+        if isinstance(n, ast.Attribute) and n.attr == family.attribute and not isinstance(n.ctx, ast.Load)
+    ]
+    if len(stores) != 1:
+        raise NotOneFamily(f"{family.attribute} is set in {len(stores)} places")
+    names = {s.name for _, kind in family.kinds for s in kind.body if isinstance(s, ast.FunctionDef)}
+    if any(isinstance(n, ast.Attribute) and n.attr in names for n in ast.walk(setting)):
+        raise NotOneFamily("the constructor calls what its kinds do in their own way")
+    given = {a.arg for a in setting.args.args}
+    rebound = {n.id for n in ast.walk(setting) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    if given & rebound:
+        raise NotOneFamily(f"the constructor changes {min(given & rebound)}")
+
+
+def _check_uses(family: Family, tree: ast.Module, path: Path) -> None:
+    """Nothing makes an object but the factory, or looks at its very class."""
+    base, inside = family.base.name, set(ast.walk(family.factory))
+    own = set(ast.walk(family.base))
+    for node in ast.walk(tree):
+        if node in inside:
+            continue
+        match node:
+            case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)) if name == base:
+                raise NotOneFamily(f"{path.name}, line {node.lineno} makes one without the factory")
+            case ast.Call(func=ast.Name(id="cls")) | ast.Call(func=ast.Attribute(attr="__class__")) if node in own:
+                raise NotOneFamily(f"line {node.lineno} makes one of its own class")
+            case ast.Call(func=ast.Call(func=ast.Name(id="type"))) if node in own:
+                raise NotOneFamily(f"line {node.lineno} makes one of its own class")
+            case ast.Compare(left=left, comparators=others):
+                asked = [n.id for side in (left, *others) for n in [side] if isinstance(n, ast.Name)]
+                if base in asked:
+                    raise NotOneFamily(f"{path.name}, line {node.lineno} asks for the very class {base}")
+            case ast.Attribute(attr="__class__" | "__name__" | "__qualname__"):
+                raise NotOneFamily(f"{path.name}, line {node.lineno} looks at the class of an object")
+            case ast.ClassDef(bases=bases) if node.name not in {k.name for _, k in family.kinds}:
+                if any(
+                    isinstance(b, ast.Name | ast.Attribute) and ast.unparse(b).split(".")[-1] == base for b in bases
+                ):
+                    raise NotOneFamily(f"{path.name}: {node.name} derives from it")
+
+
+def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
+    """A method of the base as a choice, by the code, between what the kinds do; else what the base does."""
+    made = copy.deepcopy(method)
+    own = method.args.args[0].arg if method.args.args else ""
+    first: list[ast.stmt] = []
+    for key, kind in family.kinds:
+        found = next((s for s in kind.body if isinstance(s, ast.FunctionDef) and s.name == method.name), None)
+        if found is None:
+            continue
+        if any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in ast.walk(found)):
+            raise NotOneFamily(f"{kind.name}.{method.name} asks what stands above it")
+        if _yields(found) != _yields(method):
+            raise NotOneFamily(f"{kind.name}.{method.name} yields, and others do not")
+        asks = ast.Compare(ast.Attribute(ast.Name(own, ast.Load()), family.attribute, ast.Load()), [ast.Eq()], [key])
+        body = [*copy.deepcopy(found.body), ast.Return(ast.Constant(None))]
+        first.append(ast.If(asks, body, []))
+    if first and own:
+        made.body = [*first, *made.body]
+    return made
+
+
+def _yields(node: ast.AST) -> bool:
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in ast.walk(node))
+
+
+def _defines(s: ast.stmt, names: set[str]) -> bool:
+    match s:
+        case ast.FunctionDef(name=name) | ast.ClassDef(name=name):
+            return name in names
+        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
+            return name in names
+    return False
+
+
+class _Back(ast.NodeTransformer):
+    """Calls of the factory as calls of the class."""
+
+    def __init__(self, factory: str, base: str, module: str) -> None:
+        self.factory, self.base, self.module = factory, base, module
+
+    def visit_Name(self, node: ast.Name) -> ast.AST:
+        return ast.Name(self.base, node.ctx) if node.id == self.factory else node
+
+    def visit_Attribute(self, node: ast.Attribute) -> ast.AST:
+        self.generic_visit(node)
+        if node.attr == self.factory and isinstance(node.value, ast.Name) and node.value.id == self.module:
+            node.attr = self.base
+        return node
+
+    def visit_ImportFrom(self, node: ast.ImportFrom) -> ast.AST:
+        names = [ast.alias(self.base if a.name == self.factory else a.name, a.asname) for a in node.names]
+        node.names = list({(a.name, a.asname): a for a in names}.values())
+        return node
