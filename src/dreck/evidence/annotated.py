@@ -9,12 +9,12 @@ from dreck.source.functions import FunctionNode
 _PLAIN = frozenset({"int", "str", "bool", "bytes", "float"})
 
 
-def annotated_kinds(node: FunctionNode) -> dict[str, str]:
-    """The parameters that are said to be of one built-in type."""
+def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, str]:
+    """The parameters that are said to be of one built-in type; `names` are those of both modules."""
     found = {}
     for arg in _believed(node):
         name = _name(arg.annotation)
-        if name in _PLAIN:
+        if name in _PLAIN and all(n.is_builtin(name) for n in names):
             found[arg.arg] = name
     return found
 
@@ -73,6 +73,17 @@ def _alternatives(annotation: ast.expr | None) -> Iterator[str]:
 def _is_plain_class(name: str, names: ModuleNames) -> bool:
     """A class that says itself what its instances are: no protocol, and no metaclass that may say more."""
     node = names.definitions.get(name)
-    if not isinstance(node, ast.ClassDef) or names.kind(name) != "stable":
+    if not isinstance(node, ast.ClassDef) or names.kind(name) != "stable" or node.keywords:
         return False
-    return not node.keywords and not any(ast.unparse(b).rpartition(".")[2] in ("Protocol", "ABC") for b in node.bases)
+    return all(_is_plain_base(base, names) for base in node.bases)
+
+
+def _is_plain_base(base: ast.expr, names: ModuleNames) -> bool:
+    if not isinstance(base, ast.Name):
+        return False
+    if base.id in names.definitions:
+        return _is_plain_class(names.canonical(base.id), names)
+    trees = (names.tree, *getattr(names, "trees", ()))
+    imports = [s for tree in trees for s in tree.body if isinstance(s, ast.ImportFrom)]
+    homes = {s.module for s in imports for a in s.names if (a.asname or a.name) == base.id}
+    return names.is_builtin(base.id) or (base.id, homes) in (("Enum", {"enum"}), ("NamedTuple", {"typing"}))

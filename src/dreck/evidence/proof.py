@@ -204,7 +204,7 @@ class _LockStep:
     def __post_init__(self) -> None:
         names = (self.subjects[0].names, self.subjects[1].names)
         spoken = (_attributes(self.subjects[0].node), _attributes(self.subjects[1].node))
-        self.acts = Acts(self.arena, names, self.allowed, annotated_kinds(self.subjects[0].node), spoken)
+        self.acts = Acts(self.arena, names, self.allowed, annotated_kinds(self.subjects[0].node, *names), spoken)
 
     def start(self, entries: tuple[Node, Node]) -> None:
         if entries[0] is entries[1]:

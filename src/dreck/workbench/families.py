@@ -145,30 +145,49 @@ def _check_code(family: Family, trees: Mapping[Path, ast.Module]) -> None:
 
 
 def _check_uses(family: Family, tree: ast.Module, path: Path) -> None:
-    """Nothing makes an object but the factory, or looks at its very class."""
-    base, inside = family.base.name, set(ast.walk(family.factory))
-    own = set(ast.walk(family.base))
+    """Nothing makes an object but the factory, looks at its very class, or speaks of what only the family knows."""
+    base = family.base.name
+    hidden = {family.table, *(kind.name for _, kind in family.kinds)}
+    allowed, inside = _where_allowed(family, tree), set(ast.walk(family.base))
     for node in ast.walk(tree):
-        if node in inside:
+        if node in allowed:
             continue
+        where = f"{path.name}, line {getattr(node, 'lineno', 0)}"
         match node:
-            case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)) if name == base:
-                raise NotOneFamily(f"{path.name}, line {node.lineno} makes one without the factory")
-            case ast.Call(func=ast.Name(id="cls")) | ast.Call(func=ast.Attribute(attr="__class__")) if node in own:
-                raise NotOneFamily(f"line {node.lineno} makes one of its own class")
-            case ast.Call(func=ast.Call(func=ast.Name(id="type"))) if node in own:
-                raise NotOneFamily(f"line {node.lineno} makes one of its own class")
-            case ast.Compare(left=left, comparators=others):
-                asked = [n.id for side in (left, *others) for n in [side] if isinstance(n, ast.Name)]
-                if base in asked:
-                    raise NotOneFamily(f"{path.name}, line {node.lineno} asks for the very class {base}")
-            case ast.Attribute(attr="__class__" | "__name__" | "__qualname__"):
-                raise NotOneFamily(f"{path.name}, line {node.lineno} looks at the class of an object")
-            case ast.ClassDef(bases=bases) if node.name not in {k.name for _, k in family.kinds}:
-                if any(
-                    isinstance(b, ast.Name | ast.Attribute) and ast.unparse(b).split(".")[-1] == base for b in bases
-                ):
-                    raise NotOneFamily(f"{path.name}: {node.name} derives from it")
+            case ast.Name(id=word) | ast.Attribute(attr=word) if word == base:
+                raise NotOneFamily(f"{where} makes one without the factory, or asks for the very class {base}")
+            case ast.Name(id=word) | ast.Attribute(attr=word) | ast.alias(name=word) if word in hidden:
+                raise NotOneFamily(f"{where} speaks of {word}, which only the factory should")
+            case ast.Name(id=word) | ast.Attribute(attr=word) if word == family.factory.name:
+                raise NotOneFamily(f"{where} hands the factory on")
+            case ast.Attribute(attr="__class__" | "__name__" | "__qualname__" | "__dict__" as word):
+                raise NotOneFamily(f"{where} reads {word}, which may tell the class of an object")
+            case ast.Name(id="setattr" | "vars" | "type" | "cls" as word) if (
+                word in ("setattr", "vars") or node in inside
+            ):
+                raise NotOneFamily(f"{where} uses {word}, by which an object may be changed or made")
+
+
+def _where_allowed(family: Family, tree: ast.Module) -> set[ast.AST]:
+    """Places that may name the class: its definition, the factory and its calls, annotations, `isinstance`, imports."""
+    names = {family.table, *(kind.name for _, kind in family.kinds)}
+    found: set[ast.AST] = set(ast.walk(family.factory))
+    for s in tree.body:
+        if _defines(s, {family.table}):
+            found |= set(ast.walk(s))
+    for node in ast.walk(tree):
+        match node:
+            case ast.ClassDef(name=name, bases=bases) if name in names:
+                found |= set(bases)
+            case ast.arg(annotation=ast.expr() as told) | ast.AnnAssign(annotation=told):
+                found |= set(ast.walk(told))
+            case ast.FunctionDef(returns=ast.expr() as told) | ast.AsyncFunctionDef(returns=ast.expr() as told):
+                found |= set(ast.walk(told))
+            case ast.Call(func=ast.Name(id="isinstance"), args=[_, asked]):
+                found |= {n for n in ast.walk(asked) if not (isinstance(n, ast.Name) and n.id in names)}
+            case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name) as called) if name == family.factory.name:
+                found.add(called)
+    return found
 
 
 def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
