@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 import dreck
+from dreck.workbench.record import record
 from tests.conftest import YARD
 
 ODD = """
@@ -241,3 +242,54 @@ def test_what_cannot_be_pinned_is_one_line(args, told, write, run, tmp_path):
     done = run("pin", *args)
     assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1
     assert not list(tmp_path.glob("test_*"))
+
+
+SCRIPT = """\
+import sys
+
+
+class Load:
+    def __init__(self, kilos):
+        self.kilos = kilos
+
+
+def fee(load, member):
+    if load.kilos > 100 and member:
+        return 1
+    if load.kilos == 4821:
+        return 7
+    return 2
+
+
+async def queue(loads, limit):
+    for load in loads:
+        if load > limit:
+            yield "big"
+        elif load < 0:
+            raise ValueError(load)
+        else:
+            yield load
+
+
+if __name__ == "__main__":
+    print(fee(Load(4821), False), fee(Load(int(sys.argv[1])), True))
+    sys.exit(3)
+"""
+
+
+def test_calls_of_a_script_that_is_run_itself_are_heard(tmp_path):
+    (tmp_path / "gate.py").write_text(SCRIPT)
+    recording = record(f"cd {tmp_path} && python -X utf8 gate.py 250", tmp_path / "gate.py", ["fee"])
+    assert recording.status == 3
+    assert len(recording.calls_of("fee")) == 2
+
+
+def test_an_asynchronous_generator_is_pinned(tmp_path):
+    (tmp_path / "gate.py").write_text(SCRIPT)
+    pins = dreck.pin(f"{tmp_path / 'gate.py'}::queue")
+    assert "asyncio.run(collected(queue(" in pins.text
+    (tmp_path / "test_gate.py").write_text(pins.text)
+    done = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "test_gate.py"], cwd=tmp_path, capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stdout

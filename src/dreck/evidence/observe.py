@@ -91,14 +91,13 @@ class Describer:
 
 
 def _is_unchanged(world: Any, path: str, value: Any) -> bool:
-    """Whether an attribute was only set to the plain value it had: nobody can see that."""
-    if not isinstance(value, bool | int | float | str | bytes | type(None)):
-        return False
+    """Whether an attribute was only set to what it was: nobody can see that."""
     try:
         before = world.at(path)
     except Exception:
         return False
-    return type(before) is type(value) and repr(before) == repr(value)
+    plain = isinstance(value, bool | int | float | str | bytes | type(None))
+    return before is value or (plain and type(before) is type(value) and repr(before) == repr(value))
 
 
 def _builtin_base(kind: type) -> Any:

@@ -65,7 +65,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
         put_method(home, there, node, stub)
     call = f"{subject.id}.{name}({', '.join(given)})"
     asks = f"isinstance({subject.id}, {base})" if not exact else _exactly(subject.id, classes)
-    if as_protocol and not exact:
+    if not exact and (as_protocol or not fresh):  # an object of the very base is none of the kinds
         asks = f"isinstance({subject.id}, ({', '.join(c.name for c in classes)}))"
     sheet.replace_lines(parts.first, parts.last, called(scene, sheet, chain, parts, asks, call))
     count = len(tested)
@@ -73,7 +73,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     reason = f"{count} classes have the method {name}; {base} declares it"
     if home is scene:
         return Plan(chain.first.lineno, reason, sheet.result(), made)
-    if not exact and not as_protocol:
+    if not exact and not as_protocol and fresh:
         _import_beside(scene, sheet, home, classes[0].name, base)
     others = {home.path: there.result()}
     return Plan(chain.first.lineno, f"{reason}, in {home.path.name}", sheet.result(), made, others=others)

@@ -1,21 +1,17 @@
 """Reshaping a module: steps that reach beyond one function, each judged on every function it touches."""
 
 import ast
-import os
 import re
-import shutil
-import tempfile
 import tokenize
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
 from dreck.evidence.acts import FACTORY, HASHABLE
 from dreck.evidence.verdict import Verdict
-from dreck.source.files import SourceFile, python_files
+from dreck.source.files import SourceFile
 from dreck.source.functions import Function, functions_in, parse
 from dreck.source.lines import split_lines
 from dreck.steps.catalogue import Step
@@ -26,11 +22,11 @@ from dreck.workbench.compare import Text, Wanted, judge_rewrite
 from dreck.workbench.families import NotOneFamily, seen_through
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
+from dreck.workbench.stage import Stage, project_files, staged
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
 from dreck.workbench.surroundings import broken_at_import
 
 _MOST = 60
-_PROJECT_MARKS = (".git", "pyproject.toml", "setup.py", "setup.cfg")
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,15 +69,16 @@ class Reshaped:
 
 def reshape(bench: Bench, text: str, names: Sequence[str]) -> Reshaped:
     """Takes every step of the bench that applies to the functions `names` and holds."""
-    work = _Work(bench, Reshaped(text))
-    try:
-        for name in names:
-            try:
-                work.function(name)
-            except LeaveFunction:
-                continue
-    except Stop:
-        work.done.stopped = True
+    with Stage(bench.file.path) as stage:
+        work = _Work(bench, Reshaped(text), stage)
+        try:
+            for name in names:
+                try:
+                    work.function(name)
+                except LeaveFunction:
+                    continue
+        except Stop:
+            work.done.stopped = True
     return work.done
 
 
@@ -89,6 +86,7 @@ def reshape(bench: Bench, text: str, names: Sequence[str]) -> Reshaped:
 class _Work:
     bench: Bench
     done: Reshaped
+    stage: Stage
     tried: set[str] = field(default_factory=set)
     others: Others | None = None
     parsed: tuple[str, ast.Module, list[Function]] | None = None
@@ -121,7 +119,7 @@ class _Work:
         return False
 
     def _scene(self, name: str) -> Scene | None:
-        text, path = self.done.text, self.bench.file.path
+        text, path = self.done.text, self.stage.path
         if self.parsed is None or self.parsed[0] != text:
             tree = parse(text, path)
             self.parsed = text, tree, functions_in(tree, text)
@@ -158,7 +156,7 @@ class _Work:
             return False
         reason = f"{plan.reason}; {plan.note}" if plan.note else plan.reason
         taken = Taken(step.name, plan.line, reason, verdict, plan.made)
-        others = {path: (_text_of(path), new) for path, new in plan.others.items()}
+        others = {self.stage.real(path): (_text_of(path), new) for path, new in plan.others.items()}
         change = Change(name, taken, before, plan.text, others)
         if self.bench.consult is not None:
             entry = change.entry()
@@ -172,6 +170,9 @@ class _Work:
                 return False
         self.done.text = plan.text
         self.done.changes.append(change)
+        if plan.others:
+            self.others = None
+        self.stage.keep({scene.path: plan.text, **plan.others})
         return True
 
     def _against(self, scene: Scene, plan: Plan) -> str:
@@ -202,7 +203,7 @@ class _Work:
         if not plan.others:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judge_rewrite(old, new, wanted, plan.removed)
-        with _staged({scene.path: plan.text, **plan.others}) as places:
+        with staged({scene.path: plan.text, **plan.others}) as places:
             python = [path for path in plan.others if path.suffix == ".py"]
             pairs = [(scene.path, scene.text), *((path, _text_of(path)) for path in python)]
             parts = [
@@ -224,7 +225,7 @@ class _Work:
             return Verdict("unsettled", reason=str(error))
         changed = {scene.path: scene.text, **{path: _text_of(path) for path in plan.others}}
         old = {path: ast.unparse(parse(text, path)) + "\n" for path, text in changed.items()}
-        with _staged({path: text for path, text in read_back.items() if path in changed}) as places:
+        with staged({path: text for path, text in read_back.items() if path in changed}) as places:
             parts = [
                 judge_rewrite(Text(path, text), Text(places[path], _text_of(places[path])), wanted)
                 for path, text in old.items()
@@ -284,42 +285,6 @@ def _text_of(path: Path) -> str:
     from dreck.source.files import read
 
     return read(path).text if path.exists() else ""
-
-
-def project_root(path: Path) -> Path:
-    """The top of the project a file belongs to; its own folder when nothing tells."""
-    folder = path.absolute().parent
-    for place in (folder, *folder.parents):
-        if any((place / mark).exists() for mark in _PROJECT_MARKS):
-            return place
-    return folder
-
-
-def project_files(path: Path) -> list[Path]:
-    """The Python files around `path`: of its project, or of its folder when there are too many."""
-    root = project_root(path)
-    found: list[Path] = []
-    for file in python_files(root):
-        found.append(file)
-        if len(found) > 400:
-            return sorted(path.absolute().parent.glob("*.py"))
-    return found
-
-
-@contextmanager
-def _staged(texts: Mapping[Path, str]) -> Iterator[dict[Path, Path]]:
-    """A copy of the project with other texts in place, gone when the context ends."""
-    first = next(iter(texts))
-    root = project_root(first)
-    with tempfile.TemporaryDirectory(prefix="dreck-staged-") as folder:
-        for file in python_files(root):
-            place = Path(folder, file.relative_to(root))
-            place.parent.mkdir(parents=True, exist_ok=True)
-            shutil.copyfile(file, place)
-        places = {path: Path(folder, os.path.relpath(path.absolute(), root)) for path in texts}
-        for path, text in texts.items():
-            places[path].write_text(text, encoding="utf-8", newline="")
-        yield places
 
 
 # --- renaming ------------------------------------------------------------------------------------------

@@ -1,0 +1,94 @@
+"""What annotations say of classes, and when nobody may believe them."""
+
+import pytest
+
+import dreck
+
+CLASSES = """\
+class Load:
+    pass
+
+
+class Bale(Load):
+    pass
+
+
+class Drum(Load):
+    pass
+
+
+"""
+ASKED = "    if isinstance(x, Bale):\n        return 1\n    if isinstance(x, Drum):\n        return 2\n    return 3\n"
+SHORT = "    if isinstance(x, Bale):\n        return 1\n    return 2\n"
+
+
+@pytest.mark.parametrize("told", ["x: Bale | Drum", "x: 'Bale | Drum'", "x: Drum", "x: Bale"])
+def test_a_class_that_is_named_is_believed(told):
+    verdict = dreck.compare(f"{CLASSES}def f({told}):\n{ASKED}", f"{CLASSES}def f({told}):\n{SHORT}")
+    assert verdict.status == "proved"
+    assert "annotations-hold" in verdict.assumptions
+
+
+@pytest.mark.parametrize(
+    "told",
+    ["x", "x: Load", "x: Bale = None", "x: Bale | None", "*x: Bale", "**x: Bale", "x: type[Bale]", "x: list[Bale]"],
+)
+def test_not_where_it_says_something_else(told):
+    verdict = dreck.compare(f"{CLASSES}def f({told}):\n{ASKED}", f"{CLASSES}def f({told}):\n{SHORT}")
+    assert verdict.status != "proved"
+
+
+@pytest.mark.parametrize(
+    "head",
+    [
+        "class M(type):\n    def __instancecheck__(cls, x):\n        return False\nclass Bale(metaclass=M):\n    pass\n",
+        "class M(type):\n    def __instancecheck__(cls, x):\n        return False\nclass R(metaclass=M):\n    pass\n"
+        "class Bale(R):\n    pass\n",
+        "from typing import Protocol\nclass Bale(Protocol):\n    kilos: int\n",
+        "from elsewhere import Root\nclass Bale(Root):\n    pass\n",
+    ],
+)
+def test_not_of_a_class_that_may_say_more(head):
+    old = f"{head}def f(x: Bale):\n    if isinstance(x, Bale):\n        return 1\n    return 3\n"
+    assert dreck.compare(old, f"{head}def f(x: Bale):\n    return 1\n").status != "proved"
+
+
+PROPERTY = "class Load:\n    @property\n    def fee(self):\n        return 3\n\n    def cost(self):\n        return self.fee\n\n"
+
+
+def test_a_property_that_one_function_alone_asks_for_is_looked_into():
+    verdict = dreck.compare(
+        f"{PROPERTY}def f(x: Load):\n    return 3\n", f"{PROPERTY}def f(x: Load):\n    return x.fee\n"
+    )
+    assert verdict.status == "proved"
+    assert "closed-families" in verdict.assumptions
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        "class Big(Load):\n    @property\n    def fee(self):\n        return 4\n",
+        "class Big(Load):\n    fee = 4\n",
+        "Load.fee = 5\n",
+        "setattr(Load, 'fee', 5)\n",
+    ],
+)
+def test_not_where_it_may_be_another(more):
+    head = PROPERTY + more
+    verdict = dreck.compare(f"{head}def f(x: Load):\n    return 3\n", f"{head}def f(x: Load):\n    return x.fee\n")
+    assert verdict.status != "proved"
+
+
+@pytest.mark.parametrize(
+    "head",
+    [
+        "class Enum:\n    def __init_subclass__(cls):\n        cls.GLASS = cls.PAPER\n",
+        "from odd import Enum\n",
+        "from enum import Enum as Odd\nclass Enum(Odd):\n    def __eq__(self, other):\n        return True\n    __hash__ = None\n",
+    ],
+)
+def test_members_are_believed_to_differ_only_in_a_real_enum(head):
+    head += "class Kind(Enum):\n    GLASS = 1\n    PAPER = 2\n"
+    one, two = ("    if k == Kind.GLASS:\n        return 1\n", "    if k == Kind.PAPER:\n        return 2\n")
+    verdict = dreck.compare(f"{head}def f(k):\n{one}{two}    return 3\n", f"{head}def f(k):\n{two}{one}    return 3\n")
+    assert verdict.status != "proved"

@@ -1,0 +1,183 @@
+"""Objects set up, texts reworded, inputs put together: differences that only a well-made input shows."""
+
+import random
+
+import pytest
+
+import dreck
+from dreck.evidence.make import Make
+from dreck.evidence.mishaps import learned
+from dreck.evidence.texts import mutated, pieces
+
+DIFFER = {
+    "only an object that its constructor has set up gets that far": (
+        "class Bin:\n"
+        "    def __init__(self, places):\n"
+        "        self.loads = bytearray(b'')\n"
+        "        self.at = 0\n"
+        "        self.places = int(places)\n"
+        "    def take(self, count):\n",
+        "        if count < 0:\n            count = len(self.loads)\n        if len(self.loads) <= self.at:\n"
+        "            return b''\n        found = self.loads[self.at:self.at + count]\n        self.at += len(found)\n"
+        "        return bytes(found)\n",
+        ("count < 0", "count <= 0"),
+    ),
+    "a class that makes its objects whole": (
+        "class Weight:\n"
+        "    __slots__ = ('kilos', 'odd')\n"
+        "    def __new__(cls, text='0'):\n"
+        "        made = object.__new__(cls)\n"
+        "        made.odd = text == 'many'\n"
+        "        made.kilos = 0 if made.odd else int(text)\n"
+        "        return made\n"
+        "    def over(self, limit):\n",
+        "        if self.odd:\n            return True\n        return self.kilos > limit\n",
+        ("return True", "return False"),
+    ),
+    "a method that is there to be overridden answers what is needed": (
+        "class Line:\n    def waiting(self):\n        raise NotImplementedError\n    def full(self, most):\n",
+        "        if self.waiting() > most:\n            return 'stop'\n        return 'go'\n",
+        ("self.waiting() > most", "self.waiting() >= most"),
+    ),
+    "what a helper asks of an argument": (
+        "def is_odd(load):\n    return load.tag.startswith('x-') and load.kilos == 4821\n\ndef f(load):\n",
+        "    if is_odd(load):\n        return 1\n    return 2\n",
+        ("return 1", "return 3"),
+    ),
+    "an attribute that may be missing": (
+        "def f(load):\n",
+        "    if hasattr(load, 'seal'):\n        return 1\n    return 2\n",
+        ("return 2", "return 3"),
+    ),
+    "the very same object twice": (
+        "def f(load, last):\n",
+        "    if load is last.load and load.kilos:\n        return 1\n    return 2\n",
+        ("return 1", "return 3"),
+    ),
+    "a sentinel of the module": (
+        "_END = object()\n\ndef f(queue):\n",
+        "    while True:\n        load = queue.next()\n        if load is _END:\n            return 1\n"
+        "        queue.weigh(load)\n",
+        ("return 1", "return 3"),
+    ),
+    "two guards that both would fire": (
+        "def f(load):\n",
+        "    if load.kilos > 2147483647:\n        return 'heavy'\n    if load.litres > 90210:\n        return 'big'\n    return ''\n",
+        (
+            "    if load.kilos > 2147483647:\n        return 'heavy'\n    if load.litres > 90210:\n        return 'big'\n",
+            "    if load.litres > 90210:\n        return 'big'\n    if load.kilos > 2147483647:\n        return 'heavy'\n",
+        ),
+    ),
+    "one member of a membership": (
+        "def f(load):\n",
+        "    if load.kind in ('glass', 'paper', 'metal'):\n        return 1\n    return 2\n",
+        ("('glass', 'paper', 'metal')", "('glass', 'paper')"),
+    ),
+    "a text of a certain form": (
+        "def f(tag):\n",
+        "    parts = tag.split('/')\n    if len(parts) == 3 and parts[1] == 'dry' and not parts[2]:\n        return 1\n    return 2\n",
+        ("return 1", "return 3"),
+    ),
+    "a text that no ASCII holds": (
+        "def f(tag):\n",
+        "    try:\n        return tag.encode('ascii')\n    except UnicodeEncodeError:\n        return b''\n",
+        ("return b''", "return b'?'"),
+    ),
+    "a long text": ("def f(tag):\n", "    if len(tag) >= 64:\n        return 1\n    return 2\n", (">= 64", "> 64")),
+    "a change of the environment": (
+        "import os\n\ndef f(on):\n",
+        "    if on:\n        os.environ['YARD'] = 'open'\n    return on\n",
+        ("'open'", "'shut'"),
+    ),
+    "a member as self": (
+        "from enum import Enum\n\nclass Kind(Enum):\n    GLASS = 1\n    PAPER = 2\n    METAL = 3\n\n    def line(self):\n",
+        "        return 'magnet' if self is Kind.METAL else 'belt'\n",
+        ("Kind.METAL", "Kind.PAPER"),
+    ),
+    "a metaclass's class": (
+        "class Meta(type):\n    def name_of(cls):\n",
+        "        if cls.__doc__ is None:\n            return 1\n        return 2\n",
+        ("return 1", "return 3"),
+    ),
+}
+
+
+@pytest.mark.parametrize("name", DIFFER)
+def test_the_difference_is_found(name):
+    head, body, (was, becomes) = DIFFER[name]
+    assert was in body
+    verdict = dreck.compare(head + body, head + body.replace(was, becomes))
+    assert verdict.status == "differs", str(verdict)
+
+
+SAME = {
+    "an attribute set to the value it had": (
+        "class Bin:\n    def __init__(self):\n        self.at = 0\n    def rest(self, n):\n",
+        "        if n > 2:\n            return 1\n        return 2\n",
+        "        if n > 2:\n            self.at = self.at\n            return 1\n        return 2\n",
+    ),
+    "a constructor that does not run through": (
+        "class Bin:\n    def __init__(self, path):\n        self.file = open(path, 'w')\n    def size(self, n):\n",
+        "        if n in self.known:\n            return 1\n        return 2\n",
+        "        if not (n in self.known):\n            return 2\n        return 1\n",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", SAME)
+def test_no_difference_is_made_up(name):
+    head, old, new = SAME[name]
+    verdict = dreck.compare(head + old, head + new)
+    assert verdict.status != "differs", str(verdict)
+
+
+def test_what_the_cage_always_ends_is_not_called_tested():
+    old = "import subprocess\ndef f(n):\n    if n > 2:\n        a = 1\n    else:\n        a = 2\n    return subprocess.Popen(['x'], bufsize=a)\n"
+    verdict = dreck.compare(old, old.replace("a = 1", "a = 3"))
+    assert verdict.status == "unsettled"
+    assert "--open-cage" in verdict.reason
+
+
+def test_a_function_without_tests_is_tried_too():
+    verdict = dreck.compare(
+        "def f(loads):\n    return sum(x.kilos for x in loads)\n",
+        "def f(loads):\n    return sum([x.kilos for x in loads])\n",
+    )
+    assert verdict.status == "tested"
+    assert verdict.outcomes == (0, 0)
+
+
+def test_a_function_whose_name_another_module_takes_is_tried_as_it_is_written():
+    old = "def reduce(items, start):\n    if start:\n        return start\n    return items\ntry:\n    from functools import reduce\nexcept ImportError:\n    pass\n"
+    assert dreck.compare(old, old.replace("return items", "return 3")).status == "differs"
+
+
+@pytest.mark.parametrize(
+    ("words", "kind", "first"),
+    [
+        ("expected str, bytes or os.PathLike object, not StandIn", "StandIn", "text"),
+        ("a bytes-like object is required, not 'StandIn'", "StandIn", b"text"),
+        ("'StandIn' object cannot be interpreted as an integer", "StandIn", 3),
+        ("unsupported operand type(s) for &: 'StandIn' and 'int'", "StandIn", "text"),
+        ("'str' object has no attribute 'kilos'", "str", None),
+        ("'int' object is not iterable", "int", 2),
+        ("something else", "", "nothing"),
+    ],
+)
+def test_what_a_type_error_says_is_wanted(words, kind, first):
+    found, makes = learned(("TypeError", ("tuple", (("str", words),), ()), ()))
+    assert found == kind
+    assert (makes[0].what if makes else "nothing") == first
+
+
+def test_texts_are_made_of_pieces_the_code_names():
+    known = pieces(["x-", 7, "é" * 40], {"MARKS": {"(", ")"}, "__doc__": "no"})
+    assert known[0] == "x-" and "-" in known and "(" in known and "é" * 40 not in known
+    pick = random.Random(3)
+    assert any("x-" in mutated("abc", known, pick) for _ in range(50))
+    assert max(len(mutated("a" * 199, known, pick)) for _ in range(50)) <= 200
+
+
+def test_recipes_say_what_they_are():
+    assert repr(Make("same", "load.last")) == "the very load.last"
+    assert repr(Make("as set up", "Bin")) == "as Bin() leaves it"
