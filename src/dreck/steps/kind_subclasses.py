@@ -1,9 +1,10 @@
-"""kind-subclasses: what a code selects becomes a class for each kind, and one factory that finds it."""
+"""kind-subclasses: a class with a code becomes subclasses and a factory; a code from elsewhere selects a class."""
 
 import ast
 from collections.abc import Iterator
 from dataclasses import replace
 
+from dreck.source.functions import instance_owner
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
@@ -11,6 +12,7 @@ from dreck.steps.kinds import moved
 from dreck.steps.lookup_table import outcome_of
 from dreck.steps.polymorphic_methods import check_body, for_self
 from dreck.steps.predicates import Helper, written
+from dreck.steps.regroup import discriminants_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.subclassing import subclassed
@@ -21,23 +23,33 @@ _FEWEST = 2
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
-    """Every chain on a code whose arms have stories of their own; take regroup first where kinds are interleaved."""
+    """The class of the function by a code it holds; and every chain on a code whose arms have stories of their own.
+
+    Take regroup first where kinds are interleaved in a function.
+    """
+    own = _own_codes(scene)
+    for attribute in own:
+        try:
+            yield subclassed(scene, attribute)
+        except Untouchable as error:
+            yield NotPlanned(scene.node.lineno, str(error))
     for chain in chains(scene.node, Reader(), fewest=_FEWEST):
         if len(chain.subjects) != 1 or all(outcome_of(arm.body) for arm in chain.arms):
             continue
+        if ast.unparse(chain.subjects[0]).removeprefix("self.") in own:
+            continue
         try:
-            whole = _of_own_code(scene, chain)
-            yield whole if whole is not None else _planned(scene, chain)
+            yield _planned(scene, chain)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
 
 
-def _of_own_code(scene: Scene, chain: Chain) -> Plan | None:
-    """Where the code is one the object holds itself, its own class is what becomes subclasses."""
-    match chain.subjects[0]:
-        case ast.Attribute(value=ast.Name(id="self"), attr=attribute) if scene.function.owner is not None:
-            return subclassed(scene, attribute)
-    return None
+def _own_codes(scene: Scene) -> list[str]:
+    """Attributes of the object itself that the function compares with two constants or more."""
+    if instance_owner(scene.function) is None or scene.node.name.startswith("__"):
+        return []
+    terms = [d.term for d in discriminants_of(scene.node) if not d.truth and len(d.kinds) >= _FEWEST]
+    return [t.attr for t in terms if isinstance(t, ast.Attribute) and ast.unparse(t.value) == "self"]
 
 
 def _planned(scene: Scene, chain: Chain) -> Plan:
@@ -209,64 +221,76 @@ STEP = Step(
     name="kind-subclasses",
     group="replace",
     order=225,
-    summary="What a code selects becomes a class for each kind, found by one factory.",
+    summary="A class with a code becomes subclasses and a factory; a code from elsewhere finds a class for each kind.",
     why="The story of one kind stands in one class; a new kind is a new class and a new row.",
     when_not="When the kinds only differ in values: a table says that better.",
     before="""\
-def take_in(kind, load, bins):
-    if kind == "glass":
-        bins.crush(load)
-        return 2
-    elif kind == "paper":
-        if load.wet:
-            bins.dry(load)
-        bins.press(load)
-        return 1
-    raise ValueError(kind)
+class Load:
+    def __init__(self, kind, kilos):
+        self.kind = kind
+        self.kilos = kilos
+
+    def fee(self, season):
+        start = 10
+        if self.kind == "glass":
+            start += self.kilos
+        elif self.kind == "paper" and season > 3:
+            start += 2
+        return start
+
+
+def heavy():
+    return Load("glass", 2000)
 """,
     after="""\
-class Kind:
-    \"\"\"What is done for a kind that has no class of its own.\"\"\"
+class Load:
+    def __init__(self, kind, kilos):
+        self.kind = kind
+        self.kilos = kilos
 
-    def take_in(self, kind, load, bins):
-        raise ValueError(kind)
-
-
-class GlassKind(Kind):
-    \"\"\"What is done for 'glass'.\"\"\"
-
-    def take_in(self, kind, load, bins):
-        bins.crush(load)
-        return 2
+    def fee(self, season):
+        start = 10
+        return start
 
 
-class PaperKind(Kind):
-    \"\"\"What is done for 'paper'.\"\"\"
+class GlassLoad(Load):
+    \"\"\"A load whose code is 'glass'.\"\"\"
 
-    def take_in(self, kind, load, bins):
-        if load.wet:
-            bins.dry(load)
-        bins.press(load)
-        return 1
+    def fee(self, season):
+        start = 10
+        start += self.kilos
+        return start
 
 
-KINDS = {
-    "glass": GlassKind,
-    "paper": PaperKind,
+class PaperLoad(Load):
+    \"\"\"A load whose code is 'paper'.\"\"\"
+
+    def fee(self, season):
+        start = 10
+        if season > 3:
+            start += 2
+        return start
+
+
+KINDS_OF_LOAD = {
+    "glass": GlassLoad,
+    "paper": PaperLoad,
 }
 
 
-def find_kind(kind):
-    \"\"\"What is done for this kind.\"\"\"
-    return KINDS.get(kind, Kind)()
+def make_load(kind, kilos):
+    \"\"\"A load of the class for its kind.\"\"\"
+    return KINDS_OF_LOAD.get(kind, Load)(kind, kilos)
 
 
-def take_in(kind, load, bins):
-    return find_kind(kind).take_in(kind, load, bins)
+def heavy():
+    return make_load("glass", 2000)
 """,
     traps=(
         "A code that nobody knows has a class, too: the base does what the default did.",
-        "The objects keep their class; only what is done for them is looked up.",
+        "Who still calls the class itself gets an object that only knows the default.",
+        "The code of an object must not change once it is made: its class would not.",
+        "Code that is handed in keeps its objects as they are; a factory finds what is done for it.",
     ),
     plans=plans,
     asks=("hashable-key", "made-by-factory"),

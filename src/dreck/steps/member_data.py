@@ -138,7 +138,7 @@ STEP = Step(
     name="member-data",
     group="replace",
     order=212,
-    summary="A switch on an enum's members that chooses a value moves onto the members.",
+    summary="A switch on an enum's members that chooses a value or an amount moves onto the members.",
     why="What belongs to a member is asked of the member, and every place gets the same answer.",
     when_not="When the value belongs to the place that asks, not to the member.",
     before="""\
@@ -189,6 +189,8 @@ def line_for(load):
     traps=(
         "A value that is no member reached the default: it still does.",
         "A member without an arm has to come to what the default was.",
+        "Adding 0 where nothing was added changes a float's -0.0, and dies of a text.",
+        "A switch that does the opposite shares the data: `+= datum` here, `-= datum` there.",
     ),
     plans=plans,
     asks=("hashable-key",),

@@ -381,6 +381,8 @@ def space(item, spare):
         "`isinstance` asks in order; a method is found on the nearest class.",
         "A value of no known class reached the default: it still does.",
         "`__private` names mean something else inside a class.",
+        "With `--inline-callers` the function goes: who calls it with a stranger would die of another error.",
+        "With `--as protocol` the base is a protocol, which the classes need not derive from.",
     ),
     plans=plans,
     by_default=False,

@@ -363,6 +363,7 @@ def slip(kind, kilos, member):
         "The kind must not change on the way.",
         "A test that the kind decides may have stood behind another that could fail.",
         "A value that is equal to no kind has a story, too.",
+        "Longer lines that several kinds share are told once, in a small function.",
     ),
     plans=plans,
     by_default=False,
