@@ -15,6 +15,8 @@ from dreck.source.functions import FunctionNode
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
+_WALKING = frozenset({"len", "sorted", "list", "sum", "min", "max", "any", "all", "set", "enumerate"})
+_ORDERING = frozenset({"sorted", "sum", "min", "max"})
 _STRIPPED = re.compile(
     r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize|replace|removeprefix|removesuffix|decode)\(\))+$"
 )
@@ -392,60 +394,62 @@ class Usages:
             self._on(container, lambda u: u.key_paths.append(path) if path not in u.key_paths else None)
 
     def _call(self, node: ast.Call) -> None:
-        match node.func, node.args:
-            case ast.Name(id="isinstance"), [value, kinds]:
-                names = [_class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
-                self._on(value, lambda u: u.classes.extend(n for n in names if n))
-                return
-            case ast.Name(id="len" | "sorted" | "list" | "sum" | "min" | "max" | "any" | "all" | "set" | "enumerate"), [
-                value,
-                *_,
-            ]:
-                self._on(value, lambda u: setattr(u, "iterated", True))
-                if node.func.id in ("sorted", "sum", "min", "max") and not node.keywords:
-                    item = self.path(value)
-                    if item is not None:
-                        self.at(f"{item}[]").ordered = True
-                return
-            case ast.Name(id="int" | "float" | "round" | "abs" as converter), [value, *_]:
-                self._on(value, lambda u: setattr(u, "arithmetic", True))
-                self._on(value, lambda u: setattr(u, "converted", converter in ("int", "float")))
-                return
-            case ast.Name(id="hasattr" | "getattr"), [value, ast.Constant(value=str() as attr), *default]:
-                self._on(value, lambda u: u.attributes.add(attr))
-                inner = self.path(value)
-                if inner is not None and (default or node.func.id == "hasattr"):
-                    self.at(f"{inner}.{attr}").optional = True
-                return
-            case ast.Attribute(value=ast.Name(id="re"), attr=_), [ast.Constant(value=str() as pattern), value, *_]:
-                self._on(value, lambda u: u.patterns.append(pattern))
-            case ast.Attribute(value=base, attr="match" | "fullmatch" | "search" | "findall" | "finditer" | "split"), [
-                value,
-                *_,
-            ]:
-                name = _class_name(base)
-                if name is not None:
-                    self._on(value, lambda u: u.patterns.append(Named(name)))
-            case ast.Name() as called, [value, *_] if called.id not in ("print", "str", "repr"):
-                self._on(value, lambda u: u.patterns.append(Named(called.id)))
-                self._on(value, lambda u: setattr(u, "is_path", u.is_path or called.id == "open"))
-            case ast.Attribute(value=ast.Name(id="os"), attr=_) | ast.Attribute(
-                value=ast.Attribute(value=ast.Name(id="os"), attr="path")
-            ), [value, *_]:
-                self._on(value, lambda u: setattr(u, "is_path", True))
-            case ast.Attribute(value=base, attr="get" | "pop" | "setdefault"), [ast.Constant(value=str() as key), *_]:
-                self._on(base, lambda u: u.keys.append(key))
-            case ast.Attribute(value=base, attr="get"), [value, *_]:
-                self._looked_up(base, value)
-                self._on(value, lambda u: setattr(u, "hashed", True))
         match node.func:
+            case ast.Name(id=name):
+                if not self._of_builtin(name, node):
+                    self._handed_to(name, node)
+                    self._on(node.func, lambda u: setattr(u, "called", True))
             case ast.Attribute(value=base, attr=name):
+                self._of_method(base, name, node)
                 self._on(base, lambda u: u.methods.add(name))
                 values = [v for a in node.args for v in _constants(a)]
                 if name in ("startswith", "endswith", "split", "find", "count", "index", "partition"):
                     self._on(base, lambda u: u.contains.extend(values))
-            case ast.Name():
-                self._on(node.func, lambda u: setattr(u, "called", True))
+
+    def _of_builtin(self, name: str, node: ast.Call) -> bool:
+        """Whether a call of a built-in function says all there is to say of its argument."""
+        match name, node.args:
+            case "isinstance", [value, kinds]:
+                names = [_class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
+                self._on(value, lambda u: u.classes.extend(n for n in names if n))
+            case _, [value, *_] if name in _WALKING:
+                self._on(value, lambda u: setattr(u, "iterated", True))
+                item = self.path(value)
+                if name in _ORDERING and not node.keywords and item is not None:
+                    self.at(f"{item}[]").ordered = True
+            case "int" | "float" | "round" | "abs", [value, *_]:
+                self._on(value, lambda u: setattr(u, "arithmetic", True))
+                self._on(value, lambda u: setattr(u, "converted", name in ("int", "float")))
+            case "hasattr" | "getattr", [value, ast.Constant(value=str() as attr), *default]:
+                self._on(value, lambda u: u.attributes.add(attr))
+                inner = self.path(value)
+                if inner is not None and (default or name == "hasattr"):
+                    self.at(f"{inner}.{attr}").optional = True
+            case _:
+                return False
+        return True
+
+    def _handed_to(self, name: str, node: ast.Call) -> None:
+        """The name may stand for `PATTERN.match`, or for `open`."""
+        if node.args and name not in ("print", "str", "repr"):
+            self._on(node.args[0], lambda u: u.patterns.append(Named(name)))
+            self._on(node.args[0], lambda u: setattr(u, "is_path", u.is_path or name == "open"))
+
+    def _of_method(self, base: ast.expr, name: str, node: ast.Call) -> None:
+        match ast.unparse(base), name, node.args:
+            case "re", _, [ast.Constant(value=str() as pattern), value, *_]:
+                self._on(value, lambda u: u.patterns.append(pattern))
+            case _, _, [value, *_] if name in _MATCHING:
+                compiled = _class_name(base)
+                if compiled is not None:
+                    self._on(value, lambda u: u.patterns.append(Named(compiled)))
+            case "os" | "os.path", _, [value, *_]:
+                self._on(value, lambda u: setattr(u, "is_path", True))
+            case _, "get" | "pop" | "setdefault", [ast.Constant(value=str() as key), *_]:
+                self._on(base, lambda u: u.keys.append(key))
+            case _, "get", [value, *_]:
+                self._looked_up(base, value)
+                self._on(value, lambda u: setattr(u, "hashed", True))
 
     def _match(self, subject: ast.expr, cases: list[ast.match_case]) -> None:
         for case in cases:
