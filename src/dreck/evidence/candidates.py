@@ -393,7 +393,8 @@ class Candidates:
         if kind.__module__ in ("builtins", "collections.abc"):
             return [Make("stand-in")]
         self._learn_fields(kind, name)
-        return [Make("class", kind)]
+        below = [n for n in self._family(u.classes) if n != kind.__name__ and _is_below(self._lookup(n), kind)]
+        return [Make("class", kind), *(Make("instance", n) for n in below)]
 
     def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
         if kind.__name__ in ("Mapping", "MutableMapping"):
@@ -463,6 +464,10 @@ def _of_numpy(kind: Any, near: list[Make]) -> list[Make]:
         except (TypeError, ValueError, OverflowError):
             continue
     return made or [Make("stand-in")]
+
+
+def _is_below(found: Any, kind: type) -> bool:
+    return isinstance(found, type) and _derives(found, kind)
 
 
 def _derives(kind: type, base: type) -> bool:

@@ -10,7 +10,7 @@ from dreck.steps.predicates import insertion_line, method_line, statements
 from dreck.steps.regroup import asked_for_truth
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
-from dreck.steps.stories import Teller
+from dreck.steps.stories import Teller, as_text, indented
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free
 
@@ -70,7 +70,7 @@ def _planned(scene: Scene, flag: str) -> Plan:
     if bodies[0] == bodies[1]:
         raise Untouchable(f"{flag} makes no difference")
     head = _heads(scene, sheet, flag, names)
-    made = [_indented([line, *(f"{unit}{t}" for t in body)], home) for line, body in zip(head, bodies, strict=True)]
+    made = [as_text([line, *indented(body, unit)], home) for line, body in zip(head, bodies, strict=True)]
     _thin(scene, sheet, flag, names, unit, own or "")
     at = method_line(scene) if own else insertion_line(scene)
     between = "\n" if own else "\n\n"
@@ -86,10 +86,6 @@ def _planned(scene: Scene, flag: str) -> Plan:
     told = f"{flag} picks one of {names[0]} and {names[1]}"
     more = f"; {count} calls go to the right one" if count else ""
     return Plan(node.lineno, told + more, sheet.result(), names, others=others)
-
-
-def _indented(lines: list[str], indent: str) -> str:
-    return "".join(f"{indent}{line}\n" if line.strip() else "\n" for line in lines)
 
 
 def _names(scene: Scene, flag: str) -> tuple[str, str]:

@@ -43,7 +43,7 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Pl
             properties.append(_property(there, sheet.unit(scene.node), enum, name, table, datum))
             rows, said = _rows(sheet, chain, enum, datum, sheet.unit(scene.node), told)
             told += said
-            tables.append(f"\n\n{table} = {{\n{rows}}}\n")
+            tables.append(f"\n{table} = {{\n{rows}}}\n")
             made += [name, table]
     subject_code = sheet.code(subject)
     lines = [

@@ -10,7 +10,7 @@ from dreck.steps.chains import Reader, is_plain
 from dreck.steps.common_lines import shared_out
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
-from dreck.steps.stories import Answer, Teller
+from dreck.steps.stories import Answer, Teller, as_text, indented
 from dreck.steps.trees import Untouchable
 
 _GROWTH = 3
@@ -179,7 +179,7 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     lines += _ladder(sheet, d, branches, unit)
     lines += [line for chunk in after for line in chunk]
     was = last - first + 1
-    text = "".join(f"{home}{line}\n" if line.strip() else "\n" for line in lines)
+    text = as_text(lines, home)
     if text == "".join(sheet.line(n) for n in range(first, last + 1)):
         return None
     sheet.replace_lines(first, last, text)
@@ -297,10 +297,10 @@ def _ladder(sheet: object, d: Discriminant, branches: list[Branch], unit: str) -
     for kinds, story in branches:
         if not kinds:
             if story:
-                lines += ["else:", *(f"{unit}{line}" if line.strip() else line for chunk in story for line in chunk)]
+                lines += ["else:", *indented([line for chunk in story for line in chunk], unit)]
             continue
         lines.append(f"{word} {_asks(sheet, d, kinds)}:")
-        lines += [f"{unit}{line}" if line.strip() else line for chunk in story for line in chunk] or [f"{unit}pass"]
+        lines += indented([line for chunk in story for line in chunk], unit) or [f"{unit}pass"]
         word = "elif"
     return lines
 

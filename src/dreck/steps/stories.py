@@ -2,7 +2,7 @@
 
 import ast
 import copy
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.model.shape import leaves
@@ -12,6 +12,20 @@ from dreck.steps.trees import Untouchable
 
 Answer = Callable[[ast.expr], bool | None]
 """What a test that stands alone comes to, None when that is not known."""
+
+
+_RAW = "\0"
+"""Marks a line that begins inside a text over several lines: it is never indented."""
+
+
+def indented(lines: Iterable[str], indent: str) -> list[str]:
+    """Told lines, deeper by `indent`."""
+    return [line if line.startswith(_RAW) or not line.strip() else f"{indent}{line}" for line in lines]
+
+
+def as_text(lines: Iterable[str], indent: str) -> str:
+    """Told lines as they are written, deeper by `indent`."""
+    return "".join(f"{line.removeprefix(_RAW)}\n" if line.strip() else "\n" for line in indented(lines, indent))
 
 
 @dataclass(slots=True)
@@ -158,7 +172,7 @@ class Teller:
         pad = self.unit * depth
         inside = self._inside_texts(first, last)
         return [
-            self._line(n) if n in inside else f"{pad}{self._line(n).removeprefix(indent)}"
+            f"{_RAW}{self._line(n)}" if n in inside else f"{pad}{self._line(n).removeprefix(indent)}"
             for n in range(first, last + 1)
         ]
 

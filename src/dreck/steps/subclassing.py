@@ -13,7 +13,7 @@ from dreck.steps.predicates import first_line
 from dreck.steps.regroup import Discriminant, answer_of_kind, discriminants_of
 from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Range, Sheet
-from dreck.steps.stories import Answer, Teller, dead_lines
+from dreck.steps.stories import Answer, Teller, as_text, dead_lines
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, words_of
 
@@ -158,8 +158,7 @@ def _put_story(sheet: Sheet, method: FunctionNode, lines: list[str], unit: str) 
     if first <= method.lineno:
         raise Untouchable("a method stands on the line of its head")
     indent = sheet.indent(body[0].lineno)
-    text = "".join(f"{indent}{line}\n" if line.strip() else "\n" for line in lines)
-    sheet.replace_lines(first, body[-1].end_lineno or first, text)
+    sheet.replace_lines(first, body[-1].end_lineno or first, as_text(lines, indent))
 
 
 def _class(sheet: Sheet, name: str, base: str, code: ast.expr, own: dict[FunctionNode, list[str]], unit: str) -> str:
@@ -171,8 +170,7 @@ def _class(sheet: Sheet, name: str, base: str, code: ast.expr, own: dict[Functio
             raise Untouchable(f"the head of {method.name} cannot be repeated")
         if "\n" in head:
             raise Untouchable(f"the head of {method.name} stands on several lines")
-        body = "".join(f"{unit * 2}{line}\n" if line.strip() else "\n" for line in lines)
-        parts.append(f"\n{unit}{head}\n{body}")
+        parts.append(f"\n{unit}{head}\n{as_text(lines, unit * 2)}")
     return "".join(parts)
 
 
