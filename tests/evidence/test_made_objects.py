@@ -181,3 +181,37 @@ def test_texts_are_made_of_pieces_the_code_names():
 def test_recipes_say_what_they_are():
     assert repr(Make("same", "load.last")) == "the very load.last"
     assert repr(Make("as set up", "Bin")) == "as Bin() leaves it"
+
+
+NESTED = """\
+def outer(limit, log):
+    def inner(load):
+        if load.kilos > limit:
+            log.append(load)
+            return 1
+        return 2
+
+    return [inner(x) for x in log]
+"""
+
+
+@pytest.mark.parametrize(
+    ("old", "was", "becomes", "status"),
+    [
+        (
+            NESTED,
+            "if load.kilos > limit:\n            log.append(load)\n            return 1\n        return 2",
+            "heavy = load.kilos > limit\n        if heavy:\n            log.append(load)\n        return int(heavy) or 2",
+            "tested",
+        ),
+        (NESTED, "> limit", ">= limit", "unsettled"),  # the limits it differs for may never come
+        (NESTED.replace("limit:", "3:").replace("log.append(load)", "pass"), "> 3", ">= 3", "differs"),
+        (NESTED.replace("log.append(load)", "nonlocal limit; limit += 1"), "return 2", "return 3", "unsettled"),
+        (NESTED.replace("log.append(load)", "inner(load)"), "return 2", "return 3", "unsettled"),
+    ],
+)
+def test_a_function_inside_another_is_lifted_out(old, was, becomes, status):
+    assert was in old
+    verdict = dreck.compare(old, old.replace(was, becomes))
+    inner = dict(verdict.functions).get("outer.inner", verdict) if verdict.functions else verdict
+    assert inner.status == status, str(verdict)

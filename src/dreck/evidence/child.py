@@ -21,6 +21,7 @@ from dreck.evidence.expectation import outside
 from dreck.evidence.installed import import_installed
 from dreck.evidence.make import Make, played
 from dreck.evidence.moves import Tried
+from dreck.evidence.nested import lifted
 from dreck.evidence.observe import shown
 from dreck.evidence.region import changed_lines
 from dreck.evidence.renaming import renamed
@@ -223,7 +224,8 @@ def _original(side: dict[str, Any], expect: str) -> Any:
     from dreck.source.functions import functions_in
 
     functions = functions_in(ast.parse(side["text"]), side["text"])
-    node = next(f.node for f in functions if f.name == side["name"])
+    function = next(f for f in functions if f.name == side["name"])
+    node = lifted(function, functions)[0] if function.nested else function.node
     if side["aliases"]:
         node = renamed(node, side["aliases"])
     return outside(node, expect) if expect else node
@@ -245,6 +247,7 @@ def _result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing],
         "deaths": sorted(search.deaths),
         "finished": search.finished,
+        "free": sorted({*old.free, *new.free}),
         "refused": refused[0] if refused else "",
         "unstable": search.unstable,
         "difference": _difference(search.different) if search.different else None,

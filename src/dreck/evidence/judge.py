@@ -153,6 +153,10 @@ _ENOUGH = 5
 
 def _judged(found: Trial, proof: Proof) -> Verdict:
     """The verdict a trial comes to, after a proof that did not hold."""
+    if found.difference is not None and found.free:
+        given = f"for any {', '.join(found.free[:3])} of the function around it"
+        reason = f"not proved ({proof.reason}); {given} it differs for {found.difference.input}, which may never come"
+        return Verdict("unsettled", (), found.inputs, found.outcomes, reason, proof.path)
     if found.difference is not None:
         unhashed = "unhashable type" in found.difference.old + found.difference.new
         hint = f"; --assume {HASHABLE} leaves such inputs out of account" if unhashed else ""
@@ -182,13 +186,3 @@ def _next(found: Trial) -> str:
 def _few(missing: tuple[str, ...]) -> str:
     shown = "; ".join(missing[:3])
     return shown if len(missing) <= 3 else f"{shown}; and {len(missing) - 3} more"
-
-
-def bound_names(node: ast.AST) -> frozenset[str]:
-    """Every name bound anywhere in a function, for the functions nested in it."""
-    found = {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    found |= {n.arg for n in ast.walk(node) if isinstance(n, ast.arg)}
-    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
-    found |= {(n.asname or n.name).split(".")[0] for n in ast.walk(node) if isinstance(n, ast.alias)}
-    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.ExceptHandler | ast.MatchAs) and n.name}
-    return frozenset(found)

@@ -217,9 +217,11 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
     import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
     cage.close()
     still.hold(side["text"])
-    version = load(side["path"], side["text"], side["name"])
     functions = functions_in(ast.parse(side["text"]), side["text"])
     function = next(f for f in functions if f.name == side["name"])
+    if function.nested:
+        raise CannotRun("a function inside another one cannot be called from a test")
+    version = load(side["path"], side["text"], side["name"])
     if not isinstance(version.function, types.FunctionType):
         raise CannotRun("it is no plain function")
     usages = Usages()

@@ -85,6 +85,8 @@ class Trial:
     """Parameters without an annotation."""
     finished: int = 0
     """Inputs on which the old version came to its end without an exception."""
+    free: tuple[str, ...] = ()
+    """What a function inside another one reads there; a trial gives these any value."""
     overlooked: int = 0
     """Inputs left out of account because a key in them cannot be hashed."""
 
@@ -126,6 +128,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         answer["held"],
         tuple(answer["unknown"]),
         answer["finished"],
+        tuple(answer["free"]),
         answer["overlooked"],
     )
 

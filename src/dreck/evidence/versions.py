@@ -15,9 +15,10 @@ from typing import Any
 
 from dreck.evidence.instrument import WATCHER, Watched, watched
 from dreck.evidence.make import Make
+from dreck.evidence.nested import CannotLift, lifted
 from dreck.evidence.swap import code_of
 from dreck.evidence.watch import Watcher
-from dreck.source.functions import FunctionNode, functions_in
+from dreck.source.functions import Function, FunctionNode, functions_in
 
 
 class CannotRun(Exception):
@@ -43,6 +44,8 @@ class Version:
     """The other functions of its module."""
     plain: FunctionType | None = None
     """The function without its watching, where that can be had."""
+    free: tuple[str, ...] = ()
+    """What a function inside another one reads there."""
 
 
 def load(path: str, text: str, name: str) -> Version:
@@ -52,7 +55,7 @@ def load(path: str, text: str, name: str) -> Version:
     if found is None:
         raise CannotRun(f"there is no function {name} in it")
     if found.nested:
-        raise CannotRun("a nested function cannot be called from outside; only a proof can judge it")
+        return _load_nested(path, tree, found, functions_in(tree, text))
     seen = watched(found.node)
     code = code_of(tree, path, found.node, found.node)
     _replace(tree, found.node, seen.node)
@@ -80,6 +83,28 @@ def load(path: str, text: str, name: str) -> Version:
         methods,
         {n.name: n for n in tree.body if isinstance(n, FunctionNode)},
         plain,
+    )
+
+
+def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Function]) -> Version:
+    """A function inside another one, lifted out of it: what it reads there is handed in."""
+    try:
+        node, free = lifted(found, every)
+    except CannotLift as error:
+        raise CannotRun(f"it stands inside a function, and {error}; only a proof can judge it") from None
+    watcher, module, seen = Watcher(), _module(Path(path)), watched(node)
+    module.__dict__[WATCHER] = watcher
+    try:
+        exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
+    except (Exception, SystemExit) as error:
+        raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
+    function = _defined_again(module, seen.node)
+    if function is None:
+        raise CannotRun("it stands inside a function, and cannot be defined outside of it")
+    beside = {n.name: n for n in tree.body if isinstance(n, FunctionNode)}
+    names = _varying(tree, node, module.__dict__)
+    return Version(
+        function, module.__dict__, node, seen, watcher, None, _types(function), False, names, {}, beside, free=free
     )
 
 

@@ -337,3 +337,13 @@ def _all_statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
         yield statement
         for block in blocks_of(statement):
             yield from _all_statements(block)
+
+
+def bound_names(node: ast.AST) -> frozenset[str]:
+    """Every name bound anywhere in a function, for the functions nested in it."""
+    found = {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    found |= {n.arg for n in ast.walk(node) if isinstance(n, ast.arg)}
+    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
+    found |= {(n.asname or n.name).split(".")[0] for n in ast.walk(node) if isinstance(n, ast.alias)}
+    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.ExceptHandler | ast.MatchAs) and n.name}
+    return frozenset(found)

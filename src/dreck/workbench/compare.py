@@ -11,13 +11,13 @@ from typing import Any
 
 from dreck.errors import BadTarget, DreckError
 from dreck.evidence.expectation import knows
-from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request, bound_names
+from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request
 from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
 from dreck.model.graph import Arena
 from dreck.model.linking import LinkedNames
-from dreck.model.scopes import param_names
+from dreck.model.scopes import bound_names, param_names
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.revisions import at_revision

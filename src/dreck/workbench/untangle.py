@@ -11,11 +11,11 @@ from functools import partial
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
-from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge, bound_names
+from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.model.graph import Arena
 from dreck.model.measures import Tangle, measure
-from dreck.model.scopes import ModuleNames
+from dreck.model.scopes import ModuleNames, bound_names
 from dreck.source.files import SourceFile, read, save_bytes
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.lines import split_lines

@@ -1,0 +1,36 @@
+"""Nested functions, lifted out of the function around them: what they read there becomes parameters."""
+
+import ast
+import copy
+
+from dreck.model.scopes import bound_names, scope_of
+from dreck.source.functions import Function, FunctionNode
+
+
+class CannotLift(Exception):
+    """The function depends on where it stands; the message says how."""
+
+
+def lifted(function: Function, every: list[Function]) -> tuple[FunctionNode, tuple[str, ...]]:
+    """The function as one of the module, and the names it has from the functions around it.
+
+    Raises CannotLift when it binds names of theirs, calls itself, or is a method.
+    """
+    node, scope = function.node, scope_of(function.node)
+    around = [f for f in every if function.name.startswith(f"{f.name}.") and f is not function]
+    if function.owner is not None:
+        raise CannotLift("it is a method of a class inside a function")
+    if scope.declared_nonlocal:
+        raise CannotLift(f"it binds {min(scope.declared_nonlocal)} of the function around it")
+    theirs = frozenset[str]().union(*(bound_names(f.node) for f in around))
+    read = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+    free = tuple(sorted((read & theirs) - set(scope.local) - scope.declared_global))
+    if node.name in free:
+        raise CannotLift("it calls itself")
+    if any(isinstance(n, ast.Nonlocal) for n in ast.walk(node)):
+        raise CannotLift("a function inside it binds names around it")
+    made = copy.deepcopy(node)
+    made.decorator_list = []
+    places = made.args.posonlyargs if made.args.posonlyargs else made.args.args
+    places[:0] = [ast.copy_location(ast.arg(name), node) for name in free]
+    return made, free
