@@ -222,7 +222,8 @@ def test_plain_values_are_tried_by_the_thousand(trial):
 
 
 def test_a_nested_function_and_a_broken_module_say_so(trial):
-    assert "nested" in trial("def f():\n    def g(): pass\n", "def f():\n    def g(): pass\n", "f.g").problem
+    code = "def f(a):\n    def g():\n        nonlocal a\n        a = 1\n"
+    assert "inside a function" in trial(code, code, "f.g").problem
     assert "cannot be executed" in trial("import nosuch\ndef f(): pass\n", "def f(): pass\n").problem
 
 
