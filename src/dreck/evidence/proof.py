@@ -12,6 +12,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import TypeAlias
 
 from dreck.evidence.acts import ANNOTATIONS, COMPARISONS, FAMILIES, Acts, Block, Side
@@ -97,11 +98,8 @@ def prove(
 
 def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
     """Constants both functions name, and both modules make alike: they need not be unfolded."""
-    named = [
-        {n.id for n in ast.walk(s.node) if isinstance(n, ast.Name) and n.id.strip("_").isupper()} for s in (old, new)
-    ]
     found = set()
-    for name in named[0] & named[1]:
+    for name in _spoken(old.node)[0] & _spoken(new.node)[0]:
         one, two = old.names.tables.get(name), new.names.tables.get(name)
         if one is not None and two is not None and ast.dump(one) == ast.dump(two):
             found.add(name)
@@ -203,7 +201,7 @@ class _LockStep:
 
     def __post_init__(self) -> None:
         names = (self.subjects[0].names, self.subjects[1].names)
-        spoken = (_attributes(self.subjects[0].node), _attributes(self.subjects[1].node))
+        spoken = (_spoken(self.subjects[0].node)[1], _spoken(self.subjects[1].node)[1])
         self.acts = Acts(self.arena, names, self.allowed, annotated_kinds(self.subjects[0].node, *names), spoken)
 
     def start(self, entries: tuple[Node, Node]) -> None:
@@ -599,5 +597,16 @@ def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:
     return True
 
 
-def _attributes(node: FunctionNode) -> frozenset[str]:
-    return frozenset(n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute))
+@lru_cache(maxsize=32)
+def _spoken(node: FunctionNode) -> tuple[frozenset[str], frozenset[str]]:
+    """The names in capitals and the attributes a function speaks of."""
+    names: set[str] = set()
+    attributes: set[str] = set()
+    for n in ast.walk(node):
+        match n:
+            case ast.Name(id=name):
+                if name.strip("_").isupper():
+                    names.add(name)
+            case ast.Attribute(attr=name):
+                attributes.add(name)
+    return frozenset(names), frozenset(attributes)

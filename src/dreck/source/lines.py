@@ -1,6 +1,7 @@
 """Lines as Python's tokenizer counts them: form feeds and exotic separators do not end a line."""
 
 import re
+from functools import lru_cache
 
 _LINE = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
 
@@ -10,6 +11,12 @@ def split_lines(text: str) -> list[str]:
 
     `str.splitlines` also splits at form feeds and U+2028, where `ast` line numbers do not.
     """
+    return list(_split(text))
+
+
+@lru_cache(maxsize=8)
+def _split(text: str) -> list[str]:
+    """The same few texts are split for every function that stands in them."""
     return _LINE.findall(text)
 
 

@@ -281,6 +281,9 @@ def _others_changed(changes: list[Change]) -> tuple[tuple[Path, str, str], ...]:
 
 def _told_together(results: list[FunctionResult], done: Reshaped, path: Path) -> Iterator[FunctionResult]:
     """What was done to each function, within it and beyond it."""
+    if not done.changes and not done.refused:
+        yield from results
+        return
     by_name = {f.name: f for f in functions_in(parse(done.text, path), done.text)}
     for result in results:
         steps = tuple(c.taken for c in done.changes if c.function == result.name)
