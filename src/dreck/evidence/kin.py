@@ -76,6 +76,8 @@ class Kin:
 
     def is_own_attribute(self, name: str) -> bool:
         """Whether only this version, or its function, speaks of an attribute, and nothing sets it on an object."""
+        if self.names is self.other and name not in self.apart:
+            return False
         if self._said is None:
             self._said = _Said(self.names), _Said(self.other)
         here, there = self._said

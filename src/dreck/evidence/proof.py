@@ -98,8 +98,11 @@ def prove(
 
 def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
     """Constants both functions name, and both modules make alike: they need not be unfolded."""
+    shared = _spoken(old.node)[0] & _spoken(new.node)[0]
+    if old.names is new.names:
+        return shared
     found = set()
-    for name in _spoken(old.node)[0] & _spoken(new.node)[0]:
+    for name in shared:
         one, two = old.names.tables.get(name), new.names.tables.get(name)
         if one is not None and two is not None and ast.dump(one) == ast.dump(two):
             found.add(name)

@@ -339,11 +339,18 @@ def _all_statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
             yield from _all_statements(block)
 
 
+@lru_cache(maxsize=16)
 def bound_names(node: ast.AST) -> frozenset[str]:
     """Every name bound anywhere in a function, for the functions nested in it."""
-    found = {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    found |= {n.arg for n in ast.walk(node) if isinstance(n, ast.arg)}
-    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
-    found |= {(n.asname or n.name).split(".")[0] for n in ast.walk(node) if isinstance(n, ast.alias)}
-    found |= {n.name for n in ast.walk(node) if isinstance(n, ast.ExceptHandler | ast.MatchAs) and n.name}
+    found: set[str] = set()
+    for n in ast.walk(node):
+        match n:
+            case ast.Name(id=name, ctx=ast.Store()) | ast.arg(arg=name):
+                found.add(name)
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                found.add(name)
+            case ast.alias():
+                found.add((n.asname or n.name).split(".")[0])
+            case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name):
+                found.add(name)
     return frozenset(found)
