@@ -97,6 +97,12 @@ def test_lines_that_cannot_leave_their_function_stay(files, line):
     assert line not in texts["desk"].partition("def common_slip")[2]
 
 
+def test_a_test_over_two_lines_with_a_backslash(files):
+    text = SLIP.replace("if kilos > 1000:", "if kilos > 1000 and \\\n                member:")
+    result, _ = taken(files(desk=text), "desk.py::slip", "regroup")
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+
+
 def test_a_text_over_several_lines_stays_as_it_is(files):
     text = SLIP.replace('        lines.append("vault")', '        lines.append("""\n    in the\nvault""")')
     result, texts = taken(files(desk=text), "desk.py::slip", "regroup")

@@ -199,7 +199,7 @@ class Teller:
         if self._asks(test):
             return _quoted(ast.unparse(fold(test, self.answer)), self.sheet.code(test))
         code = self.sheet.code(self.sheet.in_parentheses(test))
-        return code if "#" in code else " ".join(line.strip() for line in code.splitlines())
+        return code if "#" in code else " ".join(line.strip().removesuffix("\\").rstrip() for line in code.splitlines())
 
     # --- comments ----------------------------------------------------------------------------------
 
