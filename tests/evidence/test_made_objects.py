@@ -124,6 +124,31 @@ SAME = {
 }
 
 
+ODD_CLASSES = {
+    "it counts": "class C:\n    made = 0\n    def __init__(self):\n        C.made += 1\n        self.open = C.made\n",
+    "it prints": "class C:\n    def __init__(self):\n        print('made')\n        self.open = True\n",
+    "it goes with a word": "class C:\n    def __init__(self):\n        self.open = 1\n    def __del__(self):\n        print('gone')\n",
+    "it is told by its address": "class C:\n    def __init__(self):\n        self.open = id(self)\n",
+    "it writes down that it was made": "MADE = []\nclass C:\n    def __init__(self):\n        MADE.append(1)\n        self.open = 1\n",
+    "it never ends": "class C:\n    def __init__(self):\n        while True: pass\n",
+    "it is no equal": "class C:\n    def __init__(self):\n        self.open = True\n    def __eq__(self, o): raise ValueError\n    __hash__ = None\n",
+    "it cannot be set": "class C:\n    open = True\n    def __setattr__(self, n, v): raise AttributeError(n)\n",
+    "it is final": "class C:\n    open = True\n    def __init_subclass__(cls): raise TypeError('final')\n",
+    "its class is not called": "class M(type):\n    def __call__(cls): raise TypeError('no')\nclass C(metaclass=M):\n    open = True\n",
+    "it is a tuple": "from typing import NamedTuple\nclass C(NamedTuple):\n    open: bool\n",
+    "it is a flag": "from enum import Flag\nclass C(Flag):\n    A = 1\n    B = 2\n    @property\n    def open(self): return self is C.A\n",
+}
+LATE = "    def f(self, n):\n        if n > 3 and self.open:\n            return 1\n        return 2\n"
+EARLY = "    def f(self, n):\n        known = self.open\n        return {True: 1}.get(bool(n > 3 and known), 2)\n"
+
+
+@pytest.mark.parametrize("name", ODD_CLASSES)
+def test_what_a_constructor_does_is_no_difference(name):
+    head = ODD_CLASSES[name]
+    assert dreck.compare(head + LATE, head + EARLY).status == "tested"
+    assert dreck.compare(head + LATE, head + EARLY.replace("> 3", ">= 3")).status == "differs"
+
+
 @pytest.mark.parametrize("name", SAME)
 def test_no_difference_is_made_up(name):
     head, old, new = SAME[name]

@@ -102,6 +102,8 @@ class Candidates:
         self.extra = extra or {}
         self.set_ups: dict[str, SetUp] = {}
         """By the name of the class, of those whose constructor runs through."""
+        self.kept: list[Any] = []
+        """Objects that would do something when they are forgotten, in the middle of another run."""
         self._wanted_at: dict[str, bool] = {}
         self._set_up_at: set[tuple[str, str]] = set()
         self._known: dict[str, list[Make]] = {}

@@ -5,9 +5,11 @@ through with arguments made for it, what it leaves is the most plausible state t
 """
 
 import ast
+import contextlib
 import dataclasses
 import enum
 import inspect
+import io
 import itertools
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
@@ -100,9 +102,10 @@ class _Finding:
             states = [self._state(draft, makes, space) for space in self.spaces]
             if None in states:
                 continue
-            told = [Describer().of(state) for state in states]
+            again = [self._state(draft, makes, space) for space in self.spaces]
+            told = [Describer().of(state) for state in (*states, *again)]
             if any(one != told[0] for one in told):
-                return None
+                return None  # what it leaves depends on more than its arguments
             attributes = tuple((name, _others(value)) for name, value in (states[0] or {}).items())
             return dataclasses.replace(draft, first=makes, attributes=attributes)
         return None
@@ -132,12 +135,20 @@ class _Finding:
         path = self.kind.__qualname__
         world = World(self.candidates, {f"{path}({n})": m for n, m in zip(draft.needed, makes, strict=True)}, space)
         self.cage.told.clear()
+        before, output = _globals(space), io.StringIO()
         try:
-            with self.cage.timed(_SECONDS):
+            with self.cage.timed(_SECONDS), contextlib.redirect_stdout(output), contextlib.redirect_stderr(output):
                 made = world.set_up(path, space[self.kind.__name__], draft)
         except (TimeUp, Exception, SystemExit):
             return None
-        return None if self.cage.told or world.log else state_of(made)
+        seen = self.cage.told or world.log or output.getvalue() or _globals(space) != before
+        return None if seen else state_of(made)
+
+
+def _globals(space: dict[str, Any]) -> Any:
+    """The plain values and containers of a module, described."""
+    plain = (bool, int, float, str, bytes, list, dict, set, tuple, type(None))
+    return Describer().of({n: v for n, v in space.items() if isinstance(v, plain) and not n.startswith("__")})
 
 
 def _others(value: Any) -> tuple[Make, ...]:

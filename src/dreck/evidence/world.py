@@ -116,7 +116,10 @@ class World:
         """A new object of `kind`, its constructor called with what stands at `path(parameter)`."""
         args = [self.at(f"{path}({name})") for name in how.needed]
         given = [n for n in how.optional if self.answer(f"{path}({n}) given", (False, True))]
-        return kind(*args, **{name: self.at(f"{path}({name})") for name in given})
+        made = kind(*args, **{name: self.at(f"{path}({name})") for name in given})
+        if hasattr(kind, "__del__"):
+            self.candidates.kept.append(made)
+        return made
 
     def _as_set_up(self, path: str) -> Any:
         """The attribute as the constructor of the object it belongs to leaves it."""
