@@ -8,9 +8,9 @@ difference (one Newton step) where numbers are computed. What reaches further is
 import itertools
 import math
 import random
-import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from time import monotonic, process_time
 from typing import Any
 
 from dreck.evidence.bulk import Bulk
@@ -24,8 +24,19 @@ from dreck.evidence.texts import mutated
 from dreck.evidence.usage import Usages
 from dreck.evidence.world import World
 
-_now = time.monotonic
-"""The real clock, whatever the code under trial is told."""
+
+class Clock:
+    """Seconds of work since it was made: the processor's time, so that a busy machine does not cut a search short,
+    and at the least a quarter of what has really gone by, for code that waits.
+
+    The real clocks, whatever the code under trial is told.
+    """
+
+    def __init__(self) -> None:
+        self._worked, self._begun = process_time(), monotonic()
+
+    def __call__(self) -> float:
+        return max(process_time() - self._worked, (monotonic() - self._begun) / 4)
 
 
 @dataclass(slots=True)
@@ -62,11 +73,12 @@ class Search:
     all_tried: list[Tried] = field(default_factory=list)
     _seen: dict[str, Tried | None] = field(default_factory=dict)
     _until: float = 0.0
+    _now: Clock = field(default_factory=Clock)
     _moves: Moves = field(init=False)
 
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
-        self._until = _now() + self.seconds
+        self._until = self._now() + self.seconds
         self._moves = Moves(self.candidates, self.usages, self.runners, self.pieces, self._told)
         for choice in self.starts:
             self.attempt(choice)
@@ -98,7 +110,7 @@ class Search:
 
     def once(self, choice: Choice) -> Tried | None:
         """One input, run whatever the budget."""
-        self._until = _now() + 5.0
+        self._until = self._now() + 5.0
         return self.attempt(choice)
 
     def wanted(self) -> set[Outcome]:
@@ -156,9 +168,9 @@ class Search:
 
     def _guided(self) -> None:
         """Rounds over all outcomes that are missing; each gets a few inputs, and more when a round brought nothing."""
-        allowed, begun = _MOVES, _now()
+        allowed, begun = _MOVES, self._now()
         most, until = int(self.inputs * _GUIDED), begun + max(0.0, self._until - begun) * _GUIDED
-        while not self._over() and allowed <= _MOST_MOVES and self.count < most and _now() < until:
+        while not self._over() and allowed <= _MOST_MOVES and self.count < most and self._now() < until:
             missing = sorted(self.wanted() - self.reached)
             if not missing:
                 return
@@ -166,7 +178,7 @@ class Search:
             for outcome in missing:
                 if outcome not in self.reached:
                     self._towards(outcome, allowed)
-                if self._over() or self.count >= most or _now() > until:
+                if self._over() or self.count >= most or self._now() > until:
                     return
             if self.count == tried:
                 return
@@ -224,7 +236,7 @@ class Search:
 
     def _in_bulk(self) -> None:
         """Where arguments are plain values: thousands more, at little cost."""
-        stopped = self.different is not None or self.unstable or _now() > self._until
+        stopped = self.different is not None or self.unstable or self._now() > self._until
         if stopped or self.expects is not None or not self.all_tried:
             return
         tried = max(self.all_tried, key=lambda t: len(t.reached))
@@ -260,18 +272,18 @@ class Search:
             self.attempt(choice)
 
     def _over(self) -> bool:
-        return self.different is not None or self.unstable or self.count >= self.inputs or _now() > self._until
+        return self.different is not None or self.unstable or self.count >= self.inputs or self._now() > self._until
 
     def _shrink(self) -> None:
         """Makes the input that shows the difference smaller: fewer choices, then values nearer to nothing."""
         tries = 0
-        changed, end = True, _now() + _SHRINK_SECONDS
-        while changed and tries < _SHRINKS and _now() < end:
+        changed, end = True, self._now() + _SHRINK_SECONDS
+        while changed and tries < _SHRINKS and self._now() < end:
             changed = False
             assert self.different is not None
             for choice in _smaller(self.different):
                 tries += 1
-                if tries > _SHRINKS or _now() > end:
+                if tries > _SHRINKS or self._now() > end:
                     break
                 best, self.different = self.different, None
                 found = self.attempt(choice)
@@ -299,12 +311,12 @@ class Search:
         reached: set[Outcome] = set()
         operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
         for side, runner in enumerate(self.runners):
-            begun = _now()
+            begun = self._now()
             try:
                 observation, world, outcomes = runner.run(self.candidates, choice)
             except (RecursionError, MemoryError):
                 return None  # what the input is made of cannot be described
-            self._allow_for(observation, _now() - begun)
+            self._allow_for(observation, self._now() - begun)
             seen.append(observation)
             worlds.append(world)
             reached |= {(side, number, outcome) for number, outcome in outcomes}
