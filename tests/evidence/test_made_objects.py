@@ -216,7 +216,7 @@ def outer(limit, log):
             return 1
         return 2
 
-    return [inner(x) for x in log]
+    return [inner(x) for x in list(log)]
 """
 
 

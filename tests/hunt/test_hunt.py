@@ -1,6 +1,6 @@
 """The hunt for false proofs: random programs, random rewrites, every `proved` checked by running both.
 
-`DRECK_HUNT` sets how many pairs (default 4 000); `make corpus` runs a million.
+`DRECK_HUNT` sets how many pairs (default 2 000); `make corpus` runs a million.
 """
 
 import ast
@@ -15,7 +15,7 @@ from dreck.model.scopes import ModuleNames
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.running import first_difference
 
-PAIRS = int(os.environ.get("DRECK_HUNT", "4000"))
+PAIRS = int(os.environ.get("DRECK_HUNT", "2000"))
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
 
 

@@ -358,7 +358,7 @@ class Search:
         if (
             (observation.error == ENDLESS or seconds > 0.1)
             and self.endless < 12
-            and self.not_charged < 8 * self.seconds
+            and self.not_charged < 3 * self.seconds
         ):
             self.endless += 1
             self.not_charged += seconds
