@@ -31,7 +31,17 @@ def test_a_class_that_is_named_is_believed(told):
 
 @pytest.mark.parametrize(
     "told",
-    ["x", "x: Load", "x: Bale = None", "x: Bale | None", "*x: Bale", "**x: Bale", "x: type[Bale]", "x: list[Bale]"],
+    [
+        "x",
+        "x: Load",
+        "x: Bale = None",
+        "x: Bale = 3",
+        "x: Bale | None",
+        "*x: Bale",
+        "**x: Bale",
+        "x: type[Bale]",
+        "x: list[Bale]",
+    ],
 )
 def test_not_where_it_says_something_else(told):
     verdict = dreck.compare(f"{CLASSES}def f({told}):\n{ASKED}", f"{CLASSES}def f({told}):\n{SHORT}")
@@ -92,3 +102,16 @@ def test_members_are_believed_to_differ_only_in_a_real_enum(head):
     one, two = ("    if k == Kind.GLASS:\n        return 1\n", "    if k == Kind.PAPER:\n        return 2\n")
     verdict = dreck.compare(f"{head}def f(k):\n{one}{two}    return 3\n", f"{head}def f(k):\n{two}{one}    return 3\n")
     assert verdict.status != "proved"
+
+
+def test_not_where_the_class_of_an_object_changes():
+    head = f"{CLASSES}def f(x: Bale):\n    x.__class__ = Load\n"
+    old, new = f"{head}    if isinstance(x, Bale):\n        return 1\n    return 2\n", f"{head}    return 1\n"
+    assert dreck.compare(old, new).status != "proved"
+
+
+def test_not_where_the_default_is_of_another_type():
+    assert (
+        dreck.compare("def f(a: int = 2.5):\n    return a + 0\n", "def f(a: int = 2.5):\n    return a\n").status
+        != "proved"
+    )

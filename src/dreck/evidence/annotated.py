@@ -12,8 +12,10 @@ _PLAIN = frozenset({"int", "str", "bool", "bytes", "float"})
 def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, str]:
     """The parameters that are said to be of one built-in type; `names` are those of both modules."""
     found = {}
-    for arg in _believed(node):
+    for arg, default in _believed(node):
         name = _name(arg.annotation)
+        if isinstance(default, ast.Constant) and type(default.value).__name__ != name:
+            continue
         if name in _PLAIN and all(n.is_builtin(name) for n in names):
             found[arg.arg] = name
     return found
@@ -22,7 +24,9 @@ def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, str]:
 def annotated_classes(node: FunctionNode, old: ModuleNames, new: ModuleNames) -> dict[str, list[str]]:
     """The parameters that are said to be of classes which both versions define, with the names of these."""
     found = {}
-    for arg in _believed(node):
+    for arg, default in _believed(node):
+        if isinstance(default, ast.Constant):
+            continue  # no literal is one of them
         names = list(_alternatives(arg.annotation))
         kinds = [old.canonical(name) for name in names]
         if names and all(_is_plain_class(k, old) and _is_plain_class(k, new) for k in kinds):
@@ -30,8 +34,8 @@ def annotated_classes(node: FunctionNode, old: ModuleNames, new: ModuleNames) ->
     return found
 
 
-def _believed(node: FunctionNode) -> Iterator[ast.arg]:
-    """Parameters whose default, if they have one, agrees with the annotation."""
+def _believed(node: FunctionNode) -> Iterator[tuple[ast.arg, ast.expr | None]]:
+    """Annotated parameters with their defaults, those left out that are None when nothing is passed."""
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
     defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
@@ -40,7 +44,7 @@ def _believed(node: FunctionNode) -> Iterator[ast.arg]:
         default = defaults.get(arg)
         # `x: int = None` is common, and its annotation does not hold.
         if arg.annotation is not None and not (isinstance(default, ast.Constant) and default.value is None):
-            yield arg
+            yield arg, default
 
 
 def _name(annotation: ast.expr | None) -> str:

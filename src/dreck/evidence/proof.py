@@ -74,6 +74,8 @@ def prove(
         return Proof(False, reason="their signatures or decorators differ")
     if old.home != new.home and (has_private(old.node) or has_private(new.node)):
         return Proof(False, reason="private names (`__…`) mean other things in another class")
+    if "__class__" in _spoken(old.node)[1] | _spoken(new.node)[1] and any(map(_changes_class, (old.node, new.node))):
+        return Proof(False, reason="it changes the class of an object")
     arena = arena or Arena()
     kept = _alike_in_both(old, new)
     run = None
@@ -598,6 +600,11 @@ def _holds(consult: tuple[str, Term, bool], state: _State) -> bool:
         case "done":
             return term in state.done or term in state.lasting
     return True
+
+
+def _changes_class(node: FunctionNode) -> bool:
+    stored = (n for n in ast.walk(node) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    return any(n.attr == "__class__" for n in stored)
 
 
 @lru_cache(maxsize=32)
