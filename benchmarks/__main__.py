@@ -20,10 +20,10 @@ import libcst
 
 import dreck
 from benchmarks.library import modules
-from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
-from dreck.evidence.proof import Subject, prove
 from dreck.evidence.trial import Version, run_trial
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
+from dreck.proof.acts import DEFAULT_ASSUMPTIONS
+from dreck.proof.lockstep import Subject, prove
 
 
 def seconds(work: Callable[[], Any], rounds: int = 1) -> float:

@@ -22,7 +22,7 @@ from pathlib import Path
 
 from benchmarks.library import LIBRARY, modules
 from dreck.evidence.judge import DEFAULT_ASSUMPTIONS
-from dreck.model.measures import measure
+from dreck.model.views.measures import measure
 from dreck.source.files import read
 from dreck.source.functions import Function, functions_in, parse, splice
 from dreck.workbench.compare import Text, Wanted, compare_texts

@@ -8,7 +8,7 @@ if TYPE_CHECKING:
     from dreck.api import untangle
     from dreck.evidence.trial import Difference
     from dreck.evidence.verdict import Verdict
-    from dreck.model.measures import Tangle
+    from dreck.model.views.measures import Tangle
     from dreck.workbench.census import Census, census
     from dreck.workbench.compare import Comparison, compare
     from dreck.workbench.load import Loaded, load
@@ -31,7 +31,7 @@ _HOMES = {
     "Row": "dreck.workbench.survey",
     "Survey": "dreck.workbench.survey",
     "Taken": "dreck.workbench.results",
-    "Tangle": "dreck.model.measures",
+    "Tangle": "dreck.model.views.measures",
     "Verdict": "dreck.evidence.verdict",
     "Outline": "dreck.workbench.outline",
     "Pinned": "dreck.workbench.pin",

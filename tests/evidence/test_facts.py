@@ -7,9 +7,9 @@ import operator
 
 import pytest
 
-from dreck.evidence.facts import Facts
-from dreck.model.decided import Known
-from dreck.model.terms import Terms
+from dreck.model.ir.terms import Terms
+from dreck.model.views.decided import Known
+from dreck.proof.conditions import Facts
 
 VALUES = (-2, -1, 0, 0.5, 1, 1.0, True, False, 2, 3, 10, "", "a", "b", None, math.nan, math.inf)
 CONSTANTS = (-1, 0, 1, True, 1.5, 2, "", "a", None)

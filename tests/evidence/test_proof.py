@@ -4,9 +4,9 @@ import ast
 
 import pytest
 
-from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
-from dreck.evidence.proof import Proof, Subject, prove
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
+from dreck.proof.acts import DEFAULT_ASSUMPTIONS
+from dreck.proof.lockstep import Proof, Subject, prove
 
 ORDER = DEFAULT_ASSUMPTIONS | {"total-order"}
 

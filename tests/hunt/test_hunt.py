@@ -9,9 +9,9 @@ import random
 import warnings
 from concurrent.futures import ProcessPoolExecutor
 
-from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
-from dreck.evidence.proof import Subject, prove
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
+from dreck.proof.acts import DEFAULT_ASSUMPTIONS
+from dreck.proof.lockstep import Subject, prove
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.running import first_difference
 

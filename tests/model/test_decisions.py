@@ -4,9 +4,9 @@ import ast
 
 import pytest
 
-from dreck.model.measures import measure, silhouette
-from dreck.model.switches import Span, switches, tables_of
-from dreck.model.ways import ways_through
+from dreck.model.views.measures import measure, silhouette
+from dreck.model.views.switches import Span, switches, tables_of
+from dreck.model.views.ways import ways_through
 from dreck.source.functions import functions_in
 from tests.conftest import YARD
 

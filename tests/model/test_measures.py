@@ -5,7 +5,7 @@ import textwrap
 
 import pytest
 
-from dreck.model.measures import lines_of_thought, measure
+from dreck.model.views.measures import lines_of_thought, measure
 
 CASES = {
     "straight": ("a()\nb()", 0, 0, 1, 0),

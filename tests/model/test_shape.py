@@ -5,8 +5,8 @@ import textwrap
 
 import pytest
 
-from dreck.model.scopes import ModuleNames, scope_of
-from dreck.model.shape import blocks, exceptional, leaves, nest, places
+from dreck.model.names.scopes import ModuleNames, scope_of
+from dreck.model.views.shape import blocks, exceptional, leaves, nest, places
 
 
 def body(code: str) -> list[ast.stmt]:

@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.families import NotOneFamily, seen_through
+from dreck.proof.readback import NotOneFamily, seen_through
 from dreck.workbench.journal import Journal
 from dreck.workbench.untangle import Request, untangle
 

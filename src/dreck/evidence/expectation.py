@@ -4,7 +4,7 @@ import ast
 import copy
 
 from dreck.errors import DreckError
-from dreck.model.scopes import ModuleNames, param_names
+from dreck.model.names.scopes import ModuleNames, param_names
 from dreck.source.functions import FunctionNode
 
 

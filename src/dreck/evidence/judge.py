@@ -5,15 +5,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from dreck.evidence.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
 from dreck.evidence.expectation import outside
 from dreck.evidence.instrument import count_outcomes
-from dreck.evidence.proof import DEFAULT_BUDGET, Proof, Subject, prove
 from dreck.evidence.renaming import BY_POSITION
 from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
 from dreck.evidence.verdict import Verdict
-from dreck.model.graph import Arena
-from dreck.model.scopes import ModuleNames
+from dreck.model.ir.graph import Arena
+from dreck.model.names.scopes import ModuleNames
+from dreck.proof.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
+from dreck.proof.lockstep import DEFAULT_BUDGET, Proof, Subject, prove
 from dreck.source.functions import FunctionNode
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]

@@ -3,7 +3,7 @@
 import ast
 import copy
 
-from dreck.model.scopes import bound_names, scope_of
+from dreck.model.names.scopes import bound_names, scope_of
 from dreck.source.functions import Function, FunctionNode
 
 

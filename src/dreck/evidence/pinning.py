@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.acts import DEFAULT_ASSUMPTIONS
 from dreck.evidence.cage import Cage
 from dreck.evidence.candidates import Candidates
 from dreck.evidence.case import Case
@@ -17,7 +16,6 @@ from dreck.evidence.installed import import_installed
 from dreck.evidence.instrument import watched
 from dreck.evidence.make import Make, played
 from dreck.evidence.moves import Tried
-from dreck.evidence.proof import Subject, prove
 from dreck.evidence.runs import Runner
 from dreck.evidence.search import Search
 from dreck.evidence.setups import find_set_ups
@@ -29,7 +27,9 @@ from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, load, plausible, project_of
 from dreck.evidence.ways import way_name
 from dreck.evidence.written import Unwritable
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
+from dreck.proof.acts import DEFAULT_ASSUMPTIONS
+from dreck.proof.lockstep import Subject, prove
 from dreck.source.functions import functions_in
 
 _INPUTS = 600

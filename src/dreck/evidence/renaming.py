@@ -3,7 +3,7 @@
 import ast
 import copy
 
-from dreck.model.scopes import param_names
+from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 
 BY_POSITION = "calls-by-position"

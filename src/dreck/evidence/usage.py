@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import Any
 
-from dreck.model.scopes import param_names
+from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 
 _DEEPEST = 3

@@ -4,7 +4,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from dreck.model.ways import Way, Ways
+from dreck.model.views.ways import Way, Ways
 from dreck.report.terminal import BAD, DOUBT, GOOD, console, count, plain
 from dreck.workbench.census import DEFAULT, HANDLED, Census, Group
 from dreck.workbench.outline import Outline

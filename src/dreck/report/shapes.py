@@ -6,7 +6,7 @@ import textwrap
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
-from dreck.model.measures import Tangle, silhouette
+from dreck.model.views.measures import Tangle, silhouette
 from dreck.source.functions import functions_in
 from dreck.workbench.results import FunctionResult
 

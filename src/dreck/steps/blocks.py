@@ -5,8 +5,8 @@ import tokenize
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from dreck.model.scopes import assigned_in
-from dreck.model.shape import leaves
+from dreck.model.names.scopes import assigned_in
+from dreck.model.views.shape import leaves
 from dreck.steps.predicates import awaits
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet

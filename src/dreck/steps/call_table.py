@@ -3,7 +3,7 @@
 import ast
 from collections.abc import Iterator, Sequence
 
-from dreck.model.shape import leaves
+from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.steps.blocks import (
     Block,

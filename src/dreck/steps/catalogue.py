@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cache
 
 from dreck.errors import DreckError
-from dreck.model.shape import Path
+from dreck.model.views.shape import Path
 from dreck.source.functions import FunctionNode
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Tree

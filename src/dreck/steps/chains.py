@@ -5,7 +5,7 @@ import tokenize
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from dreck.model.shape import leaves
+from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode, blocks_of
 from dreck.steps.predicates import first_line, last_line
 from dreck.steps.scene import Scene

@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.measures import operands
-from dreck.model.shape import is_elif, places
+from dreck.model.views.measures import operands
+from dreck.model.views.shape import is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare

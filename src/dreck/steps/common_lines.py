@@ -7,7 +7,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from dreck.model.shape import leaves
+from dreck.model.views.shape import leaves
 from dreck.source.functions import functions_in, instance_owner, parse
 from dreck.steps.blocks import (
     Block,

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.shape import is_elif, places
+from dreck.model.views.shape import is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end

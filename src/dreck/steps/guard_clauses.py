@@ -6,7 +6,7 @@ from functools import partial
 
 import libcst as cst
 
-from dreck.model.shape import (
+from dreck.model.views.shape import (
     Block,
     code_lines,
     exceptional,

@@ -4,8 +4,8 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from dreck.model.linking import file_of
-from dreck.model.shape import leaves
+from dreck.model.names.linking import file_of
+from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed

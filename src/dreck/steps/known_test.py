@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.decided import Known
-from dreck.model.shape import blocks, leaves
+from dreck.model.views.decided import Known
+from dreck.model.views.shape import blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, as_block, has_comment, spliced, unwrapped

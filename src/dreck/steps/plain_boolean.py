@@ -6,7 +6,7 @@ from functools import partial
 
 import libcst as cst
 
-from dreck.model.shape import Block, is_elif, places
+from dreck.model.views.shape import Block, is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare, has_comments, negations

@@ -92,7 +92,7 @@ def elif_arms(function: FunctionNode, sheet: Sheet) -> set[ast.stmt]:
 
 def locals_read(scene: Scene, e: ast.AST, function: FunctionNode | None = None) -> list[str]:
     """Names in `e` that only the function knows, in the order they stand; names it binds itself are left out."""
-    from dreck.model.scopes import names_bound_inside, scope_of
+    from dreck.model.names.scopes import names_bound_inside, scope_of
 
     own = scope_of(function or scene.node)
     bound = names_bound_inside(e)
@@ -236,7 +236,7 @@ def _matched(
 
 def canonical(scene: Scene, e: ast.expr, function: FunctionNode) -> tuple[str, tuple[str, ...]]:
     """A condition with the function's own names numbered, and those names in that order."""
-    from dreck.model.scopes import scope_of
+    from dreck.model.names.scopes import scope_of
 
     own = scope_of(function)
     order: list[str] = []

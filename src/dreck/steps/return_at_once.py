@@ -7,7 +7,7 @@ from typing import Any
 
 import libcst as cst
 
-from dreck.model.shape import Block, blocks, leaves
+from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading

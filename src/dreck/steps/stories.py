@@ -5,7 +5,7 @@ import copy
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
-from dreck.model.shape import leaves
+from dreck.model.views.shape import leaves
 from dreck.steps.predicates import first_line
 from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable

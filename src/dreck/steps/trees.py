@@ -6,7 +6,7 @@ from typing import Any, TypeAlias
 
 import libcst as cst
 
-from dreck.model.shape import Path
+from dreck.model.views.shape import Path
 from dreck.source.lines import indent_of
 
 Stmt: TypeAlias = Any

@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadSource, DreckError
-from dreck.model.families import Families
-from dreck.model.switches import Switch, switches, tables_of
+from dreck.model.names.families import Families
+from dreck.model.views.switches import Switch, switches, tables_of
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import resolve

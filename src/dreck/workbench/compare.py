@@ -12,20 +12,13 @@ from typing import Any
 from dreck.errors import BadTarget, DreckError
 from dreck.evidence.expectation import knows
 from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request
-from dreck.evidence.proof import DEFAULT_BUDGET
 from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.verdict import Verdict, overall
-from dreck.model.graph import Arena
-from dreck.model.linking import LinkedNames
-from dreck.model.scopes import bound_names, param_names
-from dreck.source.files import read
-from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
-from dreck.source.revisions import at_revision
-from dreck.source.targets import Target
-from dreck.workbench.check import Check, run_check
-from dreck.workbench.config import Config, config_for
-from dreck.workbench.record import Recording, record
-from dreck.workbench.surroundings import (
+from dreck.model.ir.graph import Arena
+from dreck.model.names.linking import LinkedNames
+from dreck.model.names.scopes import bound_names, param_names
+from dreck.proof.lockstep import DEFAULT_BUDGET
+from dreck.proof.module_diff import (
     Changed,
     Module,
     broken_at_import,
@@ -34,6 +27,13 @@ from dreck.workbench.surroundings import (
     names_in_lazy_code,
     read_by_assignments,
 )
+from dreck.source.files import read
+from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
+from dreck.source.revisions import at_revision
+from dreck.source.targets import Target
+from dreck.workbench.check import Check, run_check
+from dreck.workbench.config import Config, config_for
+from dreck.workbench.record import Recording, record
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dreck.errors import BadTarget
-from dreck.model.measures import Tangle, measure
+from dreck.model.views.measures import Tangle, measure
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse, segment
 from dreck.source.targets import Target

@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadTarget, DreckError
-from dreck.model.decided import Known
-from dreck.model.families import Families
-from dreck.model.switches import Arm, Span, Switch, switches, tables_of
-from dreck.model.ways import Way, Ways, ways_through
+from dreck.model.names.families import Families
+from dreck.model.views.decided import Known
+from dreck.model.views.switches import Arm, Span, Switch, switches, tables_of
+from dreck.model.views.ways import Way, Ways, ways_through
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.targets import Target

@@ -9,8 +9,10 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
-from dreck.evidence.acts import FACTORY, HASHABLE
 from dreck.evidence.verdict import Verdict
+from dreck.proof.acts import FACTORY, HASHABLE
+from dreck.proof.module_diff import broken_at_import
+from dreck.proof.readback import NotOneFamily, seen_through
 from dreck.source.files import SourceFile
 from dreck.source.functions import Function, functions_in, parse
 from dreck.source.lines import split_lines
@@ -19,12 +21,10 @@ from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
-from dreck.workbench.families import NotOneFamily, seen_through
 from dreck.workbench.journal import Entry, span_entry
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.stage import Stage, project_files, staged
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
-from dreck.workbench.surroundings import broken_at_import
 
 _MOST = 60
 

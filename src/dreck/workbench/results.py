@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.evidence.verdict import Verdict
-from dreck.model.measures import Tangle
+from dreck.model.views.measures import Tangle
 from dreck.source.lines import split_lines
 
 

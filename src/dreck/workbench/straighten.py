@@ -11,8 +11,8 @@ from pathlib import Path
 
 from dreck.evidence.judge import Candidate, Judge, Request
 from dreck.evidence.verdict import Verdict
-from dreck.model.measures import lines_of_thought, measure
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
+from dreck.model.views.measures import lines_of_thought, measure
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of
 from dreck.steps.catalogue import Options, Rewrite, Site, Step

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadSource, DreckError
-from dreck.model.measures import buried, measure
+from dreck.model.views.measures import buried, measure
 from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines

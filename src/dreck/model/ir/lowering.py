@@ -10,11 +10,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from dreck.model.expressions import Unsupported
-from dreck.model.graph import Arena, Node
-from dreck.model.patterns import Patterns
-from dreck.model.scopes import ModuleNames, assigned_in, scope_of
-from dreck.model.unfolding import Unfolding
+from dreck.model.ir.expressions import Unsupported
+from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.patterns import Patterns
+from dreck.model.ir.unfolding import Unfolding
+from dreck.model.names.scopes import ModuleNames, assigned_in, scope_of
 from dreck.source.functions import FunctionNode
 
 __all__ = ["Context", "Unsupported", "lower"]

@@ -4,11 +4,11 @@ import ast
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from dreck.model.graph import Arena, Node, Operand
-from dreck.model.scopes import FunctionScope, ModuleNames, names_bound_inside, names_read
+from dreck.model.ir.graph import Arena, Node, Operand
+from dreck.model.names.scopes import FunctionScope, ModuleNames, names_bound_inside, names_read
 
 if TYPE_CHECKING:
-    from dreck.model.lowering import Context
+    from dreck.model.ir.lowering import Context
 
 _FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
 _FRAME_READERS_WITHOUT_ARGUMENTS = frozenset({"vars", "dir"})

@@ -3,7 +3,7 @@
 import ast
 from collections.abc import Iterator
 
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
 from dreck.source.functions import FunctionNode
 
 _PLAIN = frozenset({"int", "str", "bool", "bytes", "float"})

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from dreck.model.scopes import ModuleNames
+from dreck.model.names.scopes import ModuleNames
 from dreck.source.functions import FunctionNode
 
 _VALUE_HOLDERS = frozenset({"dataclass", "dataclasses.dataclass"})

@@ -8,8 +8,8 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from dreck.model.decided import number_of
-from dreck.model.shape import arms, blocks, leaves
+from dreck.model.views.decided import number_of
+from dreck.model.views.shape import arms, blocks, leaves
 from dreck.source.functions import FunctionNode
 
 

@@ -9,12 +9,12 @@ import copy
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from dreck.model.expressions import Expressions, Unsupported
-from dreck.model.graph import Node
-from dreck.model.scopes import FunctionScope
+from dreck.model.ir.expressions import Expressions, Unsupported
+from dreck.model.ir.graph import Node
+from dreck.model.names.scopes import FunctionScope
 
 if TYPE_CHECKING:
-    from dreck.model.lowering import Context
+    from dreck.model.ir.lowering import Context
 
 _QUANTIFIERS = ("all", "any", "next")
 

@@ -5,7 +5,7 @@ import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from dreck.model.scopes import ModuleNames, assigned_in_place, scope_of
+from dreck.model.names.scopes import ModuleNames, assigned_in_place, scope_of
 from dreck.source.functions import FunctionNode
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})

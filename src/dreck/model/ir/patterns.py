@@ -3,11 +3,11 @@
 import ast
 from typing import TYPE_CHECKING
 
-from dreck.model.expressions import Expressions, Unsupported
-from dreck.model.graph import Node
+from dreck.model.ir.expressions import Expressions, Unsupported
+from dreck.model.ir.graph import Node
 
 if TYPE_CHECKING:
-    from dreck.model.lowering import Context
+    from dreck.model.ir.lowering import Context
 
 
 class Patterns(Expressions):

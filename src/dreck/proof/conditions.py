@@ -8,8 +8,8 @@ behave like those of the built-in types (the assumption `plain-comparisons`); th
 from collections.abc import Iterator
 from typing import Any
 
-from dreck.evidence.kin import Member
-from dreck.model.terms import Term
+from dreck.model.ir.terms import Term
+from dreck.proof.classes.hierarchy import Member
 
 _SCALARS = (bool, int, float, str, bytes, Member)
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "=="}

@@ -8,7 +8,7 @@ leading `%`, temporaries.
 import ast
 from typing import Any, TypeAlias
 
-from dreck.model.terms import Term, Terms
+from dreck.model.ir.terms import Term, Terms
 
 Operand: TypeAlias = str | Term
 

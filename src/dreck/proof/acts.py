@@ -9,12 +9,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from dreck.evidence.facts import Facts
-from dreck.evidence.kin import Found, Kin, Member
-from dreck.evidence.linear import LINEAR, whole_number
-from dreck.model.graph import Arena, Node
-from dreck.model.scopes import ModuleNames, names_read, param_names, scope_of
-from dreck.model.terms import Term, Terms
+from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.terms import Term, Terms
+from dreck.model.names.scopes import ModuleNames, names_read, param_names, scope_of
+from dreck.proof.classes.hierarchy import Found, Kin, Member
+from dreck.proof.conditions import Facts
+from dreck.proof.sums import LINEAR, whole_number
 from dreck.source.functions import FunctionNode
 
 ATTRIBUTES, COMPARISONS = "plain-attributes", "plain-comparisons"

@@ -5,7 +5,7 @@ Only for values that are surely of the type int: floats have a negative zero and
 
 from collections.abc import Callable, Sequence
 
-from dreck.model.terms import Term, Terms
+from dreck.model.ir.terms import Term, Terms
 
 LINEAR = "Linear"
 _LARGEST = 1 << 64

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
-from dreck.model.tables import Tables, tables_in
+from dreck.model.names.tables import Tables, tables_in
 from dreck.source.functions import FunctionNode, blocks_of
 
 _BUILTINS = frozenset(dir(builtins))

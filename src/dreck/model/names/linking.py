@@ -9,8 +9,8 @@ import copy
 from collections.abc import Callable
 from pathlib import Path
 
-from dreck.model.scopes import ModuleNames, names_bound_inside, scope_of
-from dreck.model.tables import Tables, changed_in
+from dreck.model.names.scopes import ModuleNames, names_bound_inside, scope_of
+from dreck.model.names.tables import Tables, changed_in
 
 Reader = Callable[[Path], ast.Module | None]
 """Reads and parses a file; None when that cannot be done."""

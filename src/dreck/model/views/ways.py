@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from dreck.model.decided import Fact, facts_after, facts_with, outcome_of
-from dreck.model.measures import measure
+from dreck.model.views.decided import Fact, facts_after, facts_with, outcome_of
+from dreck.model.views.measures import measure
 from dreck.source.functions import FunctionNode
 
 MOST_WAYS = 400

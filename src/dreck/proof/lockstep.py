@@ -15,14 +15,14 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import TypeAlias
 
-from dreck.evidence.acts import ANNOTATIONS, COMPARISONS, FAMILIES, Acts, Block, Side
-from dreck.evidence.annotated import annotated_classes, annotated_kinds
-from dreck.evidence.facts import Facts
-from dreck.evidence.kin import has_private
-from dreck.model.graph import Arena, Node
-from dreck.model.lowering import Unsupported, lower
-from dreck.model.scopes import ModuleNames, names_read, param_names
-from dreck.model.terms import Term
+from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.lowering import Unsupported, lower
+from dreck.model.ir.terms import Term
+from dreck.model.names.scopes import ModuleNames, names_read, param_names
+from dreck.proof.acts import ANNOTATIONS, COMPARISONS, FAMILIES, Acts, Block, Side
+from dreck.proof.annotations import annotated_classes, annotated_kinds
+from dreck.proof.classes.hierarchy import has_private
+from dreck.proof.conditions import Facts
 from dreck.source.functions import FunctionNode
 
 DEFAULT_BUDGET = 60_000
@@ -116,7 +116,7 @@ def _header(node: FunctionNode) -> tuple[str, ...]:
 
 
 def _is_generator(node: FunctionNode) -> bool:
-    from dreck.model.scopes import scope_of
+    from dreck.model.names.scopes import scope_of
 
     return scope_of(node).is_generator
 

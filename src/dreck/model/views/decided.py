@@ -4,8 +4,8 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from dreck.model.scopes import assigned_in
-from dreck.model.shape import Path, is_elif, leaves
+from dreck.model.names.scopes import assigned_in
+from dreck.model.views.shape import Path, is_elif, leaves
 from dreck.source.functions import FunctionNode, blocks_of
 
 Settled = tuple[Path, int, int, bool, int]

@@ -1,0 +1,1 @@
+"""The graph of what a function does, and how Python becomes it."""

@@ -1,0 +1,1 @@
+"""What names mean: scopes, modules, files beside, tables, classes."""

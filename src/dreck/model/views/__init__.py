@@ -1,0 +1,1 @@
+"""What people and steps look at: shape, measures, switches, ways."""

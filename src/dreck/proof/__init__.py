@@ -1,0 +1,1 @@
+"""Proof: everything that must be right for a `proved` to be right."""

@@ -1,0 +1,1 @@
+"""What a proof may know of the classes of a module."""
