@@ -21,9 +21,10 @@ import libcst
 import dreck
 from benchmarks.library import modules
 from dreck.evidence.trial import Version, run_trial
-from dreck.model.names.scopes import ModuleNames
-from dreck.proof.acts import DEFAULT_ASSUMPTIONS
-from dreck.proof.lockstep import Subject, prove
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
+from dreck.proof.entry import prove
+from dreck.proof.subject import Subject
 
 
 def seconds(work: Callable[[], Any], rounds: int = 1) -> float:

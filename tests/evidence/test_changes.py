@@ -11,7 +11,7 @@ from dreck.evidence.renaming import other_names, renamed
 from dreck.evidence.strength import changes
 from dreck.evidence.swap import code_of, swapped
 from dreck.evidence.ways import condition, way_name
-from dreck.model.names.scopes import ModuleNames
+from dreck.model.names.modules import ModuleNames
 
 
 def function(code):

@@ -4,9 +4,10 @@ import ast
 
 import pytest
 
-from dreck.model.names.scopes import ModuleNames
-from dreck.proof.acts import DEFAULT_ASSUMPTIONS
-from dreck.proof.lockstep import Proof, Subject, prove
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
+from dreck.proof.entry import prove
+from dreck.proof.subject import Proof, Subject
 
 ORDER = DEFAULT_ASSUMPTIONS | {"total-order"}
 

@@ -9,9 +9,10 @@ import random
 import warnings
 from concurrent.futures import ProcessPoolExecutor
 
-from dreck.model.names.scopes import ModuleNames
-from dreck.proof.acts import DEFAULT_ASSUMPTIONS
-from dreck.proof.lockstep import Subject, prove
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
+from dreck.proof.entry import prove
+from dreck.proof.subject import Subject
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.running import first_difference
 

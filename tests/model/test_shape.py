@@ -5,7 +5,8 @@ import textwrap
 
 import pytest
 
-from dreck.model.names.scopes import ModuleNames, scope_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import scope_of
 from dreck.model.views.shape import blocks, exceptional, leaves, nest, places
 
 

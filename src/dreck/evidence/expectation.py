@@ -4,7 +4,8 @@ import ast
 import copy
 
 from dreck.errors import DreckError
-from dreck.model.names.scopes import ModuleNames, param_names
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 
 

@@ -11,9 +11,10 @@ from dreck.evidence.renaming import BY_POSITION
 from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
 from dreck.evidence.verdict import Verdict
 from dreck.model.ir.graph import Arena
-from dreck.model.names.scopes import ModuleNames
-from dreck.proof.acts import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
-from dreck.proof.lockstep import DEFAULT_BUDGET, Proof, Subject, prove
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
+from dreck.proof.entry import DEFAULT_BUDGET, prove
+from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]

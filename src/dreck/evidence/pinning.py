@@ -27,9 +27,10 @@ from dreck.evidence.usage import Usages
 from dreck.evidence.versions import CannotRun, Version, load, plausible, project_of
 from dreck.evidence.ways import way_name
 from dreck.evidence.written import Unwritable
-from dreck.model.names.scopes import ModuleNames
-from dreck.proof.acts import DEFAULT_ASSUMPTIONS
-from dreck.proof.lockstep import Subject, prove
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
+from dreck.proof.entry import prove
+from dreck.proof.subject import Subject
 from dreck.source.functions import functions_in
 
 _INPUTS = 600

@@ -3,21 +3,28 @@
 import ast
 from collections.abc import Iterator
 
-from dreck.model.names.scopes import ModuleNames
+from dreck.model.names.modules import ModuleNames
 from dreck.source.functions import FunctionNode
 
-_PLAIN = frozenset({"int", "str", "bool", "bytes", "float"})
+_PLAIN = {
+    "int": frozenset({"int", "bool"}),
+    "float": frozenset({"float", "int", "bool"}),
+    "bool": frozenset({"bool"}),
+    "str": frozenset({"str"}),
+    "bytes": frozenset({"bytes"}),
+}
+"""What may stand where a type is asked for: a bool is an int, and an int may stand for a float (PEP 484)."""
 
 
-def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, str]:
-    """The parameters that are said to be of one built-in type; `names` are those of both modules."""
+def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, frozenset[str]]:
+    """The types that parameters are said to be of; `names` are those of both modules."""
     found = {}
     for arg, default in _believed(node):
-        name = _name(arg.annotation)
-        if isinstance(default, ast.Constant) and type(default.value).__name__ != name:
+        kinds = _PLAIN.get(_name(arg.annotation))
+        if kinds is None or not all(n.is_builtin(_name(arg.annotation)) for n in names):
             continue
-        if name in _PLAIN and all(n.is_builtin(name) for n in names):
-            found[arg.arg] = name
+        if default is None or (isinstance(default, ast.Constant) and type(default.value).__name__ in kinds):
+            found[arg.arg] = kinds
     return found
 
 
@@ -25,8 +32,8 @@ def annotated_classes(node: FunctionNode, old: ModuleNames, new: ModuleNames) ->
     """The parameters that are said to be of classes which both versions define, with the names of these."""
     found = {}
     for arg, default in _believed(node):
-        if isinstance(default, ast.Constant):
-            continue  # no literal is one of them
+        if default is not None:
+            continue  # no literal is one of them, and what a name stands for is not known
         names = list(_alternatives(arg.annotation))
         kinds = [old.canonical(name) for name in names]
         if names and all(_is_plain_class(k, old) and _is_plain_class(k, new) for k in kinds):

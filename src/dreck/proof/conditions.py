@@ -5,14 +5,10 @@ behave like those of the built-in types (the assumption `plain-comparisons`); th
 "greater or equal" is used only where both types are known or `total-order` is assumed.
 """
 
-from collections.abc import Iterator
 from typing import Any
 
 from dreck.model.ir.terms import Term
-from dreck.proof.classes.hierarchy import Member
-
-_SCALARS = (bool, int, float, str, bytes, Member)
-_MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "=="}
+from dreck.model.narrowing import MIRRORED, SCALARS, follows, implied
 
 
 class Facts:
@@ -54,7 +50,7 @@ class Facts:
             return self._membership(test, total)
         if test.op == "isinstance":
             return self._instance(test)
-        asked = _relation(test)
+        asked = relation_of(test)
         if asked is None:
             return None
         subject, relation, constant = asked
@@ -71,18 +67,18 @@ class Facts:
             if fact.op != "in" or not self.known[fact] or fact.args[0] is not subject:
                 continue
             container = fact.args[1]
-            if container.op not in ("tuple", "members") or any(m.op != "const" for m in container.args):
+            if not is_constant_display(container):
                 continue
             ruled_out = [f for f in about if f.op == "eq" and not self.known[f]]
             gone = [a.value for f in ruled_out for a in f.args[:2] if isinstance(a, Term) and a.op == "const"]
             left = [m.value for m in container.args if m.value not in gone]
-            if len(left) == 1 and left[0] == constant and isinstance(constant, _SCALARS):
+            if len(left) == 1 and left[0] == constant and isinstance(constant, SCALARS):
                 return True, (fact, *ruled_out)
         return None
 
     def _membership(self, test: Term, total: bool) -> tuple[bool, tuple[Term, ...]] | None:
         subject, container = test.args[:2]
-        if container.op not in ("tuple", "members") or any(m.op != "const" for m in container.args):
+        if not is_constant_display(container):
             return None
         ruled_out: list[Term] = []
         for member in container.args:
@@ -117,7 +113,7 @@ class Facts:
         return (False, tuple(ruled_out)) if not wanted else None
 
 
-def _relation(test: Term) -> tuple[Term, str, Any] | None:
+def relation_of(test: Term) -> tuple[Term, str, Any] | None:
     """A test as subject, relation, constant; None when it compares no subject with one constant."""
     match test.op:
         case "truth":
@@ -128,126 +124,31 @@ def _relation(test: Term) -> tuple[Term, str, Any] | None:
             if right.op == "const" and left.op != "const":
                 return left, relation, right.value
             if left.op == "const" and right.op != "const":
-                return right, _MIRRORED.get(relation, relation), left.value
+                return right, MIRRORED.get(relation, relation), left.value
     return None
 
 
-def _implied(fact: Term, holds: bool, subject: Term, relation: str, constant: Any, total: bool) -> bool | None:
-    """What a decided test says about `subject relation constant`."""
+def _implied(fact: Term, holds: bool, subject: Term, asked: str, constant: Any, total: bool) -> bool | None:
+    """What a decided test says about `subject asked constant`."""
     if fact.op == "in" and fact.args[0] is subject:
-        return _from_membership(fact, holds, relation, constant)
-    known = _relation(fact)
+        return _from_membership(fact, holds, asked, constant)
+    known = relation_of(fact)
     if known is None or known[0] is not subject:
         return None
-    for had, value in _as_true(known[1], known[2], holds, total):
-        outcome = _follows(had, value, relation, constant)
-        if outcome is not None:
-            return outcome
-    return _contradicts(known[1], known[2], holds, relation, constant)
+    return implied(known[1], known[2], holds, asked, constant, total)
 
 
-def _as_true(relation: str, constant: Any, holds: bool, total: bool) -> Iterator[tuple[str, Any]]:
-    if holds:
-        yield relation, constant
-    elif relation == "truth":
-        yield "not truth", None
-    elif total and relation in ("<", "<=", ">", ">="):
-        yield {"<": ">=", "<=": ">", ">": "<=", ">=": "<"}[relation], constant
-
-
-def _contradicts(had: str, value: Any, holds: bool, relation: str, constant: Any) -> bool | None:
-    """A test that, if true, would make a false fact true, is false."""
-    if holds or relation in ("is", "truth"):
-        return None
-    return False if _follows(relation, constant, had, value) else None
-
-
-def _follows(had: str, value: Any, relation: str, constant: Any) -> bool | None:
-    """Whether `x had value` settles `x relation constant`."""
-    try:
-        match had:
-            case "is":
-                return _from_value(value, relation, constant)
-            case "==":
-                if relation == "is" and not isinstance(value, Member):
-                    return False if constant is None and value is not None else None
-                return _from_value(value, relation, constant) if isinstance(value, _SCALARS) else None
-            case "truth":
-                if relation == "is":
-                    return False if not constant else None
-                return False if relation == "==" and isinstance(constant, _SCALARS) and not constant else None
-            case "not truth":
-                return False if relation == "==" and isinstance(constant, _SCALARS) and constant else None
-            case "<" | "<=" | ">" | ">=":
-                return _from_order(had, value, relation, constant)
-    except TypeError:
-        return None
-    return None
-
-
-def _from_value(value: Any, relation: str, constant: Any) -> bool | None:
-    match relation:
-        case "is":
-            if value is None or constant is None or isinstance(value, bool) or isinstance(constant, bool):
-                return value is constant
-            if isinstance(value, Member) and isinstance(constant, Member):
-                return value == constant
-            return None
-        case "truth":
-            return bool(value)
-        case "==":
-            return bool(value == constant)
-        case "<":
-            return bool(value < constant)
-        case "<=":
-            return bool(value <= constant)
-        case ">":
-            return bool(value > constant)
-        case ">=":
-            return bool(value >= constant)
-    return None
-
-
-def _from_order(had: str, value: Any, relation: str, constant: Any) -> bool | None:
-    if relation == "is":
-        return False if constant is None else None
-    if relation == "truth":
-        if not isinstance(value, int | float):
-            return None
-        positive = (had == ">" and value >= 0) or (had == ">=" and value > 0)
-        negative = (had == "<" and value <= 0) or (had == "<=" and value < 0)
-        return True if positive or negative else None
-    if had in (">", ">="):
-        had, relation = _MIRRORED[had], _MIRRORED[relation]
-        return _upper(had, value, relation, constant, lambda a, b: a > b)
-    return _upper(had, value, relation, constant, lambda a, b: a < b)
-
-
-def _upper(had: str, value: Any, relation: str, constant: Any, before: Any) -> bool | None:
-    """`x < value` (or `<=`), read along the order `before`, against `x relation constant`."""
-    strict = had == "<"
-    reaches = before(value, constant) or (value == constant)
-    if not reaches and not before(constant, value):
-        return None  # NaN, or values without an order
-    match relation:
-        case "<":
-            return True if before(value, constant) or (strict and value == constant) else None
-        case "<=":
-            return True if reaches else None
-        case ">":
-            return False if reaches else None
-        case ">=" | "==":
-            beyond = before(value, constant) or (strict and value == constant)
-            return False if beyond else None
-    return None
-
-
-def _from_membership(fact: Term, holds: bool, relation: str, constant: Any) -> bool | None:
+def _from_membership(fact: Term, holds: bool, asked: str, constant: Any) -> bool | None:
     container = fact.args[1]
-    if container.op not in ("tuple", "members") or any(m.op != "const" for m in container.args):
+    if not is_constant_display(container):
         return None
     values = [m.value for m in container.args]
     if not holds:
-        return False if relation == "==" and any(v == constant for v in values) else None
-    outcomes = {_follows("==", value, relation, constant) for value in values}
+        return False if asked == "==" and any(v == constant for v in values) else None
+    outcomes = {follows("==", value, asked, constant) for value in values}
     return outcomes.pop() if len(outcomes) == 1 else None
+
+
+def is_constant_display(container: Term) -> bool:
+    """Whether a container is a tuple or set written with constants only."""
+    return container.op in ("tuple", "members") and all(m.op == "const" for m in container.args)

@@ -5,7 +5,9 @@ import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from dreck.model.names.scopes import ModuleNames, assigned_in_place, scope_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.bindings import bound_by
+from dreck.model.names.scopes import scope_of
 from dreck.source.functions import FunctionNode
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
@@ -72,7 +74,7 @@ def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
     for s in tree.body:
         if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign) and s.value is not None:
             read = sorted({n.id for n in ast.walk(s.value) if isinstance(n, ast.Name)})
-            for name in assigned_in_place(s):
+            for name in bound_by(s):
                 found.setdefault(name, []).extend(read)
     return found
 
@@ -111,7 +113,7 @@ def _definitions(tree: ast.Module) -> dict[str, str]:
                     origin = s.module if isinstance(s, ast.ImportFrom) else None
                     found.setdefault(bound, []).append(f"{origin} {alias.name}")
             case _:
-                for name in assigned_in_place(s) or _bound_below(s):
+                for name in bound_by(s) or _bound_below(s):
                     found.setdefault(name, []).append(ast.dump(s))
     return {name: " | ".join(parts) for name, parts in found.items()}
 
@@ -173,7 +175,7 @@ def _is_harmless(base: str, mine: Module, other: Module, said: set[str]) -> bool
 def _names_in(node: ast.ClassDef) -> Iterator[str]:
     yield from _methods(node)
     for s in node.body:
-        yield from assigned_in_place(s)
+        yield from bound_by(s)
 
 
 def attributes_of(tree: ast.Module) -> set[str]:

@@ -1,6 +1,7 @@
 """Sums of whole numbers in one form: `kilos - 3`, `kilos + -3` and `-3 + kilos` are one term, `kilos + 0` is `kilos`.
 
-Only for values that are surely of the type int: floats have a negative zero and round, and text is added, too.
+Only for values that are surely whole numbers: floats have a negative zero and round, and text is added, too. `x + 0`
+is `x` only where that is no bool: `True + 0` is 1.
 """
 
 from collections.abc import Callable, Sequence
@@ -14,9 +15,13 @@ Sum = tuple[dict[Term, int], int]
 """How often each term is in a sum, and the number that is added."""
 
 
-def whole_number(terms: Terms, operator: str, values: Sequence[Term], kind: Callable[[Term], str]) -> Term | None:
+Kinds = Callable[[Term], frozenset[str]]
+"""The built-in types one of which a value surely has."""
+
+
+def whole_number(terms: Terms, operator: str, values: Sequence[Term], kinds: Kinds) -> Term | None:
     """The term for an operation on whole numbers in its one form; None when it is no sum of them."""
-    if any(kind(value) != "int" for value in values):
+    if any(not kinds(value) or not kinds(value) <= {"int", "bool"} for value in values):
         return None
     parts = [_as_sum(value) for value in values]
     match operator, parts:
@@ -30,7 +35,7 @@ def whole_number(terms: Terms, operator: str, values: Sequence[Term], kind: Call
             found = _product(one, other)
         case _:
             return None
-    return _term(terms, found) if found is not None and _is_small(found) else None
+    return _term(terms, found, kinds) if found is not None and _is_small(found) else None
 
 
 def _as_sum(term: Term) -> Sum:
@@ -66,11 +71,12 @@ def _is_small(found: Sum) -> bool:
     return all(abs(number) < _LARGEST for number in (*found[0].values(), found[1]))
 
 
-def _term(terms: Terms, found: Sum) -> Term:
+def _term(terms: Terms, found: Sum, kinds: Kinds) -> Term:
     counts, number = found
     if not counts:
         return terms.const(number)
-    if number == 0 and list(counts.values()) == [1]:
-        return next(iter(counts))
+    alone = next(iter(counts))
+    if number == 0 and list(counts.values()) == [1] and kinds(alone) == {"int"}:
+        return alone
     pairs = [part for term in sorted(counts, key=lambda t: t.number) for part in (term, counts[term])]
     return terms.make("arith", LINEAR, number, *pairs)

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
-from dreck.model.names.scopes import FunctionScope, ModuleNames, scope_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import FunctionScope, scope_of
 from dreck.source.functions import Function, FunctionNode
 from dreck.steps.sheet import Sheet
 

@@ -17,7 +17,7 @@ from dreck.evidence.verdict import Verdict, overall
 from dreck.model.ir.graph import Arena
 from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names, param_names
-from dreck.proof.lockstep import DEFAULT_BUDGET
+from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.module_diff import (
     Changed,
     Module,

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
 from dreck.evidence.verdict import Verdict
-from dreck.proof.acts import FACTORY, HASHABLE
+from dreck.proof.assumptions import FACTORY, HASHABLE
 from dreck.proof.module_diff import broken_at_import
 from dreck.proof.readback import NotOneFamily, seen_through
 from dreck.source.files import SourceFile

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from dreck.evidence.judge import Candidate, Judge, Request
 from dreck.evidence.verdict import Verdict
-from dreck.model.names.scopes import ModuleNames
+from dreck.model.names.modules import ModuleNames
 from dreck.model.views.measures import lines_of_thought, measure
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of

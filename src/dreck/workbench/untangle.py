@@ -13,9 +13,10 @@ from pathlib import Path
 from dreck.errors import BadSource, DreckError
 from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.model.ir.graph import Arena
-from dreck.model.names.scopes import ModuleNames, bound_names
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import bound_names
 from dreck.model.views.measures import Tangle, measure
-from dreck.proof.lockstep import DEFAULT_BUDGET
+from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.source.files import SourceFile, read, save_bytes
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.lines import split_lines

@@ -1,11 +1,14 @@
 """Lowering of expressions: values into registers, tests into branches, in Python's order of evaluation."""
 
 import ast
+import copy
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from dreck.model.ir.graph import Arena, Node, Operand
-from dreck.model.names.scopes import FunctionScope, ModuleNames, names_bound_inside, names_read
+from dreck.model.ir.operations import Op
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import FunctionScope, names_bound_inside, names_read, walrus_targets
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -30,7 +33,10 @@ class Expressions:
         names: ModuleNames,
         enclosing: frozenset[str],
         kept: frozenset[str] = frozenset(),
+        first: str | None = None,
     ) -> None:
+        """`first` is the function's first parameter, of which `super()` makes use."""
+        self.first = first
         self.arena = arena
         self.scope = scope
         self.names = names
@@ -43,7 +49,7 @@ class Expressions:
 
     def act(
         self,
-        op: str,
+        op: Op,
         payload: Any,
         operands: tuple[Operand, ...],
         dest: str | None,
@@ -52,7 +58,11 @@ class Expressions:
         source: ast.AST | None = None,
     ) -> Node:
         """An act that may raise."""
-        return self.arena.node(op, payload, operands, dest, (nxt,), ctx.exc, source)
+        return self.arena.node(op, payload, operands, dest, (nxt,), ctx.exc, source, ctx.handled)
+
+    def branch(self, register: Operand, yes: Node, no: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
+        """A test of the truth of what a register holds."""
+        return self.arena.node(Op.BRANCH, None, (register,), None, (yes, no), ctx.exc, source, ctx.handled)
 
     # --- names -------------------------------------------------------------------------------------
 
@@ -66,7 +76,7 @@ class Expressions:
         sets = (scope.local, scope.params, scope.captured, scope.shared, scope.deleted, self.enclosing)
         outer = (scope.declared_global, scope.declared_nonlocal)
         told = [
-            (name, *(name in names for names in (*sets, *outer)), self.names.kind(name))
+            (name, *(name in names for names in (*sets, *outer)), self.names.kind(name), self.names.canonical(name))
             for name in sorted(names_read(e))
         ]
         return (scope.has_walrus, *told, *self.unfolded_in(e))
@@ -85,30 +95,30 @@ class Expressions:
 
     def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
         if name in self.scope.shared:
-            return self.act("cell", name, (), dest, nxt, ctx, source)
+            return self.act(Op.CELL, name, (), dest, nxt, ctx, source)
         if name in self.scope.local:
-            move = self.arena.node("move", None, (name,), dest, (nxt,)) if dest != name else nxt
+            move = self.arena.node(Op.MOVE, None, (name,), dest, (nxt,)) if dest != name else nxt
             return self._bound(name, move, ctx)
         if name in self.scope.declared_nonlocal or (name in self.enclosing and name not in self.scope.declared_global):
-            return self.act("free", name, (), dest, nxt, ctx, source)
+            return self.act(Op.FREE, name, (), dest, nxt, ctx, source)
         kind = "varying" if name in self.scope.declared_global else self.names.kind(name)
         meant = self.names.canonical(name) if kind == "stable" else name
-        return self.act("global", (kind, meant), (), dest, nxt, ctx, source)
+        return self.act(Op.GLOBAL, (kind, meant), (), dest, nxt, ctx, source)
 
     def _bound(self, name: str, nxt: Node, ctx: "Context") -> Node:
         if name in self.scope.params and name not in self.scope.deleted:
             return nxt
-        return self.arena.node("bound", name, (name,), None, (nxt,), ctx.exc)
+        return self.arena.node(Op.BOUND, name, (name,), None, (nxt,), ctx.exc, None, ctx.handled)
 
     def store(self, name: str, register: Operand, nxt: Node, ctx: "Context") -> Node:
         if name in self.scope.declared_global:
-            return self.act("setglobal", name, (register,), None, nxt, ctx)
+            return self.act(Op.SET_GLOBAL, name, (register,), None, nxt, ctx)
         if name in self.scope.declared_nonlocal:
-            return self.act("setfree", name, (register,), None, nxt, ctx)
+            return self.act(Op.SET_FREE, name, (register,), None, nxt, ctx)
         if name in self.scope.captured:
-            seen = self.arena.node("move", None, (register,), name, (nxt,))
-            return self.act("setcell", name, (register,), None, seen, ctx)
-        return self.arena.node("move", None, (register,), name, (nxt,))
+            seen = self.arena.node(Op.MOVE, None, (register,), name, (nxt,))
+            return self.act(Op.SET_CELL, name, (register,), None, seen, ctx)
+        return self.arena.node(Op.MOVE, None, (register,), name, (nxt,))
 
     def unbind(self, name: str, nxt: Node, ctx: "Context") -> Node:
         return self.store(name, self.arena.unbound, nxt, ctx)
@@ -121,14 +131,14 @@ class Expressions:
                 return self.store(name, register, nxt, ctx)
             case ast.Attribute(value=base, attr=attr):
                 return self.operands(
-                    [base], ctx, depth, lambda f: self.act("setattr", attr, (*f, register), None, nxt, ctx, target)
+                    [base], ctx, depth, lambda f: self.act(Op.SET_ATTRIBUTE, attr, (*f, register), None, nxt, ctx, target)
                 )
             case ast.Subscript(value=base, slice=index):
                 return self.operands(
                     [base, index],
                     ctx,
                     depth,
-                    lambda f: self.act("setitem", None, (*f, register), None, nxt, ctx, target),
+                    lambda f: self.act(Op.SET_ITEM, None, (*f, register), None, nxt, ctx, target),
                 )
             case ast.Starred(value=inner):
                 return self.assign(inner, register, nxt, ctx, depth)
@@ -142,17 +152,17 @@ class Expressions:
         for position in range(len(elts) - 1, -1, -1):
             part = f"%{depth + 1}"
             nxt = self.assign(elts[position], part, nxt, ctx, depth + 2)
-            nxt = self.arena.node("part", position, (whole,), part, (nxt,))
-        return self.act("unpack", (len(elts), star), (register,), whole, nxt, ctx)
+            nxt = self.arena.node(Op.PART, position, (whole,), part, (nxt,))
+        return self.act(Op.UNPACK, (len(elts), star), (register,), whole, nxt, ctx)
 
     def delete(self, target: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
         match target:
             case ast.Name(id=name):
                 return self.load(name, "%0", self.unbind(name, nxt, ctx), ctx)
             case ast.Attribute(value=base, attr=attr):
-                return self.operands([base], ctx, depth, lambda f: self.act("delattr", attr, f, None, nxt, ctx))
+                return self.operands([base], ctx, depth, lambda f: self.act(Op.DELETE_ATTRIBUTE, attr, f, None, nxt, ctx))
             case ast.Subscript(value=base, slice=index):
-                return self.operands([base, index], ctx, depth, lambda f: self.act("delitem", None, f, None, nxt, ctx))
+                return self.operands([base, index], ctx, depth, lambda f: self.act(Op.DELETE_ITEM, None, f, None, nxt, ctx))
             case ast.Tuple(elts=elts) | ast.List(elts=elts):
                 for inner in reversed(elts):
                     nxt = self.delete(inner, nxt, ctx, depth)
@@ -204,7 +214,7 @@ class Expressions:
         match e:
             case ast.Constant() | ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() | complex())):
                 place = self._operand(e, dest)
-                return self.arena.node("move", None, (place,), dest, (nxt,)) if place != dest else nxt
+                return self.arena.node(Op.MOVE, None, (place,), dest, (nxt,)) if place != dest else nxt
             case ast.Name(id=name):
                 return self.load(name, dest, nxt, ctx, e)
             case ast.BoolOp() | ast.UnaryOp(op=ast.Not()) | ast.IfExp():
@@ -212,21 +222,21 @@ class Expressions:
             case ast.Compare():
                 return self._compare(e, dest, nxt, ctx, depth)
             case ast.NamedExpr(target=ast.Name(id=name), value=value):
-                kept = self.arena.node("move", None, (f"%{depth}",), dest, (nxt,))
+                kept = self.arena.node(Op.MOVE, None, (f"%{depth}",), dest, (nxt,))
                 return self.expr(value, f"%{depth}", self.store(name, f"%{depth}", kept, ctx), ctx, depth)
             case ast.Attribute(value=base, attr=attr):
-                return self.operands([base], ctx, depth, lambda f: self.act("attr", attr, f, dest, nxt, ctx, e))
+                return self.operands([base], ctx, depth, lambda f: self.act(Op.ATTRIBUTE, attr, f, dest, nxt, ctx, e))
             case ast.Subscript(value=base, slice=index):
-                return self.operands([base, index], ctx, depth, lambda f: self.act("item", None, f, dest, nxt, ctx, e))
+                return self.operands([base, index], ctx, depth, lambda f: self.act(Op.ITEM, None, f, dest, nxt, ctx, e))
             case ast.Slice(lower=low, upper=high, step=step):
                 parts = [p or ast.Constant(None) for p in (low, high, step)]
-                return self.operands(parts, ctx, depth, lambda f: self.arena.node("pure", "slice", f, dest, (nxt,)))
+                return self.operands(parts, ctx, depth, lambda f: self.arena.node(Op.SLICE, None, f, dest, (nxt,)))
             case ast.BinOp(left=left, op=op, right=right):
                 name = type(op).__name__
-                return self.operands([left, right], ctx, depth, lambda f: self.act("bin", name, f, dest, nxt, ctx, e))
+                return self.operands([left, right], ctx, depth, lambda f: self.act(Op.BINARY, name, f, dest, nxt, ctx, e))
             case ast.UnaryOp(op=op, operand=operand):
                 name = type(op).__name__
-                return self.operands([operand], ctx, depth, lambda f: self.act("unary", name, f, dest, nxt, ctx, e))
+                return self.operands([operand], ctx, depth, lambda f: self.act(Op.UNARY, name, f, dest, nxt, ctx, e))
             case ast.Call():
                 return self._call(e, dest, nxt, ctx, depth)
             case ast.Tuple() | ast.List() | ast.Set():
@@ -236,16 +246,16 @@ class Expressions:
             case ast.JoinedStr() | ast.FormattedValue():
                 return self._fstring(e, dest, nxt, ctx, depth)
             case ast.Await(value=value):
-                return self.operands([value], ctx, depth, lambda f: self.act("await", None, f, dest, nxt, ctx, e))
+                return self.operands([value], ctx, depth, lambda f: self.act(Op.AWAIT, None, f, dest, nxt, ctx, e))
             case ast.Yield(value=inner):
                 given = [inner or ast.Constant(None)]
-                return self.operands(given, ctx, depth, lambda f: self.act("yield", None, f, dest, nxt, ctx, e))
+                return self.operands(given, ctx, depth, lambda f: self.act(Op.YIELD, None, f, dest, nxt, ctx, e))
             case ast.YieldFrom(value=value):
-                return self.operands([value], ctx, depth, lambda f: self.act("yield from", None, f, dest, nxt, ctx, e))
+                return self.operands([value], ctx, depth, lambda f: self.act(Op.YIELD_FROM, None, f, dest, nxt, ctx, e))
             case ast.Lambda() | ast.ListComp() | ast.SetComp() | ast.DictComp() | ast.GeneratorExp():
                 return self.opaque(e, dest, nxt, ctx)
             case ast.Starred(value=value):
-                return self.operands([value], ctx, depth, lambda f: self.act("spread", None, f, dest, nxt, ctx, e))
+                return self.operands([value], ctx, depth, lambda f: self.act(Op.SPREAD, None, f, dest, nxt, ctx, e))
         raise Unsupported(f"an expression Dreck does not know: {type(e).__name__}")
 
     def _choice(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
@@ -255,17 +265,17 @@ class Expressions:
                 return self.cond(test, then, self.expr(orelse, dest, nxt, ctx, depth), ctx, depth)
             case ast.UnaryOp(operand=operand):
                 const = self.arena.terms.const
-                yes = self.arena.node("move", None, (const(True),), dest, (nxt,))
-                no = self.arena.node("move", None, (const(False),), dest, (nxt,))
+                yes = self.arena.node(Op.MOVE, None, (const(True),), dest, (nxt,))
+                no = self.arena.node(Op.MOVE, None, (const(False),), dest, (nxt,))
                 return self.cond(operand, no, yes, ctx, depth)
             case ast.BoolOp(op=op, values=values):
                 # A fresh register: `dest` may be a local that a later operand still reads.
                 held = f"%{depth}"
                 node = self.expr(values[-1], dest, nxt, ctx, depth + 1)
-                settled = self.arena.node("move", None, (held,), dest, (nxt,))
+                settled = self.arena.node(Op.MOVE, None, (held,), dest, (nxt,))
                 for value in reversed(values[:-1]):
                     ways = (node, settled) if isinstance(op, ast.And) else (settled, node)
-                    branch = self.arena.node("branch", None, (held,), None, ways, ctx.exc, value)
+                    branch = self.branch(held, *ways, ctx, value)
                     node = self.expr(value, held, branch, ctx, depth + 1)
                 return node
         raise AssertionError(e)
@@ -274,16 +284,16 @@ class Expressions:
         if len(e.ops) == 1:
             return self._comparison(e.left, e.ops[0], e.comparators[0], dest, nxt, ctx, depth, e)
         held, left, right = f"%{depth}", f"%{depth + 1}", f"%{depth + 2}"
-        settled = self.arena.node("move", None, (held,), dest, (nxt,))
+        settled = self.arena.node(Op.MOVE, None, (held,), dest, (nxt,))
 
         def link(at: int) -> Node:
             last = at == len(e.ops) - 1
             if last:
                 after = settled
             else:
-                on = self.arena.node("move", None, (right,), left, (link(at + 1),))
-                after = self.arena.node("branch", None, (held,), None, (on, settled), ctx.exc, e)
-            test = self.act("compare", type(e.ops[at]).__name__, (left, right), held, after, ctx, e)
+                on = self.arena.node(Op.MOVE, None, (right,), left, (link(at + 1),))
+                after = self.branch(held, on, settled, ctx, e)
+            test = self.act(Op.COMPARE, type(e.ops[at]).__name__, (left, right), held, after, ctx, e)
             return self._container(e.ops[at], e.comparators[at], right, test, ctx, depth + 3)
 
         return self.expr(e.left, left, link(0), ctx, depth + 1)
@@ -303,14 +313,14 @@ class Expressions:
         constants = self._constant_members(op, right)
         if constants is not None:
             return self.operands(
-                [left], ctx, depth, lambda f: self.act("compare", name, (*f, constants), dest, nxt, ctx, e)
+                [left], ctx, depth, lambda f: self.act(Op.COMPARE, name, (*f, constants), dest, nxt, ctx, e)
             )
-        return self.operands([left, right], ctx, depth, lambda f: self.act("compare", name, f, dest, nxt, ctx, e))
+        return self.operands([left, right], ctx, depth, lambda f: self.act(Op.COMPARE, name, f, dest, nxt, ctx, e))
 
     def _container(self, op: ast.cmpop, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         constants = self._constant_members(op, e)
         if constants is not None:
-            return self.arena.node("move", None, (constants,), dest, (nxt,))
+            return self.arena.node(Op.MOVE, None, (constants,), dest, (nxt,))
         return self.expr(e, dest, nxt, ctx, depth)
 
     def _constant_members(self, op: ast.cmpop, e: ast.expr) -> Operand | None:
@@ -328,30 +338,34 @@ class Expressions:
             tuple("*" if isinstance(a, ast.Starred) else "" for a in e.args),
             tuple(k.arg for k in e.keywords),
         )
+        if isinstance(e.func, ast.Name) and e.func.id == "super" and not e.args and self.first is not None:
+            own: list[ast.expr] = [ast.Name(self.first, ast.Load())]
+            return self.operands(own, ctx, depth, lambda f: self.act(Op.SUPER, None, f, dest, nxt, ctx, e))
         given = [e.func, *e.args, *(k.value for k in e.keywords)]
-        handled = () if ctx.handled is None else (ctx.handled,)
-        return self.operands(given, ctx, depth, lambda f: self.act("call", shape, (*f, *handled), dest, nxt, ctx, e))
+        return self.operands(given, ctx, depth, lambda f: self.act(Op.CALL, shape, f, dest, nxt, ctx, e))
 
     def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         shape = tuple("*" if isinstance(item, ast.Starred) else "" for item in e.elts)
         if isinstance(e, ast.Tuple) and not any(shape):
-            return self.operands(e.elts, ctx, depth, lambda f: self.arena.node("pure", "tuple", f, dest, (nxt,)))
+            return self.operands(e.elts, ctx, depth, lambda f: self.arena.node(Op.TUPLE, None, f, dest, (nxt,)))
         name = type(e).__name__
-        return self.operands(e.elts, ctx, depth, lambda f: self.act("new", (name, shape), f, dest, nxt, ctx, e))
+        op = Op.NEW_HASHED if isinstance(e, ast.Set) else Op.NEW
+        return self.operands(e.elts, ctx, depth, lambda f: self.act(op, (name, shape), f, dest, nxt, ctx, e))
 
     def _dict(self, e: ast.Dict, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         shape = tuple("**" if key is None else "" for key in e.keys)
         parts: list[ast.expr] = []
         for key, value in zip(e.keys, e.values, strict=True):
             parts += [ast.Starred(value, ast.Load())] if key is None else [key, value]
-        return self.operands(parts, ctx, depth, lambda f: self.act("new", ("Dict", shape), f, dest, nxt, ctx, e))
+        op = Op.NEW if all(isinstance(key, ast.Constant) for key in e.keys) else Op.NEW_HASHED
+        return self.operands(parts, ctx, depth, lambda f: self.act(op, ("Dict", shape), f, dest, nxt, ctx, e))
 
     def _fstring(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         if isinstance(e, ast.FormattedValue):
             parts = [e.value, *([e.format_spec] if e.format_spec else [])]
-            return self.operands(parts, ctx, depth, lambda f: self.act("format", e.conversion, f, dest, nxt, ctx, e))
+            return self.operands(parts, ctx, depth, lambda f: self.act(Op.FORMAT, e.conversion, f, dest, nxt, ctx, e))
         assert isinstance(e, ast.JoinedStr)
-        return self.operands(e.values, ctx, depth, lambda f: self.arena.node("pure", "joined", f, dest, (nxt,)))
+        return self.operands(e.values, ctx, depth, lambda f: self.arena.node(Op.JOINED, None, f, dest, (nxt,)))
 
     def opaque(self, e: ast.AST, dest: str, nxt: Node, ctx: "Context") -> Node:
         """A comprehension, lambda, nested function or class: one act, equal when code and captured values are.
@@ -363,24 +377,18 @@ class Expressions:
             if isinstance(call, ast.Call):
                 refuse_frame_reader(call)
         bound = names_bound_inside(e)
-        captured = sorted(name for name in inner if name in self.scope.local)
-        walrus = sorted(
-            n.target.id
-            for n in ast.walk(e)
-            if isinstance(n, ast.NamedExpr) and not isinstance(e, ast.Lambda) and n.target.id in self.scope.local
-        )
+        captured = sorted(name for name in inner if name in self.scope.local and name not in self.scope.shared)
+        walrus = sorted(n for n in walrus_targets(e) if n in self.scope.local and n not in self.scope.shared)
         for position, name in enumerate(walrus):
             stored = self.store(name, "%1", nxt, ctx)
-            nxt = self.arena.node("part", f"walrus {position}", (dest,), "%1", (stored,))
-        code = ast.dump(e)
-        operands: list[Operand] = []
-        for name in captured:
-            if name in self.scope.shared:
-                continue
-            operands.append(name)
-            if name not in self.scope.captured and name not in bound and name not in walrus:
-                code = code.replace(f"Name(id='{name}',", f"Name(id={len(operands)},")
-        return self.act("opaque", code, tuple(operands), dest, nxt, ctx, e)
+            nxt = self.arena.node(Op.MAYBE_PART, position, (dest,), "%1", (stored,))
+        plain = {
+            name: f"{position}"
+            for position, name in enumerate(captured)
+            if name not in self.scope.captured and name not in bound and name not in walrus
+        }
+        code = ast.dump(Renaming(plain).visit(copy.deepcopy(e)) if plain else e)
+        return self.act(Op.FUNCTION if makes_only(e) else Op.OPAQUE, code, tuple(captured), dest, nxt, ctx, e)
 
     # --- tests -------------------------------------------------------------------------------------
 
@@ -402,7 +410,37 @@ class Expressions:
                 return self.cond(test, then, self.cond(orelse, yes, no, ctx, depth), ctx, depth)
             case ast.Constant(value=value):
                 return yes if value else no
-        return self.operands([e], ctx, depth, lambda f: self.arena.node("branch", None, f, None, (yes, no), ctx.exc, e))
+        return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
+
+
+class Renaming(ast.NodeTransformer):
+    """Other names in place of some."""
+
+    def __init__(self, names: dict[str, str]) -> None:
+        self.names = names
+
+    def visit_Name(self, node: ast.Name) -> ast.Name:
+        return ast.copy_location(ast.Name(self.names.get(node.id, node.id), node.ctx), node)
+
+
+def makes_only(e: ast.AST) -> bool:
+    """Whether a lambda or a nested function only makes a function where it stands, and runs nothing there.
+
+    Defaults, decorators and annotations are evaluated at once (language reference, 8.7).
+    """
+    match e:
+        case ast.Lambda(args=args):
+            at_once = [*args.defaults, *args.kw_defaults]
+        case ast.FunctionDef(decorator_list=[], args=args, returns=returns) | ast.AsyncFunctionDef(
+            decorator_list=[], args=args, returns=returns
+        ):
+            every = [*args.posonlyargs, *args.args, *args.kwonlyargs, args.vararg, args.kwarg]
+            at_once = [*args.defaults, *args.kw_defaults, returns, *(a.annotation for a in every if a is not None)]
+            if getattr(e, "type_params", None):
+                return False
+        case _:
+            return False
+    return all(isinstance(part, ast.Constant | None) for part in at_once)
 
 
 def refuse_frame_reader(call: ast.Call) -> None:

@@ -8,6 +8,7 @@ leading `%`, temporaries.
 import ast
 from typing import Any, TypeAlias
 
+from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term, Terms
 
 Operand: TypeAlias = str | Term
@@ -17,21 +18,24 @@ class Node:
     """One act. `succs` says where it goes on, `exc` where it goes when it raises (None: it cannot).
 
     `op` and `payload` say what is done to `operands`; the result goes to the register `dest`.
-    `source` is the code it came from, for people only: equal acts from two places share one node.
+    `handled` is the register of the exception being handled where it stands: code it runs can see that one, and
+    what it raises is chained to it. `source` is the code it came from, for people only: equal acts from two places
+    share one node.
     """
 
-    __slots__ = ("dest", "exc", "live", "number", "op", "operands", "payload", "source", "succs")
+    __slots__ = ("dest", "exc", "handled", "live", "number", "op", "operands", "payload", "source", "succs")
 
     def __init__(
         self,
         number: int,
-        op: str,
+        op: Op,
         payload: Any,
         operands: tuple[Operand, ...],
         dest: str | None,
         succs: "tuple[Node, ...]",
         exc: "Node | None",
         source: ast.AST | None,
+        handled: str | None = None,
     ) -> None:
         self.number = number
         self.op = op
@@ -41,6 +45,7 @@ class Node:
         self.succs = succs
         self.exc = exc
         self.source = source
+        self.handled = handled
         self.live: frozenset[str] = frozenset()
 
     def __repr__(self) -> str:
@@ -62,23 +67,24 @@ class Arena:
         """Functions lowered before: the new version of one step is the old version of the next."""
         self.lambdas: dict[Term, ast.FunctionDef] = {}
         """Functions without a name that stand in constant tables."""
-        self.throw = self.node("throw", None, ("%exc",), None, ())
-        self.leave = self.node("return", None, ("%ret",), None, ())
+        self.throw = self.node(Op.THROW, None, ("%exc",), None, ())
+        self.leave = self.node(Op.RETURN, None, ("%ret",), None, ())
 
     def node(
         self,
-        op: str,
+        op: Op,
         payload: Any,
         operands: tuple[Operand, ...],
         dest: str | None,
         succs: tuple[Node, ...],
         exc: Node | None = None,
         source: ast.AST | None = None,
+        handled: str | None = None,
     ) -> Node:
-        key = (op, payload, operands, dest, succs, exc)
+        key = (op, payload, operands, dest, succs, exc, handled)
         found = self._interned.get(key)
         if found is None:
-            found = Node(len(self.nodes), op, payload, operands, dest, succs, exc, source)
+            found = Node(len(self.nodes), op, payload, operands, dest, succs, exc, source, handled)
             self._interned[key] = found
             self.nodes.append(found)
         return found
@@ -93,11 +99,11 @@ class Arena:
 
     def loop_head(self, key: tuple[Any, ...], assigned: frozenset[str], source: ast.AST) -> tuple[Node, bool]:
         """The node at a loop's head, and whether it is new: a new one gets its `succs` from the caller."""
-        full = ("head", *key)
+        full = (Op.HEAD, *key)
         found = self._interned.get(full)
         if found is not None:
             return found, False
-        found = Node(len(self.nodes), "head", assigned, (), None, (), None, source)
+        found = Node(len(self.nodes), Op.HEAD, assigned, (), None, (), None, source)
         self._interned[full] = found
         self.nodes.append(found)
         return found, True
@@ -125,4 +131,6 @@ def _live_before(node: Node) -> frozenset[str]:
     if node.exc is not None:
         after |= node.exc.live - {"%exc"}
     read = [operand for operand in node.operands if isinstance(operand, str)]
+    if node.handled is not None:
+        read.append(node.handled)
     return after.union(read) if read else after

@@ -8,13 +8,14 @@ a head. Statements are lowered backwards: each is given the node that follows it
 import ast
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
 
 from dreck.model.ir.expressions import Unsupported
 from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
 from dreck.model.ir.unfolding import Unfolding
-from dreck.model.names.scopes import ModuleNames, assigned_in, scope_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.source.functions import FunctionNode
 
 __all__ = ["Context", "Unsupported", "lower"]
@@ -52,8 +53,9 @@ def lower(
     key = (function, names, enclosing, kept)
     if key in arena.entries:
         return arena.entries[key]
-    work = _Statements(arena, scope_of(function), names, enclosing, kept)
-    falls_off = arena.node("move", None, (arena.terms.const(None),), "%ret", (arena.leave,))
+    first = next((a.arg for a in (*function.args.posonlyargs, *function.args.args)), None)
+    work = _Statements(arena, scope_of(function), names, enclosing, kept, first)
+    falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()
     arena.entries[key] = entry
@@ -126,7 +128,12 @@ class _Statements(Patterns, Unfolding):
     def _annotated(self, target: ast.expr, value: ast.expr | None, nxt: Node, ctx: Context) -> Node:
         if value is not None:
             return self._assign([target], value, nxt, ctx)
-        return nxt if isinstance(target, ast.Name) else self.expr(target, "%0", nxt, ctx, 0)
+        match target:  # without a value, a target is looked at but for its last step (language reference, 7.2.2)
+            case ast.Attribute(value=base):
+                return self.operands([base], ctx, 0, lambda _: nxt)
+            case ast.Subscript(value=base, slice=index):
+                return self.operands([base, index], ctx, 0, lambda _: nxt)
+        return nxt
 
     def _augmented(self, s: ast.AugAssign, nxt: Node, ctx: Context) -> Node:
         operator = type(s.op).__name__
@@ -134,18 +141,18 @@ class _Statements(Patterns, Unfolding):
         match target:
             case ast.Name(id=name):
                 store = self.store(name, "%0", nxt, ctx)
-                act = self.act("iop", operator, ("%1", "%2"), "%0", store, ctx, s)
+                act = self.act(Op.IN_PLACE, operator, ("%1", "%2"), "%0", store, ctx, s)
                 return self.expr(ast.Name(name, ast.Load()), "%1", self.expr(s.value, "%2", act, ctx, 3), ctx, 1)
             case ast.Attribute(value=base, attr=attr):
-                store = self.act("setattr", attr, ("%0", "%3"), None, nxt, ctx, s)
-                act = self.act("iop", operator, ("%1", "%2"), "%3", store, ctx, s)
+                store = self.act(Op.SET_ATTRIBUTE, attr, ("%0", "%3"), None, nxt, ctx, s)
+                act = self.act(Op.IN_PLACE, operator, ("%1", "%2"), "%3", store, ctx, s)
                 right = self.expr(s.value, "%2", act, ctx, 3)
-                return self.expr(base, "%0", self.act("attr", attr, ("%0",), "%1", right, ctx, s), ctx, 0)
+                return self.expr(base, "%0", self.act(Op.ATTRIBUTE, attr, ("%0",), "%1", right, ctx, s), ctx, 0)
             case ast.Subscript(value=base, slice=index):
-                store = self.act("setitem", None, ("%0", "%4", "%3"), None, nxt, ctx, s)
-                act = self.act("iop", operator, ("%1", "%2"), "%3", store, ctx, s)
+                store = self.act(Op.SET_ITEM, None, ("%0", "%4", "%3"), None, nxt, ctx, s)
+                act = self.act(Op.IN_PLACE, operator, ("%1", "%2"), "%3", store, ctx, s)
                 right = self.expr(s.value, "%2", act, ctx, 5)
-                load = self.act("item", None, ("%0", "%4"), "%1", right, ctx, s)
+                load = self.act(Op.ITEM, None, ("%0", "%4"), "%1", right, ctx, s)
                 return self.expr(base, "%0", self.expr(index, "%4", load, ctx, 5), ctx, 0)
         raise Unsupported("an augmented assignment Dreck does not know")
 
@@ -154,25 +161,20 @@ class _Statements(Patterns, Unfolding):
             bound = alias.asname or alias.name.split(".")[0]
             after = self.store(bound, "%0", nxt, ctx)
             where = (s.level, s.module) if isinstance(s, ast.ImportFrom) else None
-            nxt = self.act("import", (where, alias.name, alias.asname is None), (), "%0", after, ctx, s)
+            nxt = self.act(Op.IMPORT, (where, alias.name, alias.asname is None), (), "%0", after, ctx, s)
         return nxt
 
     def _raise(self, s: ast.Raise, ctx: Context) -> Node:
         if s.exc is None:
             if ctx.handled is not None:
-                return self.arena.node("move", None, (ctx.handled,), "%exc", (ctx.exc,))
-            return self.act("reraise", None, (), "%exc", ctx.exc, ctx, s)
+                return self.arena.node(Op.MOVE, None, (ctx.handled,), "%exc", (ctx.exc,))
+            return self.act(Op.RERAISE, None, (), "%exc", ctx.exc, ctx, s)
         parts = [s.exc] if s.cause is None else [s.exc, s.cause]
-        payload = "raise" if s.cause is None else "raise from"
-        return self.operands(
-            parts, ctx, 0, lambda found: self.act(payload, None, self._in_handler(found, ctx), "%exc", ctx.exc, ctx, s)
-        )
-
-    def _in_handler(self, operands: tuple[Any, ...], ctx: Context) -> tuple[Any, ...]:
-        return operands if ctx.handled is None else (*operands, ctx.handled)
+        op = Op.RAISE if s.cause is None else Op.RAISE_FROM
+        return self.operands(parts, ctx, 0, lambda found: self.act(op, None, found, "%exc", ctx.exc, ctx, s))
 
     def _assert(self, s: ast.Assert, nxt: Node, ctx: Context) -> Node:
-        fail = self.act("assertion", None, ("%0",), "%exc", ctx.exc, ctx, s)
+        fail = self.act(Op.ASSERTION, None, ("%0",), "%exc", ctx.exc, ctx, s)
         told = self.expr(s.msg or ast.Constant(None), "%0", fail, ctx, 0)
         tested = self.cond(s.test, nxt, told, ctx, 0)
         return self.cond(ast.Name("__debug__", ast.Load()), tested, nxt, ctx, 0)
@@ -193,12 +195,12 @@ class _Statements(Patterns, Unfolding):
                 head.succs = (self.cond(s.test, body, done, inner, 0),)
             else:
                 step = self.assign(s.target, "%0", body, inner, 1)
-                kind = "anext" if isinstance(s, ast.AsyncFor) else "next"
-                head.succs = (self.arena.node(kind, None, (cursor,), "%0", (step, done), ctx.exc, s),)
+                op = Op.ASYNC_NEXT if isinstance(s, ast.AsyncFor) else Op.NEXT
+                head.succs = (self.arena.node(op, None, (cursor,), "%0", (step, done), ctx.exc, s, ctx.handled),)
         if isinstance(s, ast.While):
             return head
-        kind = "aiter" if isinstance(s, ast.AsyncFor) else "iter"
-        begin = self.act(kind, None, ("%0",), cursor, head, ctx, s)
+        op = Op.ASYNC_ITERATE if isinstance(s, ast.AsyncFor) else Op.ITERATE
+        begin = self.act(op, None, ("%0",), cursor, head, ctx, s)
         return self.expr(s.iter, "%0", begin, ctx, 0)
 
     def _row_by_row(self, s: ast.While | ast.For | ast.AsyncFor, rows: list[ast.expr], nxt: Node, ctx: Context) -> Node:
@@ -217,16 +219,18 @@ class _Statements(Patterns, Unfolding):
         if not items:
             return self.block(body, nxt, ctx)
         manager, raised = f"%with{ctx.depth}", f"%wexc{ctx.depth}"
-        mark = "a" if is_async else ""
+        ops = (Op.ASYNC_ENTER, Op.ASYNC_EXIT, Op.ASYNC_EXIT_RAISING)
+        entering, going, raising = ops if is_async else (Op.ENTER, Op.EXIT, Op.EXIT_RAISING)
 
         def leaving(to: Node) -> Node:
-            return self.act(mark + "exit", None, (manager,), "%0", to, ctx, items[0].context_expr)
+            return self.act(going, None, (manager,), "%0", to, ctx, items[0].context_expr)
 
-        again = self.arena.node("move", None, (raised,), "%exc", (ctx.exc,))
-        asked = self.arena.node("branch", None, ("%0",), None, (nxt, again), ctx.exc)
-        told = self.act(mark + "exitexc", None, (manager, raised), "%0", asked, ctx, items[0].context_expr)
+        again = self.arena.node(Op.MOVE, None, (raised,), "%exc", (ctx.exc,))
+        leaving_by = replace(ctx, handled=raised)
+        asked = self.branch("%0", nxt, again, leaving_by)
+        told = self.act(raising, None, (manager, raised), "%0", asked, leaving_by, items[0].context_expr)
         inner = Context(
-            exc=self.arena.node("move", None, ("%exc",), raised, (told,)),
+            exc=self.arena.node(Op.MOVE, None, ("%exc",), raised, (told,)),
             ret=leaving(ctx.ret),
             brk=leaving(ctx.brk) if ctx.brk else None,
             cont=leaving(ctx.cont) if ctx.cont else None,
@@ -236,7 +240,7 @@ class _Statements(Patterns, Unfolding):
         start = self._with(items[1:], body, is_async, leaving(nxt), inner)
         if items[0].optional_vars is not None:
             start = self.assign(items[0].optional_vars, "%0", start, inner, 1)
-        enter = self.act(mark + "enter", None, (manager,), "%0", start, ctx, items[0].context_expr)
+        enter = self.act(entering, None, (manager,), "%0", start, ctx, items[0].context_expr)
         return self.expr(items[0].context_expr, manager, enter, ctx, 0)
 
     def _try(self, s: ast.Try, nxt: Node, ctx: Context) -> Node:
@@ -253,13 +257,13 @@ class _Statements(Patterns, Unfolding):
         def last(to: Node, context: Context = inner) -> Node:
             return self.block(s.finalbody, to, context)
 
-        again = self.arena.node("move", None, (pending,), "%exc", (ctx.exc,))
+        again = self.arena.node(Op.MOVE, None, (pending,), "%exc", (ctx.exc,))
         unwinding = last(again, replace(inner, handled=pending))
         kept = f"%ret{ctx.depth}"
-        given = last(self.arena.node("move", None, (kept,), "%ret", (ctx.ret,)))
+        given = last(self.arena.node(Op.MOVE, None, (kept,), "%ret", (ctx.ret,)))
         around = Context(
-            exc=self.arena.node("move", None, ("%exc",), pending, (unwinding,)),
-            ret=self.arena.node("move", None, ("%ret",), kept, (given,)),
+            exc=self.arena.node(Op.MOVE, None, ("%exc",), pending, (unwinding,)),
+            ret=self.arena.node(Op.MOVE, None, ("%ret",), kept, (given,)),
             brk=last(ctx.brk) if ctx.brk else None,
             cont=last(ctx.cont) if ctx.cont else None,
             handled=ctx.handled,
@@ -271,15 +275,15 @@ class _Statements(Patterns, Unfolding):
     def _handlers(self, handlers: list[ast.ExceptHandler], nxt: Node, ctx: Context) -> Node:
         caught = f"%exc{ctx.depth}"
         inner = replace(ctx, handled=caught, depth=ctx.depth + 1)
-        otherwise = self.arena.node("move", None, (caught,), "%exc", (ctx.exc,))
+        otherwise = self.arena.node(Op.MOVE, None, (caught,), "%exc", (ctx.exc,))
         for handler in reversed(handlers):
             body = self._handler_body(handler, caught, nxt, inner)
             otherwise = body if handler.type is None else self._matching(handler.type, caught, body, otherwise, inner)
-        return self.arena.node("move", None, ("%exc",), caught, (otherwise,))
+        return self.arena.node(Op.MOVE, None, ("%exc",), caught, (otherwise,))
 
     def _matching(self, kind: ast.expr, caught: str, then: Node, otherwise: Node, ctx: Context) -> Node:
-        asked = self.arena.node("branch", None, ("%0",), None, (then, otherwise), ctx.exc, kind)
-        tested = self.act("catches", None, (caught, "%0"), "%0", asked, ctx, kind)
+        asked = self.branch("%0", then, otherwise, ctx, kind)
+        tested = self.act(Op.CATCHES, None, (caught, "%0"), "%0", asked, ctx, kind)
         return self.expr(kind, "%0", tested, ctx, 0)
 
     def _handler_body(self, handler: ast.ExceptHandler, caught: str, nxt: Node, ctx: Context) -> Node:
@@ -306,19 +310,19 @@ class _Statements(Patterns, Unfolding):
         rest, found, raised = (f"%{word}{ctx.depth}" for word in ("rest", "group", "new"))
         inner = replace(ctx, depth=ctx.depth + 1, handled=found)
         node = self.arena.node
-        again = self.act("regroup", None, (rest, raised), "%0", nxt, ctx, s)
+        again = self.act(Op.GROUP_AGAIN, None, (rest, raised), "%0", nxt, ctx, s)
         for handler in reversed(s.handlers):
             assert handler.type is not None
             collect = node(
-                "move", None, ("%exc",), found, (self.act("collect", None, (raised, found), raised, again, ctx, s),)
+                Op.MOVE, None, ("%exc",), found, (self.act(Op.GROUP_COLLECT, None, (raised, found), raised, again, ctx, s),)
             )
             body = self._handler_body(handler, found, again, replace(inner, exc=collect))
-            asked = node("branch", None, (found,), None, (body, again), ctx.exc)
-            left = self.act("unmatched", None, (rest, "%0"), rest, asked, ctx, handler.type)
-            split = self.act("matched", None, (rest, "%0"), found, left, ctx, handler.type)
+            asked = self.branch(found, body, again, ctx)
+            left = self.act(Op.GROUP_UNMATCHED, None, (rest, "%0"), rest, asked, ctx, handler.type)
+            split = self.act(Op.GROUP_MATCHED, None, (rest, "%0"), found, left, ctx, handler.type)
             again = self.expr(handler.type, "%0", split, ctx, 0)
-        begin = node("move", None, (self.arena.terms.const(None),), raised, (again,))
-        handlers = node("move", None, ("%exc",), rest, (begin,))
+        begin = node(Op.MOVE, None, (self.arena.terms.const(None),), raised, (again,))
+        handlers = node(Op.MOVE, None, ("%exc",), rest, (begin,))
         return self.block(s.body, self.block(s.orelse, nxt, ctx), replace(ctx, exc=handlers))
 
     def _match(self, s: ast.Match, nxt: Node, ctx: Context) -> Node:

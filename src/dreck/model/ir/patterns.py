@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 from dreck.model.ir.expressions import Expressions, Unsupported
 from dreck.model.ir.graph import Node
+from dreck.model.ir.operations import Op
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -27,7 +28,7 @@ class Patterns(Expressions):
             case ast.MatchSingleton(value=value):
                 return self._compared("Is", ast.Constant(value), subject, yes, no, ctx)
             case ast.MatchAs(pattern=inner, name=name):
-                kept = self.arena.node("move", None, (subject,), f"%cap.{name}", (yes,)) if name else yes
+                kept = self.arena.node(Op.MOVE, None, (subject,), f"%cap.{name}", (yes,)) if name else yes
                 return kept if inner is None else self._test(inner, subject, kept, no, ctx, depth)
             case ast.MatchOr(patterns=patterns):
                 for alternative in reversed(patterns):
@@ -42,8 +43,8 @@ class Patterns(Expressions):
         raise Unsupported("a pattern Dreck does not know")
 
     def _compared(self, op: str, value: ast.expr, subject: str, yes: Node, no: Node, ctx: "Context") -> Node:
-        asked = self.arena.node("branch", None, ("%0",), None, (yes, no), ctx.exc, value)
-        return self.operands([value], ctx, 1, lambda f: self.act("compare", op, (subject, *f), "%0", asked, ctx, value))
+        asked = self.branch("%0", yes, no, ctx, value)
+        return self.operands([value], ctx, 1, lambda f: self.act(Op.COMPARE, op, (subject, *f), "%0", asked, ctx, value))
 
     def _sequence(
         self, patterns: list[ast.pattern], subject: str, yes: Node, no: Node, ctx: "Context", depth: int
@@ -55,35 +56,50 @@ class Patterns(Expressions):
             if isinstance(inner, ast.MatchStar):
                 inner = ast.MatchAs(None, inner.name)
             yes = self._test(inner, part, yes, no, ctx, depth + 1)
-            yes = self.act("pattern part", (len(patterns), star, position), (subject,), part, yes, ctx)
-        asked = self.arena.node("branch", None, ("%0",), None, (yes, no), ctx.exc)
-        return self.act("pattern sequence", (len(patterns), star), (subject,), "%0", asked, ctx)
+            yes = self.act(Op.PATTERN_PART, (len(patterns), star, position), (subject,), part, yes, ctx)
+        asked = self.branch("%0", yes, no, ctx)
+        return self.act(Op.PATTERN_SEQUENCE, (len(patterns), star), (subject,), "%0", asked, ctx)
 
     def _class(self, p: ast.MatchClass, subject: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
-        kind = f"%cls{ctx.depth}.{depth}"
-        inner = [*p.patterns, *p.kwd_patterns]
-        names: list[int | str] = [*range(len(p.patterns)), *p.kwd_attrs]
-        for position in range(len(inner) - 1, -1, -1):
-            part = f"%pat{ctx.depth}.{depth}.{position}"
-            found = f"%has{ctx.depth}.{depth}.{position}"
-            yes = self._test(inner[position], part, yes, no, ctx, depth + 1)
-            yes = self.act("pattern field", names[position], (subject, kind), part, yes, ctx)
-            yes = self.arena.node("branch", None, (found,), None, (yes, no), ctx.exc)
-            yes = self.act("pattern has", names[position], (subject, kind), found, yes, ctx)
-        asked = self.arena.node("branch", None, ("%0",), None, (yes, no), ctx.exc)
-        tested = self.act("pattern class", len(p.patterns), (subject, kind), "%0", asked, ctx)
-        return self.expr(p.cls, kind, tested, ctx, 1)
+        """Class, `isinstance` and all attributes at once, then the patterns of these (language reference, 8.6.4.9)."""
+        kind, found = f"%cls{ctx.depth}.{depth}", f"%has{ctx.depth}.{depth}"
+        asked = (len(p.patterns), tuple(p.kwd_attrs))
+        if not p.patterns and not p.kwd_patterns:
+            test = self.branch("%0", yes, no, ctx, p)
+            return self.expr(p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), "%0", test, ctx, p), ctx, 1)
+        parts = self._parts([*p.patterns, *p.kwd_patterns], found, yes, no, ctx, depth)
+        test = self._got(found, parts, no, ctx, p)
+        return self.expr(p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), found, test, ctx, p), ctx, 1)
 
     def _mapping(self, p: ast.MatchMapping, subject: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+        """A mapping of enough keys, then the keys are evaluated and all looked up, then the patterns of the values."""
         if p.rest is not None:
             raise Unsupported("a mapping pattern with **rest")
-        for position in range(len(p.keys) - 1, -1, -1):
+        if p.keys:
+            found = f"%got{ctx.depth}.{depth}"
+            parts = self._parts(p.patterns, found, yes, no, ctx, depth)
+            test = self._got(found, parts, no, ctx, p)
+            yes = self.operands(
+                p.keys, ctx, 1, lambda f: self.act(Op.PATTERN_KEYS, len(f), (subject, *f), found, test, ctx, p)
+            )
+        asked = self.branch("%0", yes, no, ctx, p)
+        return self.act(Op.PATTERN_MAPPING, len(p.keys), (subject,), "%0", asked, ctx, p)
+
+    def _parts(
+        self, patterns: list[ast.pattern], whole: str, yes: Node, no: Node, ctx: "Context", depth: int
+    ) -> Node:
+        for position in range(len(patterns) - 1, -1, -1):
             part = f"%pat{ctx.depth}.{depth}.{position}"
-            yes = self._test(p.patterns[position], part, yes, no, ctx, depth + 1)
-            yes = self.act("pattern value", ast.dump(p.keys[position]), (subject,), part, yes, ctx)
-        codes = tuple(ast.dump(key) for key in p.keys)
-        asked = self.arena.node("branch", None, ("%0",), None, (yes, no), ctx.exc)
-        return self.act("pattern mapping", codes, (subject,), "%0", asked, ctx)
+            yes = self._test(patterns[position], part, yes, no, ctx, depth + 1)
+            yes = self.arena.node(Op.PART, position, (whole,), part, (yes,))
+        return yes
+
+    def _got(self, register: str, yes: Node, no: Node, ctx: "Context", source: ast.AST) -> Node:
+        """What a pattern looked up is None when something is missing."""
+        none = self.arena.terms.const(None)
+        return self.act(
+            Op.COMPARE, "IsNot", (register, none), "%0", self.branch("%0", yes, no, ctx, source), ctx, source
+        )
 
 
 def _collect(p: ast.AST, found: list[str]) -> None:

@@ -9,14 +9,20 @@ import copy
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from dreck.model.ir.expressions import Expressions, Unsupported
+from dreck.model.ir.expressions import Expressions, Renaming, Unsupported
 from dreck.model.ir.graph import Node
+from dreck.model.ir.operations import Op
 from dreck.model.names.scopes import FunctionScope
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
 
 _QUANTIFIERS = ("all", "any", "next")
+_KEPT_WHOLE = (
+    ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.Await, ast.Yield, ast.YieldFrom,
+    ast.NamedExpr,
+)  # fmt: skip
+"""What has a scope of its own, leaves the generator, or binds outside of it."""
 
 
 class Unfolding(Expressions):
@@ -51,21 +57,33 @@ class Unfolding(Expressions):
         if isinstance(e, ast.List | ast.Dict | ast.Set):
             raise Unsupported("a table holds one list, dict or set that everybody gets")
         if isinstance(e, ast.Lambda):
-            return self.arena.node("move", None, (self.arena.unnamed(e),), dest, (nxt,))
-        if isinstance(e, ast.Name) and not self.names.is_settled(e.id, e.lineno):
+            return self.arena.node(Op.MOVE, None, (self.arena.unnamed(e),), dest, (nxt,))
+        if isinstance(e, ast.Name) and not (self.names.is_settled(e.id, e.lineno) and self.names.kind(e.id) == "stable"):
             raise Unsupported(f"a table holds {e.id}, which is bound later or again")
         there = type(self)(self.arena, FunctionScope(frozenset()), self.names, frozenset(), self.kept)
         if isinstance(e, ast.Tuple):
-            return self._row_of_several(e.elts, "tuple", dest, nxt, ctx, depth)
+            return self._row_of_several(e.elts, dest, nxt, ctx, depth)
         if isinstance(e, ast.Call) and not any(isinstance(a, ast.Starred) for a in e.args):
             return self._row_made(e, dest, nxt, ctx, depth)
+        if not self._is_settled_value(e):
+            raise Unsupported(f"a table holds `{ast.unparse(e)}`, which was worked out when the module was made")
         return there.expr(e, dest, nxt, ctx, depth)
 
-    def _row_of_several(
-        self, parts: list[ast.expr], what: str, dest: str, nxt: Node, ctx: "Context", depth: int
-    ) -> Node:
+    def _is_settled_value(self, e: ast.expr) -> bool:
+        """Whether working `e` out now gives what it gave when the module was made."""
+        match e:
+            case ast.Name() | ast.Constant():
+                return True
+            case ast.Attribute(value=ast.Name(id=name)):
+                return isinstance(self.names.definitions.get(self.names.canonical(name)), ast.ClassDef)
+            case ast.UnaryOp() | ast.BinOp():
+                inner = (n for n in ast.walk(e) if isinstance(n, ast.expr))
+                return all(isinstance(n, ast.UnaryOp | ast.BinOp | ast.Constant) for n in inner)
+        return False
+
+    def _row_of_several(self, parts: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         places = tuple(f"%{depth + i}" for i in range(len(parts)))
-        node = self.arena.node("pure", what, places, dest, (nxt,))
+        node = self.arena.node(Op.TUPLE, None, places, dest, (nxt,))
         for place, part in reversed(list(zip(places, parts, strict=True))):
             node = self.row(part, place, node, ctx, depth + len(parts))
         return node
@@ -75,7 +93,7 @@ class Unfolding(Expressions):
         parts = [e.func, *e.args, *(k.value for k in e.keywords)]
         places = tuple(f"%{depth + i}" for i in range(len(parts)))
         shape = (tuple("" for _ in e.args), tuple(k.arg for k in e.keywords))
-        node = self.act("call", shape, places, dest, nxt, ctx, e)
+        node = self.act(Op.ROW, shape, places, dest, nxt, ctx, e)
         for place, part in reversed(list(zip(places, parts, strict=True))):
             node = self.row(part, place, node, ctx, depth + len(parts))
         return node
@@ -100,14 +118,14 @@ class Unfolding(Expressions):
         if not isinstance(value, ast.Constant | ast.UnaryOp):
             return None
         place = self._operand(value, dest)
-        return None if isinstance(place, str) else self.arena.node("move", None, (place,), dest, (nxt,))
+        return None if isinstance(place, str) else self.arena.node(Op.MOVE, None, (place,), dest, (nxt,))
 
     def _of_module(self, name: str, attr: str, dest: str, nxt: Node, ctx: "Context", e: ast.expr) -> Node | None:
         """A function or class of a module beside this one."""
         if name in self.scope.local or name in self.enclosing or self.names.kind(name) != "stable":
             return None
         foreign = self.names.of_module(name, attr)
-        return self.act("global", ("stable", foreign), (), dest, nxt, ctx, e) if foreign else None
+        return self.act(Op.GLOBAL, ("stable", foreign), (), dest, nxt, ctx, e) if foreign else None
 
     def _subscript(
         self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
@@ -116,16 +134,16 @@ class Unfolding(Expressions):
         if not isinstance(table, ast.Dict):
             return None
         asked = _asked(key, depth)
-        absent = self.act("missing key", name, asked, "%exc", ctx.exc, ctx, e)
+        absent = self.act(Op.MISSING_KEY, name, asked, "%exc", ctx.exc, ctx, e)
         return self._chain(key, table, dest, nxt, absent, ctx, depth)
 
     def _get(self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
         table = self._table(name)
         if not isinstance(table, ast.Dict) or len(args) not in (1, 2) or any(isinstance(a, ast.Starred) for a in args):
             return None
-        otherwise = f"%{depth + 20}"
+        otherwise = f"%else{depth}"
         default = args[1] if len(args) == 2 else ast.Constant(None)
-        absent = self.arena.node("move", None, (otherwise,), dest, (nxt,))
+        absent = self.arena.node(Op.MOVE, None, (otherwise,), dest, (nxt,))
         after = self._looked_up(table, args[0], dest, nxt, absent, ctx, depth)
         return self._key(args[0], self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
 
@@ -142,7 +160,7 @@ class Unfolding(Expressions):
             return self._inside_by_key(left, op, keys, dest, nxt, ctx, depth) if hashed else None
         known = self.arena.terms.make("members" if hashed else "tuple", *members)
         return self.operands(
-            [left], ctx, depth, lambda f: self.act("compare", type(op).__name__, (*f, known), dest, nxt, ctx, e)
+            [left], ctx, depth, lambda f: self.act(Op.COMPARE, type(op).__name__, (*f, known), dest, nxt, ctx, e)
         )
 
     def _inside_by_key(
@@ -151,7 +169,7 @@ class Unfolding(Expressions):
         """Membership among keys that have to be worked out themselves: classes, members, pairs."""
         wanted = isinstance(op, ast.In)
         there = ast.Dict(list(keys), [ast.Constant(wanted) for _ in keys])
-        absent = self.arena.node("move", None, (self.arena.terms.const(not wanted),), dest, (nxt,))
+        absent = self.arena.node(Op.MOVE, None, (self.arena.terms.const(not wanted),), dest, (nxt,))
         return self._chain(left, there, dest, nxt, absent, ctx, depth)
 
     def _chain(
@@ -164,7 +182,7 @@ class Unfolding(Expressions):
         asked = _asked(key, depth)
         parts = key.elts if isinstance(key, ast.Tuple) else [key]
         for place in reversed(asked):
-            nxt = self.act("hashed", None, (place,), None, nxt, ctx, key)
+            nxt = self.act(Op.HASHED, None, (place,), None, nxt, ctx, key)
         for i in range(len(parts) - 1, -1, -1):
             nxt = self.expr(parts[i], asked[i], nxt, ctx, depth + 8 + i)
         return nxt
@@ -187,7 +205,7 @@ class Unfolding(Expressions):
                 found = self._equal(place, part, found, node, ctx, depth + 8)
             node = found
         for owner in sorted(owners_of(table)):
-            node = self.arena.node("apart", owner, (), None, (node,), ctx.exc)
+            node = self.act(Op.APART, owner, (), None, node, ctx)
         return node
 
     def _apart(self, table: ast.Dict) -> list[tuple[ast.expr, ast.expr]]:
@@ -228,9 +246,9 @@ class Unfolding(Expressions):
 
     def _equal(self, place: str, k: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
         held, other = f"%{depth}", f"%{depth + 1}"
-        asked = self.arena.node("branch", None, (held,), None, (yes, no), ctx.exc, k)
+        asked = self.branch(held, yes, no, ctx, k)
         told = ast.Compare(ast.Name("key", ast.Load()), [ast.Eq()], [k])
-        test = self.act("compare", "Eq", (place, other), held, asked, ctx, told)
+        test = self.act(Op.COMPARE, "Eq", (place, other), held, asked, ctx, told)
         return self.row(k, other, test, ctx, depth + 1)
 
     # --- rows, one after the other -----------------------------------------------------------------
@@ -242,20 +260,22 @@ class Unfolding(Expressions):
         rows = self.rows_of(loop.iter)
         if rows is None or loop.is_async or len(rest) != (name == "next") or not _plain_target(loop.target):
             return None
+        if any(isinstance(n, _KEPT_WHOLE) for part in (e.elt, *loop.ifs) for n in ast.walk(part)):
+            return None
         inner, target, element, tests = self._inside_generator(e, loop, depth)
         const = self.arena.terms.const
 
         def settled(value: bool) -> Node:
-            return self.arena.node("move", None, (const(value),), dest, (nxt,))
+            return self.arena.node(Op.MOVE, None, (const(value),), dest, (nxt,))
 
-        otherwise = f"%{depth + 20}"
+        otherwise = f"%else{depth}"
         match name:
             case "all":
                 after = settled(True)
             case "any":
                 after = settled(False)
             case _:
-                after = self.arena.node("move", None, (otherwise,), dest, (nxt,))
+                after = self.arena.node(Op.MOVE, None, (otherwise,), dest, (nxt,))
         for item in reversed(rows):
             match name:
                 case "all":
@@ -275,7 +295,7 @@ class Unfolding(Expressions):
     ) -> tuple[Any, ast.expr, ast.expr, list[ast.expr]]:
         """The generator's parts, its own names told apart from the function's, and a lowering that knows them."""
         own = {n.id: f"{n.id}@{depth}" for n in ast.walk(loop.target) if isinstance(n, ast.Name)}
-        renaming = _Renaming(own)
+        renaming = Renaming(own)
         target, element = (renaming.visit(copy.deepcopy(part)) for part in (loop.target, e.elt))
         tests = [renaming.visit(copy.deepcopy(test)) for test in loop.ifs]
         scope = replace(self.scope, local=self.scope.local | set(own.values()))
@@ -296,11 +316,3 @@ def _asked(key: ast.expr, depth: int) -> tuple[str, ...]:
 
 def _plain_target(target: ast.expr) -> bool:
     return isinstance(target, ast.Name) or (isinstance(target, ast.Tuple) and all(map(_plain_target, target.elts)))
-
-
-class _Renaming(ast.NodeTransformer):
-    def __init__(self, names: dict[str, str]) -> None:
-        self.names = names
-
-    def visit_Name(self, node: ast.Name) -> ast.Name:
-        return ast.copy_location(ast.Name(self.names.get(node.id, node.id), node.ctx), node)

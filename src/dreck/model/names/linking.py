@@ -9,7 +9,8 @@ import copy
 from collections.abc import Callable
 from pathlib import Path
 
-from dreck.model.names.scopes import ModuleNames, names_bound_inside, scope_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
 
 Reader = Callable[[Path], ast.Module | None]

@@ -1,17 +1,11 @@
-"""Names: what is local to a function, what its nested functions capture, what a module defines."""
+"""Scopes: what is local to a function, what its nested functions capture."""
 
 import ast
-import builtins
-from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from typing import Any
 
-from dreck.model.names.tables import Tables, tables_in
-from dreck.source.functions import FunctionNode, blocks_of
-
-_BUILTINS = frozenset(dir(builtins))
-_OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
+from dreck.source.functions import FunctionNode
 
 
 @dataclass(slots=True)
@@ -176,19 +170,51 @@ def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
             case ast.Nonlocal(names=names):
                 scope.shared.update(names)
                 mentioned.update(names)
-            case ast.NamedExpr(target=ast.Name(id=name)):
-                scope.has_walrus = True
-                if not isinstance(node, ast.Lambda):
-                    scope.local.add(name)
-                    scope.shared.add(name)
+    outside = node.decorator_list if isinstance(node, _DEFINITIONS) else []
+    for part in [node] if isinstance(node, ast.GeneratorExp) else outside:
+        for name in walrus_targets(part):
+            scope.has_walrus = True
+            scope.local.add(name)
+            if part is node:
+                scope.shared.add(name)
+    if isinstance(node, ast.Lambda | _DEFINITIONS) and any(isinstance(n, ast.NamedExpr) for n in ast.walk(node)):
+        # `def inner(x=(n := 1))` binds `n` out here; what `inner` does inside is its own affair.
+        for name in _walrus_targets_of_defaults(node):
+            scope.local.add(name)
+        scope.has_walrus = True
+
+
+_DEFINITIONS = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+
+
+def walrus_targets(root: ast.AST) -> list[str]:
+    """Names that `:=` binds around `root`, functions inside it left out."""
+    found: list[str] = []
+    pending = [root]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, ast.NamedExpr) and isinstance(node.target, ast.Name):
+            found.append(node.target.id)
+        if not isinstance(node, ast.Lambda | _DEFINITIONS):
+            pending += list(ast.iter_child_nodes(node))
+    return found
+
+
+def _walrus_targets_of_defaults(node: ast.AST) -> list[str]:
+    parts: list[ast.expr] = []
+    if isinstance(node, ast.ClassDef):
+        parts = [*node.bases, *(k.value for k in node.keywords)]
+    elif isinstance(node, ast.Lambda | ast.FunctionDef | ast.AsyncFunctionDef):
+        parts = [*node.args.defaults, *(d for d in node.args.kw_defaults if d is not None)]
+    return [name for part in parts for name in walrus_targets(part)]
 
 
 def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+    for name in walrus_targets(node):
+        scope.has_walrus = True
+        scope.local.add(name)
     for inner in ast.walk(node):
         match inner:
-            case ast.NamedExpr(target=ast.Name(id=name)):
-                scope.has_walrus = True
-                scope.local.add(name)
             case ast.Lambda() | ast.GeneratorExp():
                 _capture(inner, scope, mentioned)
             case ast.Yield() | ast.YieldFrom():
@@ -218,125 +244,6 @@ def assigned_in(statements: list[ast.stmt]) -> frozenset[str]:
     for statement in statements:
         _scan(statement, scope, set())
     return frozenset(scope.local)
-
-
-class ModuleNames:
-    """What a name means at the top of a module: `stable`, `varying`, or `unknown`.
-
-    Stable names are functions, classes, imports, builtins and constants in capitals: bound before any
-    function of the module runs and never again. Varying names may be rebound while a function runs.
-    Unknown names may not exist at all.
-    """
-
-    def __init__(self, tree: ast.Module) -> None:
-        self.tree = tree
-        self.definitions: dict[str, ast.stmt] = {}
-        self._defined: set[str] = set()
-        self._assigned: set[str] = set()
-        self._rebound: set[str] = set()
-        self._star = False
-        for statement in _statements(tree.body):
-            self._note(statement)
-        for node in _all_statements(tree.body):
-            if isinstance(node, ast.Global):
-                self._rebound.update(node.names)
-
-    @cached_property
-    def tables(self) -> Tables:
-        """The constants of the module that nothing in it changes."""
-        return tables_in(self.tree)
-
-    def canonical(self, name: str) -> str:
-        """What an imported name is called wherever it is looked into."""
-        return name
-
-    def of_module(self, name: str, attribute: str) -> str:
-        """What `name.attribute` is called when `name` is a module that is looked into; '' when it is not."""
-        return ""
-
-    def kind(self, name: str) -> str:
-        if name in self._rebound:
-            return "varying"
-        if name in self._defined:
-            return "stable"
-        if name in self._assigned:
-            return "stable" if name.isupper() else "varying"
-        if name in _BUILTINS or name == "__debug__":
-            return "varying" if self._star else "stable"
-        return "varying" if name in ("__name__", "__file__", "__doc__") else "unknown"
-
-    def is_settled(self, name: str, before: int) -> bool:
-        """Whether `name` means at line `before` of the module what it means ever after."""
-        if self.is_builtin(name):
-            return True
-        bound = [s for s in _statements(self.tree.body) if name in _bound_by(s)]
-        return name not in self._rebound and len(bound) == 1 and bound[0].lineno < before
-
-    def is_builtin(self, name: str) -> bool:
-        """Whether `name` surely means the builtin of that name."""
-        return (
-            name in _BUILTINS
-            and not self._star
-            and name not in self._defined
-            and name not in self._assigned
-            and name not in self._rebound
-        )
-
-    def _note(self, statement: ast.stmt) -> None:
-        match statement:
-            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
-                if name in self._defined or name in self._assigned:
-                    self.definitions.pop(name, None)
-                else:
-                    self.definitions[name] = statement
-                self._defined.add(name)
-            case ast.Import() | ast.ImportFrom():
-                for alias in statement.names:
-                    self._star |= alias.name == "*"
-                    self._defined.add(alias.asname or alias.name.split(".")[0])
-            case _:
-                names = assigned_in_place(statement)
-                self._assigned |= names
-                for name in names & self.definitions.keys():
-                    del self.definitions[name]
-
-
-def assigned_in_place(statement: ast.stmt) -> set[str]:
-    """Names that one statement binds itself, blocks inside it left out."""
-    found: set[str] = set()
-    for field_name, value in ast.iter_fields(statement):
-        if field_name in ("body", "orelse", "finalbody", "cases"):
-            continue
-        for node in value if isinstance(value, list) else [value]:
-            if isinstance(node, ast.ExceptHandler):
-                found |= {node.name} if node.name else set()
-            elif isinstance(node, ast.AST):
-                found |= {n.id for n in ast.walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    return found
-
-
-def _statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
-    for statement in body:
-        yield statement
-        if not isinstance(statement, _OWN_SCOPE):
-            for block in blocks_of(statement):
-                yield from _statements(block)
-
-
-def _bound_by(s: ast.stmt) -> set[str]:
-    match s:
-        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
-            return {name}
-        case ast.Import() | ast.ImportFrom():
-            return {alias.asname or alias.name.split(".")[0] for alias in s.names}
-    return assigned_in_place(s)
-
-
-def _all_statements(body: list[ast.stmt]) -> Iterator[ast.stmt]:
-    for statement in body:
-        yield statement
-        for block in blocks_of(statement):
-            yield from _all_statements(block)
 
 
 @lru_cache(maxsize=16)

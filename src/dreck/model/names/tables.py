@@ -1,11 +1,11 @@
 """Constant tables: displays and literals at the top of a module that nothing changes once they are made."""
 
 import ast
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 MOST_ROWS = 64
 _READING = frozenset({"get", "keys", "values", "items", "index", "count", "copy"})
-_FROZEN = frozenset({"MappingProxyType", "frozenset", "tuple"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +41,9 @@ def _keys(table: ast.expr | None) -> list[ast.expr] | None:
     return [key for key in table.keys if key is not None]
 
 
-def tables_in(tree: ast.Module) -> Tables:
+def tables_in(
+    tree: ast.Module, is_bound_once: Callable[[str], bool], stands_for: Callable[[ast.expr], str]
+) -> Tables:
     """The constants of a module: names in capitals, bound once at its top, never changed in the module.
 
     Names in capitals are taken to be left alone by other modules, as they are everywhere else in a proof.
@@ -55,9 +57,10 @@ def tables_in(tree: ast.Module) -> Tables:
                 pass
             case _:
                 continue
-        plain = _thawed(value)
-        if name.strip("_").isupper() and name not in made and is_constant(plain):
-            made[name] = plain
+        if name.strip("_").isupper() and is_bound_once(name):
+            plain = _thawed(value, stands_for)
+            if is_constant(plain):
+                made[name] = plain
     if not made:
         return Tables()
     for name in changed_in(tree, made):
@@ -65,13 +68,17 @@ def tables_in(tree: ast.Module) -> Tables:
     return Tables(made)
 
 
-def _thawed(value: ast.expr) -> ast.expr:
-    """What stands inside `MappingProxyType({...})` or `frozenset({...})`."""
+def _thawed(value: ast.expr, stands_for: Callable[[ast.expr], str]) -> ast.expr:
+    """What `MappingProxyType({...})`, `frozenset({...})` or `tuple([...])` holds, as a display of the same kind."""
     match value:
-        case ast.Call(func=ast.Name(id=name), args=[inner], keywords=[]) if name in _FROZEN:
-            return inner
-        case ast.Call(func=ast.Attribute(attr=name), args=[inner], keywords=[]) if name in _FROZEN:
-            return inner
+        case ast.Call(func=called, args=[inner], keywords=[]):
+            match stands_for(called), inner:
+                case "types.MappingProxyType", ast.Dict():
+                    return inner
+                case "builtins.frozenset", ast.Set(elts=elts) | ast.List(elts=elts) | ast.Tuple(elts=elts):
+                    return ast.copy_location(ast.Set(elts), value)
+                case "builtins.tuple", ast.List(elts=elts) | ast.Tuple(elts=elts):
+                    return ast.copy_location(ast.Tuple(elts, ast.Load()), value)
     return value
 
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.names.scopes import assigned_in
+from dreck.model.narrowing import implied
 from dreck.model.views.shape import Path, is_elif, leaves
 from dreck.source.functions import FunctionNode, blocks_of
 
@@ -199,41 +200,12 @@ def number_of(e: ast.expr) -> float | None:
     return None
 
 
+_RELATIONS = {ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Eq: "=="}
+
+
 def _by_number(op: ast.cmpop, had: float | None, outcome: bool, asked: ast.cmpop, number: float | None) -> bool | None:
-    """What `x op had` says about `x asked number`: a true fact bounds x, a false one rules out what makes it true."""
-    if had is None or number is None:
+    """What `x op had` says about `x asked number`."""
+    one, two = _RELATIONS.get(type(op)), _RELATIONS.get(type(asked))
+    if had is None or number is None or one is None or two is None:
         return None
-    if outcome:
-        return _bounded(op, had, asked, number)
-    return False if _bounded(asked, number, op, had) else None
-
-
-def _bounded(op: ast.cmpop, had: float, asked: ast.cmpop, number: float) -> bool | None:
-    match op, asked:
-        case ast.Lt(), ast.Lt() | ast.LtE():
-            return True if had <= number else None
-        case ast.LtE(), ast.Lt():
-            return True if had < number else None
-        case ast.LtE(), ast.LtE():
-            return True if had <= number else None
-        case ast.Gt(), ast.Gt() | ast.GtE():
-            return True if had >= number else None
-        case ast.GtE(), ast.Gt():
-            return True if had > number else None
-        case ast.GtE(), ast.GtE():
-            return True if had >= number else None
-        case ast.Lt() | ast.LtE(), ast.Gt() | ast.GtE() | ast.Eq():
-            return False if had < number else None
-        case ast.Gt() | ast.GtE(), ast.Lt() | ast.LtE() | ast.Eq():
-            return False if had > number else None
-        case ast.Eq(), ast.Eq():
-            return had == number
-        case ast.Eq(), ast.Lt():
-            return had < number
-        case ast.Eq(), ast.LtE():
-            return had <= number
-        case ast.Eq(), ast.Gt():
-            return had > number
-        case ast.Eq(), ast.GtE():
-            return had >= number
-    return None
+    return implied(one, had, outcome, two, number, total=False)

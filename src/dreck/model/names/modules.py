@@ -1,0 +1,106 @@
+"""What a name means at the top of a module."""
+
+import ast
+import builtins
+from functools import cached_property
+
+from dreck.model.names.bindings import bindings_of
+from dreck.model.names.tables import Tables, tables_in
+
+_BUILTINS = frozenset(dir(builtins))
+_MADE_BY_IMPORT = frozenset({"__name__", "__file__", "__doc__", "__spec__", "__package__"})
+
+
+class ModuleNames:
+    """What a name means at the top of a module: `stable`, `varying`, or `unknown`.
+
+    Stable names are functions, classes, imports, builtins and constants in capitals that are bound once, before
+    any function of the module runs. Varying names surely have a value, which may be another one later. Unknown
+    names may not exist at all. Only what is bound once, at the very top, is ever looked into.
+    """
+
+    def __init__(self, tree: ast.Module) -> None:
+        self.tree = tree
+        self._bindings = bindings_of(tree)
+        self.definitions: dict[str, ast.stmt] = {}
+        self._sources: dict[str, str] = {}
+        for s in tree.body:
+            match s:
+                case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                    if self.is_bound_once(name):
+                        self.definitions[name] = s
+                case ast.ImportFrom(module=str() as module, names=names, level=0):
+                    for alias in names:
+                        self._note_source(alias.asname or alias.name, f"{module}.{alias.name}")
+                case ast.Import(names=names):
+                    for alias in names:
+                        if alias.asname or "." not in alias.name:
+                            self._note_source(alias.asname or alias.name, alias.name)
+
+    def _note_source(self, name: str, source: str) -> None:
+        if self.is_bound_once(name):
+            self._sources[name] = source
+
+    @cached_property
+    def tables(self) -> Tables:
+        """The constants of the module that nothing in it changes."""
+        return tables_in(self.tree, self.is_bound_once, self.stands_for)
+
+    def canonical(self, name: str) -> str:
+        """What an imported name is called wherever it is looked into."""
+        return name
+
+    def of_module(self, name: str, attribute: str) -> str:
+        """What `name.attribute` is called when `name` is a module that is looked into; '' when it is not."""
+        return ""
+
+    def kind(self, name: str) -> str:
+        found = self._bindings
+        statements = found.of.get(name, [])
+        if not statements and name not in found.rebound:
+            if name in _BUILTINS or name == "__debug__":
+                return "varying" if found.stars or found.dynamic else "stable"
+            return "varying" if name in _MADE_BY_IMPORT else "unknown"
+        if name not in found.surely:
+            return "unknown"
+        if not self.is_bound_once(name):
+            return "varying"
+        plain = isinstance(statements[0], ast.Assign | ast.AnnAssign | ast.AugAssign)
+        return "stable" if not plain or name.isupper() else "varying"
+
+    def is_bound_once(self, name: str) -> bool:
+        """Whether one statement, at the very top of the module, gives `name` its one meaning."""
+        found = self._bindings
+        statements = found.of.get(name, ())
+        if len(statements) != 1 or name in found.rebound or found.dynamic or name not in found.surely:
+            return False
+        return all(line < statements[0].lineno for line in found.stars) and statements[0] in self._top
+
+    @cached_property
+    def _top(self) -> frozenset[ast.stmt]:
+        return frozenset(self.tree.body)
+
+    def is_settled(self, name: str, before: int) -> bool:
+        """Whether `name` means at line `before` of the module what it means ever after."""
+        if self.is_builtin(name):
+            return True
+        return self.is_bound_once(name) and self._bindings.of[name][0].lineno < before
+
+    def is_builtin(self, name: str) -> bool:
+        """Whether `name` surely means the builtin of that name."""
+        found = self._bindings
+        hidden = found.stars or found.dynamic or name in found.of or name in found.rebound
+        return name in _BUILTINS and not hidden
+
+    def stands_for(self, e: ast.expr) -> str:
+        """The thing of the standard library that an expression surely names: `enum.Enum`, `builtins.property`.
+
+        '' for everything else, also for names of the module itself.
+        """
+        match e:
+            case ast.Name(id=name):
+                return f"builtins.{name}" if self.is_builtin(name) else self._sources.get(name, "")
+            case ast.Attribute(value=value, attr=attr):
+                of = self.stands_for(value)
+                return f"{of}.{attr}" if of and not of.startswith("builtins.") else ""
+        return ""

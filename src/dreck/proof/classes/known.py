@@ -1,0 +1,145 @@
+"""The classes of one version of a module as a proof may look into them, seen beside the other version.
+
+What one version alone defines (a helper, a method, a small class that only holds values) cannot be met by the other
+version as an act; it is looked into instead. That no class outside the module overrides what was looked into is the
+assumption `closed-families`.
+"""
+
+from dataclasses import dataclass, field
+
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.classes.enums import Enums
+from dreck.proof.classes.hierarchy import Hierarchy
+from dreck.proof.classes.members import Found, Members
+from dreck.proof.classes.records import Records
+from dreck.proof.classes.registries import Registry, registry_of
+from dreck.proof.classes.speech import Speech
+from dreck.proof.classes.table import ClassTable
+from dreck.proof.classes.taken_back import TakenBack, taken_back_by, taken_back_by_class
+
+
+@dataclass(slots=True)
+class KnownClasses:
+    """`apart` are the attributes that of the two functions only this version's speaks of."""
+
+    names: ModuleNames
+    other: ModuleNames
+    apart: frozenset[str] = frozenset()
+    table: ClassTable = field(init=False)
+    members: Members = field(init=False)
+    hierarchy: Hierarchy = field(init=False)
+    enums: Enums = field(init=False)
+    records: Records = field(init=False)
+    _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
+    _speech: tuple[Speech, Speech] | None = None
+    _taken: TakenBack | None = None
+    _registries: dict[str, Registry | None] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        beside = ClassTable(self.other)
+        self.table = ClassTable(self.names)
+        self.members = Members(self.table)
+        self.hierarchy = Hierarchy(self.table)
+        self.enums = Enums(self.table, beside)
+        self.records = Records(self.table, beside)
+
+    @property
+    def classes(self) -> "dict[str, object]":
+        return self.table.classes  # type: ignore[return-value]
+
+    def is_own(self, name: str) -> bool:
+        """Whether only this version defines `name` at the top of the module, and it is bound to nothing else there."""
+        return name in self.names.definitions and self.other.kind(name) == "unknown"
+
+    def found(self, kind: str, name: str) -> Found | None:
+        """What instances of the class `kind` have under `name`; None when that is not known."""
+        key = kind, name
+        if key not in self._found:
+            self._found[key] = self.members.found(kind, name)
+        found = self._found[key]
+        if found is not None and found.form == "property" and self._catches_missing(kind):
+            return None
+        return found
+
+    def _catches_missing(self, kind: str) -> bool:
+        """Whether an AttributeError inside a property ends in `__getattr__` of a class below instead of going on."""
+        return any(self.members.takes_back(own, "__getattr__") for own in (kind, *self.table.below(kind)))
+
+    def is_own_attribute(self, name: str) -> bool:
+        """Whether only this version, or its function, speaks of an attribute, and nothing sets it on an object."""
+        if self.names is self.other and name not in self.apart:
+            return False
+        here, there = self._spoken()
+        if name not in here.names or here.is_stored(name):
+            return False
+        return name not in there.names or (name in self.apart and self._is_computed(name))
+
+    def _is_computed(self, name: str) -> bool:
+        """Whether it is a property wherever a class has it: code elsewhere cannot set another in its place."""
+        having = [k for k in self.table.classes if any(name in self.table.bound_in(b) for b in self.table.lineage(k))]
+        return all((found := self.found(k, name)) is not None and found.form == "property" for k in having)
+
+    def is_stored(self, name: str) -> bool:
+        """Whether something may set an attribute `name` on an object."""
+        return self._spoken()[0].is_stored(name)
+
+    def _spoken(self) -> tuple[Speech, Speech]:
+        if self._speech is None:
+            self._speech = Speech.of(self.names), Speech.of(self.other)
+        return self._speech
+
+    def holders(self, name: str) -> list[str] | None:
+        """Classes to be told apart to know what `name` is on a value: derived ones before those they derive from.
+
+        None when a class of the module binds the name in a way that is not understood.
+        """
+        having = []
+        for kind in self.table.classes:
+            bound = any(name in self.table.bound_in(base) for base in self.table.lineage(kind))
+            if bound and self.found(kind, name) is None:
+                return None
+            if bound and not self.is_own(kind):
+                having.append(kind)
+        apart = [k for k in having if not any(self._same(k, base, name) for base in self.table.lineage(k)[1:])]
+        return sorted(apart, key=lambda k: -len(self.table.lineage(k)))
+
+    def _same(self, kind: str, base: str, name: str) -> bool:
+        return not self.is_own(base) and self.found(kind, name) == self.found(base, name)
+
+    def meant(self, kind: str) -> list[str] | None:
+        """The classes an `isinstance` with `kind` asks for: a base only this version has stands for those below it."""
+        if not self.is_own(kind) or kind not in self.table.classes:
+            return [kind]
+        if not self.hierarchy.is_known(kind):
+            return None
+        return [name for name in self.table.below(kind) if not self.is_own(name)]
+
+    def is_class(self, name: str) -> bool:
+        """Whether a name of the module surely means a class whose `isinstance` is the ordinary one."""
+        return self.table.builtin(name) is not None or (
+            name in self.table.classes and self.table.is_understood(name)
+        )
+
+    def registry(self, name: str) -> Registry | None:
+        """What is registered for a generic function of this version; None when that is not plain to see."""
+        if name not in self._registries:
+            known = name in self.names.definitions
+            self._registries[name] = registry_of(name, self.hierarchy) if known else None
+        return self._registries[name]
+
+    def taken_back(self) -> TakenBack:
+        """What any class of the files takes back from `plain-attributes` and `plain-comparisons`."""
+        if self._taken is None:
+            self._taken = taken_back_by(self.names)
+        return self._taken
+
+    def taken_back_of(self, kind: str) -> TakenBack:
+        """The same for objects known to be of `kind`."""
+        if kind not in self.table.classes or self.table.order(kind) is None:
+            return TakenBack(frozenset(), frozenset()) if self.table.builtin(kind) is not None else self.taken_back()
+        lines = {name for k in (kind, *self.table.below(kind)) for name in self.table.lineage(k)}
+        parts = [taken_back_by_class(self.table.classes[name], self.names) for name in lines]
+        return TakenBack(
+            frozenset[str]().union(*(p.attributes for p in parts)),
+            frozenset[str]().union(*(p.comparisons for p in parts)),
+        )

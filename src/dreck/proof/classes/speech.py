@@ -1,0 +1,61 @@
+"""The attribute names a module speaks of, and those that something sets on an object."""
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+
+_SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
+
+
+@dataclass(frozen=True, slots=True)
+class Speech:
+    """`stored` holds '' when a name may be set that nobody can read in the text."""
+
+    names: frozenset[str]
+    stored: frozenset[str]
+
+    @classmethod
+    def of(cls, names: ModuleNames) -> "Speech":
+        parts = [_spoken(tree) for tree in (names.tree, *getattr(names, "trees", ()))]
+        empty = frozenset[str]()
+        return cls(empty.union(*(named for named, _ in parts)), empty.union(*(stored for _, stored in parts)))
+
+    def is_stored(self, name: str) -> bool:
+        """Whether something may set an attribute `name` on an object."""
+        return name in self.stored or "" in self.stored
+
+
+@lru_cache(maxsize=128)
+def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
+    names: set[str] = set()
+    stored: set[str] = set()
+    for node in ast.walk(tree):
+        match node:
+            case ast.Attribute(attr=attr, ctx=ctx):
+                names.add(attr)
+                if not isinstance(ctx, ast.Load):
+                    stored.add(attr)
+                if attr in ("__dict__", "__setattr__", "__delattr__"):
+                    stored.add("")
+            case ast.ClassDef(body=body):
+                names.update(_defined(body))
+            case ast.Constant(value=str() as text) if text.isidentifier():
+                names.add(text)
+            case ast.Call(func=ast.Name(id=called), args=args) if called in _SETTING:
+                literal = called in ("setattr", "delattr") and len(args) > 1 and isinstance(args[1], ast.Constant)
+                stored.add(str(args[1].value) if literal else "")  # type: ignore[attr-defined]
+    return frozenset(names), frozenset(stored)
+
+
+def _defined(body: list[ast.stmt]) -> Iterator[str]:
+    for s in body:
+        match s:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                yield name
+            case ast.Assign(targets=targets):
+                yield from (t.id for t in targets if isinstance(t, ast.Name))
+            case ast.AnnAssign(target=ast.Name(id=name)):
+                yield name

@@ -1,0 +1,202 @@
+"""What a file itself says beats an assumption: classes that make reading or comparing do more than it seems.
+
+`plain-attributes` and `plain-comparisons` say that reading and comparing have no effect and keep to their answer.
+A class in the files looked at may say otherwise; for objects that may be of it, the assumption is taken back.
+"""
+
+import ast
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+from dreck.source.functions import FunctionNode
+
+ANY = "*"
+_COMPARING = {
+    "__eq__": "eq", "__ne__": "eq", "__lt__": "order", "__le__": "order", "__gt__": "order", "__ge__": "order",
+    "__contains__": "in", "__iter__": "in", "__getitem__": "in", "__bool__": "truth", "__len__": "truth",
+    "__hash__": "hash", "__instancecheck__": "isinstance", "__subclasscheck__": "isinstance",
+    "__subclasshook__": "isinstance",
+}  # fmt: skip
+_READING = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
+_QUIET_DECORATORS = frozenset(
+    {"builtins.staticmethod", "builtins.classmethod", "abc.abstractmethod", "contextlib.contextmanager",
+     "contextlib.asynccontextmanager", "functools.lru_cache", "functools.cache", "typing.overload", "typing.override",
+     "typing.final", "functools.wraps"}
+)  # fmt: skip
+_COMPUTED = frozenset({"builtins.property", "functools.cached_property"})
+
+
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """For one class, or for any class of a module: attribute names whose reading may do more, and such comparisons."""
+
+    attributes: frozenset[str]
+    comparisons: frozenset[str]
+
+    def attribute(self, name: str) -> bool:
+        return name in self.attributes or ANY in self.attributes
+
+
+def taken_back_by(names: ModuleNames) -> TakenBack:
+    """What the classes of a module and of the files linked with it take back, wherever these stand."""
+    trees = (names.tree, *getattr(names, "trees", ()))
+    return _joined(_by_class(n, names) for tree in trees for n in ast.walk(tree) if isinstance(n, ast.ClassDef))
+
+
+def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
+    return _by_class(node, names)
+
+
+def _joined(parts: Iterable[TakenBack]) -> TakenBack:
+    found = list(parts)
+    attributes = frozenset[str]().union(*(p.attributes for p in found))
+    return TakenBack(attributes, frozenset[str]().union(*(p.comparisons for p in found)))
+
+
+@lru_cache(maxsize=512)
+def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
+    attributes: set[str] = set()
+    comparisons: set[str] = set()
+    for s in node.body:
+        match s:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
+                if name in _READING:
+                    attributes.add(ANY)
+                elif name in _COMPARING and not _is_quiet_special(s, names):
+                    comparisons.add(_COMPARING[name])
+                elif s.decorator_list and not _reads_quietly(s, names):
+                    attributes.add(name)
+            case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
+                bound = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+                comparisons |= {_COMPARING[name] for name in bound & _COMPARING.keys()}
+                attributes |= {ANY} if bound & _READING else set()
+                if isinstance(getattr(s, "value", None), ast.Call) and not _is_quiet_value(s, names):
+                    attributes |= bound
+            case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef(decorator_list=[]):
+                continue
+            case _:
+                # What a class body works out may be anything.
+                attributes.add(ANY)
+                comparisons |= set(_COMPARING.values())
+    if any(k.arg == "metaclass" and names.stands_for(k.value) != "abc.ABCMeta" for k in node.keywords):
+        comparisons.add("isinstance")
+    return TakenBack(frozenset(attributes), frozenset(comparisons))
+
+
+def _reads_quietly(s: FunctionNode, names: ModuleNames) -> bool:
+    """Whether reading a decorated name of a class runs nothing, or nothing that matters."""
+    told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]
+    if all(t in _QUIET_DECORATORS for t in told):
+        return True
+    if all(t in _COMPUTED | {"abc.abstractmethod"} for t in told):
+        return is_quiet(s.body, names)
+    return all(_is_accessor(d, s.name) for d in s.decorator_list)
+
+
+def _is_accessor(d: ast.expr, name: str) -> bool:
+    """`@kilos.setter`: the getter stands above it, and is looked at itself."""
+    return isinstance(d, ast.Attribute) and d.attr in ("setter", "deleter") and isinstance(d.value, ast.Name) and d.value.id == name
+
+
+def _is_quiet_value(s: ast.stmt, names: ModuleNames) -> bool:
+    """Whether a call in a class body surely makes no descriptor with a will of its own."""
+    value = s.value if isinstance(s, ast.Assign | ast.AnnAssign) else None
+    if not isinstance(value, ast.Call):
+        return False
+    return names.stands_for(value.func) in {
+        "dataclasses.field", "enum.auto", "builtins.frozenset", "builtins.tuple", "builtins.list", "builtins.dict",
+        "builtins.set", "re.compile", "builtins.object", "builtins.int", "builtins.str", "builtins.float",
+    }  # fmt: skip
+
+
+# --- special methods -----------------------------------------------------------------------------------
+
+
+def _is_quiet_special(s: FunctionNode, names: ModuleNames) -> bool:
+    """Whether a special method keeps to what `plain-comparisons` says."""
+    if s.decorator_list or not is_quiet(s.body, names):
+        return False
+    match s.name:
+        case "__eq__":
+            return _is_equality_within_a_class(s, names)
+        case "__lt__" | "__le__" | "__gt__" | "__ge__":
+            return all(isinstance(r.value, ast.Compare) or _is_unhandled(r.value, names) for r in _returns(s))
+        case "__len__" | "__bool__" | "__contains__":
+            return True
+        case "__hash__" | "__iter__" | "__getitem__":
+            return True
+    return False
+
+
+def _is_equality_within_a_class(s: FunctionNode, names: ModuleNames) -> bool:
+    """Equal only to objects of a class that is asked for first, by comparing their attributes.
+
+    So it is false for every constant, raises nothing, and is transitive as far as the attributes' own `==` is.
+    """
+    if len(s.args.args) != 2:
+        return False
+    other = s.args.args[1].arg
+    body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
+    match body:
+        case [ast.Return(value=ast.BoolOp(op=ast.And(), values=[first, *rest]))]:
+            return _asks_class(first, other, names) and all(isinstance(r, ast.Compare) for r in rest)
+        case [ast.If(test=ast.UnaryOp(op=ast.Not(), operand=first), body=[left], orelse=[]), ast.Return(value=last)]:
+            return _asks_class(first, other, names) and _gives_up(left, names) and _is_conjunction(last)
+        case [ast.If(test=first, body=[ast.Return(value=last)], orelse=[]), left]:
+            return _asks_class(first, other, names) and _gives_up(left, names) and _is_conjunction(last)
+    return False
+
+
+def _is_conjunction(e: ast.expr | None) -> bool:
+    if isinstance(e, ast.BoolOp):
+        return isinstance(e.op, ast.And) and all(isinstance(v, ast.Compare) for v in e.values)
+    return isinstance(e, ast.Compare)
+
+
+def _asks_class(e: ast.expr, other: str, names: ModuleNames) -> bool:
+    match e:
+        case ast.Call(func=called, args=[ast.Name(id=asked), kind], keywords=[]):
+            plain = isinstance(kind, ast.Name) and not names.is_builtin(kind.id)
+            return names.stands_for(called) == "builtins.isinstance" and asked == other and plain
+    return False
+
+
+def _gives_up(s: ast.stmt, names: ModuleNames) -> bool:
+    return isinstance(s, ast.Return) and (
+        _is_unhandled(s.value, names) or (isinstance(s.value, ast.Constant) and s.value.value is False)
+    )
+
+
+def _is_unhandled(e: ast.expr | None, names: ModuleNames) -> bool:
+    return isinstance(e, ast.Name) and names.stands_for(e) == "builtins.NotImplemented"
+
+
+def _returns(s: FunctionNode) -> Iterator[ast.Return]:
+    return (n for n in ast.walk(s) if isinstance(n, ast.Return))
+
+
+_QUIET_NODES = (
+    ast.Return, ast.If, ast.Pass, ast.Expr, ast.Constant, ast.Name, ast.Attribute, ast.Compare, ast.BoolOp, ast.UnaryOp,
+    ast.BinOp, ast.IfExp, ast.Tuple, ast.List, ast.Call, ast.expr_context, ast.cmpop, ast.boolop, ast.operator,
+    ast.unaryop, ast.JoinedStr, ast.FormattedValue, ast.keyword, ast.Subscript, ast.Slice,
+)  # fmt: skip
+_QUIET_CALLS = frozenset(
+    {"builtins.isinstance", "builtins.len", "builtins.bool", "builtins.type", "builtins.abs", "builtins.hash",
+     "builtins.min", "builtins.max", "builtins.sum", "builtins.round", "builtins.int", "builtins.float", "builtins.str",
+     "builtins.tuple", "builtins.iter"}
+)  # fmt: skip
+
+
+def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
+    """Whether code does no more than return what it works out from what it reads."""
+    for s in body:
+        for n in ast.walk(s):
+            if not isinstance(n, _QUIET_NODES):
+                return False
+            if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS:
+                return False
+            if isinstance(n, ast.Attribute | ast.Subscript | ast.Name) and not isinstance(n.ctx, ast.Load):
+                return False
+    return True

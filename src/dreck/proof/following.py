@@ -1,0 +1,121 @@
+"""Following: into a function that one side calls and that is known, with the values its parameters get."""
+
+import ast
+from dataclasses import dataclass
+from typing import Any
+
+from dreck.model.ir.operations import Op
+from dreck.model.ir.terms import Term, Terms
+from dreck.model.names.scopes import param_names, scope_of
+from dreck.proof.assumptions import FAMILIES
+from dreck.proof.prover import Prover
+from dreck.proof.rules.attributes import own_method
+from dreck.proof.state import Event
+from dreck.source.functions import FunctionNode
+
+
+@dataclass(frozen=True, slots=True)
+class Callee:
+    """A function with the values its parameters get. `home`: the class it stands in; `lazily`: run on the spot."""
+
+    node: FunctionNode
+    arguments: dict[str, Term]
+    home: str = ""
+    lazily: bool = False
+
+
+def callee_of(p: Prover, which: int, event: Event) -> Callee | None:
+    """The function that an event runs, if it is a plain one whose arguments are clear."""
+    key = event.key
+    match key.op:
+        case "property":
+            found = p.classes[which].found(str(key.args[0]), str(key.args[1]))
+            if found is None or found.function is None or not can_be_followed(found.function, key):
+                return None
+            return _called(found.function, [key.args[2]], (("",), ()), p.terms, found.holder)
+        case Op.CALL:
+            return _run(p, which, key.args[1], list(key.args[2:]), key.args[0], lazily=False)
+        case Op.AWAIT | Op.YIELD_FROM if key.args[1].op == "later":
+            shape, function, *values = key.args[1].args
+            return _run(p, which, function, values, shape, lazily=True)
+    return None
+
+
+def _run(p: Prover, which: int, function: Term, values: list[Term], shape: Any, lazily: bool) -> Callee | None:
+    if p.shape(function) == "attr":
+        found = own_method(p, which, function.args[0], str(function.args[1]))
+        if found is None:
+            return None
+        p.note(FAMILIES)
+        function = p.terms.make("method", found.holder, function.args[1], found.form, function.args[0])
+    node = function_of(p, which, function)
+    if node is None or runs_lazily(node) is not lazily or not can_be_followed(node, function):
+        return None
+    if function.op == "method" and function.args[2] != "static":
+        values = [function.args[3], *values]
+        shape = (("", *shape[0]), shape[1])
+    home = str(function.args[0]) if function.op == "method" else ""
+    return _called(node, values, shape, p.terms, home, lazily)
+
+
+def function_of(p: Prover, which: int, function: Term) -> FunctionNode | None:
+    """The plain function a value stands for, when that is known."""
+    match p.shape(function):
+        case "lambda":
+            return p.arena.lambdas[function]
+        case "global":
+            node = p.names[which].definitions.get(function.args[0])
+            plain = isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and not node.decorator_list
+            return node if plain else None  # type: ignore[return-value]
+        case "registered":
+            registry = p.classes[which].registry(str(function.args[0]))
+            return registry.functions[str(function.args[1])] if registry is not None else None
+        case "method":
+            found = p.classes[which].found(str(function.args[0]), str(function.args[1]))
+            return found.function if found is not None else None
+    return None
+
+
+def runs_lazily(node: FunctionNode) -> bool:
+    """Whether calling it runs nothing yet: a coroutine function, a generator."""
+    return isinstance(node, ast.AsyncFunctionDef) or scope_of(node).is_generator
+
+
+def can_be_followed(node: FunctionNode, function: Term) -> bool:
+    """Whether nothing in it depends on which call of it this is, or on the class it stands in.
+
+    Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
+    a method is written in, `global` in a function of another file means that file's names.
+    """
+    if scope_of(node).captured:
+        return False
+    foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
+    for n in ast.walk(node):
+        if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
+            return False
+        if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
+            return False
+    return not (isinstance(node, ast.AsyncFunctionDef) and scope_of(node).is_generator)
+
+
+def _called(
+    node: FunctionNode, values: list[Term], shape: Any, terms: Terms, home: str = "", lazily: bool = False
+) -> Callee | None:
+    """What the parameters of `node` get in a call of that shape; None when that is not clear."""
+    positional, keywords = shape
+    spec = node.args
+    if spec.vararg or spec.kwarg or "*" in positional or None in keywords:
+        return None
+    names = [a.arg for a in (*spec.posonlyargs, *spec.args)]
+    if len(positional) > len(names) or set(keywords) & {a.arg for a in spec.posonlyargs}:
+        return None
+    given = dict(zip([*names[: len(positional)], *keywords], values, strict=True))
+    defaults = dict(zip(names[::-1], spec.defaults[::-1], strict=False))
+    defaults |= {a.arg: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
+    for name, default in defaults.items():
+        if name not in given and isinstance(default, ast.Constant):
+            given[name] = terms.const(default.value)
+    distinct = len({*names[: len(positional)], *keywords}) == len(positional) + len(keywords)
+    if not distinct or given.keys() != set(param_names(spec)):
+        return None
+    return Callee(node, given, home, lazily)

@@ -1,0 +1,51 @@
+"""Arithmetic and formatting of values whose types are known."""
+
+from dreck.model.ir.operations import Op
+from dreck.model.ir.terms import Term
+from dreck.proof.prover import NUMBERS, arithmetic_kinds
+from dreck.proof.rules.common import At
+from dreck.proof.state import Event, Gives, Result
+from dreck.proof.sums import whole_number
+
+_CANNOT_FAIL = frozenset({"Add", "Sub", "Mult"})
+
+
+def arithmetic(at: At) -> Result | None:
+    p = at.p
+    kinds = [p.kinds(v) for v in at.values]
+    operator = str(at.node.payload)
+    if not arithmetic_kinds(operator, kinds):
+        return None
+    summed = whole_number(p.terms, operator, at.values, p.kinds_of)
+    if summed is not None:
+        return Gives(summed)
+    term = at.make("arith", operator, *at.values)
+    if (operator in _CANNOT_FAIL and all(k <= NUMBERS for k in kinds)) or at.node.op is Op.UNARY:
+        return Gives(term)
+    if term in at.state.lasting:
+        p.trail.append(("done", term, True))
+        return Gives(term)
+    return Event(term, at.node.source, term, once=True, lasts=True, moves_time=False)
+
+
+def formatted(at: At) -> Result | None:
+    """A value of a known type in an f-string, without a format of its own."""
+    if len(at.values) != 1 or not at.p.is_scalar(at.values[0]):
+        return None
+    return Gives(at.make("formatted", at.node.payload, at.values[0]))
+
+
+def joined(at: At) -> Result:
+    return Gives(_of(at, "joined"))
+
+
+def tuple_of(at: At) -> Result:
+    return Gives(_of(at, "tuple"))
+
+
+def slice_of(at: At) -> Result:
+    return Gives(_of(at, "slice"))
+
+
+def _of(at: At, what: str) -> Term:
+    return at.make(what, *at.values)

@@ -1,0 +1,109 @@
+"""Attributes: read under `plain-attributes`, or looked into where only one version speaks of them."""
+
+from dreck.model.ir.terms import Term
+from dreck.proof.assumptions import ATTRIBUTES, FAMILIES
+from dreck.proof.classes.members import Found
+from dreck.proof.prover import Prover
+from dreck.proof.rules.common import At, by_the_table, observed
+from dreck.proof.state import Asks, Event, Gives, Result
+
+
+def attribute(at: At) -> Result:
+    base, name = at.values[0], str(at.node.payload)
+    found = _looked_into(at, base, name)
+    if found is not None:
+        return found
+    if not at.p.reads_quietly(base, name, at.state):
+        return by_the_table(at)
+    return observed(at, at.timed("attr", base, name), ATTRIBUTES, alone=_is_surely_there(at, base, name))
+
+
+def _is_surely_there(at: At, base: Term, name: str) -> bool:
+    """Whether reading the attribute cannot raise: a plain constant or function of a class, a method of one's own."""
+    if at.p.shape(base) == "global":
+        found = at.p.classes[at.which].found(str(base.args[0]), name)
+        stored = at.p.classes[at.which].is_stored(name)
+        sure = found is not None and found.form in ("constant", "static", "method") and not stored
+    else:
+        sure = own_method(at.p, at.which, base, name) is not None
+    if sure and FAMILIES in at.p.allowed:
+        at.p.note(FAMILIES)
+        return True
+    return False
+
+
+def _looked_into(at: At, base: Term, name: str) -> Result | None:
+    """What only one version knows under that name: a field, a method, a constant of a class."""
+    p, kin = at.p, at.p.classes[at.which]
+    if p.shape(base) == "record":
+        return _of_record(at, base, name)
+    if FAMILIES not in p.allowed:
+        return None
+    if base.op == "global":
+        return _of_class(at, str(base.args[0]), name)
+    if not kin.is_own_attribute(name):
+        return None
+    holders = kin.holders(name)
+    if holders is None:
+        return None
+    for kind in holders:
+        test = at.make("isinstance", base, at.make("global", kind))
+        outcome = p.decided(test, at.state)
+        if outcome is None:
+            return Asks(test, source=at.node.source)
+        if outcome:
+            p.note(FAMILIES)
+            found = kin.found(kind, name)
+            assert found is not None
+            return _of_instance(at, found, name, base)
+    return None
+
+
+def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
+    """A method of the object whose method this is, if no class of the module overrides it."""
+    if p.given is None or base is not p.given.args[0] or FAMILIES not in p.allowed:
+        return None
+    kin, owner = p.classes[which], str(p.given.args[1].args[0])
+    if owner not in kin.table.classes or kin.is_stored(name):
+        return None
+    found = kin.found(owner, name)
+    below = [kin.found(kind, name) for kind in kin.table.below(owner)]
+    if found is None or found.form != "method" or any(f != found for f in below):
+        return None
+    p.trail.append(("very", base, None))
+    return found
+
+
+def _of_record(at: At, record: Term, name: str) -> Result | None:
+    kin, kind = at.p.classes[at.which], str(record.args[0])
+    names = [field for field, _ in kin.records.fields(kind) or ()]
+    if name in names:
+        return Gives(record.args[1 + names.index(name)])
+    found = kin.found(kind, name)
+    return None if found is None else _of_instance(at, found, name, record)
+
+
+def _of_class(at: At, kind: str, name: str) -> Result | None:
+    """A member of an enum, or what a class of one version alone has under a name."""
+    kin = at.p.classes[at.which]
+    member = kin.enums.member(kind, name)
+    if member is not None:
+        return Gives(at.p.terms.const(member))
+    if not kin.is_own(kind) or kind not in kin.table.classes or kin.is_stored(name):
+        return None
+    found = kin.found(kind, name)
+    if found is None or found.form not in ("static", "class", "constant"):
+        return None
+    return _of_instance(at, found, name, at.make("global", kind))
+
+
+def _of_instance(at: At, found: Found, name: str, base: Term) -> Result | None:
+    match found.form:
+        case "constant":
+            assert found.value is not None
+            return Gives(at.p.terms.const(found.value.value))
+        case "property":
+            return Event(at.make("property", found.holder, name, base), at.node.source)
+        case "class" if base.op != "global":
+            return None
+    return Gives(at.make("method", found.holder, name, found.form, base))

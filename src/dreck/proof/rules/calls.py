@@ -1,0 +1,125 @@
+"""Calls: of builtins without effect, of small classes, of generic functions. Following one is `proof.following`."""
+
+from typing import Any
+
+from dreck.model.ir.operations import Op
+from dreck.model.ir.terms import Term
+from dreck.proof.assumptions import COMPARISONS, FAMILIES
+from dreck.proof.following import function_of, runs_lazily
+from dreck.proof.rules import truth
+from dreck.proof.rules.common import At, by_the_table, observed, unmet
+from dreck.proof.rules.comparing import is_instance
+from dreck.proof.rules.names import builtin_name
+from dreck.proof.state import Asks, Event, Gives, Result, Throws
+
+
+def call(at: At) -> Result | None:
+    positional, keywords = at.node.payload
+    function, *values = at.values
+    if not keywords and "*" not in positional:
+        known = _of_builtin(at, builtin_name(at.p, at.which, function), values)
+        if known is not None:
+            return known
+    made = _made(at, function, values)
+    return Gives(made) if made is not None else _registered(at, function, values)
+
+
+def _of_builtin(at: At, name: str, values: list[Term]) -> Result | None:
+    p = at.p
+    match name, values:
+        case "isinstance" | "issubclass", [value, kinds]:
+            return is_instance(at, name, value, kinds)
+        case "callable", [value]:
+            return Gives(at.make("bool", at.make("callable", value), True))
+        case "len", [value]:
+            if not p.compares_quietly("truth", at.state, value):
+                return by_the_table(at)
+            return observed(at, at.timed("len", value), COMPARISONS)
+        case "type", [value]:
+            return Gives(at.make("type", value))
+        case "bool", [value]:
+            return truth.as_bool(at, value)
+    return None
+
+
+def _made(at: At, function: Term, values: list[Term]) -> Term | None:
+    """What a call makes without running anything yet: a small holder of values, a coroutine, a generator."""
+    p, kin = at.p, at.p.classes[at.which]
+    positional, keywords = at.node.payload
+    if p.shape(function) not in ("global", "method") or "*" in positional or None in keywords:
+        return None
+    if function.op == "global":
+        fields = kin.records.fields(str(function.args[0]))
+        if fields is not None:
+            return _record(at, str(function.args[0]), fields, values)
+    runs = function_of(p, at.which, function)
+    after = at.node.succs[0]
+    at_once = after.op in (Op.AWAIT, Op.YIELD_FROM) and after.operands == (at.node.dest,)
+    if runs is not None and at_once and runs_lazily(runs):
+        return at.make("later", at.node.payload, function, *values)
+    return None
+
+
+def _record(at: At, kind: str, fields: list[tuple[str, Any]], values: list[Term]) -> Term | None:
+    positional, keywords = at.node.payload
+    names = [name for name, _ in fields]
+    if len(positional) > len(names) or set(names[: len(positional)]) & set(keywords):
+        return None
+    given = dict(zip([*names[: len(positional)], *keywords], values, strict=True))
+    for name, default in fields:
+        if name not in given and default is not None:
+            given[name] = at.p.terms.const(default.value)
+    return at.make("record", kind, *(given[name] for name in names)) if given.keys() == set(names) else None
+
+
+def row_of_table(at: At) -> Result:
+    """A row made when its module was: the same holder of values each time, or nothing that can be told."""
+    function, *values = at.values
+    made = _made(at, function, values)
+    return Gives(made) if made is not None and made.op == "record" else unmet(at)
+
+
+def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
+    """A call of a generic function: what is registered for the class of its argument."""
+    p = at.p
+    positional, keywords = at.node.payload
+    plain = positional[:1] == ("",) and "*" not in positional and None not in keywords
+    if function.op != "global" or FAMILIES not in p.allowed or not plain:
+        return None
+    registry = p.classes[at.which].registry(str(function.args[0]))
+    if registry is None:
+        return None
+    chosen = ""
+    for kind in registry.kinds:
+        test = at.make("isinstance", values[0], at.make("global", kind))
+        outcome = p.decided(test, at.state)
+        if outcome is None:
+            return Asks(test, source=at.node.source)
+        if outcome:
+            chosen = kind
+            break
+    p.note(FAMILIES)
+    target = at.make("registered", str(function.args[0]), chosen)
+    return Event(at.make(Op.CALL, at.node.payload, target, *values), at.node.source)
+
+
+def pattern_class(at: At) -> Result | None:
+    """`case Drum():` asks what `isinstance` asks, of a class that is known."""
+    if at.node.payload != (0, ()):
+        return None
+    subject, kind = at.values
+    if kind.op != "global" or not all(kin.is_class(str(kind.args[0])) for kin in at.p.classes):
+        return None
+    return is_instance(at, "isinstance", subject, kind)
+
+
+def raised_again(at: At) -> Result | None:
+    """A bare `raise` in a function that was called while an exception was handled: that one."""
+    return Throws(at.side.in_flight()) if at.side.in_flight().op != "outside" else None
+
+
+def caught(at: At) -> Result:
+    """Whether an exception is of a class: no code of the class is asked."""
+    error, kind = at.values
+    test = at.make("catches", error, kind)
+    return observed(at, test, "", at.make("bool", test, True))

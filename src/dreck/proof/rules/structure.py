@@ -1,0 +1,58 @@
+"""Values taken apart: tuples, named rows, keys of constant tables."""
+
+from dreck.model.ir.terms import Term
+from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE
+from dreck.proof.rules.common import At, by_the_table
+from dreck.proof.state import Event, Gives, Result
+
+
+def part(at: At) -> Result:
+    (whole,) = at.values
+    if at.p.shape(whole) == "tuple":
+        return Gives(whole.args[at.node.payload])
+    return Gives(at.make("part", at.node.payload, whole))
+
+
+def maybe_part(at: At) -> Result:
+    """What `:=` inside a comprehension left behind: nothing, if it never came to it."""
+    return Gives(at.make("maybe", at.make("part", f"walrus {at.node.payload}", at.values[0])))
+
+
+def unpacked(at: At) -> Result | None:
+    value = _as_tuple(at, at.values[0])
+    size, star = at.node.payload
+    if at.p.shape(value) == "tuple" and star is None and len(value.args) == size:
+        return Gives(value)
+    return None
+
+
+def _as_tuple(at: At, value: Term) -> Term:
+    """A row that is a named tuple, as the tuple it is."""
+    if at.p.shape(value) != "record" or not at.p.classes[at.which].records.is_named_tuple(str(value.args[0])):
+        return value
+    return at.make("tuple", *value.args[1:])
+
+
+def members_apart(at: At) -> Result:
+    """Keys of a table that are members of one class: they are taken to differ, unless that can be seen."""
+    p, kin = at.p, at.p.classes[at.which]
+    owner = p.names[at.which].canonical(str(at.node.payload))
+    if owner in kin.table.classes:
+        return Gives() if kin.enums.has_distinct_constants(owner) else by_the_table(at)
+    if FAMILIES not in p.allowed:
+        return by_the_table(at)
+    p.note(FAMILIES)
+    return Gives()
+
+
+def hashed(at: At) -> Result:
+    """A key of a table: what cannot be hashed raises there, and was merely compared where no table was."""
+    p, (value,) = at.p, at.values
+    key = at.make("hash", value)
+    if p.is_scalar(value) or value.op == "const" or p.shape(value) in ("type", "global"):
+        return Gives()
+    if key in at.state.lasting:
+        p.trail.append(("done", key, True))
+        return Gives()
+    alone = HASHABLE if COMPARISONS in p.allowed and p.compares_quietly("hash", at.state, value) else ""
+    return Event(key, at.node.source, harmless=alone, keeps=HASHABLE, once=True, lasts=True, moves_time=False)
