@@ -100,6 +100,7 @@ class LockStep:
                 if value is not None and node.dest is not None:
                     self.p.shape(value)
                     side.store[node.dest] = value
+                side.answer = None
                 side.node = node.succs[0]
             case Goes(outcome=outcome):
                 side.answer = None
@@ -172,7 +173,7 @@ class LockStep:
         """The same done with the same values, and with the same exception in flight where that can be seen."""
         if old.unmet or new.unmet or not self._same_key(state, old.key, new.key):
             return False
-        if (old.stays, old.as_bool, old.ends) != (new.stays, new.as_bool, new.ends):
+        if (old.stays, old.ends) != (new.stays, new.ends):
             return False
         if not old.raises and not old.moves_time:
             return True
@@ -208,8 +209,6 @@ class LockStep:
             side.answer = value
             return
         side.answer = None
-        if event.as_bool and made is not None:
-            value = self.p.terms.make("bool", made, True)
         if side.node.dest is not None and value is not None:
             self.p.shape(value)
             side.store[side.node.dest] = value

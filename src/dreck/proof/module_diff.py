@@ -2,13 +2,16 @@
 
 import ast
 import builtins
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.bindings import bound_by
 from dreck.model.names.scopes import scope_of
-from dreck.source.functions import FunctionNode
+from dreck.proof.classes.records import Records
+from dreck.proof.classes.table import ClassTable
+from dreck.source.functions import FunctionNode, blocks_of
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
 
@@ -27,12 +30,14 @@ class Changed:
     """Names that mean something else in the two versions, each with how.
 
     `always` are those of which any mention counts, `unfolded` constants that a proof may read row by row,
-    `attributes` methods that a class has in one version only though both versions speak of them.
+    `attributes` methods that a class has in one version only though both versions speak of them; `everywhere` is
+    said when the modules do something else when they are imported.
     """
 
     always: dict[str, str]
     unfolded: dict[str, str]
     attributes: dict[str, str]
+    everywhere: str = ""
 
 
 def changed_between(old: Module, new: Module) -> Changed:
@@ -47,13 +52,83 @@ def changed_between(old: Module, new: Module) -> Changed:
             continue
         both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
         (unfolded if both_read else always)[name] = "is defined otherwise"
+    sequences = _sequences(old.tree), _sequences(new.tree)
+    for name in sequences[0].keys() & sequences[1].keys():
+        if sequences[0][name] != sequences[1][name]:
+            always.setdefault(name, "is bound in another order")
     functions = functions_of(old.tree), functions_of(new.tree)
     for name in (before.keys() | functions[0]) ^ (after.keys() | functions[1]):
         is_function = name in old.functions or name in new.functions
         other = new if name in before or name in functions[0] else old
         if hasattr(builtins, name) or _speaks_of(other.tree, name):
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
-    return Changed(always, unfolded, _methods_apart(old, new))
+    other = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
+    everywhere = "what the two modules do when they are imported is not the same" if other else ""
+    return Changed(always, unfolded, _methods_apart(old, new), everywhere)
+
+
+def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
+    """What a module does when it is imported beside binding names, statement by statement."""
+    records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
+    return [ast.dump(s) for s in tree.body if _acts(s, names, records)]
+
+
+_QUIET_MAKERS = frozenset(
+    {"types.MappingProxyType", "re.compile", "collections.namedtuple", "typing.TypeVar", "typing.NewType",
+     "typing.NamedTuple", "typing.ParamSpec", "typing.cast", "decimal.Decimal", "fractions.Fraction", "datetime.date",
+     "datetime.time", "datetime.datetime", "datetime.timedelta", "logging.getLogger", "pathlib.Path", "enum.auto",
+     "functools.partial", "collections.OrderedDict", "collections.defaultdict", "collections.Counter",
+     "operator.attrgetter", "operator.itemgetter", "contextvars.ContextVar", "threading.Lock", "threading.local"}
+    | {f"builtins.{name}" for name in ("frozenset", "tuple", "dict", "list", "set", "int", "str", "float", "bool",
+                                       "range", "sorted", "len", "min", "max", "sum", "abs", "object", "bytes", "zip",
+                                       "reversed", "enumerate")}
+)  # fmt: skip
+
+
+def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
+    match s:
+        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef() | ast.Import() | ast.ImportFrom() | ast.Pass():
+            return False
+        case ast.Expr(value=ast.Constant()) | ast.AnnAssign(value=None):
+            return False
+        case ast.Assign(targets=targets):
+            if not all(isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in ast.walk(t)):
+                return True
+        case ast.AnnAssign(target=target):
+            if not isinstance(target, ast.Name):
+                return True
+        case ast.If() | ast.Try():
+            inner = [t for block in blocks_of(s) for t in block]
+            if any(_acts(t, names, records) for t in inner):
+                return True
+            return isinstance(s, ast.If) and _calls(s.test, names, records)
+        case _:
+            return True
+    return s.value is not None and _calls(s.value, names, records)
+
+
+def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
+    """Whether working `e` out may do more than make a value."""
+    for n in ast.walk(e):
+        match n:
+            case ast.Call(func=ast.Name(id=kind)) if kind in records.table.classes:
+                if records.fields(kind) is None:
+                    return True
+            case ast.Call(func=called) if names.stands_for(called) not in _QUIET_MAKERS:
+                return True
+            case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
+                return True
+    return False
+
+
+def _sequences(tree: ast.Module) -> dict[str, list[str]]:
+    """For names bound more than once, by what kinds of statements, in order."""
+    found: dict[str, list[str]] = {}
+    for s in statements_of(tree.body):
+        for name in bound_by(s):
+            plain = isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+            found.setdefault(name, []).append(type(s).__name__ if plain else ast.dump(s))
+    return {name: parts for name, parts in found.items() if len(parts) > 1}
 
 
 def names_in_lazy_code(node: ast.AST) -> set[str]:
@@ -110,8 +185,8 @@ def _definitions(tree: ast.Module) -> dict[str, str]:
             case ast.Import() | ast.ImportFrom():
                 for alias in s.names:
                     bound = alias.asname or alias.name.split(".")[0]
-                    origin = s.module if isinstance(s, ast.ImportFrom) else None
-                    found.setdefault(bound, []).append(f"{origin} {alias.name}")
+                    origin = f"{'.' * s.level}{s.module}" if isinstance(s, ast.ImportFrom) else None
+                    found.setdefault(bound, []).append(f"{origin} {alias.name} {alias.asname is None}")
             case _:
                 for name in bound_by(s) or _bound_below(s):
                     found.setdefault(name, []).append(ast.dump(s))
@@ -119,16 +194,27 @@ def _definitions(tree: ast.Module) -> dict[str, str]:
 
 
 def _bound_below(s: ast.stmt) -> set[str]:
-    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    return found | {n.name for n in ast.walk(s) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+    return {name for inner in statements_of([s]) for name in bound_by(inner)}
 
 
 def _class_shape(s: ast.ClassDef) -> str:
     """What a class is apart from its methods: those are compared one by one."""
-    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.Expr | ast.Pass
-    rest = [ast.dump(n) for n in s.body if not isinstance(n, plain)]
+    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.Pass
+    rest = [ast.dump(n) for n in s.body if not isinstance(n, plain) and not _is_text(n)]
     special = [m for m in _methods(s) if m.startswith("__") and m.endswith("__")]
-    return " ".join([*map(ast.dump, s.bases), *map(ast.dump, s.decorator_list), *rest, *special])
+    told = [*map(ast.dump, s.bases), *map(ast.dump, s.keywords), *map(ast.dump, s.decorator_list)]
+    return " ".join([*told, *rest, *special, *_bound_again(s)])
+
+
+def _is_text(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)
+
+
+def _bound_again(s: ast.ClassDef) -> list[str]:
+    """Of names a class body binds more than once, the order of their bindings: the last one counts."""
+    order = [(name, type(n).__name__) for n in s.body for name in sorted(bound_by(n))]
+    several = {name for name, count in Counter(name for name, _ in order).items() if count > 1}
+    return [f"{name}: {kind}" for name, kind in order if name in several]
 
 
 def _methods(s: ast.ClassDef) -> list[str]:

@@ -143,7 +143,6 @@ class Event:
     moves_time: bool = True
     raises: bool = True
     stays: bool = False
-    as_bool: bool = False
     ends: bool = False
     unmet: bool = False
     written: Term | None = None

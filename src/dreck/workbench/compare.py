@@ -347,7 +347,9 @@ class _Judging:
     def _suspect(self, name: str, changed: Changed) -> str:
         """Why a proof of this function would not count, whatever the function itself looks like; '' when it would."""
         node = self.sides[0].functions[name].node
-        mentioned = self._mentions(name)
+        if changed.everywhere:
+            return changed.everywhere
+        mentioned = self._mentions(name) | ({name} if "." not in name else set())
         lazy = names_in_lazy_code(node) & changed.unfolded.keys()
         for found in (mentioned & changed.always.keys(), lazy):
             if found:

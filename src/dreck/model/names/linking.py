@@ -23,13 +23,14 @@ class LinkedNames(ModuleNames):
     """The names of a module together with the functions, classes and constants it imports from files beside it."""
 
     def __init__(self, tree: ast.Module, path: Path, read: Reader) -> None:
+        self._foreign: set[str] = set()
+        self._foreign_sources: dict[str, str] = {}
         super().__init__(tree)
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[ModuleNames, str]] = {}
         self.trees: list[ast.Module] = []
         self._tables = dict(super().tables.known)
-        self._foreign: set[str] = set()
         for s in tree.body:
             if isinstance(s, ast.ImportFrom):
                 self._link(s, path, read)
@@ -45,6 +46,11 @@ class LinkedNames(ModuleNames):
 
     def is_settled(self, name: str, before: int) -> bool:
         return name in self._foreign or super().is_settled(name, before)
+
+    def stands_for(self, e: ast.expr) -> str:
+        if isinstance(e, ast.Name) and e.id in self._foreign:
+            return self._foreign_sources[e.id]
+        return super().stands_for(e)
 
     def _link(self, s: ast.ImportFrom, path: Path, read: Reader) -> None:
         file = file_of(s, path)
@@ -92,6 +98,7 @@ class LinkedNames(ModuleNames):
         foreign = f"{module}.{name}"
         if foreign not in self._foreign:
             self._foreign.add(foreign)
+            self._foreign_sources[foreign] = theirs.stands_for(ast.Name(name, ast.Load()))
             self._take(theirs, module, name, foreign)
         return foreign
 
@@ -154,7 +161,6 @@ class _Renaming(ast.NodeTransformer):
         self.theirs = theirs
         self.module = module
         self.met: set[str] = set()
-        self.of_enums = _from_enum(theirs)
         self.own: list[set[str]] = []
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
@@ -162,6 +168,25 @@ class _Renaming(ast.NodeTransformer):
 
     def visit_AsyncFunctionDef(self, node: ast.AsyncFunctionDef) -> ast.AST:
         return self._inside(node, set(scope_of(node).local) - scope_of(node).declared_global)
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
+        """Names bound in a class body are read there, and not in its methods."""
+        own = {n.id for s in node.body for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+        functions = [s for s in node.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
+        node.bases = [self.visit(b) for b in node.bases]
+        node.decorator_list = [self.visit(d) for d in node.decorator_list]
+        self.own.append(own | {s.name for s in functions})
+        for s in node.body:
+            if s not in functions:
+                self.visit(s)
+            else:
+                s.decorator_list = [self.visit(d) for d in s.decorator_list]
+        self.own.pop()
+        for s in functions:
+            decorators, s.decorator_list = s.decorator_list, []
+            self.visit(s)
+            s.decorator_list = decorators
+        return node
 
     def visit_Lambda(self, node: ast.Lambda) -> ast.AST:
         return self._inside(node, names_bound_inside(node))
@@ -175,20 +200,11 @@ class _Renaming(ast.NodeTransformer):
     def visit_Name(self, node: ast.Name) -> ast.AST:
         if any(node.id in own for own in self.own) or self.theirs.is_builtin(node.id) or "." in node.id:
             return node
-        if node.id in self.of_enums:
-            return node
         if isinstance(node.ctx, ast.Load) and self.theirs.kind(node.id) == "stable":
             self.met.add(node.id)
         elif not isinstance(node.ctx, ast.Load) and not self.own:
             return node
         return ast.copy_location(ast.Name(f"{self.module}.{node.id}", node.ctx), node)
-
-
-def _from_enum(names: ModuleNames) -> set[str]:
-    """What a module has from the standard library's `enum` under its own name: it means the same everywhere."""
-    imports = [s for s in names.tree.body if isinstance(s, ast.ImportFrom) and s.module == "enum" and not s.level]
-    found = {alias.name for s in imports for alias in s.names if alias.asname is None}
-    return {name for name in found if names.kind(name) == "stable"}
 
 
 def file_of(s: ast.ImportFrom, path: Path) -> Path | None:

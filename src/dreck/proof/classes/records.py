@@ -50,15 +50,10 @@ class Records:
         return _stored(node) if special <= {"__init__"} else None
 
     def _has_empty_bases(self, kind: str) -> bool:
-        """Whether it derives from nothing, from `NamedTuple`, or from empty classes only this version has."""
+        """Whether it derives from nothing, from `NamedTuple`, or from classes only this version has that hold nothing."""
         if not self.table.roots(kind) <= {"typing.NamedTuple", "builtins.object"}:
             return False
-        return all(
-            base not in self.other.names.definitions
-            and not self.table.bound_in(base)
-            and not self.table.classes[base].decorator_list
-            for base in self.table.lineage(kind)[1:]
-        )
+        return all(self.fields(base) == [] for base in self.table.lineage(kind)[1:])
 
     def _is_plain_dataclass(self, node: ast.ClassDef) -> bool:
         match node.decorator_list:

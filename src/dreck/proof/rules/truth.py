@@ -79,13 +79,16 @@ def as_bool(at: At, value: Term) -> Result:
         return Gives(value)
     if p.is_scalar(value):
         return Gives(at.make("bool", at.make("truth", value), True))
+    answer = at.side.answer
     test = at.timed("truth", value)
     if COMPARISONS not in p.allowed or not p.compares_quietly("truth", at.state, value):
-        return Event(at.make("ask", value), at.node.source, as_bool=True)
-    result = at.make("bool", test, True)
-    if test in at.state.done:
-        p.trail.append(("done", test, True))
+        if answer is None:
+            return Event(at.make("ask", value), at.node.source, stays=True)
+        return Gives(at.make("bool", answer, True))
+    if test not in at.state.done:
+        return Event(test, at.node.source, test, keeps=COMPARISONS, once=True, moves_time=False, stays=True)
+    p.trail.append(("done", test, True))
+    if answer is not test:
         p.note(COMPARISONS)
         p.note_time(test, at.state)
-        return Gives(result)
-    return Event(test, at.node.source, result, keeps=COMPARISONS, once=True, moves_time=False)
+    return Gives(at.make("bool", test, True))
