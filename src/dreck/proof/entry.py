@@ -13,6 +13,10 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.proof.annotations import annotated_classes, annotated_kinds
 from dreck.proof.assumptions import ANNOTATIONS, FAMILIES
+from dreck.proof.axioms import Axioms
+from dreck.proof.certificate import Certificate
+from dreck.proof.checked_acts import CheckedActs
+from dreck.proof.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep import LockStep, Parted
@@ -32,10 +36,12 @@ def prove(
     allowed: frozenset[str],
     arena: Arena | None = None,
     budget: int = DEFAULT_BUDGET,
+    certified: bool = True,
 ) -> Proof:
     """Tries to prove that `old` and `new` do the same, under no more than the `allowed` assumptions.
 
     `budget` is in acts executed; when it is used up the answer is "not proved", with that reason.
+    With `certified` the proof is gone over by the checker, and is none when that does not accept it.
     Pass the same `arena` again when one function is compared with many versions: common code is lowered once.
     """
     refused = _refused(old, new)
@@ -53,15 +59,35 @@ def prove(
             run = LockStep(p, (old, new), budget, kept, any(_by_identity(s, kin) for s, kin in zip((old, new), p.classes, strict=True)))
             if entries[0] is entries[1]:
                 p.globals |= names_read(old.node)
-            else:
-                run.explore(_first(p, old, new, entries))
+                return Proof(True, globals=frozenset(p.globals))
+            first = _first(p, old, new, entries)
+            certificate = Certificate(first.copy(), run.log, run.lemmas)
+            run.explore(first)
         except Unsupported as error:
             return Proof(False, reason=str(error))
         except Parted as error:
             return Proof(False, reason=error.reason, path=error.path)
         except RecursionError:
             return Proof(False, reason="the code is nested too deep for a proof")
-    return Proof(True, frozenset(p.assumptions), globals=frozenset(p.globals))
+        if certified:
+            _go_over(certificate, p, run)
+            if not certificate.accepted:
+                return Proof(False, reason=f"the proof was not accepted when it was gone over: {certificate.refusal}")
+    return Proof(True, frozenset(p.assumptions), globals=frozenset(p.globals), certificate=certificate)
+
+
+def _go_over(certificate: Certificate, p: Prover, run: LockStep) -> None:
+    """Has the certificate checked by what shares no rule with the prover."""
+    axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
+    once = {name for name, count in p.attributes_read.items() if count <= 1}
+    acts = CheckedActs(
+        p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, lambda name: name in once
+    )
+    checker = Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
+    certificate.refusal = checker.accepts()
+    certificate.accepted = not certificate.refusal
+    certificate.assumptions = frozenset(p.assumptions)
+    certificate.axioms = tuple({**axioms[0].used, **axioms[1].used})
 
 
 def _refused(old: Subject, new: Subject) -> str:

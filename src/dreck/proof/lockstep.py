@@ -12,6 +12,21 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof import loops, memo
+from dreck.proof.certificate import (
+    Alone,
+    Back,
+    Ends,
+    Followed,
+    Lemma,
+    Log,
+    Met,
+    Peeled,
+    Raised,
+    Round,
+    Split,
+    Stepped,
+    Used,
+)  # fmt: skip
 from dreck.proof.following import callee_of
 from dreck.proof.private import has_private
 from dreck.proof.prover import Prover
@@ -47,8 +62,11 @@ class LockStep:
     by_identity: bool = False
     visited: dict[memo.Pair, list[memo.Visited]] = field(default_factory=dict)
     visits: list[memo.Pair] = field(default_factory=list)
-    active: dict[memo.Pair, tuple[State, loops.Groups]] = field(default_factory=dict)
+    active: dict[memo.Pair, tuple[State, loops.Groups, int]] = field(default_factory=dict)
+    opened: int = 0
     path: list[str] = field(default_factory=list)
+    log: Log = field(default_factory=list)
+    lemmas: dict[int, Lemma] = field(default_factory=dict)
 
     # --- one path ----------------------------------------------------------------------------------
 
@@ -58,14 +76,15 @@ class LockStep:
             old = self._advance(state, 0)
             new = self._advance(state, 1)
             if self._alike_from_here(state):
+                self.log.append(Ends("alike"))
                 return
             match old, new:
                 case Asks(), _:
-                    if self._split(state, old):
-                        return
+                    self._split(state, old, 0)
+                    return
                 case _, Asks():
-                    if self._split(state, new):
-                        return
+                    self._split(state, new, 1)
+                    return
                 case Event(), Event():
                     self._meet(state, old, new)
                 case Stop(kind="head"), Stop(kind="head"):
@@ -74,6 +93,7 @@ class LockStep:
                 case Stop(kind="return" | "throw" as one), Stop(kind=other) if one == other:
                     if not self._equal(state, old.value, new.value):
                         raise self._parted(old, new)
+                    self.log.append(Ends("exit"))
                     return
                 case _:
                     self._alone(state, old, new)
@@ -95,7 +115,10 @@ class LockStep:
             return self._return(side)
         if node.op is Op.THROW:
             return self._thrown(side)
-        match result_of(self.p, side, state):
+        result = result_of(self.p, side, state)
+        if isinstance(result, Gives | Goes | Throws):
+            self.log.append(Stepped(side.which, result))
+        match result:
             case Gives(value=value):
                 if value is not None and node.dest is not None:
                     self.p.shape(value)
@@ -161,13 +184,13 @@ class LockStep:
             return
         if old.written is not new.written:
             note_spelling(self.p, old, new)
-        if old.raises:
-            self._raising(state)
+        raised = self._raising(state) if old.raises else None
+        before = state.epoch
         made = self.perform(state, old)
         for side, event in zip(state.sides, (old, new), strict=True):
             self.finish(side, event, made)
-        if old.ends:
-            self._exhausted(state)
+        ended = self._exhausted(state) if old.ends else None
+        self.log.append(Met(old, new, made, state.epoch if state.epoch is not before else None, raised, ended))
 
     def _same_act(self, state: State, old: Event, new: Event) -> bool:
         """The same done with the same values, and with the same exception in flight where that can be seen."""
@@ -209,6 +232,8 @@ class LockStep:
             side.answer = value
             return
         side.answer = None
+        if event.real_bool and made is not None:
+            value = self.p.terms.make("bool", made, True)
         if side.node.dest is not None and value is not None:
             self.p.shape(value)
             side.store[side.node.dest] = value
@@ -221,47 +246,56 @@ class LockStep:
         state.done.clear()
         state.extended = frozenset()
 
-    def _raising(self, state: State) -> None:
+    def _raising(self, state: State) -> Raised | None:
         """What follows if the event both sides are at raises."""
         throw = self.p.arena.throw
         targets = [side.raising_to(throw) for side in state.sides]
         if targets[0] is targets[1] is throw and not any(self._leaves_lazily(side) for side in state.sides):
-            return
+            return None
         raised = state.copy()
         error = self.p.terms.fresh("error")
         for side in raised.sides:
             self.throw(side, error)
         self.new_epoch(raised)
-        self.path.append("an exception is raised")
-        self.explore(raised)
+        epoch = raised.epoch
+        return Raised(error, epoch, self._explored(raised, "an exception is raised"))
+
+    def _explored(self, state: State, told: str) -> Log:
+        """Explores one way, with a log of its own."""
+        outer, self.log = self.log, []
+        self.path.append(told)
+        self.explore(state)
         self.path.pop()
+        found, self.log = self.log, outer
+        return found
 
     def _leaves_lazily(self, side: Side) -> bool:
         return any(frame.lazily for frame in side.frames[1:])
 
-    def _exhausted(self, state: State) -> None:
+    def _exhausted(self, state: State) -> Log:
         """An iterator may have no further item: both sides then leave the loop."""
         ended = state.copy()
         for side in ended.sides:
             side.node = side.came_from.succs[1] if side.came_from else side.node
-        self.path.append("the loop ends")
-        self.explore(ended)
-        self.path.pop()
+        return self._explored(ended, "the loop ends")
 
     def _alone(self, state: State, old: Block, new: Block) -> None:
         """The sides differ; one may go ahead when what it does is harmless or can be looked into."""
         for side, block in zip(state.sides, (old, new), strict=True):
             if isinstance(block, Event) and block.harmless and block.harmless in self.p.allowed:
                 self.p.note(block.harmless, *([block.keeps] if block.keeps else []))
+                self.log.append(Alone(side.which, block))
                 self.finish(side, block, self.perform(state, block))
                 return
         for side, block in zip(state.sides, (old, new), strict=True):
             if isinstance(block, Event) and self._follow(side, block):
+                self.log.append(Followed(side.which, block))
                 return
         heads = [isinstance(block, Stop) and block.kind == "head" for block in (old, new)]
         if not (state.peeled < _MOST_ROUNDS and heads[0] != heads[1]):
             raise self._parted(old, new)
         side = state.sides[0 if heads[0] else 1]
+        self.log.append(Peeled(side.which))
         side.node = side.node.succs[0]
         state.peeled += 1
 
@@ -281,30 +315,32 @@ class LockStep:
 
     # --- branches ----------------------------------------------------------------------------------
 
-    def _split(self, state: State, block: Asks) -> bool:
-        """Both ways of an undecided test. True when this pair of places was proved before, or is now."""
+    def _split(self, state: State, block: Asks, which: int) -> None:
+        """Both ways of an undecided test, unless this pair of places was proved before."""
         pair, values = memo.pair_of(state), memo.values_of(self.p, state)
         if self._proved_before(state, pair, values):
-            return True
+            return
         entry, start = state.copy(), len(self.p.trail)
         if block.test in state.done or block.test in state.lasting:
             self.p.trail.append(("done", block.test, True))
         texts = _told_both_ways(block)
         yes = state.copy()
         yes.facts.assume(block.test, True)
-        self.path.append(texts[not block.wanted])
-        self.explore(yes)
-        self.path[-1] = texts[block.wanted]
+        first = self._explored(yes, texts[not block.wanted])
         no = state.copy()
         no.facts.assume(block.test, False)
-        self.explore(no)
-        self.path.pop()
-        self._remember(entry, pair, values, start)
-        return True
+        second = self._explored(no, texts[block.wanted])
+        self._remember(entry, pair, values, start, Split(which, block, first, second))
 
-    def _remember(self, entry: State, pair: memo.Pair, values: tuple[Term, ...], start: int) -> None:
+    def _remember(
+        self, entry: State, pair: memo.Pair, values: tuple[Term, ...], start: int, step: Split | Round
+    ) -> None:
         needed = memo.needed_since(self.p, entry, values, start)
-        self.visited.setdefault(pair, []).append(memo.Visited(values, entry.epoch, needed))
+        number = len(self.lemmas)
+        open_loops = frozenset(number for _, _, number in self.active.values())
+        self.lemmas[number] = Lemma(number, entry, needed, step, open_loops)
+        self.log.append(Used(number))
+        self.visited.setdefault(pair, []).append(memo.Visited(values, entry.epoch, needed, number))
         self.visits.append(pair)
 
     def _proved_before(self, state: State, pair: memo.Pair, values: tuple[Term, ...]) -> bool:
@@ -312,6 +348,7 @@ class LockStep:
             translated = memo.covers(self.p, visit, state, values)
             if translated is not None:
                 self.p.trail.extend(translated)
+                self.log.append(Used(visit.lemma))
                 return True
         return False
 
@@ -320,18 +357,23 @@ class LockStep:
     def _loop(self, state: State) -> None:
         pair = memo.pair_of(state)
         if pair in self.active:
-            loops.come_back(self.p, state, pair, *self.active[pair], tuple(self.path))
+            head, groups, number = self.active[pair]
+            loops.come_back(self.p, state, pair, head, groups)
+            self.log.append(Back(number))
             return
         values = memo.values_of(self.p, state)
         if self._proved_before(state, pair, values):
             return
         entry, start, mark = state.copy(), len(self.p.trail), len(self.visits)
         groups = loops.first_groups(self.p, state)
+        self.opened += 1
+        number, outer, length = self.opened, self.log, len(self.path)
         while True:
             head = loops.at_head(self.p, state, groups)
             self.new_epoch(head)
-            self.active[pair] = (head.copy(), groups)
-            path = len(self.path)
+            began = head.copy()
+            self.active[pair] = (began, groups, number)
+            self.log = []
             try:
                 for side in head.sides:
                     side.node = side.node.succs[0]
@@ -341,14 +383,15 @@ class LockStep:
                 if refined.pair != pair:
                     raise
                 groups = refined.groups
-                del self.path[path:]
+                del self.path[length:]
                 del self.p.trail[start:]
             except loops.NotAsBefore as error:
                 raise Parted(str(error), tuple(self.path)) from None
             finally:
                 del self.active[pair]
                 self._forget(mark)
-        self._remember(entry, pair, values, start)
+        found, self.log = self.log, outer
+        self._remember(entry, pair, values, start, Round(number, groups, began, found))
 
     def _forget(self, mark: int) -> None:
         """Drops what was proved inside a loop: it rests on the loop that is no longer open."""

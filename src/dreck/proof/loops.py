@@ -59,9 +59,7 @@ def at_head(p: Prover, state: State, groups: Groups) -> State:
     return head
 
 
-def come_back(
-    p: Prover, state: State, pair: Pair, head: State, groups: Groups, path: tuple[str, ...]
-) -> None:
+def come_back(p: Prover, state: State, pair: Pair, head: State, groups: Groups) -> None:
     """The loop is at its head again. Raises Refine when values are apart that were taken to be equal."""
     changing = {member for part in groups.parts for member in part}
     moved: list[Member] = []

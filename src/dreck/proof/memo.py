@@ -29,6 +29,7 @@ class Visited:
     values: tuple[Term, ...]
     epoch: Term
     needed: tuple[Consult, ...]
+    lemma: int
 
 
 def pair_of(state: State) -> Pair:

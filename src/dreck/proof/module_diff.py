@@ -62,8 +62,8 @@ def changed_between(old: Module, new: Module) -> Changed:
         other = new if name in before or name in functions[0] else old
         if hasattr(builtins, name) or _speaks_of(other.tree, name):
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
-    other = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
-    everywhere = "what the two modules do when they are imported is not the same" if other else ""
+    apart = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
+    everywhere = "what the two modules do when they are imported is not the same" if apart else ""
     return Changed(always, unfolded, _methods_apart(old, new), everywhere)
 
 

@@ -129,7 +129,7 @@ class Event:
 
     `key` says what is done with which values, `result` what comes of it if that is known beforehand. `harmless`
     names the assumption under which it may be done by one side alone, `keeps` the one under which time does not
-    move; `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `written` tells how
+    move; `real_bool`: what comes of it surely is True or False; `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `written` tells how
     a comparison is spelt. `unmet`: nothing on the other side can be the same.
     """
 
@@ -143,6 +143,7 @@ class Event:
     moves_time: bool = True
     raises: bool = True
     stays: bool = False
+    real_bool: bool = False
     ends: bool = False
     unmet: bool = False
     written: Term | None = None

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.certificate import Certificate
 from dreck.source.functions import FunctionNode
 
 
@@ -31,3 +32,4 @@ class Proof:
     reason: str = ""
     path: tuple[str, ...] = ()
     globals: frozenset[str] = frozenset()
+    certificate: Certificate | None = None

@@ -210,6 +210,8 @@ def is_instance(at: At, name: str, value: Term, kinds: Term) -> Result | None:
         return None
     if name == "isinstance":
         kinds = _meant(at, kinds)
+    if COMPARISONS not in p.allowed:
+        return Event(at.make("asked", name, value, kinds), at.node.source, real_bool=True)
     result = at.make("bool", at.make(name, value, kinds), True)
     return observed(at, at.make("asked", name, value, kinds), COMPARISONS, result, alone=known or own)
 

@@ -1,0 +1,235 @@
+"""Axioms: what a proof takes from outside its core, each kind with a small check of its own.
+
+Classes are checked on a skeleton: real classes with the same names, bases and order of bindings, so that Python itself
+says what is found where. Functions and constants are looked for on the plain tree, once more and in another way.
+"""
+
+import ast
+import builtins
+import enum
+import inspect
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.classes.known import KnownClasses
+from dreck.source.functions import FunctionNode
+
+_ELSEWHERE: dict[str, type] = {"enum.Enum": object, "typing.NamedTuple": tuple, "typing.Protocol": object, "abc.ABC": object}
+
+
+@dataclass(slots=True)
+class Axioms:
+    """The axioms of one version. `used` are (kind, what it says, line)."""
+
+    names: ModuleNames
+    classes: KnownClasses
+    used: dict[tuple[str, str, int], None] = field(default_factory=dict)
+    _skeleton: dict[str, type] | None = None
+    _bound: Counter[str] | None = None
+
+    def _note(self, kind: str, says: str, node: ast.AST | None) -> bool:
+        self.used[(kind, says, getattr(node, "lineno", 0))] = None
+        return True
+
+    # --- names -------------------------------------------------------------------------------------
+
+    def is_bound_once(self, name: str) -> bool:
+        """One statement of the module binds the name, or it is a builtin that none binds."""
+        if "." in name:
+            return self._note("name", f"{name} is bound once in its file", None)
+        count = self._counted()[name]
+        if self._counted()["*"] or count > 1 or (count == 0 and not hasattr(builtins, name)):
+            return False
+        return self._note("name", f"{name} is bound once" if count else f"{name} is the builtin", None)
+
+    def _counted(self) -> Counter[str]:
+        if self._bound is None:
+            self._bound = Counter(_bindings(self.names.tree))
+        return self._bound
+
+    def function(self, name: str) -> FunctionNode | None:
+        """The one function of that name at the top of the module, without decorators."""
+        node = self.names.definitions.get(name)
+        if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) or node.decorator_list:
+            return None
+        if "." not in name and (node not in self.names.tree.body or not self.is_bound_once(name)):
+            return None
+        self._note("function", f"{name} is this function", node)
+        return node
+
+    # --- classes -----------------------------------------------------------------------------------
+
+    @property
+    def skeleton(self) -> dict[str, type]:
+        """A real class for each class of the module whose bases are known."""
+        if self._skeleton is None:
+            self._skeleton = {}
+            for name in self.classes.table.classes:
+                self._make(name, set())
+        return self._skeleton
+
+    def _make(self, name: str, open_: set[str]) -> type | None:
+        assert self._skeleton is not None
+        if name in self._skeleton or name in open_:
+            return self._skeleton.get(name)
+        node = self.classes.table.classes[name]
+        bases: list[type] = []
+        for b in node.bases:
+            known = self.names.canonical(b.id) if isinstance(b, ast.Name) else ""
+            source = self.names.stands_for(b)
+            made = self._make(known, open_ | {name}) if known in self.classes.table.classes else _ELSEWHERE.get(source)
+            if made is None and source.startswith("builtins."):
+                made = getattr(builtins, source.removeprefix("builtins."), None)
+            if made is None or node.keywords:
+                return None
+            bases.append(made)
+        try:
+            self._skeleton[name] = type(name, tuple(bases), dict(_members(node)))
+        except TypeError:
+            return None
+        return self._skeleton[name]
+
+    def holds(self, kind: str, name: str, holder: str) -> ast.stmt | None:
+        """The statement by which `holder` gives `kind` what it has under `name`, as Python finds it."""
+        made = self.skeleton.get(kind)
+        found = inspect.getattr_static(made, name, None) if made is not None else None
+        if not isinstance(found, ast.stmt) or found not in self.classes.table.classes[holder].body:
+            return None
+        self._note("member", f"{kind}.{name} is that of {holder}", found)
+        return found
+
+    def method(self, kind: str, name: str, form: str) -> FunctionNode | None:
+        """A function a class has under a name, of the form that its decorators say."""
+        found = self.holds(kind, name, kind)
+        decorators = {"method": [], "property": ["property"], "static": ["staticmethod"], "class": ["classmethod"]}[form]
+        if not isinstance(found, ast.FunctionDef | ast.AsyncFunctionDef):
+            return None
+        told = [ast.unparse(d).rpartition(".")[2] for d in found.decorator_list]
+        return found if told == decorators or (form == "method" and told == ["abstractmethod"]) else None
+
+    def constant(self, kind: str, name: str, value: object) -> bool:
+        made = self.skeleton.get(kind)
+        found = inspect.getattr_static(made, name, None) if made is not None else None
+        if not isinstance(found, ast.Assign | ast.AnnAssign) or not isinstance(found.value, ast.Constant):
+            return False
+        same = type(found.value.value) is type(value) and repr(found.value.value) == repr(value)
+        return same and self._note("constant", f"{kind}.{name} is {value!r}", found)
+
+    def member(self, kind: str, name: str) -> bool:
+        """A member of an enum whose members are all different and which says nothing of comparing."""
+        node = self.classes.table.classes.get(kind)
+        if node is None or [self.names.stands_for(b) for b in node.bases] != ["enum.Enum"]:
+            return False
+        named = _member_names(node)
+        made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
+        has = name in made.__members__ and len(made.__members__) == len(named)
+        values = [ast.dump(s.value) for s in node.body if isinstance(s, ast.Assign) and isinstance(s.value, ast.Constant)]
+        special = any(isinstance(s, ast.FunctionDef) and s.name.startswith("_") for s in node.body)
+        return has and len(set(values)) == len(values) and not special and self._note("member", f"{kind}.{name}", node)
+
+    def fields(self, kind: str) -> list[tuple[str, ast.Constant | None]] | None:
+        found = self.classes.records.fields(kind)
+        if found is not None:
+            self._note("record", f"{kind} holds {', '.join(n for n, _ in found)}", self.classes.table.classes.get(kind))
+        return found
+
+    def is_class(self, name: str) -> bool:
+        builtin = isinstance(getattr(builtins, name, None), type) and self._counted()[name] == 0
+        return (builtin or name in self.skeleton) and self._note("class", f"{name} is a class", None)
+
+    def outcome(self, asked: set[str], are: list[set[str]], are_not: set[str]) -> bool | None:
+        """Whether a value is of one of `asked`: gone through for every class it may be of, those elsewhere included."""
+        known: dict[str, type] = {**self.skeleton}
+        for name in asked.union(are_not, *are):
+            builtin = getattr(builtins, name, None)
+            if name not in known and isinstance(builtin, type) and self._counted()[name] == 0:
+                known[name] = builtin
+        every = asked.union(are_not, *are)
+        outcomes: set[bool] = set()
+        for kind in [*known.values(), *_pairs(known, every, self.classes)]:
+            fits = all(_is_one(kind, kinds, known) for kinds in are) and not _is_one(kind, are_not, known)
+            if fits:
+                outcomes.add(_is_one(kind, asked, known))
+        if not every <= known.keys():
+            return None
+        self._note("classes", f"how {', '.join(sorted(every))} derive from one another", None)
+        return outcomes.pop() if len(outcomes) == 1 else None
+
+
+def _is_one(kind: type, asked: set[str], known: dict[str, type]) -> bool:
+    return any(name in known and issubclass(kind, known[name]) for name in asked)
+
+
+def _pairs(known: dict[str, type], every: set[str], classes: KnownClasses) -> Iterator[type]:
+    """Classes elsewhere that may derive from two of those asked for: not from two that the file holds apart."""
+    names = sorted(every & known.keys())
+    yield type("elsewhere", (), {})
+    for at, one in enumerate(names):
+        for other in names[at + 1 :]:
+            if not (classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other)):
+                try:
+                    yield type("both", (known[one], known[other]), {})
+                except TypeError:
+                    continue
+
+
+def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
+    """What a class body binds, in order: of two bindings of a name the last one counts."""
+    for s in node.body:
+        match s:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                yield name, s
+            case ast.Assign(targets=targets):
+                for n in (n for t in targets for n in ast.walk(t) if isinstance(n, ast.Name)):
+                    yield n.id, s
+            case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
+                yield name, s
+
+
+def _member_names(node: ast.ClassDef) -> list[str]:
+    return [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
+
+
+def _bindings(tree: ast.Module) -> Iterator[str]:
+    """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
+    inside: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
+            inside |= {n for n in ast.walk(node) if n is not node}
+        if isinstance(node, ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp):
+            inside |= {n for g in node.generators for n in ast.walk(g.target)}
+    for node in ast.walk(tree):
+        match node:
+            case ast.Global(names=names):
+                yield from (name for name in names for _ in range(2))
+            case ast.Call(func=ast.Name(id="exec" | "globals")):
+                yield "*"
+        if node in inside:
+            continue
+        match node:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                yield name
+            case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
+                yield name
+            case ast.alias(name=name, asname=asname):
+                yield asname or name.split(".")[0]
+            case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name):
+                yield name
+
+
+def signature_of(node: FunctionNode) -> inspect.Signature:
+    """The parameters of a function as Python binds arguments to them; defaults are their expressions."""
+    spec = node.args
+    kind = inspect.Parameter
+    positional = [*spec.posonlyargs, *spec.args]
+    defaults: list[Any] = [kind.empty] * (len(positional) - len(spec.defaults)) + list(spec.defaults)
+    found = [
+        kind(a.arg, kind.POSITIONAL_ONLY if a in spec.posonlyargs else kind.POSITIONAL_OR_KEYWORD, default=d)
+        for a, d in zip(positional, defaults, strict=True)
+    ]
+    for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True):
+        found.append(kind(a.arg, kind.KEYWORD_ONLY, default=kind.empty if d is None else d))
+    return inspect.Signature(found)
