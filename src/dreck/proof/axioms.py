@@ -11,6 +11,7 @@ import inspect
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 from dreck.model.names.modules import ModuleNames
@@ -47,7 +48,7 @@ class Axioms:
 
     def _counted(self) -> Counter[str]:
         if self._bound is None:
-            self._bound = Counter(_bindings(self.names.tree))
+            self._bound = _counted(self.names.tree)
         return self._bound
 
     def function(self, name: str) -> FunctionNode | None:
@@ -193,31 +194,38 @@ def _member_names(node: ast.ClassDef) -> list[str]:
     return [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
 
 
+@lru_cache(maxsize=16)
+def _counted(tree: ast.Module) -> Counter[str]:
+    return Counter(_bindings(tree))
+
+
 def _bindings(tree: ast.Module) -> Iterator[str]:
     """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
-    inside: set[ast.AST] = set()
-    for node in ast.walk(tree):
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
-            inside |= {n for n in ast.walk(node) if n is not node}
-        if isinstance(node, ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp):
-            inside |= {n for g in node.generators for n in ast.walk(g.target)}
-    for node in ast.walk(tree):
+    pending: list[tuple[ast.AST, bool]] = [(tree, False)]
+    while pending:
+        node, shut = pending.pop()
         match node:
             case ast.Global(names=names):
                 yield from (name for name in names for _ in range(2))
             case ast.Call(func=ast.Name(id="exec" | "globals")):
                 yield "*"
-        if node in inside:
-            continue
-        match node:
-            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
-                yield name
-            case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
-                yield name
-            case ast.alias(name=name, asname=asname):
-                yield asname or name.split(".")[0]
-            case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name):
-                yield name
+        if not shut:
+            yield from _bound_at(node)
+        inner = shut or isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef)
+        target = node.target if isinstance(node, ast.comprehension) else None
+        pending += [(child, inner or child is target) for child in ast.iter_child_nodes(node)]
+
+
+def _bound_at(node: ast.AST) -> Iterator[str]:
+    match node:
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            yield name
+        case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
+            yield name
+        case ast.alias(name=name, asname=asname):
+            yield asname or name.split(".")[0]
+        case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name):
+            yield name
 
 
 def signature_of(node: FunctionNode) -> inspect.Signature:

@@ -8,6 +8,7 @@ says it needs, and holds elsewhere only for values made alike wherever their mak
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from dreck.model.ir.graph import Node
 from dreck.model.ir.lowering import Unsupported, lower
@@ -69,9 +70,9 @@ class Checker:
             return str(error)
         return ""
 
-    def _need(self, holds: bool, what: str) -> None:
+    def _need(self, holds: bool, what: str, *about: object) -> None:
         if not holds:
-            raise Refused(what)
+            raise Refused(what.format(*about))
 
     # --- lemmas ------------------------------------------------------------------------------------
 
@@ -97,7 +98,7 @@ class Checker:
         allowed = {term for what, term, _ in lemma.needed if what in ("shape", "kinds", "one object", "very")}
         for term in self.acts.looked & begun:
             if term.op not in _FIXED and term.op != "symbol" and not (term.op == "param" and not self.acts.kinds(term)):
-                self._need(term in allowed, f"a lemma looked at {term}")
+                self._need(term in allowed, "a lemma looked at {}", term)
         self.acts.looked = outer
 
     def _split(self, state: State, step: Split, loops: Mapping[int, None]) -> None:
@@ -111,7 +112,7 @@ class Checker:
         self._settle(state)
         head = step.head
         self._need(all(side.node.op is Op.HEAD for side in state.sides), "a loop that is not at its head")
-        around = {side.node for number in loops for side in self._opened(number).head.sides}
+        around = frozenset(side.node for number in loops for side in self._opened(number).head.sides)
         self._need(all(_writes_all(side.node, around) for side in state.sides), "a loop changes more than it says")
         self._kind_of(state, step)
         inner = state.copy()
@@ -144,7 +145,7 @@ class Checker:
                     continue
                 now = self._at(state, side.which, name)
                 before = self._at(step.head, side.which, name)
-                self._need(now.op in ("const", "unbound") and now is before, f"{name} changes in a loop")
+                self._need(now.op in ("const", "unbound") and now is before, "{} changes in a loop", name)
 
     def _at(self, state: State, which: int, name: str) -> Term:
         return state.sides[which].store.get(name, self.acts.arena.unbound)
@@ -166,8 +167,8 @@ class Checker:
                     self._met(state, entry, loops)
                 case Alone(which=which, event=event):
                     side = state.sides[which]
-                    self._need(self.acts.does(state, side, self._vals(side), event), f"not what it does: {event.key}")
-                    self._need(self.acts.is_harmless(state, side, event), f"not harmless alone: {event.key}")
+                    self._need(self.acts.does(state, side, self._vals(side), event), "not what it does: {}", event.key)
+                    self._need(self.acts.is_harmless(state, side, event), "not harmless alone: {}", event.key)
                     self._carried_out(state, (side,), (event,), None)
                 case Followed(which=which, event=event):
                     self._followed(state, state.sides[which], event)
@@ -218,9 +219,9 @@ class Checker:
         self._need(same and old.answer is new.answer, "not the same code")
         for name in old.node.live:
             one, other = old.store.get(name), new.store.get(name)
-            self._need(one is other, f"{name} is not the same")
+            self._need(one is other, "{} is not the same", name)
             if self.by_identity and one is not None:
-                self._need(one.op == "const" or self.acts.is_object(one), f"{name} may be two objects")
+                self._need(one.op == "const" or self.acts.is_object(one), "{} may be two objects", name)
 
     def _settle(self, state: State) -> None:
         """Followed functions are left where they end."""
@@ -254,7 +255,7 @@ class Checker:
         node, vals = side.node, self._vals(side)
         match result:
             case Gives(value=value):
-                self._need(self.acts.gives(state, side, vals, value), f"{node.op} does not give {value}")
+                self._need(self.acts.gives(state, side, vals, value), "{} does not give {}", node.op, value)
                 if node.op is Op.GLOBAL and value is not None and value.op == "gvar":
                     state.done.add(value)
                 if node.dest is not None and value is not None:
@@ -262,7 +263,7 @@ class Checker:
                 side.answer, side.node = None, node.succs[0]
             case Goes(outcome=outcome):
                 self._need(node.op is Op.BRANCH, "a test that is none")
-                self._need(self.acts.goes(state, side, vals[0], outcome), f"{vals[0]} is not known to be {outcome}")
+                self._need(self.acts.goes(state, side, vals[0], outcome), "{} is not known to be {}", vals[0], outcome)
                 side.answer, side.node = None, node.succs[0 if outcome else 1]
             case Throws(error=error):
                 unbound = node.op is Op.BOUND and vals[0] is self.acts.arena.unbound
@@ -277,8 +278,8 @@ class Checker:
         old, new = met.old, met.new
         for side, event in zip(state.sides, (old, new), strict=True):
             self._need(not event.unmet, "an act that cannot be met")
-            self._need(self.acts.does(state, side, self._vals(side), event), f"not what it does: {event.key}")
-        self._need(self._same_key(state, old.key, new.key), f"not the same: {old.key}, {new.key}")
+            self._need(self.acts.does(state, side, self._vals(side), event), "not what it does: {}", event.key)
+        self._need(self._same_key(state, old.key, new.key), "not the same: {}, {}", old.key, new.key)
         self._need((old.once, old.ends, old.stays) == (new.once, new.ends, new.stays), "two kinds of acts")
         if old.raises:
             self._need(self._same(state, *(s.in_flight() for s in state.sides)), "another exception in flight")
@@ -331,7 +332,7 @@ class Checker:
             side.answer = None
             if own.once and value is not None and node.op is not Op.HASHED and node.op is not Op.BOUND:
                 self.acts.again = False
-                self._need(self.acts.gives(state, side, vals, value), f"{node.op} does not come to {value}")
+                self._need(self.acts.gives(state, side, vals, value), "{} does not come to {}", node.op, value)
                 self.acts.again = True
             if own.real_bool and value is not None and not own.once:
                 value = self.acts.make("bool", value, True)
@@ -374,7 +375,7 @@ class Checker:
     # --- followed functions ------------------------------------------------------------------------
 
     def _followed(self, state: State, side: Side, event: Event) -> None:
-        self._need(self.acts.does(state, side, self._vals(side), event), f"not what it does: {event.key}")
+        self._need(self.acts.does(state, side, self._vals(side), event), "not what it does: {}", event.key)
         node, given, shape, lazily = self._callee(side, event.key)
         spec = signature_of(node)
         positional, keywords = shape
@@ -417,7 +418,7 @@ class Checker:
             case "attr":
                 node = self._own_method(side, function)
                 given, shape = [function.args[0], *given], (("", *shape[0]), shape[1])
-        self._need(node is not None, f"not known what {function} is")
+        self._need(node is not None, "not known what {} is", function)
         assert node is not None
         return node, given, shape, lazily
 
@@ -453,9 +454,9 @@ class Checker:
             self._need(renamed.get(term, found) is found, "a value made in another way")
             match what:
                 case "fact":
-                    self._need(here.facts.known.get(found) is known, f"not known here: {found}")
+                    self._need(here.facts.known.get(found) is known, "not known here: {}", found)
                 case "done":
-                    self._need(found in here.done or found in here.lasting, f"not done here: {found}")
+                    self._need(found in here.done or found in here.lasting, "not done here: {}", found)
                 case "kinds":
                     kinds = self.acts.kinds(found)
                     self._need(bool(kinds) and isinstance(known, frozenset) and kinds <= known, "of another type")
@@ -488,7 +489,8 @@ def _values(checker: Checker, state: State) -> list[Term]:
     return found
 
 
-def _writes_all(head: Node, around: set[Node]) -> bool:
+@lru_cache(maxsize=256)
+def _writes_all(head: Node, around: frozenset[Node]) -> bool:
     """Whether every register written on the way round a loop and read at its head is among those it may change.
 
     `around` are the heads of the loops it stands in: there a way round it ends.

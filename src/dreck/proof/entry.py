@@ -2,11 +2,9 @@
 
 import ast
 import sys
-from collections import Counter
 from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
 from contextlib import contextmanager
-from functools import lru_cache
 
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.lowering import Unsupported, lower
@@ -20,8 +18,8 @@ from dreck.proof.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep import LockStep, Parted
-from dreck.proof.private import has_private
 from dreck.proof.prover import Prover
+from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
@@ -94,11 +92,12 @@ def _refused(old: Subject, new: Subject) -> str:
     """Why there is no use in trying."""
     if _header(old.node) != _header(new.node):
         return "their signatures or decorators differ"
-    if old.home != new.home and (has_private(old.node) or has_private(new.node)):
+    both = (spoken_in(old.node), spoken_in(new.node))
+    if old.home != new.home and any(s.private for s in both):
         return "private names (`__…`) mean other things in another class"
-    if old.home != new.home and any(_asks_its_class(s.node) for s in (old, new)):
+    if old.home != new.home and any(s.asks_class for s in both):
         return "`super()` means another thing in another class"
-    if "__class__" in _spoken(old.node)[1] | _spoken(new.node)[1] and any(map(_changes_class, (old.node, new.node))):
+    if any("__class__" in s.attributes for s in both) and any(s.sets_class for s in both):
         return "it changes the class of an object"
     if scope_of(old.node).is_generator != scope_of(new.node).is_generator:
         return "one of them is a generator, the other is not"
@@ -107,15 +106,13 @@ def _refused(old: Subject, new: Subject) -> str:
 
 def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -> Prover:
     names = (old.names, new.names)
-    spoken = (_spoken(old.node)[1], _spoken(new.node)[1])
+    mine, theirs = spoken_in(old.node).attributes, spoken_in(new.node).attributes
     classes = (
-        KnownClasses(names[0], names[1], spoken[0] - spoken[1]),
-        KnownClasses(names[1], names[0], spoken[1] - spoken[0]),
+        KnownClasses(names[0], names[1], frozenset(mine.keys() - theirs.keys())),
+        KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys())),
     )
     annotated = annotated_kinds(old.node, *names) if ANNOTATIONS in allowed else {}
-    read = [_attributes_read(node) for node in (old.node, new.node)]
-    most = {name: max(count[name] for count in read) for name in {*read[0], *read[1]}}
-    return Prover(arena, names, classes, allowed, annotated, most)
+    return Prover(arena, names, classes, allowed, annotated, mine | theirs)
 
 
 def _first(p: Prover, old: Subject, new: Subject, entries: tuple[Node, Node]) -> State:
@@ -146,7 +143,7 @@ def _given(p: Prover, old: Subject, new: Subject) -> Facts:
 
 def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
     """Constants both functions name, and both modules make alike: they need not be unfolded."""
-    shared = _spoken(old.node)[0] & _spoken(new.node)[0]
+    shared = frozenset(spoken_in(old.node).constants & spoken_in(new.node).constants)
     if old.names is new.names:
         return shared
     found = set()
@@ -171,34 +168,17 @@ def _deep_recursion() -> Iterator[None]:
         sys.setrecursionlimit(before)
 
 
-def _changes_class(node: FunctionNode) -> bool:
-    stored = (n for n in ast.walk(node) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
-    return any(n.attr == "__class__" for n in stored)
-
-
-def _asks_its_class(node: FunctionNode) -> bool:
-    return any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in ast.walk(node))
-
-
-@lru_cache(maxsize=64)
-def _attributes_read(node: FunctionNode) -> Counter[str]:
-    return Counter(n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute))
-
-
 def _by_identity(subject: Subject, kin: KnownClasses) -> bool:
     """Whether it asks whether two values are one object where no side is surely an object that stands by itself."""
+    spoken = spoken_in(subject.node)
     local = scope_of(subject.node).local | subject.enclosing
-    for n in ast.walk(subject.node):
-        match n:
-            case ast.Compare(left=left, ops=ops, comparators=comparators):
-                sides = [left, *comparators]
-                for op, pair in zip(ops, zip(sides, comparators, strict=False), strict=True):
-                    plain = any(_stands_by_itself(e, subject, local, kin) for e in pair)
-                    if isinstance(op, ast.Is | ast.IsNot) and not plain:
-                        return True
-            case ast.Name(id="id"):
+    for n in spoken.identity:
+        sides = [n.left, *n.comparators]
+        for op, pair in zip(n.ops, zip(sides, n.comparators, strict=False), strict=True):
+            plain = any(_stands_by_itself(e, subject, local, kin) for e in pair)
+            if isinstance(op, ast.Is | ast.IsNot) and not plain:
                 return True
-    return False
+    return spoken.takes_id
 
 
 def _stands_by_itself(e: ast.expr, subject: Subject, local: AbstractSet[str], kin: KnownClasses) -> bool:
@@ -211,18 +191,3 @@ def _stands_by_itself(e: ast.expr, subject: Subject, local: AbstractSet[str], ki
         case ast.Attribute(value=ast.Name(id=kind), attr=name):
             return kind not in local and kin.enums.member(subject.names.canonical(kind), name) is not None
     return False
-
-
-@lru_cache(maxsize=64)
-def _spoken(node: FunctionNode) -> tuple[frozenset[str], frozenset[str]]:
-    """The names in capitals and the attributes a function speaks of."""
-    names: set[str] = set()
-    attributes: set[str] = set()
-    for n in ast.walk(node):
-        match n:
-            case ast.Name(id=name):
-                if name.strip("_").isupper():
-                    names.add(name)
-            case ast.Attribute(attr=name):
-                attributes.add(name)
-    return frozenset(names), frozenset(attributes)

@@ -10,6 +10,7 @@ from dreck.model.names.scopes import param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
 from dreck.proof.rules.attributes import own_method
+from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Event
 from dreck.source.functions import FunctionNode
 
@@ -90,11 +91,10 @@ def can_be_followed(node: FunctionNode, function: Term) -> bool:
     if scope_of(node).captured:
         return False
     foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
-    for n in ast.walk(node):
-        if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
-            return False
-        if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
-            return False
+    if spoken_in(node).asks_class:
+        return False
+    if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in ast.walk(node)):
+        return False
     return not (isinstance(node, ast.AsyncFunctionDef) and scope_of(node).is_generator)
 
 

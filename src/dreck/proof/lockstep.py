@@ -28,11 +28,11 @@ from dreck.proof.certificate import (
     Used,
 )  # fmt: skip
 from dreck.proof.following import callee_of
-from dreck.proof.private import has_private
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import value_of
 from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.rules.every import result_of
+from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told
 from dreck.proof.subject import Subject
 
@@ -304,7 +304,7 @@ class LockStep:
         if callee is None or len(side.frames) >= _DEEPEST:
             return False
         subject = self.subjects[side.which]
-        if has_private(callee.node) and not (callee.home and callee.home == subject.home):
+        if spoken_in(callee.node).private and not (callee.home and callee.home == subject.home):
             return False
         try:
             entry = lower(callee.node, subject.names, self.p.arena, kept=self.kept)

@@ -8,6 +8,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from dreck.model.names.nodes import every_node
 from dreck.source.functions import blocks_of
 
 _OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
@@ -150,8 +151,8 @@ _NAMESPACES = frozenset({"globals", "exec", "locals", "vars"})
 def _note_hidden(tree: ast.Module, found: Bindings) -> None:
     """`global` statements, and code that reaches the namespace as a dict."""
     reading: set[ast.AST] = set()
-    inside: set[ast.AST] = set()
-    for node in ast.walk(tree):
+    functions: list[ast.AST] = []
+    for node in every_node(tree):
         match node:
             case ast.Global(names=names):
                 found.rebound.update(names)
@@ -163,9 +164,12 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
                 if args:
                     reading.add(used)
             case ast.FunctionDef() | ast.AsyncFunctionDef():
-                inside.update(n for n in ast.walk(node) if isinstance(n, ast.Name) and n.id in ("locals", "vars"))
+                functions.append(node)
             case ast.Attribute(attr="modules") | ast.ImportFrom(module="sys", names=[*_, ast.alias(name="modules")]):
                 found.dynamic = True
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Name) and node.id in _NAMESPACES and node not in reading and node not in inside:
-            found.dynamic = True
+    named = [n for n in every_node(tree) if isinstance(n, ast.Name) and n.id in _NAMESPACES and n not in reading]
+    if not named or found.dynamic:
+        return
+    # In a function `locals()` and `vars()` are its own names.
+    inside = {n for f in functions for n in ast.walk(f) if isinstance(n, ast.Name) and n.id in ("locals", "vars")}
+    found.dynamic = any(n not in inside for n in named)

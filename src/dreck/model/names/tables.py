@@ -4,6 +4,8 @@ import ast
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from dreck.model.names.nodes import every_node
+
 MOST_ROWS = 64
 _READING = frozenset({"get", "keys", "values", "items", "index", "count", "copy"})
 
@@ -101,7 +103,7 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     stored: dict[str, int] = {}
     changed: set[str] = set()
     safe: set[ast.AST] = set()
-    for node in ast.walk(tree):
+    for node in every_node(tree):
         match node:
             case ast.Subscript(value=ast.Name(id=name) as used, ctx=ast.Load()) if name in names:
                 safe.add(used)
@@ -120,7 +122,7 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
             case ast.Name(id=name, ctx=ast.Store() | ast.Del()) if name in names:
                 stored[name] = stored.get(name, 0) + 1
     open_to_change = {name for name, e in names.items() if not isinstance(e, ast.Constant | ast.UnaryOp | ast.Tuple)}
-    for node in ast.walk(tree):
+    for node in every_node(tree):
         if isinstance(node, ast.Name) and node.id in open_to_change and node not in safe:
             changed.update([node.id] if isinstance(node.ctx, ast.Load) else [])
     return {name for name in names if name in changed or stored.get(name, 0) > 1}

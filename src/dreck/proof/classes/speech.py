@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 
 _SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
 
@@ -32,7 +33,7 @@ class Speech:
 def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
     names: set[str] = set()
     stored: set[str] = set()
-    for node in ast.walk(tree):
+    for node in every_node(tree):
         match node:
             case ast.Attribute(attr=attr, ctx=ctx):
                 names.add(attr)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
 
 ANY = "*"
@@ -39,10 +40,11 @@ class TakenBack:
         return name in self.attributes or ANY in self.attributes
 
 
+@lru_cache(maxsize=16)
 def taken_back_by(names: ModuleNames) -> TakenBack:
     """What the classes of a module and of the files linked with it take back, wherever these stand."""
     trees = (names.tree, *getattr(names, "trees", ()))
-    return _joined(_by_class(n, names) for tree in trees for n in ast.walk(tree) if isinstance(n, ast.ClassDef))
+    return _joined(_by_class(n, names) for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef))
 
 
 def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:

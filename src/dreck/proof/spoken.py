@@ -1,0 +1,68 @@
+"""What a function speaks of, found in one walk: attributes, constants, classes of its own, identity."""
+
+import ast
+from collections import Counter
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from dreck.source.functions import FunctionNode
+
+
+@dataclass(slots=True)
+class Spoken:
+    """`constants` are names in capitals, `attributes` how often each is named.
+
+    `private`: a name that means another thing in another class (`__x`; language reference, 6.2.1). `asks_class`: it
+    names `super` or `__class__`. `sets_class`: it changes the class of an object. `identity`: its comparisons by
+    `is`, `takes_id` whether it names `id`.
+    """
+
+    constants: set[str] = field(default_factory=set)
+    attributes: Counter[str] = field(default_factory=Counter)
+    private: bool = False
+    asks_class: bool = False
+    sets_class: bool = False
+    takes_id: bool = False
+    identity: list[ast.Compare] = field(default_factory=list)
+
+
+@lru_cache(maxsize=256)
+def spoken_in(node: FunctionNode) -> Spoken:
+    found = Spoken()
+    pending: list[ast.AST] = [node]
+    while pending:
+        n = pending.pop()
+        kind = type(n)
+        if kind is ast.Name:
+            _note_name(n.id, found)  # type: ignore[attr-defined]
+            continue
+        if kind is ast.Attribute:
+            word: str = n.attr  # type: ignore[attr-defined]
+            found.attributes[word] += 1
+            found.private |= _is_private(word)
+            found.sets_class |= word == "__class__" and not isinstance(n.ctx, ast.Load)  # type: ignore[attr-defined]
+        elif kind is ast.Compare:
+            if any(isinstance(op, ast.Is | ast.IsNot) for op in n.ops):  # type: ignore[attr-defined]
+                found.identity.append(n)  # type: ignore[arg-type]
+        elif kind in (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef):
+            found.private |= _is_private(n.name)  # type: ignore[attr-defined]
+        for name in n._fields:
+            value = getattr(n, name, None)
+            if type(value) is list:
+                pending += [item for item in value if isinstance(item, ast.AST)]
+            elif isinstance(value, ast.AST) and value._fields:
+                pending.append(value)
+    return found
+
+
+def _note_name(name: str, found: Spoken) -> None:
+    if name.strip("_").isupper():
+        found.constants.add(name)
+    if name.startswith("__"):
+        found.private |= _is_private(name)
+    found.asks_class |= name in ("super", "__class__")
+    found.takes_id |= name == "id"
+
+
+def _is_private(word: str) -> bool:
+    return word.startswith("__") and not word.endswith("__")
