@@ -11,10 +11,10 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.proof.annotations import annotated_classes, annotated_kinds
 from dreck.proof.assumptions import ANNOTATIONS, FAMILIES
-from dreck.proof.axioms import Axioms
+from dreck.proof.checking.axioms import Axioms
 from dreck.proof.certificate import Certificate
-from dreck.proof.checked_acts import CheckedActs
-from dreck.proof.checker import Checker
+from dreck.proof.checking.acts import CheckedActs
+from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep import LockStep, Parted

@@ -13,7 +13,7 @@ from dreck.proof.state import Event, Gives, Result, Side, State
 from dreck.proof.table import TABLE
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class At:
     """A side at a node, with all that a rule may ask."""
 

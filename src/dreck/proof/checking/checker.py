@@ -2,7 +2,7 @@
 
 It shares with the prover the graph, the terms and the records of where a proof is, and nothing else: what an act may
 do, when two acts are the same, what follows from what is known, and how classes derive from one another it works out
-by itself, in its own way (`checked_acts`, `entailment`, `axioms`). A lemma is gone over with no more known than it
+by itself, in its own way (`values`, `tests`, `acts`, `entailment`, `axioms`). A lemma is gone over with no more known than it
 says it needs, and holds elsewhere only for values made alike wherever their making was looked at.
 """
 
@@ -14,7 +14,7 @@ from dreck.model.ir.graph import Node
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.axioms import signature_of
+from dreck.proof.checking.axioms import signature_of
 from dreck.proof.certificate import (
     Alone,
     Back,
@@ -30,7 +30,7 @@ from dreck.proof.certificate import (
     Stepped,
     Used,
 )  # fmt: skip
-from dreck.proof.checked_acts import CheckedActs
+from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.proof.subject import Subject

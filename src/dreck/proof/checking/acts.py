@@ -14,8 +14,8 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ORDER
-from dreck.proof.axioms import Axioms
-from dreck.proof.entailment import follows
+from dreck.proof.checking.axioms import Axioms
+from dreck.proof.checking.entailment import follows
 from dreck.proof.state import Event, Side, State
 
 _SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}

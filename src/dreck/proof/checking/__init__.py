@@ -1,0 +1,1 @@
+"""Checking: going over a proof without any rule of the prover."""
