@@ -19,6 +19,7 @@ test: $(VENV)/.installed
 lint: $(VENV)/.installed
 	$(BIN)/ruff check src tests examples benchmarks
 	$(BIN)/mypy
+	@find src/dreck/proof -name '*.py' | xargs cat | grep -cvE '^\s*(#|$$)' | sed 's/$$/ lines in proof, which has to be right for a `proved` to be right/'
 
 bench: $(VENV)/.installed
 	$(BIN)/python -m benchmarks

@@ -11,13 +11,14 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.proof.annotations import annotated_classes, annotated_kinds
 from dreck.proof.assumptions import ANNOTATIONS, FAMILIES
-from dreck.proof.checking.axioms import Axioms
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
+from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
-from dreck.proof.lockstep import LockStep, Parted
+from dreck.proof.lockstep import LockStep
+from dreck.proof.parted import Parted
 from dreck.proof.prover import Prover
 from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Side, State
@@ -54,7 +55,13 @@ def prove(
                 lower(new.node, new.names, arena, new.enclosing, kept),
             )
             p = _prover(old, new, allowed, arena)
-            run = LockStep(p, (old, new), budget, kept, any(_by_identity(s, kin) for s, kin in zip((old, new), p.classes, strict=True)))
+            run = LockStep(
+                p,
+                (old, new),
+                budget,
+                kept,
+                any(_by_identity(s, kin) for s, kin in zip((old, new), p.classes, strict=True)),
+            )
             if entries[0] is entries[1]:
                 p.globals |= names_read(old.node)
                 return Proof(True, globals=frozenset(p.globals))

@@ -5,7 +5,6 @@ same event with the same values in the same order. An undecided test splits the 
 branches. What is not proved is `unsettled`, never wrong.
 """
 
-import ast
 from dataclasses import dataclass, field
 
 from dreck.model.ir.lowering import Unsupported, lower
@@ -28,12 +27,13 @@ from dreck.proof.certificate import (
     Used,
 )  # fmt: skip
 from dreck.proof.following import callee_of
+from dreck.proof.parted import Parted
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import value_of
 from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.rules.every import result_of
 from dreck.proof.spoken import spoken_in
-from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told
+from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told, told_both_ways
 from dreck.proof.subject import Subject
 
 _MOST_ROUNDS = 2
@@ -42,18 +42,9 @@ _DEEPEST = 5
 """So many functions are followed into one another."""
 
 
-class Parted(Exception):
-    """The two sides cannot be shown to go on alike."""
-
-    def __init__(self, reason: str, path: tuple[str, ...]) -> None:
-        super().__init__(reason)
-        self.reason = reason
-        self.path = path
-
-
 @dataclass(slots=True)
 class LockStep:
-    """One proof. `budget` is in nodes carried out; `by_identity`: one of the functions asks whether values are one object."""
+    """One proof. `budget` is in nodes carried out; `by_identity`: a function asks whether values are one object."""
 
     p: Prover
     subjects: tuple[Subject, Subject]
@@ -67,8 +58,6 @@ class LockStep:
     path: list[str] = field(default_factory=list)
     log: Log = field(default_factory=list)
     lemmas: dict[int, Lemma] = field(default_factory=dict)
-
-    # --- one path ----------------------------------------------------------------------------------
 
     def explore(self, state: State) -> None:
         """Runs both sides to their exits along every path from `state`, or raises Parted."""
@@ -323,7 +312,7 @@ class LockStep:
         entry, start = state.copy(), len(self.p.trail)
         if block.test in state.done or block.test in state.lasting:
             self.p.trail.append(("done", block.test, True))
-        texts = _told_both_ways(block)
+        texts = told_both_ways(block)
         yes = state.copy()
         yes.facts.assume(block.test, True)
         first = self._explored(yes, texts[not block.wanted])
@@ -399,8 +388,6 @@ class LockStep:
             self.visited[pair].pop()
         del self.visits[mark:]
 
-    # --- values ------------------------------------------------------------------------------------
-
     def _equal(self, state: State, left: Term | None, right: Term | None) -> bool:
         if left is right:
             return True
@@ -410,13 +397,3 @@ class LockStep:
 
     def _parted(self, old: Block, new: Block) -> Parted:
         return Parted(f"the old one {told(old)}, the new one {told(new)}", tuple(self.path))
-
-
-def _told_both_ways(block: Asks) -> tuple[str, str]:
-    """The test as people read it: when it is true, when it is not."""
-    try:
-        code = ast.unparse(block.source) if block.source is not None else "a test"
-    except Exception:
-        code = "a test"
-    plain = code.isidentifier() or isinstance(block.source, ast.Attribute | ast.Call | ast.Subscript)
-    return code, f"not {code}" if plain else f"not ({code})"

@@ -92,7 +92,9 @@ def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
         case ast.Expr(value=ast.Constant()) | ast.AnnAssign(value=None):
             return False
         case ast.Assign(targets=targets):
-            if not all(isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in ast.walk(t)):
+            if not all(
+                isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in ast.walk(t)
+            ):
                 return True
         case ast.AnnAssign(target=target):
             if not isinstance(target, ast.Name):

@@ -221,9 +221,7 @@ class Prover:
         if test in self.turned and test in self.straight:
             self.note(ORDER)
 
-    def _note_order_of(
-        self, test: Term, outcome: bool, facts: Iterable[Term], state: State, typed: bool
-    ) -> None:
+    def _note_order_of(self, test: Term, outcome: bool, facts: Iterable[Term], state: State, typed: bool) -> None:
         if typed:
             return
         if test in self.turned and not outcome:

@@ -36,8 +36,7 @@ class Side:
     answer: Term | None = None
 
     def copy(self) -> "Side":
-        twin = Side(self.which, self.node, dict(self.store), self.handled, self.frames, self.came_from, self.answer)
-        return twin
+        return Side(self.which, self.node, dict(self.store), self.handled, self.frames, self.came_from, self.answer)
 
     def in_flight(self) -> Term:
         """The exception being handled where the side is."""
@@ -127,10 +126,11 @@ class Asks:
 class Event:
     """An act that both sides have to come to.
 
-    `key` says what is done with which values, `result` what comes of it if that is known beforehand. `harmless`
-    names the assumption under which it may be done by one side alone, `keeps` the one under which time does not
-    move; `real_bool`: what comes of it surely is True or False; `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `written` tells how
-    a comparison is spelt. `unmet`: nothing on the other side can be the same.
+    `key` says what is done with which values, `result` what comes of it if that is known beforehand. `harmless` names
+    the assumption under which it may be done by one side alone, `keeps` the one under which time does not move.
+    `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `stays`: the side remains at
+    its node, with an answer. `real_bool`: what comes of it surely is True or False. `ends`: an iterator may have no
+    more. `written` tells how a comparison is spelt. `unmet`: nothing on the other side can be the same.
     """
 
     key: Term
@@ -176,3 +176,13 @@ def told(block: Block) -> str:
         except Exception:
             code = ""
     return f"comes to `{code}`" if code else f"comes to an act ({block.key.op})"
+
+
+def told_both_ways(block: Asks) -> tuple[str, str]:
+    """The test as people read it: when it is true, when it is not."""
+    try:
+        code = ast.unparse(block.source) if block.source is not None else "a test"
+    except Exception:
+        code = "a test"
+    plain = code.isidentifier() or isinstance(block.source, ast.Attribute | ast.Call | ast.Subscript)
+    return code, f"not {code}" if plain else f"not ({code})"

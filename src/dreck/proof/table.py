@@ -120,7 +120,10 @@ TABLE: dict[Op, Row] = {
 
 def as_markdown() -> str:
     """The table as it stands in docs/evidence.md."""
-    lines = ["| operation | reads | may change | may raise | moves time | harmless under | source |", "| --- |" + " --- |" * 6]
+    lines = [
+        "| operation | reads | may change | may raise | moves time | harmless under | source |",
+        "| --- |" + " --- |" * 6,
+    ]
     for op, row in TABLE.items():
         told = ("yes" if row.raises else "no", "yes" if row.moves_time else "no")
         harmless = f"`{row.harmless}`" if row.harmless else "—"

@@ -2,13 +2,14 @@
 
 import ast
 import copy
-from collections.abc import Callable, Iterator, Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
-from dreck.model.ir.graph import Arena, Node, Operand
+from dreck.model.ir.closures import Renaming, makes_only
+from dreck.model.ir.graph import Node, Operand
+from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
-from dreck.model.names.modules import ModuleNames
-from dreck.model.names.scopes import FunctionScope, names_bound_inside, names_read, walrus_targets
+from dreck.model.names.scopes import names_bound_inside, names_read, walrus_targets
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -19,109 +20,12 @@ _MAX_DEPTH = 150
 _MAY_READ_A_TABLE = (ast.Name, ast.Subscript, ast.Call, ast.Compare, ast.Attribute)
 
 
-class Unsupported(Exception):
-    """The code cannot be accounted for statement by statement; the message says why."""
-
-
-class Expressions:
+class Expressions(Naming):
     """Expression lowering. Every method takes the node that comes after and returns the node to begin at."""
-
-    def __init__(
-        self,
-        arena: Arena,
-        scope: FunctionScope,
-        names: ModuleNames,
-        enclosing: frozenset[str],
-        kept: frozenset[str] = frozenset(),
-        first: str | None = None,
-    ) -> None:
-        """`first` is the function's first parameter, of which `super()` makes use."""
-        self.first = first
-        self.arena = arena
-        self.scope = scope
-        self.names = names
-        self.enclosing = enclosing
-        self.kept = kept
 
     def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
         """What reads a constant table as the tests it stands for; None for everything else."""
         return None
-
-    def act(
-        self,
-        op: Op,
-        payload: Any,
-        operands: tuple[Operand, ...],
-        dest: str | None,
-        nxt: Node,
-        ctx: "Context",
-        source: ast.AST | None = None,
-    ) -> Node:
-        """An act that may raise."""
-        return self.arena.node(op, payload, operands, dest, (nxt,), ctx.exc, source, ctx.handled)
-
-    def branch(self, register: Operand, yes: Node, no: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
-        """A test of the truth of what a register holds."""
-        return self.arena.node(Op.BRANCH, None, (register,), None, (yes, no), ctx.exc, source, ctx.handled)
-
-    # --- names -------------------------------------------------------------------------------------
-
-    def is_plain(self, name: str) -> bool:
-        """Whether assigning `name` only changes a register nobody else can see."""
-        return name in self.scope.local and name not in self.scope.captured
-
-    def meanings(self, e: ast.AST) -> tuple[Any, ...]:
-        """How each name in `e` is meant here: the same code is another act where a name is no local any more."""
-        scope = self.scope
-        sets = (scope.local, scope.params, scope.captured, scope.shared, scope.deleted, self.enclosing)
-        outer = (scope.declared_global, scope.declared_nonlocal)
-        told = [
-            (name, *(name in names for names in (*sets, *outer)), self.names.kind(name), self.names.canonical(name))
-            for name in sorted(names_read(e))
-        ]
-        return (scope.has_walrus, *told, *self.unfolded_in(e))
-
-    def unfolded_in(self, e: ast.AST) -> Iterator[str]:
-        """The constant tables that code in `e` is unfolded by: with another table it is other code."""
-        seen: set[str] = set()
-        pending = [e]
-        while pending:
-            for name in sorted(names_read(pending.pop()) - seen):
-                seen.add(name)
-                table = self.names.tables.get(name) if name.strip("_").isupper() and name not in self.kept else None
-                if table is not None:
-                    yield f"{name} {ast.dump(table)}"
-                    pending.append(table)
-
-    def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
-        if name in self.scope.shared:
-            return self.act(Op.CELL, name, (), dest, nxt, ctx, source)
-        if name in self.scope.local:
-            move = self.arena.node(Op.MOVE, None, (name,), dest, (nxt,)) if dest != name else nxt
-            return self._bound(name, move, ctx)
-        if name in self.scope.declared_nonlocal or (name in self.enclosing and name not in self.scope.declared_global):
-            return self.act(Op.FREE, name, (), dest, nxt, ctx, source)
-        kind = "varying" if name in self.scope.declared_global else self.names.kind(name)
-        meant = self.names.canonical(name) if kind == "stable" else name
-        return self.act(Op.GLOBAL, (kind, meant), (), dest, nxt, ctx, source)
-
-    def _bound(self, name: str, nxt: Node, ctx: "Context") -> Node:
-        if name in self.scope.params and name not in self.scope.deleted:
-            return nxt
-        return self.arena.node(Op.BOUND, name, (name,), None, (nxt,), ctx.exc, None, ctx.handled)
-
-    def store(self, name: str, register: Operand, nxt: Node, ctx: "Context") -> Node:
-        if name in self.scope.declared_global:
-            return self.act(Op.SET_GLOBAL, name, (register,), None, nxt, ctx)
-        if name in self.scope.declared_nonlocal:
-            return self.act(Op.SET_FREE, name, (register,), None, nxt, ctx)
-        if name in self.scope.captured:
-            seen = self.arena.node(Op.MOVE, None, (register,), name, (nxt,))
-            return self.act(Op.SET_CELL, name, (register,), None, seen, ctx)
-        return self.arena.node(Op.MOVE, None, (register,), name, (nxt,))
-
-    def unbind(self, name: str, nxt: Node, ctx: "Context") -> Node:
-        return self.store(name, self.arena.unbound, nxt, ctx)
 
     # --- targets -----------------------------------------------------------------------------------
 
@@ -131,7 +35,10 @@ class Expressions:
                 return self.store(name, register, nxt, ctx)
             case ast.Attribute(value=base, attr=attr):
                 return self.operands(
-                    [base], ctx, depth, lambda f: self.act(Op.SET_ATTRIBUTE, attr, (*f, register), None, nxt, ctx, target)
+                    [base],
+                    ctx,
+                    depth,
+                    lambda f: self.act(Op.SET_ATTRIBUTE, attr, (*f, register), None, nxt, ctx, target),
                 )
             case ast.Subscript(value=base, slice=index):
                 return self.operands(
@@ -160,9 +67,13 @@ class Expressions:
             case ast.Name(id=name):
                 return self.load(name, "%0", self.unbind(name, nxt, ctx), ctx)
             case ast.Attribute(value=base, attr=attr):
-                return self.operands([base], ctx, depth, lambda f: self.act(Op.DELETE_ATTRIBUTE, attr, f, None, nxt, ctx))
+                return self.operands(
+                    [base], ctx, depth, lambda f: self.act(Op.DELETE_ATTRIBUTE, attr, f, None, nxt, ctx)
+                )
             case ast.Subscript(value=base, slice=index):
-                return self.operands([base, index], ctx, depth, lambda f: self.act(Op.DELETE_ITEM, None, f, None, nxt, ctx))
+                return self.operands(
+                    [base, index], ctx, depth, lambda f: self.act(Op.DELETE_ITEM, None, f, None, nxt, ctx)
+                )
             case ast.Tuple(elts=elts) | ast.List(elts=elts):
                 for inner in reversed(elts):
                     nxt = self.delete(inner, nxt, ctx, depth)
@@ -233,7 +144,9 @@ class Expressions:
                 return self.operands(parts, ctx, depth, lambda f: self.arena.node(Op.SLICE, None, f, dest, (nxt,)))
             case ast.BinOp(left=left, op=op, right=right):
                 name = type(op).__name__
-                return self.operands([left, right], ctx, depth, lambda f: self.act(Op.BINARY, name, f, dest, nxt, ctx, e))
+                return self.operands(
+                    [left, right], ctx, depth, lambda f: self.act(Op.BINARY, name, f, dest, nxt, ctx, e)
+                )
             case ast.UnaryOp(op=op, operand=operand):
                 name = type(op).__name__
                 return self.operands([operand], ctx, depth, lambda f: self.act(Op.UNARY, name, f, dest, nxt, ctx, e))
@@ -411,36 +324,6 @@ class Expressions:
             case ast.Constant(value=value):
                 return yes if value else no
         return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
-
-
-class Renaming(ast.NodeTransformer):
-    """Other names in place of some."""
-
-    def __init__(self, names: dict[str, str]) -> None:
-        self.names = names
-
-    def visit_Name(self, node: ast.Name) -> ast.Name:
-        return ast.copy_location(ast.Name(self.names.get(node.id, node.id), node.ctx), node)
-
-
-def makes_only(e: ast.AST) -> bool:
-    """Whether a lambda or a nested function only makes a function where it stands, and runs nothing there.
-
-    Defaults, decorators and annotations are evaluated at once (language reference, 8.7).
-    """
-    match e:
-        case ast.Lambda(args=args):
-            at_once = [*args.defaults, *args.kw_defaults]
-        case ast.FunctionDef(decorator_list=[], args=args, returns=returns) | ast.AsyncFunctionDef(
-            decorator_list=[], args=args, returns=returns
-        ):
-            every = [*args.posonlyargs, *args.args, *args.kwonlyargs, args.vararg, args.kwarg]
-            at_once = [*args.defaults, *args.kw_defaults, returns, *(a.annotation for a in every if a is not None)]
-            if getattr(e, "type_params", None):
-                return False
-        case _:
-            return False
-    return all(isinstance(part, ast.Constant | None) for part in at_once)
 
 
 def refuse_frame_reader(call: ast.Call) -> None:

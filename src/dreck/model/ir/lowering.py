@@ -9,8 +9,8 @@ import ast
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from dreck.model.ir.expressions import Unsupported
 from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
 from dreck.model.ir.unfolding import Unfolding
@@ -314,7 +314,11 @@ class _Statements(Patterns, Unfolding):
         for handler in reversed(s.handlers):
             assert handler.type is not None
             collect = node(
-                Op.MOVE, None, ("%exc",), found, (self.act(Op.GROUP_COLLECT, None, (raised, found), raised, again, ctx, s),)
+                Op.MOVE,
+                None,
+                ("%exc",),
+                found,
+                (self.act(Op.GROUP_COLLECT, None, (raised, found), raised, again, ctx, s),),
             )
             body = self._handler_body(handler, found, again, replace(inner, exc=collect))
             asked = self.branch(found, body, again, ctx)

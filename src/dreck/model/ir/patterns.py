@@ -3,8 +3,9 @@
 import ast
 from typing import TYPE_CHECKING
 
-from dreck.model.ir.expressions import Expressions, Unsupported
+from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
+from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 
 if TYPE_CHECKING:
@@ -44,7 +45,9 @@ class Patterns(Expressions):
 
     def _compared(self, op: str, value: ast.expr, subject: str, yes: Node, no: Node, ctx: "Context") -> Node:
         asked = self.branch("%0", yes, no, ctx, value)
-        return self.operands([value], ctx, 1, lambda f: self.act(Op.COMPARE, op, (subject, *f), "%0", asked, ctx, value))
+        return self.operands(
+            [value], ctx, 1, lambda f: self.act(Op.COMPARE, op, (subject, *f), "%0", asked, ctx, value)
+        )
 
     def _sequence(
         self, patterns: list[ast.pattern], subject: str, yes: Node, no: Node, ctx: "Context", depth: int
@@ -66,7 +69,9 @@ class Patterns(Expressions):
         asked = (len(p.patterns), tuple(p.kwd_attrs))
         if not p.patterns and not p.kwd_patterns:
             test = self.branch("%0", yes, no, ctx, p)
-            return self.expr(p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), "%0", test, ctx, p), ctx, 1)
+            return self.expr(
+                p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), "%0", test, ctx, p), ctx, 1
+            )
         parts = self._parts([*p.patterns, *p.kwd_patterns], found, yes, no, ctx, depth)
         test = self._got(found, parts, no, ctx, p)
         return self.expr(p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), found, test, ctx, p), ctx, 1)
@@ -85,9 +90,7 @@ class Patterns(Expressions):
         asked = self.branch("%0", yes, no, ctx, p)
         return self.act(Op.PATTERN_MAPPING, len(p.keys), (subject,), "%0", asked, ctx, p)
 
-    def _parts(
-        self, patterns: list[ast.pattern], whole: str, yes: Node, no: Node, ctx: "Context", depth: int
-    ) -> Node:
+    def _parts(self, patterns: list[ast.pattern], whole: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
         for position in range(len(patterns) - 1, -1, -1):
             part = f"%pat{ctx.depth}.{depth}.{position}"
             yes = self._test(patterns[position], part, yes, no, ctx, depth + 1)

@@ -9,8 +9,10 @@ import copy
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from dreck.model.ir.expressions import Expressions, Renaming, Unsupported
+from dreck.model.ir.closures import Renaming
+from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
+from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.names.scopes import FunctionScope
 
@@ -58,7 +60,9 @@ class Unfolding(Expressions):
             raise Unsupported("a table holds one list, dict or set that everybody gets")
         if isinstance(e, ast.Lambda):
             return self.arena.node(Op.MOVE, None, (self.arena.unnamed(e),), dest, (nxt,))
-        if isinstance(e, ast.Name) and not (self.names.is_settled(e.id, e.lineno) and self.names.kind(e.id) == "stable"):
+        if isinstance(e, ast.Name) and not (
+            self.names.is_settled(e.id, e.lineno) and self.names.kind(e.id) == "stable"
+        ):
             raise Unsupported(f"a table holds {e.id}, which is bound later or again")
         there = type(self)(self.arena, FunctionScope(frozenset()), self.names, frozenset(), self.kept)
         if isinstance(e, ast.Tuple):

@@ -171,7 +171,9 @@ class _Renaming(ast.NodeTransformer):
 
     def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
         """Names bound in a class body are read there, and not in its methods."""
-        own = {n.id for s in node.body for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+        own = {
+            n.id for s in node.body for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)
+        }
         functions = [s for s in node.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
         node.bases = [self.visit(b) for b in node.bases]
         node.decorator_list = [self.visit(d) for d in node.decorator_list]

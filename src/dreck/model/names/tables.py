@@ -43,9 +43,7 @@ def _keys(table: ast.expr | None) -> list[ast.expr] | None:
     return [key for key in table.keys if key is not None]
 
 
-def tables_in(
-    tree: ast.Module, is_bound_once: Callable[[str], bool], stands_for: Callable[[ast.expr], str]
-) -> Tables:
+def tables_in(tree: ast.Module, is_bound_once: Callable[[str], bool], stands_for: Callable[[ast.expr], str]) -> Tables:
     """The constants of a module: names in capitals, bound once at its top, never changed in the module.
 
     Names in capitals are taken to be left alone by other modules, as they are everywhere else in a proof.

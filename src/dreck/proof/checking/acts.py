@@ -1,121 +1,26 @@
-"""What the checker accepts of a single act: values given, tests decided, events, things done alone.
+"""What the checker accepts of a single act: the value it gives, the event it is, that it is done alone.
 
 Each method answers whether a result the prover came to is one that Python's rules and the named assumptions allow.
 """
 
-import ast
-import operator
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass
 
-from dreck.model.ir.graph import Arena
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ORDER
-from dreck.proof.checking.axioms import Axioms
-from dreck.proof.checking.entailment import follows
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE
+from dreck.proof.checking.tests import CheckedTests
+from dreck.proof.checking.values import names_in
 from dreck.proof.state import Event, Side, State
 
-_SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}
-_WHOLE = {"int", "bool"}
-_OBJECTS = {"param", "symbol", "global", "gvar", "type", "cell", "free", "maybe", "outside"}
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
 """What moves no time by itself."""
 _CANNOT_RAISE = {Op.FUNCTION, Op.NEW}
-_PYTHON: dict[str, Callable[[Any, Any], Any]] = {
-    "Eq": operator.eq, "NotEq": operator.ne, "Lt": operator.lt, "LtE": operator.le, "Gt": operator.gt,
-    "GtE": operator.ge, "In": lambda a, b: a in b, "NotIn": lambda a, b: a not in b,
-}  # fmt: skip
-
-
-_WHOLE_SUMS: dict[str, Callable[[list[int]], int]] = {
-    "Add": sum,
-    "Sub": lambda p: p[0] - p[1],
-    "Mult": lambda p: p[0] * p[1],
-    "USub": lambda p: -p[0],
-}
 
 
 @dataclass(slots=True)
-class CheckedActs:
-    arena: Arena
-    axioms: tuple[Axioms, Axioms]
-    allowed: frozenset[str]
-    listed: frozenset[str]
-    annotated: dict[str, frozenset[str]]
-    given: Term | None
-    read_once: Callable[[str], bool]
-    looked: set[Term] = field(default_factory=set)
-    """Values whose making was looked at: what is accepted because of it holds for such values only."""
-    again: bool = True
-    """Whether what is read was read before, and is taken to be the same still."""
-
-    def make(self, op: str, *args: object) -> Term:
-        return self.arena.terms.make(op, *args)
-
-    def look(self, term: Term) -> str:
-        self.looked.add(term)
-        return term.op
-
-    # --- what a value is ---------------------------------------------------------------------------
-
-    def kinds(self, term: Term) -> set[str]:
-        """The built-in types one of which a value surely has; empty when nothing is known."""
-        found = self._kinds(term)
-        if found:
-            self.look(term)
-        return found
-
-    def _kinds(self, term: Term) -> set[str]:
-        match term.op:
-            case "const":
-                return {str(term.args[0])}
-            case "bool":
-                return {"bool"}
-            case "len":
-                return {"int"}
-            case "joined" | "formatted":
-                return {"str"}
-            case "param":
-                return set(self.annotated.get(str(term.args[0]), ()))
-            case "arith":
-                return self._arithmetic_kinds(term)
-        return set()
-
-    def _arithmetic_kinds(self, term: Term) -> set[str]:
-        operator_, *parts = term.args
-        if operator_ == "Linear":
-            return {"int"}
-        kinds = [self.kinds(part) for part in parts]
-        if any(not k for k in kinds):
-            return set()
-        every = set().union(*kinds)
-        if every <= _WHOLE and operator_ != "Div":
-            return {"int"}
-        if every == {"str"}:
-            return {"str"}
-        return {"float"} if operator_ == "Div" or {"float"} in kinds else {"int", "float"}
-
-    def is_scalar(self, term: Term) -> bool:
-        found = self.kinds(term)
-        return bool(found) and found <= _SCALAR
-
-    def are_total(self, left: Term, right: Term) -> bool:
-        sorts = []
-        for term in (left, right):
-            found = self.kinds(term)
-            if term.op == "const" and isinstance(term.value, float) and term.value == term.value:
-                found = {"int"}
-            sorts.append("number" if found and found <= _WHOLE else found.pop() if found in ({"str"}, {"bytes"}) else "")
-        return bool(sorts[0]) and sorts[0] == sorts[1]
-
-    def is_object(self, term: Term) -> bool:
-        self.look(term)
-        while term.op == "part":
-            term = term.args[1]
-        return term.op in _OBJECTS
+class CheckedActs(CheckedTests):
+    """Whether an act comes to what the prover says."""
 
     # --- values given ------------------------------------------------------------------------------
 
@@ -147,13 +52,13 @@ class CheckedActs:
             case Op.ATTRIBUTE:
                 return value is not None and self._attribute(state, side, vals[0], str(node.payload), value)
             case Op.COMPARE:
-                return value is not None and self._compared(state, str(node.payload), vals[0], vals[1], value)
+                return value is not None and self.compared(state, str(node.payload), vals[0], vals[1], value)
             case Op.CALL | Op.ROW:
                 return value is not None and self._called(state, side, vals, value)
             case Op.PATTERN_CLASS:
                 return value is not None and self._instance(state, side, "isinstance", vals[0], vals[1], value)
             case Op.BINARY | Op.IN_PLACE | Op.UNARY:
-                return value is not None and self._worked_out(state, str(node.payload), vals, value)
+                return value is not None and self.worked_out(state, str(node.payload), vals, value)
             case Op.FORMAT:
                 return value is make("formatted", node.payload, vals[0]) and len(vals) == 1 and self.is_scalar(vals[0])
             case Op.HASHED:
@@ -172,7 +77,9 @@ class CheckedActs:
         if value is None or value.op != "tuple" or star is not None or len(value.args) != size:
             return False
         if self.look(whole) == "record":
-            return whole.args[1:] == value.args and self.axioms[side.which].classes.records.is_named_tuple(whole.args[0])
+            return whole.args[1:] == value.args and self.axioms[side.which].classes.records.is_named_tuple(
+                whole.args[0]
+            )
         return value is whole
 
     def _attribute(self, state: State, side: Side, base: Term, name: str, value: Term) -> bool:
@@ -249,7 +156,7 @@ class CheckedActs:
         kept = {n: self.arena.terms.const(d.value) for n, d in fields if d is not None}
         kept |= dict(zip(names, given[: len(positional)], strict=False))
         kept |= dict(zip(keywords, given[len(positional) :], strict=True))
-        return list(kept[n] for n in names if n in kept) == list(value.args[1:])
+        return [kept[n] for n in names if n in kept] == list(value.args[1:])
 
     def _instance(self, state: State, side: Side, name: str, of: Term, kinds: Term, value: Term) -> bool:
         if value.op != "bool" or value.args[0].op != name or value.args[1] is not True:
@@ -269,190 +176,6 @@ class CheckedActs:
         below = {n for n, kind in skeleton.items() if issubclass(kind, asked) and other.kind(n) != "unknown"}
         plain = {k for k in names_in(kinds) if k not in skeleton}
         return names_in(meant) == (below & names_in(meant)) | plain and below <= names_in(meant)
-
-    # --- comparisons -------------------------------------------------------------------------------
-
-    def _compared(self, state: State, op: str, left: Term, right: Term, value: Term) -> bool:
-        if op in ("Is", "IsNot"):
-            return self._identical(state, op == "Is", left, right, value)
-        if value.op == "const":
-            if not left.op == right.op == "const":
-                return False
-            return bool(_PYTHON[op](left.value, right.value)) is value.value
-        if value.op != "bool":
-            return False
-        test, wanted = value.args
-        if test.op == "is":
-            classes = {self.look(left), self.look(right)} == {"type", "global"} and COMPARISONS in self.listed
-            return classes and op in ("Eq", "NotEq") and set(test.args) == {left, right} and wanted is (op == "Eq")
-        if not self.is_spelling(op, left, right, test, wanted):
-            return False
-        if test in state.done or test in state.lasting:
-            return True
-        if test.op == "in":
-            constants = right.op in ("tuple", "members") and all(m.op == "const" for m in right.args)
-            return constants and self.is_scalar(left)
-        return self.is_scalar(left) and self.is_scalar(right) and (test.op == "eq" or self.are_total(left, right))
-
-    def is_spelling(self, op: str, left: Term, right: Term, test: Term, wanted: bool) -> bool:
-        """Whether a comparison is the one that `test` tells."""
-        parts = test.args[:2]
-        straight, turned = parts == (left, right), parts == (right, left)
-        match op, test.op:
-            case "Eq" | "NotEq", "eq":
-                return (straight or turned) and wanted is (op == "Eq")
-            case "In" | "NotIn", "in":
-                return straight and wanted is (op == "In")
-            case "Lt", "lt":
-                return straight and wanted
-            case "Gt", "lt":
-                return turned and wanted
-            case "LtE", "le":
-                return straight and wanted
-            case "GtE", "le":
-                return turned and wanted
-            case "LtE", "lt":
-                return turned and not wanted and (ORDER in self.allowed or self.are_total(left, right))
-            case "GtE", "lt":
-                return straight and not wanted and (ORDER in self.allowed or self.are_total(left, right))
-        return False
-
-    def _identical(self, state: State, wanted: bool, left: Term, right: Term, value: Term) -> bool:
-        if left.op == "const" and right.op != "const":
-            left, right = right, left
-        alone = right.op == "const" and (right.value is None or isinstance(right.value, bool | Member | type(...)))
-        if value.op == "const":
-            same = value.value is wanted
-            if same:
-                return left is right and (alone or self.is_object(left))
-            if not alone:
-                return False
-            if left.op == "const":
-                return left is not right
-            kinds = self.kinds(left)
-            made = self.look(left) in ("lambda", "method", "record", "tuple", "type", "global")
-            return made or bool(kinds and str(right.args[0]) not in kinds)
-        if value.op != "bool" or value.args[0].op != "is" or set(value.args[0].args) != {left, right}:
-            return False
-        if value.args[1] is not wanted or left is right:
-            return False
-        if alone or "global" in (self.look(left), self.look(right)):
-            return True
-        return all(self.is_object(v) or (v.op == "attr" and self.read_once(v.args[1])) for v in (left, right))
-
-    # --- arithmetic --------------------------------------------------------------------------------
-
-    def _worked_out(self, state: State, op: str, vals: tuple[Term, ...], value: Term) -> bool:
-        kinds = [self.kinds(v) for v in vals]
-        if any(not k or not k <= {"int", "bool", "float", "str"} for k in kinds):
-            return False
-        if value is self.make("arith", op, *vals):
-            sure = op in ("Add", "Sub", "Mult", "USub", "UAdd") and all(k <= _WHOLE for k in kinds)
-            return sure or value in state.lasting
-        if not all(k <= _WHOLE for k in kinds) or op not in ("Add", "Sub", "Mult", "USub"):
-            return False
-        # Two polynomials of degree one are the same where they agree on enough points.
-        leaves = sorted({leaf for v in (*vals, value) for leaf in _leaves(v)}, key=lambda t: t.number)
-        for shift in range(5):
-            at = {leaf: (i * 7919 + shift * 104729) % 9973 - 4000 for i, leaf in enumerate(leaves, 1)}
-            parts = [_number(v, at) for v in vals]
-            if _WHOLE_SUMS[op](parts) != _number(value, at):
-                return False
-        return True
-
-    # --- tests -------------------------------------------------------------------------------------
-
-    def goes(self, state: State, side: Side, value: Term, outcome: bool) -> bool:
-        if value.op == "const":
-            return bool(value.value) is outcome
-        match self.look(value):
-            case "bool":
-                return self.entails(state, value.args[0], outcome is value.args[1])
-            case "tuple":
-                return bool(value.args) is outcome
-            case "lambda" | "method":
-                return outcome
-        if value.op == "global" and self.axioms[side.which].function(str(value.args[0])) is not None:
-            return outcome
-        if side.answer is not None and state.facts.known.get(side.answer) is outcome:
-            return True
-        if self.is_scalar(value) and self.entails(state, self.make("truth", value), outcome):
-            return True
-        asked = self.make("truth", value, state.epoch)
-        same = state.facts.same.get(value)
-        if same is not None and bool(same.value) is outcome:
-            return True
-        return asked in state.done and self.entails(state, asked, outcome)
-
-    def entails(self, state: State, test: Term, outcome: bool) -> bool:
-        """Whether what is known leaves one outcome of a test."""
-        known = state.facts.known
-        if test in known:
-            return known[test] is outcome
-        if COMPARISONS not in self.allowed:
-            return False
-        if test.op == "isinstance":
-            return self._of_class(state, test, outcome)
-        subjects = [a for a in test.args[:2] if isinstance(a, Term)]
-        about = [(f, known[f]) for s in subjects for f in state.facts.about.get(s, ()) if f.op != "isinstance"]
-        if follows(about, test, outcome, total=False) or self._last_member(state, test, outcome):
-            return True
-        both = len(subjects) == 2 and self.are_total(*subjects)
-        return (both or ORDER in self.listed) and follows(about, test, outcome, total=True)
-
-    def _last_member(self, state: State, test: Term, outcome: bool) -> bool:
-        members = [a.value for a in test.args[:2] if isinstance(a, Term) and isinstance(a.value, Member)]
-        if not outcome or len(members) != 1 or FAMILIES not in self.allowed:
-            return False
-        subject = next(a for a in test.args[:2] if not isinstance(a.value, Member))
-        enum = members[0].enum
-        of = state.facts.known.get(self.make("isinstance", subject, self.make("global", enum)))
-        gone = {
-            a.value.name
-            for f in state.facts.about.get(subject, ())
-            if f.op in ("eq", "is") and not state.facts.known[f]
-            for a in f.args[:2]
-            if isinstance(a, Term) and isinstance(a.value, Member)
-        }
-        node = self.axioms[0].classes.table.classes[enum]
-        every = {t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)}
-        return of is True and every - gone == {members[0].name} and all(a.member(enum, members[0].name) for a in self.axioms)
-
-    def _of_class(self, state: State, test: Term, outcome: bool) -> bool:
-        subject, asked = test.args[0], names_in(test.args[1])
-        exact = self.make("type", subject)
-        are: list[set[str]] = []
-        are_not: set[str] = set()
-        for fact in state.facts.about.get(exact, ()):
-            if fact.op == "is" and state.facts.known[fact]:
-                kind = next(str(a.args[0]) for a in fact.args[:2] if a is not exact)
-                return all(self._is_exactly(a, kind, asked) is outcome for a in self.axioms)
-        gone: dict[str, set[str]] = {}
-        for fact in state.facts.about.get(subject, ()):
-            holds = state.facts.known[fact]
-            member = next((a.value for a in fact.args[:2] if isinstance(a, Term) and isinstance(a.value, Member)), None)
-            if fact.op == "isinstance" and fact.args[0] is subject:
-                (are.append(names_in(fact.args[1])) if holds else are_not.update(names_in(fact.args[1])))
-            elif member is not None and holds:
-                are.append({member.enum})
-            elif member is not None:
-                gone.setdefault(member.enum, set()).add(member.name)
-        for enum, names in gone.items():
-            node = self.axioms[0].classes.table.classes[enum]
-            every = {t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)}
-            are_not |= {enum} if every <= names else set()
-        if any(kinds <= asked for kinds in are) or asked <= are_not:
-            return outcome is any(kinds <= asked for kinds in are)
-        return FAMILIES in self.listed and all(a.outcome(asked, are, are_not) is outcome for a in self.axioms)
-
-    def _is_exactly(self, axioms: Axioms, kind: str, asked: set[str]) -> bool | None:
-        """Whether an object of exactly a class is one of others."""
-        import builtins
-
-        known = {**vars(builtins), **axioms.skeleton}
-        if kind not in known or not all(name in known for name in asked):
-            return True if kind in asked else None
-        return any(issubclass(known[kind], known[name]) for name in asked)
 
     # --- events ------------------------------------------------------------------------------------
 
@@ -482,7 +205,9 @@ class CheckedActs:
                 return node.op is Op.ATTRIBUTE and name == node.payload and base is vals[0] and found is not None
             case Op.CALL:
                 registered = key.args[1].op == "registered" and key.args[1].args[0] == vals[0].args[0]
-                return node.op is Op.CALL and registered and key.args[2:] == vals[1:] and self._is_chosen(state, side, key)
+                return (
+                    node.op is Op.CALL and registered and key.args[2:] == vals[1:] and self._is_chosen(state, side, key)
+                )
         return False
 
     def _is_chosen(self, state: State, side: Side, key: Term) -> bool:
@@ -523,7 +248,7 @@ class CheckedActs:
                 asked = vals[-1] if node.op in (Op.BRANCH, Op.CALL) else None
                 return asked is not None and key is make("truth", asked, state.epoch) and event.keeps == COMPARISONS
             case "asked":
-                name, of, kinds = key.args
+                name, of, _kinds = key.args
                 if of not in vals or event.keeps != COMPARISONS or event.result is None:
                     return False
                 test = event.result.args[0]
@@ -577,28 +302,7 @@ class CheckedActs:
         return any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton)
 
 
-def names_in(kinds: Term) -> set[str]:
-    return {str(k.args[0]) for k in (kinds.args if kinds.op == "tuple" else (kinds,))}
-
-
 def _is_alike(fact: Term, constant: Term) -> bool:
     others = [a.value for a in fact.args[:2] if isinstance(a, Term) and a.op == "const"]
     sort = str if isinstance(constant.value, str) else int | float
     return any(isinstance(o, sort) and isinstance(constant.value, sort) for o in others)
-
-
-def _leaves(term: Term) -> set[Term]:
-    if term.op == "const":
-        return set()
-    if term.op == "arith" and term.args[0] == "Linear":
-        return {leaf for part in term.args[2::2] for leaf in _leaves(part)}
-    return {term}
-
-
-def _number(term: Term, at: dict[Term, int]) -> int:
-    if term.op == "const":
-        return int(term.value)
-    if term.op == "arith" and term.args[0] == "Linear":
-        pairs = zip(term.args[2::2], term.args[3::2], strict=True)
-        return int(term.args[1]) + sum(_number(part, at) * int(count) for part, count in pairs)
-    return at[term]

@@ -18,7 +18,12 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 
-_ELSEWHERE: dict[str, type] = {"enum.Enum": object, "typing.NamedTuple": tuple, "typing.Protocol": object, "abc.ABC": object}
+_ELSEWHERE: dict[str, type] = {
+    "enum.Enum": object,
+    "typing.NamedTuple": tuple,
+    "typing.Protocol": object,
+    "abc.ABC": object,
+}
 
 
 @dataclass(slots=True)
@@ -105,7 +110,9 @@ class Axioms:
     def method(self, kind: str, name: str, form: str) -> FunctionNode | None:
         """A function a class has under a name, of the form that its decorators say."""
         found = self.holds(kind, name, kind)
-        decorators = {"method": [], "property": ["property"], "static": ["staticmethod"], "class": ["classmethod"]}[form]
+        decorators = {"method": [], "property": ["property"], "static": ["staticmethod"], "class": ["classmethod"]}[
+            form
+        ]
         if not isinstance(found, ast.FunctionDef | ast.AsyncFunctionDef):
             return None
         told = [ast.unparse(d).rpartition(".")[2] for d in found.decorator_list]
@@ -127,7 +134,9 @@ class Axioms:
         named = _member_names(node)
         made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
         has = name in made.__members__ and len(made.__members__) == len(named)
-        values = [ast.dump(s.value) for s in node.body if isinstance(s, ast.Assign) and isinstance(s.value, ast.Constant)]
+        values = [
+            ast.dump(s.value) for s in node.body if isinstance(s, ast.Assign) and isinstance(s.value, ast.Constant)
+        ]
         special = any(isinstance(s, ast.FunctionDef) and s.name.startswith("_") for s in node.body)
         return has and len(set(values)) == len(values) and not special and self._note("member", f"{kind}.{name}", node)
 
@@ -224,7 +233,9 @@ def _bound_at(node: ast.AST) -> Iterator[str]:
             yield name
         case ast.alias(name=name, asname=asname):
             yield asname or name.split(".")[0]
-        case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name):
+        case (
+            ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
+        ):
             yield name
 
 

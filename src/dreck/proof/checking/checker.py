@@ -2,23 +2,20 @@
 
 It shares with the prover the graph, the terms and the records of where a proof is, and nothing else: what an act may
 do, when two acts are the same, what follows from what is known, and how classes derive from one another it works out
-by itself, in its own way (`values`, `tests`, `acts`, `entailment`, `axioms`). A lemma is gone over with no more known than it
-says it needs, and holds elsewhere only for values made alike wherever their making was looked at.
+by itself, in its own way (`values`, `tests`, `acts`, `entailment`, `axioms`). A lemma is gone over with no more
+known than it says it needs, and holds elsewhere only for values made alike wherever their making was looked at.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.ir.graph import Node
-from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.checking.axioms import signature_of
 from dreck.proof.certificate import (
     Alone,
     Back,
-    Certificate,
     Ends,
     Followed,
     Lemma,
@@ -30,30 +27,15 @@ from dreck.proof.certificate import (
     Stepped,
     Used,
 )  # fmt: skip
-from dreck.proof.checking.acts import CheckedActs
+from dreck.proof.checking.calls import CheckedCalls
+from dreck.proof.checking.lemmas import FIXED, Refused, values_at
 from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
-from dreck.proof.subject import Subject
-from dreck.source.functions import FunctionNode
-
-_LEAVES = frozenset({"const", "symbol", "param", "unbound", "maybe", "outside"})
-_FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members"})
-
-
-class Refused(Exception):
-    """A step that the checker cannot accept."""
 
 
 @dataclass(slots=True)
-class Checker:
-    acts: CheckedActs
-    certificate: Certificate
-    subjects: tuple[Subject, Subject]
-    kept: frozenset[str] = frozenset()
-    by_identity: bool = False
-    introduced: set[Term] = field(default_factory=set)
-    pending: list[int] = field(default_factory=list)
-    current: int = -1
+class Checker(CheckedCalls):
+    """Goes over a whole certificate."""
 
     def accepts(self) -> str:
         """'' when every step of the certificate stands; else the first one that does not."""
@@ -69,10 +51,6 @@ class Checker:
         except Refused as error:
             return str(error)
         return ""
-
-    def _need(self, holds: bool, what: str, *about: object) -> None:
-        if not holds:
-            raise Refused(what.format(*about))
 
     # --- lemmas ------------------------------------------------------------------------------------
 
@@ -94,10 +72,10 @@ class Checker:
             self._split(state, lemma.step, loops)
         else:
             self._round(state, lemma.step, loops)
-        begun = set(_values(self, lemma.state))
+        begun = set(values_at(self.acts.arena, lemma.state))
         allowed = {term for what, term, _ in lemma.needed if what in ("shape", "kinds", "one object", "very")}
         for term in self.acts.looked & begun:
-            if term.op not in _FIXED and term.op != "symbol" and not (term.op == "param" and not self.acts.kinds(term)):
+            if term.op not in FIXED and term.op != "symbol" and not (term.op == "param" and not self.acts.kinds(term)):
                 self._need(term in allowed, "a lemma looked at {}", term)
         self.acts.looked = outer
 
@@ -146,14 +124,6 @@ class Checker:
                 now = self._at(state, side.which, name)
                 before = self._at(step.head, side.which, name)
                 self._need(now.op in ("const", "unbound") and now is before, "{} changes in a loop", name)
-
-    def _at(self, state: State, which: int, name: str) -> Term:
-        return state.sides[which].store.get(name, self.acts.arena.unbound)
-
-    def _fresh(self, term: Term | None) -> None:
-        self._need(term is not None and term.op == "symbol" and term not in self.introduced, "a value that is not new")
-        assert term is not None
-        self.introduced.add(term)
 
     # --- one way -----------------------------------------------------------------------------------
 
@@ -247,10 +217,6 @@ class Checker:
         side.answer, side.node = None, target
         side.store["%exc"] = error
 
-    def _vals(self, side: Side) -> tuple[Term, ...]:
-        unbound = self.acts.arena.unbound
-        return tuple(o if isinstance(o, Term) else side.store.get(o, unbound) for o in side.node.operands)
-
     def _stepped(self, state: State, side: Side, result: Gives | Goes | Throws) -> None:
         node, vals = side.node, self._vals(side)
         match result:
@@ -340,153 +306,6 @@ class Checker:
                 side.store[node.dest] = value
             if node.succs:
                 side.node = node.succs[0]
-
-    def _same_key(self, state: State, old: Term, new: Term) -> bool:
-        if old is new:
-            return True
-        return (
-            old.op == new.op
-            and len(old.args) == len(new.args)
-            and all(
-                self._same(state, a, b) if isinstance(a, Term) and isinstance(b, Term) else a == b
-                for a, b in zip(old.args, new.args, strict=True)
-            )
-        )
-
-    def _same(self, state: State, one: Term | None, other: Term | None) -> bool:
-        if one is other:
-            return True
-        return one is not None and other is not None and self._known(state, one) is self._known(state, other)
-
-    def _known(self, state: State, term: Term) -> Term:
-        """A value, or the constant that what is known makes it."""
-        same = state.facts.same.get(term)
-        if same is not None:
-            return same
-        if self.acts.look(term) == "bool":
-            test, wanted = term.args
-            for outcome in (True, False):
-                if self.acts.entails(state, test, outcome):
-                    return self.acts.arena.terms.const(outcome is wanted)
-        if term.op == "tuple":
-            return self.acts.make("tuple", *(self._known(state, a) for a in term.args))
-        return term
-
-    # --- followed functions ------------------------------------------------------------------------
-
-    def _followed(self, state: State, side: Side, event: Event) -> None:
-        self._need(self.acts.does(state, side, self._vals(side), event), "not what it does: {}", event.key)
-        node, given, shape, lazily = self._callee(side, event.key)
-        spec = signature_of(node)
-        positional, keywords = shape
-        bound = spec.bind(*given[: len(positional)], **dict(zip(keywords, given[len(positional) :], strict=True)))
-        bound.apply_defaults()
-        const = self.acts.arena.terms.const
-        arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
-        names = self.subjects[side.which].names
-        try:
-            entry = lower(node, names, self.acts.arena, kept=self.kept)
-        except Unsupported:
-            raise Refused("a function that cannot be gone into") from None
-        side.enter(entry, arguments, lazily)
-
-    def _callee(self, side: Side, key: Term) -> tuple[FunctionNode, list[Term], tuple[tuple[str, ...], ...], bool]:
-        axioms, lazily = self.acts.axioms[side.which], False
-        if key.op == "property":
-            found = axioms.method(key.args[0], key.args[1], "property")
-            self._need(found is not None, "a property that is not there")
-            assert found is not None
-            return found, [key.args[2]], (("",), ()), False
-        if key.op in (Op.AWAIT, Op.YIELD_FROM):
-            key, lazily = key.args[1], True
-            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
-        else:
-            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
-        node: FunctionNode | None = None
-        match self.acts.look(function):
-            case "global":
-                node = axioms.function(str(function.args[0]))
-            case "lambda":
-                node = self.acts.arena.lambdas[function]
-            case "registered":
-                registry = axioms.classes.registry(str(function.args[0]))
-                node = registry.functions[str(function.args[1])] if registry is not None else None
-            case "method":
-                node = axioms.method(function.args[0], function.args[1], function.args[2])
-                if function.args[2] != "static":
-                    given, shape = [function.args[3], *given], (("", *shape[0]), shape[1])
-            case "attr":
-                node = self._own_method(side, function)
-                given, shape = [function.args[0], *given], (("", *shape[0]), shape[1])
-        self._need(node is not None, "not known what {} is", function)
-        assert node is not None
-        return node, given, shape, lazily
-
-    def _own_method(self, side: Side, function: Term) -> FunctionNode | None:
-        """A method of the object whose method this is, the same in all classes of the module below its own."""
-        base, name = function.args[0], str(function.args[1])
-        given, axioms = self.acts.given, self.acts.axioms[side.which]
-        if given is None or given.args[0] is not base:
-            return None
-        own = str(given.args[1].args[0])
-        kinds = [k for k, made in axioms.skeleton.items() if own in axioms.skeleton and issubclass(made, axioms.skeleton[own])]
-        found = {axioms.holds(kind, name, h) for kind in kinds for h in axioms.skeleton} - {None}
-        node = found.pop() if len(found) == 1 else None
-        return axioms.method(self._holder(axioms.skeleton, own, name), name, "method") if node is not None else None
-
-    def _holder(self, skeleton: Mapping[str, type], kind: str, name: str) -> str:
-        return next((k.__name__ for k in skeleton[kind].__mro__ if name in vars(k)), "")
-
-    # --- lemmas used -------------------------------------------------------------------------------
-
-    def _covers(self, lemma: Lemma, state: State) -> None:
-        """What a lemma begins with and needs, found again where it is used."""
-        there, here = lemma.state, state
-        for one, other in zip(there.sides, here.sides, strict=True):
-            self._need(one.node is other.node, "a lemma of another place")
-            self._need([f.call for f in one.frames] == [f.call for f in other.frames], "a lemma of another call")
-        renamed: dict[Term, Term] = {there.epoch: here.epoch}
-        for had, has in zip(_values(self, there), _values(self, here), strict=True):
-            fixed = had.op in _FIXED or has.op in ("unbound", "maybe")
-            self._need(had is has if fixed else renamed.setdefault(had, has) is has, "a lemma of other values")
-        for what, term, known in lemma.needed:
-            found = self._instance(term, renamed)
-            self._need(renamed.get(term, found) is found, "a value made in another way")
-            match what:
-                case "fact":
-                    self._need(here.facts.known.get(found) is known, "not known here: {}", found)
-                case "done":
-                    self._need(found in here.done or found in here.lasting, "not done here: {}", found)
-                case "kinds":
-                    kinds = self.acts.kinds(found)
-                    self._need(bool(kinds) and isinstance(known, frozenset) and kinds <= known, "of another type")
-                case "one object":
-                    self._need(self.acts.is_object(found), "perhaps two objects")
-                case "very":
-                    self._need(found is term, "another object")
-
-    def _instance(self, term: Term, renamed: dict[Term, Term]) -> Term:
-        if term.op in ("const", "global"):
-            return term
-        if term.op in _LEAVES:
-            return renamed.get(term, term)
-        args = [renamed.get(a) or self._instance(a, renamed) if isinstance(a, Term) else a for a in term.args]
-        return self.acts.make(term.op, *args)
-
-
-def _values(checker: Checker, state: State) -> list[Term]:
-    """Every value either side may still come upon."""
-    unbound, found = checker.acts.arena.unbound, []
-    for side in state.sides:
-        for frame in side.frames:
-            call = frame.call
-            later = set(call.succs[0].live if call.succs else ()) - {call.dest or ""}
-            later |= set(call.exc.live if call.exc is not None else ()) - {"%exc"}
-            later |= {call.handled} if call.handled is not None else set()
-            found += [frame.store.get(name, unbound) for name in sorted(later)]
-        found += [side.store.get(name, unbound) for name in sorted(side.node.live)]
-        found += [*(frame.handled for frame in side.frames), side.handled, side.answer or unbound]
-    return found
 
 
 @lru_cache(maxsize=256)

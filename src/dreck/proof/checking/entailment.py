@@ -4,6 +4,7 @@ For comparisons with constants it is enough to look at each constant, at what li
 all of them, at values that equal none, and, where not every two can be ordered, at one that cannot.
 """
 
+import itertools
 import math
 import operator
 from collections.abc import Callable, Iterable, Iterator
@@ -71,9 +72,8 @@ def _constants(test: Term) -> Iterator[Any]:
 def _values(constants: list[Any], total: bool) -> Iterator[Any]:
     yield from (None, ..., _Thing(True), _Thing(False), True, False, 0, 0.0, 1, 1.0, "", b"")
     numbers = sorted({v for v in constants if isinstance(v, int | float) and v == v})
-    for v in numbers:
-        yield v
-    for one, other in zip(numbers, numbers[1:], strict=False):
+    yield from numbers
+    for one, other in itertools.pairwise(numbers):
         yield _between(one, other)
     if numbers:
         yield numbers[0] - 1 - abs(numbers[0]) / 2
@@ -90,8 +90,7 @@ def _values(constants: list[Any], total: bool) -> Iterator[Any]:
 
 
 def _between(one: float, other: float) -> float:
-    middle = one + (other - one) / 2
-    return middle
+    return one + (other - one) / 2
 
 
 def _outcome(test: Term, subject: Term, value: Any) -> bool | None:

@@ -116,9 +116,7 @@ class KnownClasses:
 
     def is_class(self, name: str) -> bool:
         """Whether a name of the module surely means a class whose `isinstance` is the ordinary one."""
-        return self.table.builtin(name) is not None or (
-            name in self.table.classes and self.table.is_understood(name)
-        )
+        return self.table.builtin(name) is not None or (name in self.table.classes and self.table.is_understood(name))
 
     def registry(self, name: str) -> Registry | None:
         """What is registered for a generic function of this version; None when that is not plain to see."""

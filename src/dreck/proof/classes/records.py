@@ -50,7 +50,7 @@ class Records:
         return _stored(node) if special <= {"__init__"} else None
 
     def _has_empty_bases(self, kind: str) -> bool:
-        """Whether it derives from nothing, from `NamedTuple`, or from classes only this version has that hold nothing."""
+        """Whether it derives from nothing, from `NamedTuple`, or from classes of this version that hold nothing."""
         if not self.table.roots(kind) <= {"typing.NamedTuple", "builtins.object"}:
             return False
         return all(self.fields(base) == [] for base in self.table.lineage(kind)[1:])

@@ -99,7 +99,12 @@ def _reads_quietly(s: FunctionNode, names: ModuleNames) -> bool:
 
 def _is_accessor(d: ast.expr, name: str) -> bool:
     """`@kilos.setter`: the getter stands above it, and is looked at itself."""
-    return isinstance(d, ast.Attribute) and d.attr in ("setter", "deleter") and isinstance(d.value, ast.Name) and d.value.id == name
+    return (
+        isinstance(d, ast.Attribute)
+        and d.attr in ("setter", "deleter")
+        and isinstance(d.value, ast.Name)
+        and d.value.id == name
+    )
 
 
 def _is_quiet_value(s: ast.stmt, names: ModuleNames) -> bool:

@@ -53,9 +53,7 @@ def _identity(at: At, left: Term, right: Term, wanted: bool) -> Result:
 
 
 def is_singleton(term: Term) -> bool:
-    return term.op == "const" and (
-        term.value is None or term.value is ... or isinstance(term.value, bool | Member)
-    )
+    return term.op == "const" and (term.value is None or term.value is ... or isinstance(term.value, bool | Member))
 
 
 def _is_that(at: At, value: Term, constant: Term) -> bool | None:

@@ -1,0 +1,84 @@
+"""Followed functions: which one it is and what its parameters get, worked out by Python's own binding."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from dreck.model.ir.lowering import Unsupported, lower
+from dreck.model.ir.operations import Op
+from dreck.model.ir.terms import Term
+from dreck.proof.checking.axioms import signature_of
+from dreck.proof.checking.lemmas import CheckedLemmas, Refused
+from dreck.proof.state import Event, Side, State
+from dreck.source.functions import FunctionNode
+
+
+@dataclass(slots=True)
+class CheckedCalls(CheckedLemmas):
+    """Whether one side goes into the function it calls."""
+
+    def _followed(self, state: State, side: Side, event: Event) -> None:
+        self._need(self.acts.does(state, side, self._vals(side), event), "not what it does: {}", event.key)
+        node, given, shape, lazily = self._callee(side, event.key)
+        spec = signature_of(node)
+        positional, keywords = shape
+        bound = spec.bind(*given[: len(positional)], **dict(zip(keywords, given[len(positional) :], strict=True)))
+        bound.apply_defaults()
+        const = self.acts.arena.terms.const
+        arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
+        names = self.subjects[side.which].names
+        try:
+            entry = lower(node, names, self.acts.arena, kept=self.kept)
+        except Unsupported:
+            raise Refused("a function that cannot be gone into") from None
+        side.enter(entry, arguments, lazily)
+
+    def _callee(self, side: Side, key: Term) -> tuple[FunctionNode, list[Term], tuple[tuple[str, ...], ...], bool]:
+        axioms, lazily = self.acts.axioms[side.which], False
+        if key.op == "property":
+            found = axioms.method(key.args[0], key.args[1], "property")
+            self._need(found is not None, "a property that is not there")
+            assert found is not None
+            return found, [key.args[2]], (("",), ()), False
+        if key.op in (Op.AWAIT, Op.YIELD_FROM):
+            key, lazily = key.args[1], True
+            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
+        else:
+            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
+        node: FunctionNode | None = None
+        match self.acts.look(function):
+            case "global":
+                node = axioms.function(str(function.args[0]))
+            case "lambda":
+                node = self.acts.arena.lambdas[function]
+            case "registered":
+                registry = axioms.classes.registry(str(function.args[0]))
+                node = registry.functions[str(function.args[1])] if registry is not None else None
+            case "method":
+                node = axioms.method(function.args[0], function.args[1], function.args[2])
+                if function.args[2] != "static":
+                    given, shape = [function.args[3], *given], (("", *shape[0]), shape[1])
+            case "attr":
+                node = self._own_method(side, function)
+                given, shape = [function.args[0], *given], (("", *shape[0]), shape[1])
+        self._need(node is not None, "not known what {} is", function)
+        assert node is not None
+        return node, given, shape, lazily
+
+    def _own_method(self, side: Side, function: Term) -> FunctionNode | None:
+        """A method of the object whose method this is, the same in all classes of the module below its own."""
+        base, name = function.args[0], str(function.args[1])
+        given, axioms = self.acts.given, self.acts.axioms[side.which]
+        if given is None or given.args[0] is not base:
+            return None
+        own = str(given.args[1].args[0])
+        kinds = [
+            k
+            for k, made in axioms.skeleton.items()
+            if own in axioms.skeleton and issubclass(made, axioms.skeleton[own])
+        ]
+        found = {axioms.holds(kind, name, h) for kind in kinds for h in axioms.skeleton} - {None}
+        node = found.pop() if len(found) == 1 else None
+        return axioms.method(self._holder(axioms.skeleton, own, name), name, "method") if node is not None else None
+
+    def _holder(self, skeleton: Mapping[str, type], kind: str, name: str) -> str:
+        return next((k.__name__ for k in skeleton[kind].__mro__ if name in vars(k)), "")

@@ -1,0 +1,90 @@
+"""The house: arrows between rooms run one way, no circle of files, no module that is more than one idea."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+import dreck
+
+ROOT = Path(dreck.__file__).parent
+MODULES = {
+    ".".join(path.relative_to(ROOT.parent).with_suffix("").parts): path
+    for path in ROOT.rglob("*.py")
+    if "yard" not in path.parts and path.name != "__init__.py"
+}
+MAY_IMPORT = {
+    "source": {"source", "errors"},
+    "model": {"model", "source", "errors"},
+    "proof": {"proof", "model", "source", "errors"},
+    "evidence": {"evidence", "proof", "model", "source", "errors"},
+    "steps": {"steps", "model", "source", "errors"},
+    "workbench": {"workbench", "steps", "evidence", "proof", "model", "source", "errors", "listening"},
+    "report": {"report", "workbench", "steps", "evidence", "proof", "model", "source", "errors"},
+}
+MOST_LINES = 400
+TO_BE_CUT = {
+    "dreck.workbench.compare",
+    "dreck.workbench.untangle",
+    "dreck.steps.predicates",
+    "dreck.evidence.usage",
+    "dreck.evidence.search",
+    "dreck.evidence.candidates",
+    "dreck.evidence.cases",
+}
+"""Modules from before this was held: none may join them."""
+
+
+def imports(path: Path, at_run_time: bool = True) -> set[str]:
+    """The modules of the project that a module imports, those for type checking alone left out."""
+    tree = ast.parse(path.read_text())
+    for node in ast.walk(tree):
+        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
+            node.body = [ast.Pass()]
+    found: set[str] = set()
+    pending: list[ast.AST] = [tree]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("dreck"):
+            found |= {f"{node.module}.{a.name}" if f"{node.module}.{a.name}" in MODULES else str(node.module) for a in node.names}
+        if at_run_time and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            continue
+        pending += list(ast.iter_child_nodes(node))
+    return found
+
+
+@pytest.mark.parametrize("room", MAY_IMPORT)
+def test_arrows_run_one_way(room):
+    mine = {name: path for name, path in MODULES.items() if name.split(".")[1] == room}
+    assert mine
+    for name, path in mine.items():
+        rooms = {target.split(".")[1] for target in imports(path, at_run_time=False) if "." in target}
+        assert rooms <= MAY_IMPORT[room], name
+
+
+def test_no_circle_of_files():
+    arrows = {name: imports(path) & MODULES.keys() for name, path in MODULES.items()}
+    done: set[str] = set()
+
+    def visit(name: str, trail: tuple[str, ...]) -> None:
+        assert name not in trail, " -> ".join((*trail, name))
+        if name in done:
+            return
+        for other in arrows[name]:
+            visit(other, (*trail, name))
+        done.add(name)
+
+    for name in arrows:
+        visit(name, ())
+
+
+def test_modules_are_short():
+    long = {name for name, path in MODULES.items() if len(path.read_text().splitlines()) > MOST_LINES}
+    assert long <= TO_BE_CUT, long - TO_BE_CUT
+
+
+def test_the_checker_shares_no_rule_with_the_prover():
+    for name, path in MODULES.items():
+        if name.startswith("dreck.proof.checking"):
+            shared = {target for target in imports(path, at_run_time=False) if target.startswith("dreck.proof.")}
+            assert not any(".rules" in t or t.endswith((".prover", ".lockstep", ".memo", ".loops", ".following")) for t in shared), name
