@@ -23,6 +23,14 @@ def _print_json(data: dict[str, Any]) -> None:
     click.echo(json.dumps(data, indent=2))
 
 
+def _save_json(path: Path, data: dict[str, Any]) -> None:
+    import json
+
+    from dreck.source.files import save_bytes
+
+    save_bytes(path, (json.dumps(data, indent=1) + "\n").encode())
+
+
 @click.command()
 @click.argument("directory", required=False, type=click.Path(path_type=Path))
 def demo(directory: Path | None) -> int:
@@ -193,6 +201,13 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
 @click.option(
     "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
 )
+@click.option(
+    "--certificate",
+    "certificate",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write what each proof rests on as JSON (see docs/json.md).",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def compare(
     old: str,
@@ -206,12 +221,23 @@ def compare(
     assume: tuple[str, ...],
     open_cage: tuple[str, ...],
     verdict: str,
+    certificate: Path | None,
     as_json: bool,
 ) -> int:
     """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET."""
     from dreck.workbench.compare import Wanted, compare_since, compare_texts, read_text
 
-    wanted = Wanted(only, assume, verdict == "tested", open_cage, expect, command, check, case_file is not None)
+    wanted = Wanted(
+        only,
+        assume,
+        verdict == "tested",
+        open_cage,
+        expect,
+        command,
+        check,
+        case_file is not None,
+        certificate is not None,
+    )
     if since is not None and new is None:
         target = old
         found = compare_since(since, old, wanted)
@@ -223,6 +249,8 @@ def compare(
     if not found.functions and (found.only_old or found.only_new) and not as_json:
         raise BadTarget(f"{old} and {new or since} have no function in common; name two targets with '::'")
     written = _write_case(target, found, case_file) if case_file is not None else ""
+    if certificate is not None:
+        _save_json(certificate, found.certificates_as_json())
     if as_json:
         _print_json(found.as_json())
     else:

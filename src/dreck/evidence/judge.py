@@ -69,6 +69,8 @@ class Judge:
     open_cage: frozenset[str] = frozenset()
     arena: Arena = field(default_factory=Arena)
     case: bool = False
+    certificates: bool = False
+    """Whether verdicts keep the certificates of proofs."""
 
     def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
         """Are the two the same? Proof first, then trial."""
@@ -108,7 +110,8 @@ class Judge:
 
     def _proved(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict:
         count = count_outcomes(old.node) + count_outcomes(new.node)
-        return Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
+        found = Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
+        return replace(found, certificate=proof.certificate) if self.certificates else found
 
     def _unsuspected(self, old: Candidate, new: Candidate, request: Request) -> Proof:
         if request.suspect:

@@ -1,9 +1,10 @@
 """Verdicts: what is known about two versions of a function, and on what grounds."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, TypeAlias
 
 from dreck.evidence.trial import Difference
+from dreck.proof.certificate import Certificate
 
 Status: TypeAlias = Literal["proved", "tested", "differs", "unsettled"]
 _WORST_FIRST: tuple[Status, ...] = ("differs", "unsettled", "tested", "proved")
@@ -28,6 +29,8 @@ class Verdict:
     difference: Difference | None = None
     expected: Difference | None = None
     functions: "tuple[tuple[str, Verdict], ...]" = ()
+    certificate: Certificate | None = field(default=None, compare=False, repr=False)
+    """What a proof rests on, where that was asked for."""
 
     def __bool__(self) -> bool:
         return self.status in ("proved", "tested")

@@ -59,6 +59,16 @@ class Comparison:
         """Every function the same, none lost, and the project's own tests green where they were asked for."""
         return bool(self.verdict) and not self.only_old and (self.check is None or bool(self.check))
 
+    def certificates_as_json(self) -> dict[str, Any]:
+        """What each proof rests on, in the form documented in docs/json.md; null where none was needed."""
+        proved = [(name, verdict) for name, verdict in self.functions if verdict.status == "proved"]
+        return {
+            "certificates": [
+                {"function": name, "certificate": v.certificate.as_json() if v.certificate is not None else None}
+                for name, v in proved
+            ]
+        }
+
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
         return {
@@ -83,6 +93,7 @@ class Wanted:
         record: a command to run with the new version watched; its calls are tried first.
         check: the project's own tests as a command.
         case: whether a difference is wanted as a test case.
+        certificates: whether what proofs rest on is kept with the verdicts.
     """
 
     only: tuple[str, ...] = ()
@@ -93,6 +104,7 @@ class Wanted:
     record: str = ""
     check: str = ""
     case: bool = False
+    certificates: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -376,7 +388,9 @@ class _Judging:
         budget = self.config.budget or DEFAULT_BUDGET
         assume = frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS
         opened = frozenset(self.wanted.open_cage)
-        return Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
+        judge = Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
+        judge.certificates = self.wanted.certificates
+        return judge
 
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
         """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
