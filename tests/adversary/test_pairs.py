@@ -4,7 +4,6 @@ from pathlib import Path
 
 import pytest
 
-from dreck.proof.assumptions import ASSUMPTIONS
 from dreck.workbench.compare import Text, Wanted, compare_texts
 from tests.adversary.running import Pair, pairs_in, seen
 

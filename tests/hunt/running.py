@@ -83,3 +83,78 @@ def first_difference(old: Any, new: Any, pick: random.Random) -> Any:
         if run(old, inputs, plan) != run(new, inputs, plan):
             return inputs, plan
     return None
+
+
+# --- whole modules -----------------------------------------------------------------------------------------
+
+
+def run_in(space: dict[str, Any], inputs: tuple[Any, ...], kind: Any, plan: tuple[int, ...]) -> Any:
+    """What the function of a module does with three values and an object made of one of its classes."""
+    log: list[Any] = space["LOG"]
+    log.clear()
+    count = 0
+    thing = space[kind]() if isinstance(kind, str) else kind
+
+    def ev(number: int, value: Any) -> Any:
+        nonlocal count
+        count += 1
+        if count > _LIMIT:
+            raise Stop
+        log.append((number, seen(value)))
+        deed = plan[(number * 3 + count) % len(plan)]
+        if deed == 3:
+            raise ValueError(number)
+        if deed == 4:
+            raise KeyError(number)
+        if deed == 5 and hasattr(type(thing), "n"):
+            thing.__dict__["n"] = count % 3
+        return deed % 2
+
+    space["ev2"] = lambda function: (log.append("decorated"), function)[1]
+    try:
+        result = seen(space["f"](*inputs, thing, ev, [1, 2, 0][: plan[3] % 4]))
+    except Stop:
+        result = "cut off"
+    except RecursionError:
+        result = "too deep"
+    except Exception as error:
+        result = chain(error)
+    return result, list(log), seen(getattr(thing, "__dict__", None))
+
+
+def seen(value: Any) -> Any:
+    if isinstance(value, tuple | list):
+        return (type(value).__name__, *map(seen, value))
+    if isinstance(value, dict):
+        return ("dict", *((seen(k), seen(v)) for k, v in value.items()))
+    if isinstance(value, set):
+        return ("set", len(value))
+    if isinstance(value, int | float | str | bytes | type(None)):
+        return (type(value).__name__, repr(value))
+    return type(value).__name__
+
+
+def chain(error: BaseException | None) -> Any:
+    """An exception with what it was raised from and during."""
+    if error is None:
+        return None
+    during = None if error.__suppress_context__ else chain(error.__context__)
+    told = type(error).__name__, str(error) if isinstance(error, KeyError | ValueError) else ""
+    return (*told, chain(error.__cause__), during)
+
+
+def modules_differ(old: dict[str, Any], new: dict[str, Any], pick: random.Random, tries: int) -> Any:
+    """An input on which the functions of two modules differ, None when they agree on so many."""
+    # A member of an enum that the two define otherwise would be another input.
+    alike = repr(old["Kind"].__members__) == repr(new["Kind"].__members__)
+    values = (*VALUES, True, *(["KIND"] if alike else []))
+    for _ in range(tries):
+        inputs = tuple(pick.choice(values) for _ in range(3))
+        kind, plan = pick.choice(("A", "B", "C", "D", "D", 1, None, math.nan)), pick.choice(PLANS)
+        results = []
+        for space in (old, new):
+            given = tuple(space["Kind"].GLASS if v == "KIND" else v for v in inputs)
+            results.append(run_in(space, given, kind, plan))
+        if results[0] != results[1]:
+            return inputs, kind, plan, results
+    return None

@@ -6,15 +6,22 @@
 import ast
 import os
 import random
+import sys
+import types
 import warnings
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import Any
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
+from dreck.workbench.compare import Text, Wanted, compare_texts
+from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
-from tests.hunt.running import first_difference
+from tests.hunt.running import first_difference, modules_differ
 
 PAIRS = int(os.environ.get("DRECK_HUNT", "2000"))
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
@@ -68,6 +75,59 @@ def hunted(task: tuple[int, int]) -> tuple[int, int]:
                 proved += 1
                 assert first_difference(*functions, pick) is None, f"{old}\n{new}"
     return tried, proved
+
+
+def test_no_false_proof_of_a_module():
+    """The same with whole modules: classes, tables, helpers, closures, patterns, exceptions with their chain."""
+    tasks = [(PAIRS // 4, SEED + 5), (PAIRS // 4, SEED + 1_000_005)]
+    with ProcessPoolExecutor(2) as pool:
+        told = list(pool.map(modules_hunted, tasks))
+    tried, proved = (sum(numbers) for numbers in zip(*told, strict=True))
+    print(f"{tried} pairs of modules, {proved} proved, none of them false")
+    assert proved > PAIRS / 60, "so few proofs that the hunt means nothing"
+
+
+def modules_hunted(task: tuple[int, int]) -> tuple[int, int]:
+    """How many pairs were tried and how many came out proved; fails at the first false one."""
+    pairs, seed = task
+    pick = random.Random(seed)
+    proved = tried = 0
+    while tried < pairs:
+        try:
+            old = ast.unparse(ast.parse(ModuleMaker(pick).module())) + "\n"
+            mine = executed(old)
+        except (SyntaxError, TypeError, NameError, AttributeError, ValueError):
+            continue
+        for _ in range(6):
+            new = module_rewritten(old, pick)
+            if new == old:
+                continue
+            try:
+                theirs = executed(new)
+            except (SyntaxError, TypeError, NameError, AttributeError, ValueError):
+                continue
+            tried += 1
+            assume = () if tried % 3 else ("total-order", "hashable-key")
+            found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(assume=assume, trial=False))
+            if found.verdict.status == "proved" and found.same:
+                proved += 1
+                quiet = _without_what_is_assumed(assume)
+                difference = modules_differ(mine, theirs, pick, 60)
+                assert difference is None or quiet(difference), f"{old}\n=====\n{new}\n{difference}\n{found.verdict}"
+    return tried, proved
+
+
+def _without_what_is_assumed(assume: tuple[str, ...]) -> Callable[[Any], bool]:
+    """Whether a difference is only for what the assumptions leave out: no number, or a thing that has no hash."""
+    return lambda difference: bool(assume) and ("nan" in str(difference[:2]) or "unhashable" in str(difference[3]))
+
+
+def executed(code: str) -> dict[str, Any]:
+    module = sys.modules["hunted"] = types.ModuleType("hunted")
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        exec(code, module.__dict__)
+    return module.__dict__
 
 
 def test_every_step_keeps_what_random_programs_do(tmp_path):

@@ -129,3 +129,7 @@ def as_markdown() -> str:
         harmless = f"`{row.harmless}`" if row.harmless else "—"
         lines.append(f"| {op.value} | {row.reads} | {row.writes} | {told[0]} | {told[1]} | {harmless} | {row.source} |")
     return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    print(as_markdown(), end="")

@@ -276,7 +276,8 @@ class _Judging:
         judged = [*pairs, *self._callees(pairs, changed)]
         verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
         for a, b in reversed(judged):
-            verdicts[a] = self._by_nested(a, b, verdicts)
+            if not self._suspect(a, changed):
+                verdicts[a] = self._by_nested(a, b, verdicts)
         pending = True
         while pending:
             pending = False

@@ -1,0 +1,136 @@
+"""Faults put into the proof, one at a time: does anything notice?
+
+    python -m benchmarks.faults [--every N] [--seed S] [--rooms proof model] [--only FILE]
+
+Each condition, comparison, constant, operator and `return` of the modules that must be right is broken by script, one a
+run, in a copy of the project; then the tests of the proof run until one fails. A fault that nothing notices is printed
+with its line. It is either no fault (the same is checked elsewhere), or a test is missing.
+"""
+
+import argparse
+import ast
+import copy
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+ROOMS = {
+    "proof": "src/dreck/proof",
+    "model": "src/dreck/model/ir",
+    "names": "src/dreck/model/names",
+}
+TESTS = ["tests/adversary", "tests/evidence/test_proof.py", "tests/evidence/test_conformance.py", "tests/evidence/test_looking_into.py",
+         "tests/evidence/test_facts.py", "tests/evidence/test_changes.py", "tests/evidence/test_whole_numbers.py",
+         "tests/evidence/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
+         "tests/steps"]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One line made wrong."""
+
+    path: Path
+    line: int
+    told: str
+    text: str
+
+
+def faults_in(path: Path) -> Iterator[Fault]:
+    """Every way in which one place of a module can be broken."""
+    source = path.read_text()
+    tree = ast.parse(source)
+    for index, node in enumerate(ast.walk(tree)):
+        for told, change in _changes(node):
+            broken = copy.deepcopy(tree)
+            target = next(n for i, n in enumerate(ast.walk(broken)) if i == index)
+            change(target)
+            text = ast.unparse(ast.fix_missing_locations(broken))
+            yield Fault(path, getattr(node, "lineno", 0), told, text)
+
+
+def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
+    def put(field: str, value: object):  # noqa: ANN202
+        return lambda target: setattr(target, field, value)
+
+    def drop(at: int):  # noqa: ANN202
+        return lambda target: target.values.pop(at)
+
+    match node:
+        case ast.If(test=test):
+            code = ast.unparse(test)[:60]
+            yield f"if {code}: never", put("test", ast.Constant(False))
+            yield f"if {code}: always", put("test", ast.Constant(True))
+        case ast.BoolOp(values=values):
+            for at, value in enumerate(values):
+                yield f"without `{ast.unparse(value)[:50]}`", drop(at)
+        case ast.Return(value=ast.Constant(value=bool() as value)):
+            yield f"return {not value}", put("value", ast.Constant(not value))
+        case ast.Return(value=ast.BoolOp() | ast.Compare() | ast.UnaryOp(op=ast.Not())):
+            yield "return True", put("value", ast.Constant(True))
+        case ast.Expr(value=ast.Call(func=ast.Attribute(attr="note" | "note_time" | "note_order" | "append" | "add"))):
+            yield f"without `{ast.unparse(node)[:50]}`", put("value", ast.Constant(None))
+        case ast.Call(
+            func=ast.Name(id="Row"), args=[*_, ast.Constant(value=bool() as value), ast.Constant(), ast.Constant()]
+        ):
+            yield "moves_time turned", lambda target: setattr(target.args[3], "value", not value)
+
+
+def noticed(fault: Fault) -> str:
+    """'' when every test passes with the fault in; else what failed."""
+    folder = Path(tempfile.mkdtemp(prefix="dreck-faults-"))
+    try:
+        for part in ("src", "tests", "pyproject.toml", "examples", "benchmarks"):
+            source = ROOT / part
+            if source.is_dir():
+                shutil.copytree(source, folder / part, ignore=shutil.ignore_patterns("__pycache__"))
+            else:
+                shutil.copy(source, folder / part)
+        (folder / fault.path.relative_to(ROOT)).write_text(fault.text)
+        tests = [t for t in TESTS if (ROOT / t).exists()]
+        command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
+        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "800", "PYTHONDONTWRITEBYTECODE": "1"}
+        try:
+            done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=600)
+        except subprocess.TimeoutExpired:
+            return "it does not come to an end"
+        if done.returncode == 0:
+            return ""
+        failed = [line for line in done.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
+        return failed[0][:150] if failed else "it cannot be run"
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--every", type=int, default=1, help="try every Nth fault")
+    parser.add_argument("--seed", type=int, default=0)
+    parser.add_argument("--rooms", nargs="+", default=["proof"], choices=list(ROOMS))
+    parser.add_argument("--only", default="", help="part of a file's path")
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    asked = parser.parse_args()
+    paths = [p for room in asked.rooms for p in sorted((ROOT / ROOMS[room]).rglob("*.py")) if asked.only in str(p)]
+    faults = [fault for path in paths for fault in faults_in(path)]
+    random.Random(asked.seed).shuffle(faults)
+    faults = faults[:: asked.every]
+    survived = 0
+    with ThreadPoolExecutor(asked.jobs) as pool:
+        for fault, what in zip(faults, pool.map(noticed, faults), strict=True):
+            if not what:
+                survived += 1
+                print(f"NOT NOTICED  {fault.path.relative_to(ROOT)}:{fault.line}  {fault.told}", flush=True)
+    score = 100 * (len(faults) - survived) / max(1, len(faults))
+    print(f"{len(faults)} faults, {len(faults) - survived} noticed ({score:.1f} %)")
+    return 1 if survived else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

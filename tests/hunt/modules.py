@@ -1,0 +1,282 @@
+"""Random modules in the prover's whole language, and random right and wrong rewrites of them.
+
+A module has classes that derive from one another, some of which misbehave, an enum, a row class, tables, helpers of
+several makes, and a function `f(a, b, c, o, ev, xs)` that uses them.
+"""
+
+import ast
+import copy
+import random
+from typing import Any
+
+from tests.hunt.programs import Maker, rewritten
+
+_BODIES = ("return 1", "return self.n", "return super().size()", "self.n += 1\n        return self.n", "return 2")
+_SPECIAL = (
+    "",
+    "",
+    "",
+    "    def __eq__(self, other):\n        return True\n",
+    "    def __eq__(self, other):\n        self.n += 1\n        return self.n % 2 == 0\n",
+    "    def __bool__(self):\n        self.n += 1\n        return self.n % 2 == 0\n",
+    "    def __len__(self):\n        return self.n\n",
+    "    def __getattr__(self, name):\n        LOG.append(name)\n        return 1\n",
+    "    def __lt__(self, other):\n        return self.n % 2 == 0\n",
+)
+_COMPUTED = (
+    "    @property\n    def kilos(self):\n        return self.n\n",
+    "    @property\n    def kilos(self):\n        self.n += 1\n        return self.n\n",
+    "    kilos = 3\n",
+)
+_ROWS = (
+    "class Row(NamedTuple):\n    x: int\n    y: int = 2\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n",
+    "@dataclass(frozen=True)\nclass Row:\n    x: int\n    y: int = 2\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: ClassVar[int] = 2\n",
+    "class Row:\n    def __init__(self, x, y):\n        self.x = x\n        self.y = y\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n    def __post_init__(self):\n        self.x = self.y\n",
+)
+_ENUMS = (
+    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 2\n",
+    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 1\n",
+    "class Kind(IntEnum):\n    GLASS = 1\n    PAPER = 2\n",
+)
+_HELPERS = (
+    "def helper(x, y=1):\n    return x\n",
+    "def helper(x, y=1):\n    if x == y:\n        return 0\n    return y\n",
+    "def helper(x, y=1):\n    LOG.append('h')\n    return x\n",
+    "def helper(x, y=1):\n    raise KeyError(x)\n",
+    "def helper(x, y=1):\n    return sys.exc_info()[0] is None\n",
+    "def helper(x, y=1):\n    def inner():\n        return x\n    x = y\n    return inner()\n",
+    "def helper(x, y=1):\n    return 5\ndef helper(x, y=1):\n    return x\n",
+    "def helper(x, y=1):\n    return 5\nhelper = min\n",
+)
+_GENERATORS = (
+    "def rows(xs):\n    for x in xs:\n        yield x\n",
+    "def rows(xs):\n    it = iter(xs)\n    while True:\n        yield next(it)\n",
+    "def rows(xs):\n    yield from xs\n    return 1\n",
+)
+_TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
+           'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
+_BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
+_LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
+_HEAD = """\
+import sys
+from dataclasses import dataclass
+from enum import Enum, IntEnum
+from typing import ClassVar, NamedTuple
+LOG = []
+"""
+
+
+class ModuleMaker(Maker):
+    """Makes one random module."""
+
+    def module(self) -> str:
+        pick = self.pick.choice
+        parts = [_HEAD, self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
+        parts += [pick(_TABLES), pick(_BANDS), pick(_LIMITS), "RULES = (lambda v: v == 1, lambda v: v is None)\n"]
+        return "".join(parts) + self.function()
+
+    def family(self) -> str:
+        found = ""
+        for name, bases in (
+            ("A", ""),
+            ("B", "(A)"),
+            ("C", "(A)"),
+            ("D", self.pick.choice(("(B, C)", "(C, B)", "(B)"))),
+        ):
+            lines = ["    n = 1\n" if name == "A" else ""]
+            if name == "A" or self.pick.random() < 0.5:
+                bodies = [b for b in _BODIES if name != "A" or "super" not in b]
+                lines.append(f"    def size(self):\n        {self.pick.choice(bodies)}\n")
+            lines.append(self.pick.choice(_SPECIAL) if self.pick.random() < 0.3 else "")
+            lines.append(self.pick.choice(_COMPUTED) if name in "AC" and self.pick.random() < 0.6 else "")
+            found += f"class {name}{bases}:\n" + ("".join(lines) or "    pass\n")
+        return found
+
+    def statement(self, depth: int, loop: bool) -> list[str]:
+        if self.pick.random() < 0.35:
+            kinds = ["special", "special", "nested", "raising"] + (
+                ["patterns", "handling", "kinds"] if depth > 0 else []
+            )
+            return getattr(self, "s_" + self.pick.choice(kinds))(depth, loop)
+        return super().statement(depth, loop)
+
+    def s_special(self, depth: int, loop: bool) -> list[str]:
+        return [f"x = {self.pick.choice(self.special())}"]
+
+    def special(self) -> tuple[str, ...]:
+        return (
+            "helper(a)", "helper(x, b)", "o.size()", "o.kilos", "Row(a, b).x", "Row(a, 1).y", "TABLE.get(a, 0)",
+            "a in TABLE", "TABLE[a]", "Kind.GLASS", "a == Kind.PAPER", "o == 1", "o is b", "(a,) is x", "o.size is o.size",
+            "next((n for k, n in BANDS if a < k), 0)", "any(r(a) for r in RULES)", "all(r(b) for r in RULES)",
+            "[v for v in xs]", "[y := v for v in xs]", f"(lambda i={self.event()}: i)()", "(lambda: x)()", "list(rows(xs))",
+            "f'{a}!'", "LIMIT", "{a, b}", "type(o) is B", "len(xs)", "bool(a)", "bool(o == 1)", "a if b else c",
+            "(c := a)", "helper(y=a, x=b)", "A.size(o)", "sum(xs, a)",
+        )  # fmt: skip
+
+    def s_nested(self, depth: int, loop: bool) -> list[str]:
+        return self.pick.choice(
+            (
+                ["def g(i=" + self.event() + "):", "    nonlocal x", "    x = i", "    return x", "g()"],
+                ["def g():", "    return x", "x = b", "x = g()"],
+                ["@ev2", "def g():", "    return 1", "x = g()"],
+                ["g = [lambda: y for y in xs]", "x = [h() for h in g]"],
+            )
+        )
+
+    def s_raising(self, depth: int, loop: bool) -> list[str]:
+        return [
+            self.pick.choice(("raise KeyError(a) from None", "raise ValueError(x)", "raise", "assert a, b", "del x"))
+        ]
+
+    def s_handling(self, depth: int, loop: bool) -> list[str]:
+        kind = self.pick.choice(("ValueError", "(KeyError, ValueError) as y", "Exception as y"))
+        last = self.pick.choice(
+            ("raise", "raise KeyError(1) from None", "x = helper(a)", "raise KeyError(2)", "x = o.kilos")
+        )
+        return ["try:", *self.inner(depth, loop), f"except {kind}:", f"    {last}"]
+
+    def s_patterns(self, depth: int, loop: bool) -> list[str]:
+        first = self.pick.choice(
+            ("A()", "B(n=1)", "Kind.GLASS", "[y, _]", "{'k': y}", "int()", "1 | 2", "None", "(y, 1) | (1, y)")
+        )
+        second = self.pick.choice(("D()", "bool()", "y if y", "Kind.PAPER", "_"))
+        lines = [f"match {self.pick.choice(('o', 'a', 'x'))}:", f"    case {first}:"]
+        lines += [f"    {line}" for line in self.inner(depth, loop)] + [f"    case {second}:"]
+        return lines + [f"    {line}" for line in self.inner(depth, loop)]
+
+    def s_kinds(self, depth: int, loop: bool) -> list[str]:
+        one, other = self.pick.sample(("A", "B", "C", "D", "(B, C)", "int", "bool"), 2)
+        lines = [f"if isinstance(o, {one}):", *self.inner(depth, loop), f"elif isinstance(o, {other}):"]
+        return [*lines, *self.inner(depth, loop)]
+
+    def value(self) -> str:
+        return self.pick.choice(self.special()) if self.pick.random() < 0.2 else super().value()
+
+    def test(self) -> str:
+        if self.pick.random() < 0.3:
+            return self.pick.choice(
+                ("o", "o == 1", "o.kilos == 1", "isinstance(o, B)", "a == Kind.GLASS", "o.size() > 1", "helper(a)", "o is not a",
+                 "a in TABLE", "o < 1", "x is True", "LIMIT == 2", "any(r(a) for r in RULES)", "o.n == 1", "1 <= a < 2")
+            )  # fmt: skip
+        return super().test()
+
+
+def module_rewritten(code: str, pick: random.Random) -> str:
+    """A random change of the function, or of something around it."""
+    tree = ast.parse(code)
+    function = next(n for n in tree.body if isinstance(n, ast.FunctionDef) and n.name == "f")
+    chance = pick.random()
+    if chance < 0.55:
+        changed = ast.parse(rewritten(ast.unparse(function), pick)).body[0]
+        tree.body[tree.body.index(function)] = changed
+    elif chance < 0.85:
+        pick.choice(_REFACTORINGS)(tree, function, pick)
+    else:
+        _around(tree, pick)
+    return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
+
+
+def _around(tree: ast.Module, pick: random.Random) -> None:
+    """One part of the module is another one."""
+    at = pick.randrange(5, len(tree.body) - 1)
+    s = tree.body[at]
+    match pick.randrange(3):
+        case 0 if isinstance(s, ast.ClassDef) and len(s.body) > 1:
+            s.body.append(s.body.pop(0))
+        case 1:
+            constants = [n for n in ast.walk(s) if isinstance(n, ast.Constant) and type(n.value) is int]
+            if constants:
+                pick.choice(constants).value = pick.choice((0, 1, 2))
+        case _:
+            other = pick.randrange(5, len(tree.body) - 1)
+            tree.body[at], tree.body[other] = tree.body[other], tree.body[at]
+
+
+def _calls(function: ast.FunctionDef, match: Any) -> list[ast.expr]:
+    return [n for n in ast.walk(function) if isinstance(n, ast.expr) and match(n)]
+
+
+def _put(function: ast.FunctionDef, old: ast.expr, new: ast.expr) -> None:
+    for node in ast.walk(function):
+        for name, value in ast.iter_fields(node):
+            if value is old:
+                setattr(node, name, new)
+            elif isinstance(value, list):
+                setattr(node, name, [new if item is old else item for item in value])
+
+
+def _extract(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """An expression becomes a helper that gets what it reads."""
+    tests = [n.test for n in ast.walk(function) if isinstance(n, ast.If)]
+    if not tests:
+        return
+    e = pick.choice(tests)
+    names = sorted({n.id for n in ast.walk(e) if isinstance(n, ast.Name)} & {"a", "b", "c", "o", "x", "y", "ev", "xs"})
+    args = ast.arguments([], [ast.arg(n) for n in names], None, [], [], None, [])
+    made = ast.FunctionDef("asked", args, [ast.Return(copy.deepcopy(e))], [], None, None)
+    tree.body.insert(tree.body.index(function), made)
+    _put(function, e, ast.Call(ast.Name("asked", ast.Load()), [ast.Name(n, ast.Load()) for n in names], []))
+
+
+def _inline(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """A call of the helper becomes its first argument, a method call a number, a row its part."""
+    found = _calls(function, lambda n: isinstance(n, ast.Call | ast.Attribute))
+    if not found:
+        return
+    e = pick.choice(found)
+    match e:
+        case ast.Call(func=ast.Name(id="helper"), args=[first, *_]):
+            _put(function, e, first)
+        case ast.Attribute(value=ast.Call(func=ast.Name(id="Row"), args=[one, other]), attr=attr):
+            _put(function, e, one if attr == "x" else other)
+        case ast.Call(func=ast.Attribute(attr="size")):
+            _put(function, e, ast.Constant(pick.choice((1, 2))))
+        case ast.Call(func=ast.Attribute(value=ast.Name(id="TABLE"), attr="get"), args=[key, default]):
+            asked = ast.Compare(key, [ast.Eq()], [ast.Constant(pick.choice((0, 1)))])
+            _put(function, e, ast.IfExp(asked, ast.Constant(pick.choice(("one", "none"))), default))
+        case ast.Call(func=ast.Name(id="bool"), args=[one]):
+            _put(function, e, one)
+
+
+def _reads_first(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """An attribute, a constant or a comparison is read before the rest."""
+    found = _calls(
+        function,
+        lambda n: isinstance(n, ast.Attribute | ast.Compare) and not isinstance(getattr(n, "ctx", None), ast.Store),
+    )
+    if found:
+        e = pick.choice(found)
+        function.body.insert(pick.randrange(2), ast.Assign([ast.Name("early", ast.Store())], copy.deepcopy(e)))
+        _put(function, e, ast.Name("early", ast.Load()))
+
+
+def _other_test(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """`==` and `is`, `isinstance` and `type`, a chain and its halves, turned about."""
+    found = [n for n in ast.walk(function) if isinstance(n, ast.Compare) and len(n.ops) == 1]
+    if found:
+        n = pick.choice(found)
+        swap: dict[type, ast.cmpop] = {ast.Eq: ast.Is(), ast.Is: ast.Eq(), ast.IsNot: ast.NotEq(), ast.In: ast.Eq()}
+        turned = {ast.Lt: ast.Gt(), ast.Gt: ast.Lt(), ast.LtE: ast.GtE(), ast.GtE: ast.LtE(), ast.Eq: ast.Eq()}
+        if type(n.ops[0]) in turned and pick.random() < 0.6:
+            n.left, n.comparators, n.ops = n.comparators[0], [n.left], [turned[type(n.ops[0])]]
+        else:
+            n.ops = [swap.get(type(n.ops[0]), n.ops[0])]
+
+
+def _out_of_handler(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """What a handler ends with moves behind the `try`, guarded by a flag or not."""
+    for node in ast.walk(function):
+        for _, body in ast.iter_fields(node):
+            if isinstance(body, list):
+                for i, s in enumerate(body):
+                    if isinstance(s, ast.Try) and s.handlers and not isinstance(s.handlers[0].body[-1], ast.Raise):
+                        moved = s.handlers[0].body.pop()
+                        s.handlers[0].body.append(ast.Pass())
+                        body.insert(i + 1, moved)
+                        return
+
+
+_REFACTORINGS = (_extract, _extract, _inline, _inline, _reads_first, _reads_first, _other_test, _out_of_handler)
