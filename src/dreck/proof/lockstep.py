@@ -393,7 +393,8 @@ class LockStep:
             return True
         if left is None or right is None:
             return False
-        return self.p.resolved(left, state) is self.p.resolved(right, state)
+        one, other = self.p.resolved(left, state), self.p.resolved(right, state)
+        return one is other or self.p.come_out_alike(one, other, state)
 
     def _parted(self, old: Block, new: Block) -> Parted:
         return Parted(f"the old one {told(old)}, the new one {told(new)}", tuple(self.path))

@@ -9,6 +9,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, ORDER
 from dreck.proof.classes.known import KnownClasses
+from dreck.proof.solver import Solver
 from dreck.proof.state import State
 from dreck.proof.sums import LINEAR
 
@@ -46,6 +47,10 @@ class Prover:
     """Orderings asked as the opposite of their opposite (`a <= b` as not `b < a`) without knowing the types."""
     straight: set[Term] = field(default_factory=set)
     """Orderings asked as they stand."""
+    solver: Solver = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.solver = Solver(self.kinds_of)
 
     @property
     def terms(self) -> Terms:
@@ -200,6 +205,10 @@ class Prover:
             if found is not None:
                 self.note(ORDER)
         if found is None:
+            found = self.solver.decide(state.facts.known.items(), test)
+            if found is not None:
+                self._looked_through(test, *found[1])
+        if found is None:
             return None
         outcome, rests_on = found
         self._rests_on(rests_on)
@@ -317,6 +326,23 @@ class Prover:
                 if isinstance(other, Term) and other.op == "global":
                     return fact, str(other.args[0])
         return None
+
+    def come_out_alike(self, one: Term, other: Term, state: State) -> bool:
+        """Whether two outcomes of tests of whole numbers are always the same, by what a solver says."""
+        rests_on = self.solver.are_same(state.facts.known.items(), one, other)
+        if rests_on is None:
+            return False
+        self._looked_through(one, other, *rests_on)
+        self._rests_on(rests_on)
+        self.trail += [("fact", fact, state.facts.known[fact]) for fact in rests_on]
+        return True
+
+    def _looked_through(self, *terms: Term) -> None:
+        """What a solver was told of values: how they are made, and of what types they are."""
+        for term in terms:
+            self.kinds(term)
+            if self.shape(term) in ("bool", "arith", "lt", "le", "eq", "in", "truth", "tuple", "members"):
+                self._looked_through(*(a for a in term.args if isinstance(a, Term)))
 
     def resolved(self, term: Term, state: State) -> Term:
         """`term`, or the constant it is known to be on this path."""

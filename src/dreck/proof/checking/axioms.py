@@ -40,6 +40,10 @@ class Axioms:
         self.used[(kind, says, getattr(node, "lineno", 0))] = None
         return True
 
+    def by_solver(self, says: str) -> bool:
+        """A conclusion that a general solver comes to, asked anew."""
+        return self._note("solver", says, None)
+
     # --- names -------------------------------------------------------------------------------------
 
     def is_bound_once(self, name: str) -> bool:

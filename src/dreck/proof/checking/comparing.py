@@ -104,7 +104,8 @@ class CheckedComparisons(CheckedValues):
         if any(not k or not k <= {"int", "bool", "float", "str"} for k in kinds):
             return False
         if value is self.make("arith", op, *vals):
-            sure = op in ("Add", "Sub", "Mult", "USub", "UAdd") and all(k <= WHOLE for k in kinds)
+            by_number = op in ("FloorDiv", "Mod") and vals[1].op == "const" and vals[1].value != 0
+            sure = (op in ("Add", "Sub", "Mult", "USub", "UAdd") or by_number) and all(k <= WHOLE for k in kinds)
             return sure or value in state.lasting
         if not all(k <= WHOLE for k in kinds) or op not in ("Add", "Sub", "Mult", "USub"):
             return False

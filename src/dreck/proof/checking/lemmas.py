@@ -62,7 +62,13 @@ class CheckedLemmas:
     def _same(self, state: State, one: Term | None, other: Term | None) -> bool:
         if one is other:
             return True
-        return one is not None and other is not None and self._known(state, one) is self._known(state, other)
+        if one is None or other is None:
+            return False
+        left, right = self._known(state, one), self._known(state, other)
+        if left is right:
+            return True
+        same = self.acts.solver.are_same(state.facts.known.items(), left, right)
+        return same is not None and self.acts.axioms[0].by_solver(f"{left} is {right}")
 
     def _known(self, state: State, term: Term) -> Term:
         """A value, or the constant that what is known makes it."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.axioms import Axioms
+from dreck.proof.solver import Solver
 
 _SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}
 WHOLE = {"int", "bool"}
@@ -25,8 +26,12 @@ class CheckedValues:
     read_once: Callable[[str], bool]
     looked: set[Term] = field(default_factory=set)
     """Values whose making was looked at: what is accepted because of it holds for such values only."""
+    solver: Solver = field(init=False)
     again: bool = True
     """Whether what is read was read before, and is taken to be the same still."""
+
+    def __post_init__(self) -> None:
+        self.solver = Solver(self.kinds)
 
     def make(self, op: str, *args: object) -> Term:
         return self.arena.terms.make(op, *args)

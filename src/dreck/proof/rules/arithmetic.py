@@ -20,7 +20,9 @@ def arithmetic(at: At) -> Result | None:
     if summed is not None:
         return Gives(summed)
     term = at.make("arith", operator, *at.values)
-    if (operator in _CANNOT_FAIL and all(k <= NUMBERS for k in kinds)) or at.node.op is Op.UNARY:
+    whole = all(k <= NUMBERS for k in kinds)
+    divided = operator in ("FloorDiv", "Mod") and at.values[1].op == "const" and bool(at.values[1].value)
+    if (whole and (operator in _CANNOT_FAIL or divided)) or at.node.op is Op.UNARY:
         return Gives(term)
     if term in at.state.lasting:
         p.trail.append(("done", term, True))

@@ -1,0 +1,171 @@
+"""Conditions by a general solver, where one is installed (`pip install dreck[solver]`).
+
+Asked only where facts decide, and only about values that are surely whole numbers or booleans: comparisons, sums,
+products, `//` and `%` by a constant, lengths. Python's `//` rounds down and `%` has the sign of the divisor; a bool
+counts as 0 or 1; floats and texts are not spoken of. Each question is bounded in effort, not in time; answers are kept.
+"""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
+
+from dreck.model.ir.terms import Term
+
+EFFORT = 2_000_000
+"""The most a question may cost, in the solver's own units: a limit by the clock would answer otherwise on a busy machine."""
+_MOST_FACTS = 24
+Kinds = Callable[[Term], "set[str] | frozenset[str]"]
+
+
+class NotSpoken(Exception):
+    """Something the solver is not asked about."""
+
+
+@lru_cache(maxsize=1)
+def solver_module() -> Any:
+    """The solver, or None when it is not installed."""
+    try:
+        import z3
+    except ImportError:
+        return None
+    return z3
+
+
+@dataclass(slots=True)
+class Solver:
+    """Questions about what follows from facts; `kinds` tells the types a value surely has."""
+
+    kinds: Kinds
+    _answers: dict[tuple[object, ...], tuple[bool, tuple[Term, ...]] | None] = field(default_factory=dict)
+    _numbers: dict[Term, Any] = field(default_factory=dict)
+
+    def decide(self, facts: Iterable[tuple[Term, bool]], test: Term) -> tuple[bool, tuple[Term, ...]] | None:
+        """The one outcome of `test` that the facts leave, with those it rests on; None when both may be."""
+        z3 = solver_module()
+        if z3 is None or test.op not in ("lt", "le", "eq", "in", "truth"):
+            return None
+        try:
+            self._test(z3, test)
+        except NotSpoken:
+            return None
+        spoken = self._spoken(facts)
+        if len(spoken) > _MOST_FACTS:
+            return None
+        key = (test, *((fact, holds) for fact, holds, _ in spoken))
+        if key not in self._answers:
+            self._answers[key] = self._asked(z3, spoken, test)
+        return self._answers[key]
+
+    def are_same(self, facts: Iterable[tuple[Term, bool]], one: Term, other: Term) -> tuple[Term, ...] | None:
+        """The facts by which two outcomes of tests (`bool` terms) are always the same; None when they may not be."""
+        z3 = solver_module()
+        if z3 is None or one.op != "bool" or other.op != "bool":
+            return None
+        try:
+            sides = [self._test(z3, b.args[0]) == z3.BoolVal(b.args[1]) for b in (one, other)]
+        except NotSpoken:
+            return None
+        return self._unsat(z3, self._spoken(facts), sides[0] != sides[1])
+
+    def _spoken(self, facts: Iterable[tuple[Term, bool]]) -> list[tuple[Term, bool, Any]]:
+        z3 = solver_module()
+        found = []
+        for fact, holds in facts:
+            try:
+                told = self._test(z3, fact)
+            except NotSpoken:
+                continue
+            found.append((fact, holds, told if holds else z3.Not(told)))
+        return found
+
+    def _asked(
+        self, z3: Any, spoken: list[tuple[Term, bool, Any]], test: Term
+    ) -> tuple[bool, tuple[Term, ...]] | None:
+        told = self._test(z3, test)
+        for outcome, opposite in ((True, z3.Not(told)), (False, told)):
+            rests_on = self._unsat(z3, spoken, opposite)
+            if rests_on is not None:
+                return outcome, rests_on
+        return None
+
+    def _unsat(self, z3: Any, spoken: list[tuple[Term, bool, Any]], claim: Any) -> tuple[Term, ...] | None:
+        """The facts with which a claim cannot be; None when it can, or when that is not found with that effort."""
+        solver = z3.Solver()
+        solver.set("rlimit", EFFORT)
+        marks = {}
+        for index, (fact, _, told) in enumerate(spoken):
+            mark = z3.Bool(f"fact{index}")
+            marks[str(mark)] = fact
+            solver.add(z3.Implies(mark, told))
+        solver.add(claim, *(z3.Not(number < 0) for term, number in self._numbers.items() if term.op == "len"))
+        names = [z3.Bool(name) for name in marks]
+        if solver.check(*names) != z3.unsat:
+            return None
+        return tuple(marks[str(mark)] for mark in solver.unsat_core())
+
+    # --- Python as the solver's language -----------------------------------------------------------
+
+    def _test(self, z3: Any, test: Term) -> Any:
+        match test.op:
+            case "lt":
+                return self._number(z3, test.args[0]) < self._number(z3, test.args[1])
+            case "le":
+                return self._number(z3, test.args[0]) <= self._number(z3, test.args[1])
+            case "eq":
+                return self._number(z3, test.args[0]) == self._number(z3, test.args[1])
+            case "truth":
+                return self._number(z3, test.args[0]) != 0
+            case "in" if test.args[1].op in ("tuple", "members"):
+                subject = self._number(z3, test.args[0])
+                return z3.Or(*(subject == self._number(z3, member) for member in test.args[1].args))
+        raise NotSpoken
+
+    def _number(self, z3: Any, term: Term) -> Any:
+        if term.op == "const" and isinstance(term.value, bool | int):
+            return z3.IntVal(int(term.value))
+        kinds = self.kinds(term)
+        if not kinds or not kinds <= {"int", "bool"}:
+            raise NotSpoken
+        if term.op == "arith":
+            return self._arithmetic(z3, term)
+        if term.op == "bool":
+            told = self._test(z3, term.args[0])
+            return z3.If(told if term.args[1] else z3.Not(told), z3.IntVal(1), z3.IntVal(0))
+        if term not in self._numbers:
+            self._numbers[term] = z3.Int(f"v{term.number}")
+        return self._numbers[term]
+
+    def _arithmetic(self, z3: Any, term: Term) -> Any:
+        operator, *parts = term.args
+        if operator == "Linear":
+            number, *pairs = parts
+            found = z3.IntVal(number)
+            for part, count in zip(pairs[::2], pairs[1::2], strict=True):
+                found = found + self._number(z3, part) * z3.IntVal(count)
+            return found
+        values = [self._number(z3, part) for part in parts]
+        match operator:
+            case "Add":
+                return values[0] + values[1]
+            case "Sub":
+                return values[0] - values[1]
+            case "Mult":
+                return values[0] * values[1]
+            case "USub":
+                return -values[0]
+            case "UAdd":
+                return values[0]
+            case "FloorDiv" | "Mod":
+                return self._divided(z3, operator, values[0], parts[1])
+        raise NotSpoken
+
+    def _divided(self, z3: Any, operator: str, value: Any, divisor: Term) -> Any:
+        """`//` rounds down; the solver's own division leaves a remainder that is never negative."""
+        if divisor.op != "const" or not isinstance(divisor.value, int) or int(divisor.value) == 0:
+            raise NotSpoken
+        by = int(divisor.value)
+        if by > 0:
+            return value / z3.IntVal(by) if operator == "FloorDiv" else value % z3.IntVal(by)
+        flipped = (-value) / z3.IntVal(-by), (-value) % z3.IntVal(-by)
+        return flipped[0] if operator == "FloorDiv" else -flipped[1]
