@@ -57,10 +57,10 @@ def faults_in(path: Path) -> Iterator[Fault]:
 
 
 def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
-    def put(field: str, value: object):  # noqa: ANN202
+    def put(field: str, value: object):
         return lambda target: setattr(target, field, value)
 
-    def drop(at: int):  # noqa: ANN202
+    def drop(at: int):
         return lambda target: target.values.pop(at)
 
     match node:
@@ -96,7 +96,7 @@ def noticed(fault: Fault) -> str:
         (folder / fault.path.relative_to(ROOT)).write_text(fault.text)
         tests = [t for t in TESTS if (ROOT / t).exists()]
         command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
-        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "800", "PYTHONDONTWRITEBYTECODE": "1"}
+        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "400", "PYTHONDONTWRITEBYTECODE": "1"}
         try:
             done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=600)
         except subprocess.TimeoutExpired:
@@ -124,6 +124,7 @@ def main() -> int:
     survived = 0
     with ThreadPoolExecutor(asked.jobs) as pool:
         for fault, what in zip(faults, pool.map(noticed, faults), strict=True):
+            print(".", end="", file=sys.stderr, flush=True)
             if not what:
                 survived += 1
                 print(f"NOT NOTICED  {fault.path.relative_to(ROOT)}:{fault.line}  {fault.told}", flush=True)

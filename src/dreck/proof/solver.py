@@ -13,7 +13,7 @@ from typing import Any
 from dreck.model.ir.terms import Term
 
 EFFORT = 2_000_000
-"""The most a question may cost, in the solver's own units: a limit by the clock would answer otherwise on a busy machine."""
+"""The most a question may cost, in the solver's own units: by the clock, a busy machine would answer otherwise."""
 _MOST_FACTS = 24
 Kinds = Callable[[Term], "set[str] | frozenset[str]"]
 
@@ -79,9 +79,7 @@ class Solver:
             found.append((fact, holds, told if holds else z3.Not(told)))
         return found
 
-    def _asked(
-        self, z3: Any, spoken: list[tuple[Term, bool, Any]], test: Term
-    ) -> tuple[bool, tuple[Term, ...]] | None:
+    def _asked(self, z3: Any, spoken: list[tuple[Term, bool, Any]], test: Term) -> tuple[bool, tuple[Term, ...]] | None:
         told = self._test(z3, test)
         for outcome, opposite in ((True, z3.Not(told)), (False, told)):
             rests_on = self._unsat(z3, spoken, opposite)

@@ -18,6 +18,7 @@ from dreck.model.ir.graph import Arena
 from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names, param_names
 from dreck.proof.entry import DEFAULT_BUDGET
+from dreck.proof.files_beside import FilesBeside
 from dreck.proof.module_diff import (
     Changed,
     Module,
@@ -269,7 +270,8 @@ class _Judging:
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = changed_between(*(side.module for side in self.sides))
         if self.beside:
-            names = self.sides[0].names.defined_otherwise(self.sides[1].names)
+            old, new = ((side.text.path, side.tree) for side in self.sides)
+            names = FilesBeside(_neighbour).imported_otherwise(old, new)
             changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])

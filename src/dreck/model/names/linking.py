@@ -74,15 +74,6 @@ class LinkedNames(ModuleNames):
         for name in [n for n in self._imported if other.kind(n) == "stable" and n not in other._imported]:
             self._tables.pop(name, None)
 
-    def defined_otherwise(self, other: "LinkedNames") -> list[str]:
-        """Imported names that files beside the two versions define in two ways."""
-        found = []
-        for name, foreign in self._aliases.items():
-            mine, theirs = self.definitions.get(foreign), other.definitions.get(other._aliases.get(name, ""))
-            if mine is not None and theirs is not None and ast.dump(mine) != ast.dump(theirs):
-                found.append(name)
-        return found
-
     def _import(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is called `mine` here: both are one thing."""
         table = theirs.tables.get(name)

@@ -1,0 +1,91 @@
+"""Two versions among files of their own: what these define otherwise counts, however far away."""
+
+from pathlib import Path
+
+import pytest
+
+from dreck.workbench.compare import Wanted, compare_texts, read_text
+
+YARD = "from {} import {}\ndef f(x):\n    return {}\n"
+FILES = {
+    "a helper": ("helper", "helper(x)", "def helper(x):\n    return x\n", "def helper(x):\n    return x + 1\n"),
+    "what a helper calls": (
+        "helper",
+        "helper(x)",
+        "def other(x):\n    return x\ndef helper(x):\n    return other(x)\n",
+        "def other(x):\n    return x + 1\ndef helper(x):\n    return other(x)\n",
+    ),
+    "a constant behind a helper": (
+        "helper",
+        "helper(x)",
+        "LIMIT = 1\ndef helper(x):\n    return x > LIMIT\n",
+        "LIMIT = 2\ndef helper(x):\n    return x > LIMIT\n",
+    ),
+    "a base of a class": (
+        "Bin",
+        "isinstance(x, Bin)",
+        "class Box:\n    pass\nclass Bin(Box):\n    def size(self):\n        return 1\n",
+        "class Box:\n    def __new__(cls):\n        return 1\nclass Bin(Box):\n    def size(self):\n        return 1\n",
+    ),
+    "a constant": ("LIMIT", "x > LIMIT", "LIMIT = 1\n", "LIMIT = 2\n"),
+    "an enum": (
+        "Kind",
+        "x == Kind.GLASS",
+        "from enum import Enum\nclass Kind(Enum):\n    GLASS = 1\n",
+        "from enum import Enum\nclass Kind(Enum):\n    GLASS = 2\n",
+    ),
+    "a monkey patch": (
+        "Bin",
+        "Bin().size()",
+        "class Bin:\n    def size(self):\n        return 1\n",
+        "class Bin:\n    def size(self):\n        return 1\nBin.size = lambda self: 2\n",
+    ),
+    "a name bound again": (
+        "helper",
+        "helper(x)",
+        "def helper(x):\n    return x\n",
+        "def helper(x):\n    return x\nfrom operator import neg as helper\n",
+    ),
+}
+
+
+def two(tmp_path: Path, yard: str, old: dict[str, str], new: dict[str, str]):
+    for name, files in (("old", old), ("new", new)):
+        (tmp_path / name).mkdir()
+        for file, text in {"yard": yard, **files}.items():
+            (tmp_path / name / f"{file}.py").write_text(text)
+    sides = (read_text(tmp_path / name / "yard.py") for name in ("old", "new"))
+    return dict(compare_texts(*sides, Wanted(trial=False)).functions)["f"]
+
+
+@pytest.mark.parametrize("name", FILES)
+def test_what_a_file_beside_defines_otherwise(tmp_path, name):
+    imported, code, old, new = FILES[name]
+    assert two(tmp_path, YARD.format("beside", imported, code), {"beside": old}, {"beside": new}).status != "proved"
+
+
+@pytest.mark.parametrize("name", FILES)
+def test_as_a_module(tmp_path, name):
+    imported, code, old, new = FILES[name]
+    yard = f"import beside\ndef f(x):\n    return {code.replace(imported, 'beside.' + imported)}\n"
+    assert two(tmp_path, yard, {"beside": old}, {"beside": new}).status != "proved"
+
+
+@pytest.mark.parametrize("name", FILES)
+def test_two_files_away(tmp_path, name):
+    imported, code, old, new = FILES[name]
+    through = f"from far import {imported}\n"
+    found = two(
+        tmp_path,
+        YARD.format("beside", imported, code),
+        {"beside": through, "far": old},
+        {"beside": through, "far": new},
+    )
+    assert found.status != "proved"
+
+
+def test_what_does_not_lead_there_does_not_count(tmp_path):
+    same = "def helper(x):\n    return x\n"
+    old, new = same + "def unused():\n    return 1\n", same + "def unused():\n    return 2\n"
+    found = two(tmp_path, YARD.format("beside", "helper", "helper(x)"), {"beside": old}, {"beside": new})
+    assert found.status == "proved"
