@@ -19,6 +19,7 @@ from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names, param_names
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.files_beside import FilesBeside
+from dreck.proof.implicit import may_run
 from dreck.proof.module_diff import (
     Changed,
     Module,
@@ -340,7 +341,8 @@ class _Judging:
         return [
             f.name
             for f in self.sides[0].functions.values()
-            if f.name in names or (f.owner is not None and f.node.name in attributes)
+            if f.name in names
+            or (f.owner is not None and (f.node.name in attributes or _runs_unnamed(node, f, names)))
         ]
 
     def _one(
@@ -408,6 +410,14 @@ class _Judging:
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
             return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
         return verdict
+
+
+def _runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
+    """Whether code may run a special method of a class (`__eq__`, a constructor) that it does not name."""
+    special = method.node.name
+    if not (special.startswith("__") and special.endswith("__")) or method.owner is None:
+        return False
+    return may_run(node, special, method.owner.name) or (special == "__init__" and method.owner.name in names)
 
 
 def compare(
