@@ -45,7 +45,8 @@ def serve() -> None:
     for descriptor in (1, 2):
         os.dup2(quiet, descriptor)
     for line in sys.stdin:
-        answers.write(json.dumps(_answer(json.loads(line))) + "\n")
+        request = json.loads(line)
+        answers.write(json.dumps({**_answer(request), "number": request.get("number")}) + "\n")
         answers.flush()
 
 

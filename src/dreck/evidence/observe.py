@@ -1,15 +1,24 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
+import hashlib
 import math
 import re
 import types
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from dreck.evidence.standins import StandIn
 
-_LIMIT = 5_000
+_LIMIT = 2_000_000
+"""So many parts of a value are described. A longer one is not compared: that would be to pass what was not looked at."""
+_LONG = 200
+"""Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _ADDRESS = re.compile(r"\b0x[0-9a-fA-F]{6,}")
+
+
+class TooLong(Exception):
+    """A value has too many parts to be described as a whole."""
 
 
 class Describer:
@@ -24,7 +33,7 @@ class Describer:
         """`value` as nested tuples and strings; equal descriptions mean no difference a caller could see."""
         self._left -= 1
         if self._left < 0:
-            return "…"
+            raise TooLong(f"a value of more than {_LIMIT} parts cannot be compared")
         if type(value) is str:
             return ("str", _ADDRESS.sub("0x…", value) if " at 0x" in value else value)
         if value is None or isinstance(value, bool) or type(value) in (int, bytes):
@@ -57,14 +66,14 @@ class Describer:
         if isinstance(value, dict):
             return (name, self._pairs(value), self._state(value))
         if isinstance(value, list | tuple):
-            return (name, tuple(self.of(v) for v in value), self._state(value))
+            return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
             return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
         if isinstance(value, BaseException):
             if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):
                 # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.
                 return (name, f"cannot be ordered: {' and '.join(sorted(odd.groups()))}")
-            return (name, self.of(value.args), self._state(value))
+            return (name, self.of(value.args), self._state(value), *self._chain(value))
         if isinstance(value, int | str | float | bytes | complex):
             return (name, repr(_builtin_base(kind).__repr__(value)), self._state(value))
         state = self._state(value)
@@ -72,8 +81,29 @@ class Describer:
             return (name, state)
         return (name, _plain_repr(value))
 
+    def _chain(self, error: BaseException) -> tuple[Any, ...]:
+        """What an exception was raised from, and while which other one was handled."""
+        found: list[Any] = []
+        if error.__cause__ is not None:
+            found.append(("raised from", self.of(error.__cause__)))
+        if error.__context__ is not None and not error.__suppress_context__:
+            found.append(("raised while", self.of(error.__context__)))
+        return tuple(found)
+
+    def _items(self, value: Sequence[Any]) -> Any:
+        if len(value) <= _LONG:
+            return tuple(self.of(v) for v in value)
+        return self._digest(len(value), (self.of(v) for v in value))
+
     def _pairs(self, value: dict[Any, Any]) -> Any:
-        return tuple((self.of(k), self.of(v)) for k, v in value.items())
+        pairs = ((self.of(k), self.of(v)) for k, v in value.items())
+        return tuple(pairs) if len(value) <= _LONG else self._digest(len(value), pairs)
+
+    def _digest(self, count: int, parts: Iterable[Any]) -> Any:
+        found = hashlib.sha256()
+        for part in parts:
+            found.update(repr(part).encode(errors="surrogatepass") + b"\0")
+        return (("items", f"<{count} items>"), ("digest", f"<{found.hexdigest()}>"))
 
     def _state(self, value: Any) -> Any:
         state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}

@@ -171,23 +171,34 @@ class _Server:
     """The warm child, started when first asked and again when it has died."""
 
     process: "subprocess.Popen[str] | None" = None
+    asked: int = 0
     lock: threading.Lock = field(default_factory=threading.Lock)
 
     def ask(self, request: dict[str, Any]) -> dict[str, Any]:
+        """The answer to this very request. Whatever interrupts the waiting ends the child: its answer must not be
+        taken for that of the next request."""
         with self.lock:
             for _ in range(2):
-                process = self._started()
+                self.asked += 1
                 try:
-                    assert process.stdin and process.stdout
-                    process.stdin.write(json.dumps(request) + "\n")
-                    process.stdin.flush()
-                    line = process.stdout.readline()
-                    if line:
-                        return json.loads(line)  # type: ignore[no-any-return]
+                    answer = self._answer({**request, "number": self.asked})
                 except (BrokenPipeError, json.JSONDecodeError):
-                    pass
+                    answer = None
+                except BaseException:
+                    self.stop()
+                    raise
+                if answer is not None and answer.pop("number", None) == self.asked:
+                    return answer
                 self.stop()
             return {"error": "the child process that runs trials died twice"}
+
+    def _answer(self, request: dict[str, Any]) -> dict[str, Any] | None:
+        process = self._started()
+        assert process.stdin and process.stdout
+        process.stdin.write(json.dumps(request) + "\n")
+        process.stdin.flush()
+        line = process.stdout.readline()
+        return json.loads(line) if line else None
 
     def _started(self) -> "subprocess.Popen[str]":
         if self.process is None or self.process.poll() is not None:
