@@ -87,7 +87,7 @@ def noticed(fault: Fault) -> str:
     """'' when every test passes with the fault in; else what failed."""
     folder = Path(tempfile.mkdtemp(prefix="dreck-faults-"))
     try:
-        for part in ("src", "tests", "pyproject.toml", "examples", "benchmarks"):
+        for part in ("src", "tests", "pyproject.toml", "examples", "benchmarks", "docs"):
             source = ROOT / part
             if source.is_dir():
                 shutil.copytree(source, folder / part, ignore=shutil.ignore_patterns("__pycache__"))

@@ -146,10 +146,12 @@ class Prover:
         """Whether no class of the files makes reading the attribute of this object do more than reading."""
         if base.op == "global":
             return self._is_quiet_holder(str(base.args[0]))
+        if not any(kin.taken_back().attribute(name) for kin in self.classes):
+            return True
         known = self._known_classes(base, state)
-        if known is None:
-            return not any(kin.taken_back().attribute(name) for kin in self.classes)
-        return not any(kin.taken_back_of(kind).attribute(name) for kin in self.classes for kind in known)
+        return known is not None and not any(
+            kin.taken_back_of(kind).attribute(name) for kin in self.classes for kind in known
+        )
 
     def _is_quiet_holder(self, name: str) -> bool:
         for kin in self.classes:
@@ -175,11 +177,14 @@ class Prover:
         return True
 
     def _known_classes(self, value: Term, state: State) -> set[str] | None:
-        """The classes one of which a value is known to be of."""
+        """The classes one of which a value is known to be of, as far as no class elsewhere derives from them."""
+        if FAMILIES not in self.allowed:
+            return None
         for fact in state.facts.about.get(value, ()):
             if fact.op == "isinstance" and fact.args[0] is value and state.facts.known[fact]:
                 self.trail.append(("fact", fact, True))
                 self._rests_on([fact])
+                self.note(FAMILIES)
                 return class_names(fact.args[1])
         return None
 

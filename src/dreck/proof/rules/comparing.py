@@ -201,17 +201,21 @@ def is_instance(at: At, name: str, value: Term, kinds: Term) -> Result | None:
     if not _names_classes(kinds):
         return None
     p.shape(kinds)
-    known = all(all(kin.is_class(kind) for kin in p.classes) for kind in class_names(kinds))
-    own = any(p.classes[at.which].is_own(kind) for kind in class_names(kinds))
-    strange = any("isinstance" in kin.taken_back().comparisons for kin in p.classes)
-    if not known and not own and strange:
+    known = all(_is_known_class(at, kind) for kind in class_names(kinds))
+    if not known and any("isinstance" in kin.taken_back().comparisons for kin in p.classes):
         return None
     if name == "isinstance":
         kinds = _meant(at, kinds)
     if COMPARISONS not in p.allowed:
         return Event(at.make("asked", name, value, kinds), at.node.source, real_bool=True)
     result = at.make("bool", at.make(name, value, kinds), True)
-    return observed(at, at.make("asked", name, value, kinds), COMPARISONS, result, alone=known or own)
+    return observed(at, at.make("asked", name, value, kinds), COMPARISONS, result, alone=known)
+
+
+def _is_known_class(at: At, kind: str) -> bool:
+    """Whether a name means a class of the ordinary kind: in both versions, or in the one that alone has it."""
+    mine, other = at.p.classes[at.which], at.p.classes[1 - at.which]
+    return mine.is_class(kind) and (other.is_class(kind) or mine.is_own(kind))
 
 
 def _names_classes(term: Term) -> bool:
