@@ -83,16 +83,19 @@ def prove(
 
 def _go_over(certificate: Certificate, p: Prover, run: LockStep) -> None:
     """Has the certificate checked by what shares no rule with the prover."""
-    axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
-    once = {name for name, count in p.attributes_read.items() if count <= 1}
-    acts = CheckedActs(
-        p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, lambda name: name in once
-    )
-    checker = Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
+    checker = checker_of(certificate, p, run)
     certificate.refusal = checker.accepts()
     certificate.accepted = not certificate.refusal
     certificate.assumptions = frozenset(p.assumptions)
-    certificate.axioms = tuple({**axioms[0].used, **axioms[1].used})
+    certificate.axioms = tuple(axiom for axioms in checker.acts.axioms for axiom in axioms.used)
+
+
+def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
+    """A checker that knows the modules, what is allowed and what was named, and nothing of how the proof was found."""
+    axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
+    once = {name for name, count in p.attributes_read.items() if count <= 1}
+    acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, once.__contains__)
+    return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
 
 
 def _refused(old: Subject, new: Subject) -> str:

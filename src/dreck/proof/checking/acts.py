@@ -118,7 +118,7 @@ class CheckedActs(CheckedTests):
             return builtin == value.args[0] and self._holds(side, given, value)
         if value.op == "later" and node.op is Op.CALL:
             return value is make("later", node.payload, *vals)
-        if node.op is Op.ROW or not all(a.is_bound_once(builtin) for a in self.axioms):
+        if node.op is Op.ROW or not all(a.is_builtin(builtin) for a in self.axioms):
             return False
         match builtin, given:
             case "isinstance" | "issubclass", [of, kinds]:
@@ -249,9 +249,10 @@ class CheckedActs(CheckedTests):
                 return asked is not None and key is make("truth", asked, state.epoch) and event.keeps == COMPARISONS
             case "asked":
                 name, of, _kinds = key.args
-                if of not in vals or event.keeps != COMPARISONS or event.result is None:
+                told = event.result
+                if of not in vals or event.keeps != COMPARISONS or told is None or told.op != "bool":
                     return False
-                test = event.result.args[0]
+                test = told.args[0]
                 return bool(test.op == name and test.args[0] is of)
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)

@@ -55,6 +55,12 @@ class Axioms:
             return False
         return self._note("name", f"{name} is bound once" if count else f"{name} is the builtin", None)
 
+    def is_builtin(self, name: str) -> bool:
+        """Nothing in the module binds the name, so that it is the builtin."""
+        if not hasattr(builtins, name) or self._counted()[name] or self._counted()["*"]:
+            return False
+        return self._note("name", f"{name} is the builtin", None)
+
     def _counted(self) -> Counter[str]:
         if self._bound is None:
             self._bound = _counted(self.names.tree)
