@@ -248,12 +248,11 @@ class CheckedActs(CheckedTests):
                 asked = vals[-1] if node.op in (Op.BRANCH, Op.CALL) else None
                 return asked is not None and key is make("truth", asked, state.epoch) and event.keeps == COMPARISONS
             case "asked":
-                name, of, _kinds = key.args
+                name, of, kinds = key.args
                 told = event.result
                 if of not in vals or event.keeps != COMPARISONS or told is None or told.op != "bool":
                     return False
-                test = told.args[0]
-                return bool(test.op == name and test.args[0] is of)
+                return told is make("bool", make(name, of, kinds), True)
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)
                 return key is make("arith", node.payload, *vals) and kinds_known and event.result is key
