@@ -170,12 +170,12 @@ class CheckedActs(CheckedTests):
 
     def _means(self, side: Side, kinds: Term, meant: Term) -> bool:
         """A base that only one version has stands for those below it that both have."""
-        skeleton = self.axioms[side.which].skeleton
-        asked = tuple(skeleton[k] for k in names_in(kinds) if k in skeleton)
-        other = self.axioms[1 - side.which].names
-        below = {n for n, kind in skeleton.items() if issubclass(kind, asked) and other.kind(n) != "unknown"}
-        plain = {k for k in names_in(kinds) if k not in skeleton}
-        return names_in(meant) == (below & names_in(meant)) | plain and below <= names_in(meant)
+        skeleton, other = self.axioms[side.which].skeleton, self.axioms[1 - side.which].names
+        asked = names_in(kinds)
+        own = {kind for kind in asked if kind in skeleton and other.kind(kind) == "unknown"}
+        bases = tuple(skeleton[kind] for kind in own)
+        below = {n for n, kind in skeleton.items() if issubclass(kind, bases) and other.kind(n) != "unknown"}
+        return names_in(meant) == (asked - own) | below
 
     # --- events ------------------------------------------------------------------------------------
 
@@ -249,10 +249,8 @@ class CheckedActs(CheckedTests):
                 return asked is not None and key is make("truth", asked, state.epoch) and event.keeps == COMPARISONS
             case "asked":
                 name, of, kinds = key.args
-                told = event.result
-                if of not in vals or event.keeps != COMPARISONS or told is None or told.op != "bool":
-                    return False
-                return told is make("bool", make(name, of, kinds), True)
+                answer = make("bool", make(name, of, kinds), True)
+                return of in vals and event.keeps == COMPARISONS and event.result is answer
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)
                 return key is make("arith", node.payload, *vals) and kinds_known and event.result is key

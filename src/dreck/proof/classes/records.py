@@ -92,20 +92,11 @@ class Records:
                 return name in self.table.classes or source.startswith("builtins.") or _is_plain_source(source)
             case ast.Attribute():
                 return _is_plain_source(names.stands_for(e))
-            case ast.Subscript(value=value, slice=index):
-                parts = index.elts if isinstance(index, ast.Tuple) else [index]
-                return self._is_plain_annotation(value) and all(map(self._is_plain_part, parts))
+            case ast.Subscript(value=value):
+                return self._is_plain_annotation(value)
             case ast.BinOp(left=left, op=ast.BitOr(), right=right):
                 return self._is_plain_annotation(left) and self._is_plain_annotation(right)
         return False
-
-    def _is_plain_part(self, e: ast.expr) -> bool:
-        match e:
-            case ast.List(elts=elts):
-                return all(map(self._is_plain_part, elts))
-            case ast.Constant():
-                return True
-        return self._is_plain_annotation(e)
 
 
 def _is_plain_source(source: str) -> bool:
