@@ -291,3 +291,29 @@ def test_results_kept_to_the_end_do_not_multiply_paths():
         + f"\nreturn [{', '.join(f'v{i}' for i in range(count))}]"
     )
     assert proof(old, new).holds
+
+
+NAMED = {
+    "what was not less is not less than less": ("if a < 3:\n    return 1\nif a < 2:\n    return 2\nreturn 3", "if a < 3:\n    return 1\nreturn 3", {"plain-comparisons"}),
+    "not less is at least": ("if a < 3:\n    return 1\nreturn 2", "if a >= 3:\n    return 2\nreturn 1", {"plain-comparisons", "total-order"}),
+    "at most, and then not more": ("if a <= 3:\n    if a > 5:\n        return 1\n    return 2\nreturn 3", "if a <= 3:\n    return 2\nreturn 3", {"plain-comparisons"}),
+    "more, and then not at most": ("if a > 3:\n    return 1\nif a <= 3:\n    return 2\nreturn 3", "if a > 3:\n    return 1\nreturn 2", {"plain-comparisons", "total-order"}),
+    "asked once": ("if a < b:\n    return 1\nreturn 2", "if not a < b:\n    return 2\nreturn 1", set()),
+    "read once": ("if a.x:\n    return 1\nreturn 2", "if not a.x:\n    return 2\nreturn 1", set()),
+    "read twice": ("x = a.x\nb.y\nreturn x", "x = a.x\nb.y\nreturn a.x", {"plain-attributes"}),
+    "a module's variable around a read": ("x = count\nb.y\nreturn x", "x = count\nb.y\nreturn count", {"plain-attributes"}),
+    "a module's variable around a test": ("x = count\nif b:\n    a()\nreturn x", "x = count\nif b:\n    a()\n    return x\nreturn count", {"plain-comparisons"}),
+    "a real bool": ("return a == b", "return bool(a == b)", {"plain-comparisons"}),
+    "a real bool from isinstance": ("return isinstance(a, int)", "return bool(isinstance(a, int))", set()),
+    "a type compared": ("return type(a) is int", "return type(a) == int", {"plain-comparisons"}),
+    "the same identity": ("return a is None", "if a is None:\n    return True\nreturn False", set()),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NAMED)
+def test_exactly_what_was_used_is_named(name):
+    old, new, named = NAMED[name]
+    count = "count = 0\ndef up():\n    global count\n    count += 1\n" if "count" in old else ""
+    found = proof(count + body(old), count + body(new), ORDER)
+    assert found.holds, f"{found.reason} {found.path}"
+    assert found.assumptions == named
