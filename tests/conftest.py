@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 import dreck
+import dreck.proof.entry as entry
 
 YARD = Path(dreck.__file__).parent / "demo" / "yard"
 
@@ -45,3 +46,15 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
         return subprocess.run(command, cwd=cwd, capture_output=True, text=True, env={**os.environ, **env})
 
     return done
+
+
+@pytest.fixture(autouse=True)
+def every_proof_is_accepted(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A proof that the checker refuses is a fault of the prover: users get `unsettled`, a test has to fail."""
+    go_over = entry._go_over
+
+    def checked(certificate: entry.Certificate, p: entry.Prover, run: entry.LockStep) -> None:
+        go_over(certificate, p, run)
+        assert certificate.accepted, f"the prover claims what the checker refuses: {certificate.refusal}"
+
+    monkeypatch.setattr(entry, "_go_over", checked)
