@@ -10,7 +10,7 @@ from typing import Any
 from dreck.evidence.standins import StandIn
 
 _LIMIT = 2_000_000
-"""So many parts of a value are described. A longer one is not compared: that would be to pass what was not looked at."""
+"""So many parts of a value are described. A longer one is not compared: it would be passed without being looked at."""
 _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")

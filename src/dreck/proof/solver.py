@@ -24,10 +24,10 @@ class NotSpoken(Exception):
 
 @lru_cache(maxsize=1)
 def solver_module() -> Any:
-    """The solver, or None when it is not installed."""
+    """The solver, or None when it is not installed or cannot be loaded (a native library, in a caged process)."""
     try:
         import z3
-    except ImportError:
+    except Exception:
         return None
     return z3
 

@@ -189,11 +189,12 @@ def _pairs(known: dict[str, type], every: set[str], classes: KnownClasses) -> It
     yield type("elsewhere", (), {})
     for at, one in enumerate(names):
         for other in names[at + 1 :]:
-            if not (classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other)):
-                try:
-                    yield type("both", (known[one], known[other]), {})
-                except TypeError:
-                    continue
+            if classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other):
+                continue
+            try:
+                yield type("both", (known[one], known[other]), {})
+            except TypeError:
+                continue
 
 
 def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:

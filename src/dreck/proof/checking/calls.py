@@ -41,9 +41,7 @@ class CheckedCalls(CheckedLemmas):
             return found, [key.args[2]], (("",), ()), False
         if key.op in (Op.AWAIT, Op.YIELD_FROM):
             key, lazily = key.args[1], True
-            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
-        else:
-            shape, function, given = key.args[0], key.args[1], list(key.args[2:])
+        shape, function, given = key.args[0], key.args[1], list(key.args[2:])
         node: FunctionNode | None = None
         match self.acts.look(function):
             case "global":

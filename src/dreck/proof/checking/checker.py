@@ -251,14 +251,15 @@ class Checker(CheckedCalls):
             self._need(self._same(state, *(s.in_flight() for s in state.sides)), "another exception in flight")
             self._raised(state, met, loops)
         self._carried_out(state, state.sides, (old, new), met)
-        if old.ends:
-            ended = state.copy()
-            for side in ended.sides:
-                self._need(side.came_from is not None, "no loop to end")
-                assert side.came_from is not None
-                side.node = side.came_from.succs[1]
-            self._need(met.ended is not None, "an end of a loop left out")
-            self._run(ended, met.ended or [], loops)
+        if not old.ends:
+            return
+        ended = state.copy()
+        for side in ended.sides:
+            self._need(side.came_from is not None, "no loop to end")
+            assert side.came_from is not None
+            side.node = side.came_from.succs[1]
+        self._need(met.ended is not None, "an end of a loop left out")
+        self._run(ended, met.ended or [], loops)
 
     def _raised(self, state: State, met: Met, loops: Mapping[int, None]) -> None:
         raised = state.copy()
