@@ -336,6 +336,7 @@ def test_what_follows_from_classes():
     assert axioms.outcome({"S"}, [{"Q"}], set()) is None  # others may be registered
     assert axioms.outcome({"int"}, [{"bool"}], set()) is True
     assert axioms.outcome({"str"}, [{"int"}], set()) is None or axioms.outcome({"str"}, [{"int"}], set()) is False
+    assert axioms.outcome({"Q"}, [{"int"}, {"R"}], {"P"}) is False and axioms.outcome({"Q"}, [{"int"}], set()) is None
     assert axioms.outcome({"Unheard"}, [{"Q"}], set()) is None
     assert axioms.method("P", "m", "method") is not None and axioms.method("P", "m", "static") is None
     assert axioms.method("P", "q", "property") is not None and axioms.method("P", "n", "method") is None

@@ -11,11 +11,9 @@ from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, ORDER
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
-from dreck.proof.sums import LINEAR
+from dreck.proof.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
 
-NOTHING: frozenset[str] = frozenset()
 SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
-NUMBERS = frozenset({"int", "bool"})
 _LEAVES = frozenset({"const", "symbol", "param", "unbound", "maybe", "outside"})
 _REAL = frozenset({"is", "isinstance", "issubclass", "catches", "truth", "callable", "symbol"})
 """Tests whose outcome is a real bool whatever is compared."""
@@ -371,22 +369,6 @@ def is_one_object(term: Term) -> bool:
     while term.op == "part":
         term = term.args[1]
     return term.op in _ONE_OBJECT
-
-
-def arithmetic_kinds(operator: str, kinds: list[frozenset[str]]) -> frozenset[str]:
-    """The types an operation between known scalar types may give; empty when that is not sure."""
-    if not kinds or any(not k or not k <= {"int", "bool", "float", "str"} for k in kinds):
-        return NOTHING
-    every = NOTHING.union(*kinds)
-    if "str" in every:
-        return frozenset({"str"}) if operator == "Add" and every == {"str"} else NOTHING
-    if operator in ("USub", "UAdd"):
-        return frozenset({"int"}) if every <= NUMBERS else NOTHING
-    if operator in ("Add", "Sub", "Mult", "FloorDiv", "Mod"):
-        if every <= NUMBERS:
-            return frozenset({"int"})
-        return frozenset({"float"}) if any(k == {"float"} for k in kinds) else frozenset({"int", "float"})
-    return frozenset({"float"}) if operator == "Div" else NOTHING
 
 
 def member_in(test: Term) -> Member | None:

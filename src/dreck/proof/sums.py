@@ -9,6 +9,8 @@ from collections.abc import Callable, Sequence
 from dreck.model.ir.terms import Term, Terms
 
 LINEAR = "Linear"
+NOTHING: frozenset[str] = frozenset()
+NUMBERS = frozenset({"int", "bool"})
 _LARGEST = 1 << 64
 
 Sum = tuple[dict[Term, int], int]
@@ -80,3 +82,19 @@ def _term(terms: Terms, found: Sum, kinds: Kinds) -> Term:
         return alone
     pairs = [part for term in sorted(counts, key=lambda t: t.number) for part in (term, counts[term])]
     return terms.make("arith", LINEAR, number, *pairs)
+
+
+def arithmetic_kinds(operator: str, kinds: list[frozenset[str]]) -> frozenset[str]:
+    """The types an operation between known scalar types may give; empty when that is not sure."""
+    if not kinds or any(not k or not k <= {"int", "bool", "float", "str"} for k in kinds):
+        return NOTHING
+    every = NOTHING.union(*kinds)
+    if "str" in every:
+        return frozenset({"str"}) if operator == "Add" and every == {"str"} else NOTHING
+    if operator in ("USub", "UAdd"):
+        return frozenset({"int"}) if every <= NUMBERS else NOTHING
+    if operator in ("Add", "Sub", "Mult", "FloorDiv", "Mod"):
+        if every <= NUMBERS:
+            return frozenset({"int"})
+        return frozenset({"float"}) if any(k == {"float"} for k in kinds) else frozenset({"int", "float"})
+    return frozenset({"float"}) if operator == "Div" else NOTHING

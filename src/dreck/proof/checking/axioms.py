@@ -6,6 +6,7 @@ says what is found where. Functions and constants are looked for on the plain tr
 
 import ast
 import builtins
+import contextlib
 import enum
 import inspect
 from collections import Counter
@@ -189,12 +190,12 @@ def _pairs(known: dict[str, type], every: set[str], classes: KnownClasses) -> It
     yield type("elsewhere", (), {})
     for at, one in enumerate(names):
         for other in names[at + 1 :]:
-            if classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other):
+            mine = {one, other} <= classes.table.classes.keys()
+            if mine and classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other):
                 continue
-            try:
-                yield type("both", (known[one], known[other]), {})
-            except TypeError:
-                continue
+            for bases in ((known[one], known[other]), (known[other], known[one])):
+                with contextlib.suppress(TypeError):  # their layouts differ, or there is no order
+                    yield type("both", bases, {})
 
 
 def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:

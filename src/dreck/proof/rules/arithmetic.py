@@ -2,10 +2,9 @@
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.prover import NUMBERS, arithmetic_kinds
 from dreck.proof.rules.common import At
 from dreck.proof.state import Event, Gives, Result
-from dreck.proof.sums import whole_number
+from dreck.proof.sums import NUMBERS, arithmetic_kinds, whole_number
 
 _CANNOT_FAIL = frozenset({"Add", "Sub", "Mult"})
 
