@@ -43,7 +43,8 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
 
     def done(*args: object, cwd: Path = tmp_path, **env: str) -> subprocess.CompletedProcess[str]:
         command = [sys.executable, "-m", "dreck", *map(str, args)]
-        return subprocess.run(command, cwd=cwd, capture_output=True, text=True, env={**os.environ, **env})
+        surroundings = {name: value for name, value in os.environ.items() if name != "COLUMNS"}
+        return subprocess.run(command, cwd=cwd, capture_output=True, text=True, env={**surroundings, **env})
 
     return done
 
