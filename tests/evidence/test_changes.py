@@ -1,6 +1,7 @@
 """Changes to conditions, the changed region, ways and their names, expectations, parameters with other names."""
 
 import ast
+from pathlib import Path
 
 import pytest
 
@@ -12,6 +13,7 @@ from dreck.evidence.strength import changes
 from dreck.evidence.swap import code_of, swapped
 from dreck.evidence.ways import condition, way_name
 from dreck.model.names.modules import ModuleNames
+from dreck.workbench.compare import Text, Wanted, compare_texts
 
 
 def function(code):
@@ -133,3 +135,34 @@ def test_names_that_would_clash_are_not_matched():
     assert other_names(function("def f(a): return a"), function("def f(x):\n    a = 1\n    return x + a")) == {}
     made = renamed(function("def f(x):\n    def g(y):\n        nonlocal x\n        x = y\n    return x\n"), {"x": "a"})
     assert "x" not in {n.id for n in ast.walk(made) if isinstance(n, ast.Name)} and "nonlocal a" in ast.unparse(made)
+
+
+UNNAMED = {
+    "a constructor": ("class A:\n    def __init__(self):\n        self.n = {}\ndef f():\n    return A().n\n", "1", "2"),
+    "equality": ("class A:\n    def __eq__(self, o):\n        return {}\ndef f(a):\n    return 1 if a == 1 else 2\n", "True", "False"),
+    "a truth": ("class A:\n    def __bool__(self):\n        return {}\ndef f(a):\n    return 1 if a else 2\n", "True", "False"),
+    "a length": ("class A:\n    def __len__(self):\n        return {}\ndef f(a):\n    return len(a)\n", "1", "2"),
+    "a call": ("class A:\n    def __call__(self):\n        return {}\ndef f(a):\n    return a()\n", "1", "2"),
+    "a sum": ("class A:\n    def __add__(self, o):\n        return {}\ndef f(a):\n    return a + 1\n", "1", "2"),
+    "a context": ("class A:\n    def __exit__(self, *a):\n        return {}\ndef f(a):\n    with a:\n        return 1\n", "True", "False"),
+    "a loop": ("class A:\n    def __iter__(self):\n        return {}\ndef f(a):\n    for x in a:\n        return x\n", "1", "2"),
+    "an item": ("class A:\n    def __getitem__(self, i):\n        return {}\ndef f(a):\n    return a[0]\n", "1", "2"),
+    "a missing attribute": ("class A:\n    def __getattr__(self, n):\n        return {}\ndef f(a):\n    return a.x\n", "1", "2"),
+    "a text": ("class A:\n    def __str__(self):\n        return {}\ndef f(a):\n    return str(a)\n", "'1'", "'2'"),
+    "a property": ("class A:\n    @property\n    def k(self):\n        return {}\ndef f(a):\n    return a.k\n", "1", "2"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", UNNAMED)
+def test_methods_that_run_without_being_named(name):
+    code, old, new = UNNAMED[name]
+    texts = [Text(Path("yard.py"), code.format(value)) for value in (old, new)]
+    found = dict(compare_texts(*texts, Wanted(only=("f",), trial=False)).functions)
+    assert found["f"].status != "proved" and "which is not the same" in found["f"].reason
+    assert dict(compare_texts(texts[0], texts[0], Wanted(only=("f",), trial=False)).functions)["f"].status == "proved"
+
+
+def test_methods_that_cannot_run_do_not_count():
+    code = "class A:\n    def __len__(self):\n        return {}\n    def __init__(self):\n        self.n = {}\ndef f(a):\n    return a.x\n"
+    texts = [Text(Path("yard.py"), code.format(value, value)) for value in (1, 2)]
+    assert dict(compare_texts(*texts, Wanted(only=("f",), trial=False)).functions)["f"].status == "proved"

@@ -110,7 +110,6 @@ TABLE: dict[Op, Row] = {
     Op.PATTERN_CLASS: _asks(FAMILIES, "8.6.4.9 Class Patterns"),
     Op.PATTERN_MAPPING: _may_do_anything("8.6.4.8 Mapping Patterns"),
     Op.PATTERN_KEYS: _may_do_anything("8.6.4.8 Mapping Patterns"),
-    Op.PATTERN_REST: _may_do_anything("8.6.4.8 Mapping Patterns"),
     Op.HASHED: Row("outside", "nothing", True, True, HASHABLE, "hashable (glossary); 6.3.2 Subscriptions"),
     Op.APART: Row("nothing", "nothing", True, True, FAMILIES, "enum (library)"),
     Op.MISSING_KEY: _may_do_anything("6.3.2 Subscriptions"),

@@ -80,7 +80,6 @@ class Op(StrEnum):
     PATTERN_CLASS = "pattern class"
     PATTERN_MAPPING = "pattern mapping"
     PATTERN_KEYS = "pattern keys"
-    PATTERN_REST = "pattern rest"
     # constant tables
     HASHED = "hashed"
     APART = "apart"

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from dreck.model.names.nodes import every_node
 
 MOST_ROWS = 64
+_LOOKING = frozenset({"len", "sorted", "any", "all", "max", "min", "list", "tuple", "set"})
+"""Builtins that look at a table and leave it as it is."""
 _READING = frozenset({"get", "keys", "values", "items", "index", "count", "copy"})
 
 
@@ -101,6 +103,7 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     stored: dict[str, int] = {}
     changed: set[str] = set()
     safe: set[ast.AST] = set()
+    own = {n.name for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
     for node in every_node(tree):
         match node:
             case ast.Subscript(value=ast.Name(id=name) as used, ctx=ast.Load()) if name in names:
@@ -111,9 +114,7 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
                 safe.update(part for part in parts if isinstance(part, ast.Name))
             case ast.For(iter=ast.Name() as used) | ast.comprehension(iter=ast.Name() as used):
                 safe.add(used)
-            case ast.Call(
-                func=ast.Name(id="len" | "sorted" | "any" | "all" | "max" | "min" | "list" | "tuple" | "set")
-            ):
+            case ast.Call(func=ast.Name(id=called)) if called in _LOOKING and called not in own:
                 safe.update(arg for arg in node.args if isinstance(arg, ast.Name))
             case ast.Global(names=rebound):
                 changed.update(rebound)
