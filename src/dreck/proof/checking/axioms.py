@@ -228,6 +228,11 @@ def _bindings(tree: ast.Module) -> Iterator[str]:
         match node:
             case ast.Global(names=names):
                 yield from (name for name in names for _ in range(2))
+            case ast.Subscript(value=ast.Call(func=ast.Name(id="globals")), slice=index, ctx=ast.Load()):
+                pending.append((index, shut))  # only read
+                continue
+            case ast.Attribute(value=ast.Call(func=ast.Name(id="globals")), attr="get"):
+                continue
             case ast.Call(func=ast.Name(id="exec" | "globals")):
                 yield "*"
         if not shut:
