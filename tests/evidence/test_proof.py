@@ -317,3 +317,19 @@ def test_exactly_what_was_used_is_named(name):
     found = proof(count + body(old), count + body(new), ORDER)
     assert found.holds, f"{found.reason} {found.path}"
     assert found.assumptions == named
+
+
+ODD = "class Odd:\n    def __eq__(self, other):\n        return True\n    def __getattr__(self, name):\n        return 1\nclass Plain:\n    pass\n"
+ELSEWHERE = {
+    "compared": ("if isinstance(a, Plain):\n    if a == 1:\n        return 1\n    if a == 1:\n        return 2\nreturn 3", "if isinstance(a, Plain):\n    if a == 1:\n        return 1\nreturn 3"),
+    "read": ("if isinstance(a, Plain):\n    x = a.x\n    y = a.x\n    return x, y\nreturn 3", "if isinstance(a, Plain):\n    x = a.x\n    return x, x\nreturn 3"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ELSEWHERE)
+def test_what_a_class_takes_back_is_taken_back_of_its_objects_alone(name):
+    old, new = (ODD + body(code) for code in ELSEWHERE[name])
+    found = proof(old, new)
+    assert found.holds and "closed-families" in found.assumptions, found.reason
+    assert not proof(old.replace("isinstance(a, Plain)", "b"), new.replace("isinstance(a, Plain)", "b")).holds
+    assert not proof(old.replace("(a, Plain)", "(a, Odd)"), new.replace("(a, Plain)", "(a, Odd)")).holds

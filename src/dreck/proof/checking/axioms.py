@@ -54,6 +54,8 @@ class Axioms:
         count = self._counted()[name]
         if self._counted()["*"] or count > 1 or (count == 0 and not hasattr(builtins, name)):
             return False
+        if count and name not in _bound_at_the_top(self.names.tree):
+            return False
         return self._note("name", f"{name} is bound once" if count else f"{name} is the builtin", None)
 
     def is_builtin(self, name: str) -> bool:
@@ -93,6 +95,8 @@ class Axioms:
         if name in self._skeleton or name in open_:
             return self._skeleton.get(name)
         node = self.classes.table.classes[name]
+        if not self.is_bound_once(name):
+            return None
         bases: list[type] = []
         for b in node.bases:
             known = self.names.canonical(b.id) if isinstance(b, ast.Name) else ""
@@ -213,6 +217,20 @@ def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
 
 def _member_names(node: ast.ClassDef) -> list[str]:
     return [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
+
+
+@lru_cache(maxsize=16)
+def _bound_at_the_top(tree: ast.Module) -> frozenset[str]:
+    """The names that statements of the module itself bind, not those inside `if`, `try` or a loop."""
+    plain = (
+        ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Import | ast.ImportFrom
+    )
+    shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+    found: set[str] = set()
+    for s in tree.body:
+        if isinstance(s, plain):
+            found |= {name for n in ([s] if isinstance(s, shut) else ast.walk(s)) for name in _bound_at(n)}
+    return frozenset(found)
 
 
 @lru_cache(maxsize=16)

@@ -53,7 +53,7 @@ def _kinds(s: ast.FunctionDef, name: str, hierarchy: Hierarchy) -> Iterator[str 
         match called:
             case ast.Attribute(value=ast.Name(id=of), attr="register") if of == name:
                 kind = _registered_kind(d, s)
-                yield kind if hierarchy.is_known(kind) or hierarchy.table.is_understood(kind) else None
+                yield kind if hierarchy.is_known(kind) else None
 
 
 def _registered_kind(d: ast.expr, s: ast.FunctionDef) -> str:
