@@ -39,28 +39,31 @@ class Solver:
     kinds: Kinds
     _answers: dict[tuple[object, ...], tuple[bool, tuple[Term, ...]] | None] = field(default_factory=dict)
     _numbers: dict[Term, Any] = field(default_factory=dict)
+    _told: dict[tuple[Term, bool], Any] = field(default_factory=dict)
+    _known_leaves: dict[Term, frozenset[Term] | None] = field(default_factory=dict)
 
     def decide(self, facts: Iterable[tuple[Term, bool]], test: Term) -> tuple[bool, tuple[Term, ...]] | None:
         """The one outcome of `test` that the facts leave, with those it rests on; None when both may be."""
-        z3 = solver_module()
-        if z3 is None or test.op not in ("lt", "le", "eq", "in", "truth"):
+        leaves = self._leaves(test)
+        if not leaves or test.op not in ("lt", "le", "eq", "in", "truth"):
             return None
-        try:
-            self._test(z3, test)
-        except NotSpoken:
+        about = [(f, holds) for f, holds in facts if (found := self._leaves(f)) and not found.isdisjoint(leaves)]
+        # One bare value against constants: what follows from that is known without a solver.
+        plain = len(leaves) == 1 and not about and not _has_sums(test)
+        z3 = None if plain or len(about) > _MOST_FACTS else solver_module()
+        if z3 is None:
             return None
-        spoken = self._spoken(facts)
-        if len(spoken) > _MOST_FACTS:
-            return None
-        key = (test, *((fact, holds) for fact, holds, _ in spoken))
+        key = (test, *about)
         if key not in self._answers:
-            self._answers[key] = self._asked(z3, spoken, test)
+            self._answers[key] = self._asked(z3, self._spoken(about), test)
         return self._answers[key]
 
     def are_same(self, facts: Iterable[tuple[Term, bool]], one: Term, other: Term) -> tuple[Term, ...] | None:
         """The facts by which two outcomes of tests (`bool` terms) are always the same; None when they may not be."""
+        if one.op != "bool" or other.op != "bool" or not self._leaves(one.args[0]) or not self._leaves(other.args[0]):
+            return None
         z3 = solver_module()
-        if z3 is None or one.op != "bool" or other.op != "bool":
+        if z3 is None:
             return None
         try:
             sides = [self._test(z3, b.args[0]) == z3.BoolVal(b.args[1]) for b in (one, other)]
@@ -68,16 +71,48 @@ class Solver:
             return None
         return self._unsat(z3, self._spoken(facts), sides[0] != sides[1])
 
+    def _leaves(self, term: Term) -> frozenset[Term] | None:
+        """The values a test or a number is made from; None when the solver is not asked about it."""
+        if term not in self._known_leaves:
+            self._known_leaves[term] = None
+            self._known_leaves[term] = self._found_leaves(term)
+        return self._known_leaves[term]
+
+    def _found_leaves(self, term: Term) -> frozenset[Term] | None:
+        if term.op == "const":
+            return frozenset() if isinstance(term.value, bool | int) else None
+        if term.op in ("lt", "le", "eq", "in", "truth", "tuple", "members"):
+            parts = [
+                a for a in term.args[: len(term.args) if term.op in ("tuple", "members") else 2] if isinstance(a, Term)
+            ]
+            parts = parts[:1] if term.op == "truth" else parts
+        else:
+            kinds = self.kinds(term)
+            if not kinds or not kinds <= {"int", "bool"}:
+                return None
+            if term.op not in ("arith", "bool"):
+                return frozenset({term})
+            parts = [a for a in term.args if isinstance(a, Term)]
+        found = [self._leaves(part) for part in parts]
+        return None if None in found else frozenset[Term]().union(*(f for f in found if f is not None))
+
     def _spoken(self, facts: Iterable[tuple[Term, bool]]) -> list[tuple[Term, bool, Any]]:
         z3 = solver_module()
         found = []
         for fact, holds in facts:
-            try:
-                told = self._test(z3, fact)
-            except NotSpoken:
-                continue
-            found.append((fact, holds, told if holds else z3.Not(told)))
+            if (fact, holds) not in self._told:
+                self._told[fact, holds] = self._as_claim(z3, fact, holds)
+            told = self._told[fact, holds]
+            if told is not None:
+                found.append((fact, holds, told))
         return found
+
+    def _as_claim(self, z3: Any, fact: Term, holds: bool) -> Any:
+        try:
+            told = self._test(z3, fact)
+        except NotSpoken:
+            return None
+        return told if holds else z3.Not(told)
 
     def _asked(self, z3: Any, spoken: list[tuple[Term, bool, Any]], test: Term) -> tuple[bool, tuple[Term, ...]] | None:
         told = self._test(z3, test)
@@ -167,3 +202,8 @@ class Solver:
             return value / z3.IntVal(by) if operator == "FloorDiv" else value % z3.IntVal(by)
         flipped = (-value) / z3.IntVal(-by), (-value) % z3.IntVal(-by)
         return flipped[0] if operator == "FloorDiv" else -flipped[1]
+
+
+def _has_sums(term: Term) -> bool:
+    """Whether a test is about more than a value and a constant: a sum, a length, two values."""
+    return any(isinstance(a, Term) and a.op in ("arith", "len", "bool") for a in term.args)
