@@ -279,7 +279,7 @@ class _Judging:
         judged = [*pairs, *self._callees(pairs, changed)]
         verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
         for a, b in reversed(judged):
-            if not self._suspect(a, changed):
+            if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
                 verdicts[a] = self._by_nested(a, b, verdicts)
         pending = True
         while pending:

@@ -52,15 +52,18 @@ class Axioms:
         if "." in name:
             return self._note("name", f"{name} is bound once in its file", None)
         count = self._counted()[name]
-        if self._counted()["*"] or count > 1 or (count == 0 and not hasattr(builtins, name)):
+        if count == 0:
+            return self.is_builtin(name)
+        if self._counted()["*"] or count > 1:
             return False
-        if count and name not in _bound_at_the_top(self.names.tree):
+        if name not in _bound_at_the_top(self.names.tree):
             return False
-        return self._note("name", f"{name} is bound once" if count else f"{name} is the builtin", None)
+        return self._note("name", f"{name} is bound once", None)
 
     def is_builtin(self, name: str) -> bool:
         """Nothing in the module binds the name, so that it is the builtin."""
-        if not hasattr(builtins, name) or self._counted()[name] or self._counted()["*"]:
+        counted = self._counted()
+        if not hasattr(builtins, name) or counted[name] or counted["*"] or counted["import *"]:
             return False
         return self._note("name", f"{name} is the builtin", None)
 
@@ -228,7 +231,9 @@ def _bound_at_the_top(tree: ast.Module) -> frozenset[str]:
     shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
     found: set[str] = set()
     for s in tree.body:
-        if isinstance(s, plain):
+        if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
+            found.clear()  # it may bind all that was bound before it
+        elif isinstance(s, plain):
             found |= {name for n in ([s] if isinstance(s, shut) else ast.walk(s)) for name in _bound_at(n)}
     return frozenset(found)
 
@@ -267,7 +272,7 @@ def _bound_at(node: ast.AST) -> Iterator[str]:
         case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
             yield name
         case ast.alias(name=name, asname=asname):
-            yield asname or name.split(".")[0]
+            yield "import *" if name == "*" else asname or name.split(".")[0]
         case (
             ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
         ):
