@@ -351,7 +351,7 @@ def test_what_follows_from_classes():
     "code",
     ["def g():\n    pass\ng = 1\n", "def g():\n    pass\nfrom m import g\n", "def g():\n    pass\nglobals()['g'] = 1\n",
      "def g():\n    pass\ndef h():\n    global g\n", "def g():\n    pass\nexec('')\n", "@str\ndef g():\n    pass\n",
-     "if 1:\n    def g():\n        pass\n", "def g():\n    pass\nfor g in ():\n    pass\n", "from m import *\ndef g():\n    pass\n"],
+     "if 1:\n    def g():\n        pass\n", "def g():\n    pass\nfor g in ():\n    pass\n", "def g():\n    pass\nfrom m import *\n"],
 )  # fmt: skip
 def test_a_function_bound_in_another_way_is_no_axiom(code):
     assert Bench(code, "b").axioms[0].function("g") is None
