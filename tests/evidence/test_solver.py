@@ -75,3 +75,14 @@ def test_division_and_remainder_are_those_of_python():
             told = f"def f(a: int):\n    if a == {value}:\n        return {{}}\n    return None\n"
             texts = told.format(f"1 if {code} else 2"), told.format(1 if right else 2)
             assert dreck.compare(*texts, trial=False).status == "proved", (code, value)
+
+
+@pytest.mark.parametrize(
+    "code", ["a // b == 2", "a / 2 == 1", "a == (b > c) / 1", "a % (b - b) == 0", "a ** 2 == 4", "-a // c > 0"]
+)
+def test_what_it_is_not_asked_about_is_left_open(code):
+    head = "def f(a: int, b: int, c: int):\n    if {}:\n        return 1\n    if {}:\n        return {}\n    return 3\n"
+    assert (
+        dreck.compare(head.format(code, "a > b", 2), head.format(code, "a >= b + 1", 2), trial=False).status == "proved"
+    )
+    assert dreck.compare(head.format(code, "a > b", 2), head.format(code, "a > b", 4), trial=False).status != "proved"

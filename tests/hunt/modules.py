@@ -76,7 +76,10 @@ class ModuleMaker(Maker):
         pick = self.pick.choice
         parts = [_HEAD, self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
         parts += [pick(_TABLES), pick(_BANDS), pick(_LIMITS), "RULES = (lambda v: v == 1, lambda v: v is None)\n"]
-        return "".join(parts) + self.function()
+        function = self.function()
+        if self.pick.random() < 0.4:
+            function = function.replace("def f(a, b, c,", "def f(a: int, b: int, c: float,")
+        return "".join(parts) + function
 
     def family(self) -> str:
         found = ""
@@ -156,6 +159,11 @@ class ModuleMaker(Maker):
         return self.pick.choice(self.special()) if self.pick.random() < 0.2 else super().value()
 
     def test(self) -> str:
+        if self.pick.random() < 0.15:
+            return self.pick.choice(
+                ("a // 2 == 0", "a % 2 == 1", "b // -2 == -1", "a + b > 2", "a - b < 1", "2 * a > b", "a >= b + 1", "a * b == 0",
+                 "a is True", "isinstance(a, bool)", "c < 1.5", "a < b + c", "0 <= a < 2", "a + 0 == b")
+            )  # fmt: skip
         if self.pick.random() < 0.3:
             return self.pick.choice(
                 ("o", "o == 1", "o.kilos == 1", "isinstance(o, B)", "a == Kind.GLASS", "o.size() > 1", "helper(a)", "o is not a",
@@ -266,6 +274,22 @@ def _other_test(tree: ast.Module, function: ast.FunctionDef, pick: random.Random
             n.ops = [swap.get(type(n.ops[0]), n.ops[0])]
 
 
+def _as_whole_numbers(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """A comparison as it reads among whole numbers: `a > b` is `a >= b + 1`, and one off for a fault."""
+    found = [
+        n
+        for n in ast.walk(function)
+        if isinstance(n, ast.Compare) and isinstance(n.ops[0], ast.Gt | ast.Lt | ast.GtE | ast.LtE)
+    ]
+    if found:
+        n = pick.choice(found)
+        step = {ast.Gt: 1, ast.Lt: -1, ast.GtE: -1, ast.LtE: 1}[type(n.ops[0])]
+        other = {ast.Gt: ast.GtE(), ast.Lt: ast.LtE(), ast.GtE: ast.Gt(), ast.LtE: ast.Lt()}[type(n.ops[0])]
+        n.ops[0] = other
+        shift = ast.Constant(step * pick.choice((1, 1, 1, 2)))
+        n.comparators[0] = ast.BinOp(n.comparators[0], ast.Add(), shift)
+
+
 def _out_of_handler(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
     """What a handler ends with moves behind the `try`, guarded by a flag or not."""
     for node in ast.walk(function):
@@ -279,4 +303,14 @@ def _out_of_handler(tree: ast.Module, function: ast.FunctionDef, pick: random.Ra
                         return
 
 
-_REFACTORINGS = (_extract, _extract, _inline, _inline, _reads_first, _reads_first, _other_test, _out_of_handler)
+_REFACTORINGS = (
+    _extract,
+    _extract,
+    _inline,
+    _inline,
+    _reads_first,
+    _reads_first,
+    _other_test,
+    _out_of_handler,
+    _as_whole_numbers,
+)

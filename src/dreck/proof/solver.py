@@ -115,7 +115,9 @@ class Solver:
         return told if holds else z3.Not(told)
 
     def _asked(self, z3: Any, spoken: list[tuple[Term, bool, Any]], test: Term) -> tuple[bool, tuple[Term, ...]] | None:
-        told = self._test(z3, test)
+        told = self._as_claim(z3, test, True)
+        if told is None:
+            return None
         for outcome, opposite in ((True, z3.Not(told)), (False, told)):
             rests_on = self._unsat(z3, spoken, opposite)
             if rests_on is not None:
