@@ -53,7 +53,7 @@ def test_written_and_complete(run, write, tmp_path):
     assert found["Load.heavy"] is None
     certificate = found["admit"]
     assert certificate["accepted"] and certificate["refusal"] is None
-    assert {"kind": "name", "says": "LIMIT is bound once", "line": 0} in certificate["axioms"]
+    assert {"kind": "name", "says": "LIMIT is bound once", "line": 1} in certificate["axioms"]
     assert certificate["assumptions"] == ["plain-attributes", "plain-comparisons"]
     loops = [lemma for lemma in certificate["lemmas"] if "loop" in lemma]
     assert len(loops) == 1 and ["old item", "new item"] not in loops[0]["equal_at_head"]

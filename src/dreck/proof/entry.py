@@ -87,7 +87,7 @@ def _go_over(certificate: Certificate, p: Prover, run: LockStep) -> None:
     certificate.refusal = checker.accepts()
     certificate.accepted = not certificate.refusal
     certificate.assumptions = frozenset(p.assumptions)
-    certificate.axioms = tuple(axiom for axioms in checker.acts.axioms for axiom in axioms.used)
+    certificate.axioms = tuple(dict.fromkeys(axiom for axioms in checker.acts.axioms for axiom in axioms.used))
 
 
 def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:

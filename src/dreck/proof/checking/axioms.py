@@ -56,9 +56,8 @@ class Axioms:
             return self.is_builtin(name)
         if self._counted()["*"] or count > 1:
             return False
-        if name not in _bound_at_the_top(self.names.tree):
-            return False
-        return self._note("name", f"{name} is bound once", None)
+        statement = _bound_at_the_top(self.names.tree).get(name)
+        return statement is not None and self._note("name", f"{name} is bound once", statement)
 
     def is_builtin(self, name: str) -> bool:
         """Nothing in the module binds the name, so that it is the builtin."""
@@ -223,19 +222,19 @@ def _member_names(node: ast.ClassDef) -> list[str]:
 
 
 @lru_cache(maxsize=16)
-def _bound_at_the_top(tree: ast.Module) -> frozenset[str]:
-    """The names that statements of the module itself bind, not those inside `if`, `try` or a loop."""
+def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
+    """The names that statements of the module itself bind, with these; not those inside `if`, `try` or a loop."""
     plain = (
         ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Import | ast.ImportFrom
     )
     shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
-    found: set[str] = set()
+    found: dict[str, ast.stmt] = {}
     for s in tree.body:
         if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
             found.clear()  # it may bind all that was bound before it
         elif isinstance(s, plain):
-            found |= {name for n in ([s] if isinstance(s, shut) else ast.walk(s)) for name in _bound_at(n)}
-    return frozenset(found)
+            found |= {name: s for n in ([s] if isinstance(s, shut) else ast.walk(s)) for name in _bound_at(n)}
+    return found
 
 
 @lru_cache(maxsize=16)
