@@ -20,11 +20,11 @@ import libcst
 
 import dreck
 from benchmarks.library import modules
-from dreck.evidence.trial import Version, run_trial
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
+from dreck.trial.server import Version, run_trial
 
 
 def seconds(work: Callable[[], Any], rounds: int = 1) -> float:

@@ -17,20 +17,21 @@ MAY_IMPORT = {
     "source": {"source", "errors"},
     "model": {"model", "source", "errors"},
     "proof": {"proof", "model", "source", "errors"},
-    "evidence": {"evidence", "proof", "model", "source", "errors"},
+    "trial": {"trial", "model", "source", "errors"},
+    "pins": {"pins", "trial", "proof", "model", "source", "errors"},
     "steps": {"steps", "model", "source", "errors"},
-    "workbench": {"workbench", "steps", "evidence", "proof", "model", "source", "errors", "listening"},
-    "report": {"report", "workbench", "steps", "evidence", "proof", "model", "source", "errors"},
+    "workbench": {"workbench", "steps", "pins", "trial", "proof", "model", "source", "errors", "listening"},
+    "report": {"report", "workbench", "steps", "pins", "trial", "proof", "model", "source", "errors"},
 }
 MOST_LINES = 400
 TO_BE_CUT = {
     "dreck.workbench.compare",
     "dreck.workbench.untangle",
     "dreck.steps.predicates",
-    "dreck.evidence.usage",
-    "dreck.evidence.search",
-    "dreck.evidence.candidates",
-    "dreck.evidence.cases",
+    "dreck.trial.inputs.usage",
+    "dreck.trial.search.search",
+    "dreck.trial.inputs.candidates",
+    "dreck.pins.cases",
 }
 """Modules from before this was held: none may join them."""
 

@@ -6,11 +6,11 @@ from dreck.errors import BadSource, BadTarget, DreckError
 
 if TYPE_CHECKING:
     from dreck.api import untangle
-    from dreck.evidence.trial import Difference
-    from dreck.evidence.verdict import Verdict
     from dreck.model.views.measures import Tangle
+    from dreck.trial.server import Difference
     from dreck.workbench.census import Census, census
     from dreck.workbench.compare import Comparison, compare
+    from dreck.workbench.judging.verdict import Verdict
     from dreck.workbench.load import Loaded, load
     from dreck.workbench.outline import Outline, outline
     from dreck.workbench.pin import Pinned, Pins, pin
@@ -22,7 +22,7 @@ __version__ = "0.1.0"
 _HOMES = {
     "Census": "dreck.workbench.census",
     "Comparison": "dreck.workbench.compare",
-    "Difference": "dreck.evidence.trial",
+    "Difference": "dreck.trial.server",
     "FileResult": "dreck.workbench.results",
     "FunctionResult": "dreck.workbench.results",
     "Loaded": "dreck.workbench.load",
@@ -32,7 +32,7 @@ _HOMES = {
     "Survey": "dreck.workbench.survey",
     "Taken": "dreck.workbench.results",
     "Tangle": "dreck.model.views.measures",
-    "Verdict": "dreck.evidence.verdict",
+    "Verdict": "dreck.workbench.judging.verdict",
     "Outline": "dreck.workbench.outline",
     "Pinned": "dreck.workbench.pin",
     "Pins": "dreck.workbench.pin",

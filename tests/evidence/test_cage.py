@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from dreck.evidence.trial import Version, Wanted, run_trial
+from dreck.trial.server import Version, Wanted, run_trial
 
 ESCAPES = {
     "write": "open({mark!r}, 'w').write('x')",

@@ -6,13 +6,13 @@ from pathlib import Path
 import pytest
 
 from dreck.errors import DreckError
-from dreck.evidence.expectation import knows, outside, parsed
-from dreck.evidence.region import changed_lines
-from dreck.evidence.renaming import other_names, renamed
-from dreck.evidence.strength import changes
-from dreck.evidence.swap import code_of, swapped
-from dreck.evidence.ways import condition, way_name
 from dreck.model.names.modules import ModuleNames
+from dreck.trial.running.expectation import knows, outside, parsed
+from dreck.trial.running.region import changed_lines
+from dreck.trial.running.renaming import other_names, renamed
+from dreck.trial.running.swap import code_of, swapped
+from dreck.trial.running.ways import condition, way_name
+from dreck.trial.strength import changes
 from dreck.workbench.compare import Text, Wanted, compare_texts
 
 

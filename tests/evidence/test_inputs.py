@@ -16,14 +16,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import dreck
-from dreck.evidence.bulk import Bulk
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.case import exact_repr, quoted
-from dreck.evidence.make import Make, played
-from dreck.evidence.matching import matched_by
-from dreck.evidence.usage import Named, Usages
-from dreck.evidence.world import World
-from dreck.evidence.written import Unwritable, Writer
+from dreck.pins.literals import Unwritable, Writer
+from dreck.trial.case import exact_repr, quoted
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.recipes import Make, played
+from dreck.trial.inputs.usage import Named, Usages
+from dreck.trial.playing.world import World
+from dreck.trial.search.bulk import Bulk
 
 
 def usages(code):

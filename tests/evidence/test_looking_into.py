@@ -5,8 +5,8 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.evidence.verdict import Verdict
 from dreck.workbench.compare import Text, Wanted, compare_texts
+from dreck.workbench.judging.verdict import Verdict
 
 HASHABLE = ("hashable-key",)
 

@@ -5,9 +5,9 @@ import random
 import pytest
 
 import dreck
-from dreck.evidence.make import Make
-from dreck.evidence.mishaps import learned
-from dreck.evidence.texts import mutated, pieces
+from dreck.trial.inputs.mishaps import learned
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.texts import mutated, pieces
 
 DIFFER = {
     "only an object that its constructor has set up gets that far": (

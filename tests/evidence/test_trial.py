@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from dreck.evidence.trial import Trial, Version, run_trial
+from dreck.trial.server import Trial, Version, run_trial
 
 
 @pytest.fixture

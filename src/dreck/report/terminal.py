@@ -9,11 +9,11 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from dreck.evidence.trial import Difference
-from dreck.evidence.verdict import Verdict
 from dreck.steps.catalogue import Step
+from dreck.trial.server import Difference
 from dreck.workbench.compare import Comparison
 from dreck.workbench.journal import Entry
+from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.pin import Pinned, Pins
 from dreck.workbench.results import FunctionResult, Result
 from dreck.workbench.straighten import Proposal

@@ -10,10 +10,6 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget, DreckError
-from dreck.evidence.expectation import knows
-from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request
-from dreck.evidence.renaming import other_names, renamed
-from dreck.evidence.verdict import Verdict, overall
 from dreck.model.ir.graph import Arena
 from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names, param_names
@@ -33,8 +29,12 @@ from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.revisions import at_revision
 from dreck.source.targets import Target
+from dreck.trial.running.expectation import knows
+from dreck.trial.running.renaming import other_names, renamed
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
+from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request
+from dreck.workbench.judging.verdict import Verdict, overall
 from dreck.workbench.record import Recording, record
 
 

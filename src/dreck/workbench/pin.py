@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget
-from dreck.evidence.case import Case
-from dreck.evidence.trial import ask_child
-from dreck.evidence.versions import project_of
 from dreck.source.files import read, save_bytes
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import Target
+from dreck.trial.case import Case
+from dreck.trial.running.load import project_of
+from dreck.trial.server import ask_child
 from dreck.workbench.compare import Comparison
 from dreck.workbench.pin_file import pin_file
 from dreck.workbench.record import Recording, record
@@ -104,7 +104,7 @@ def pin(
 def _pinned(path: Path, text: str, name: str, recording: Recording | None) -> Pinned:
     side = {"path": str(path.absolute()), "text": text, "name": name}
     calls = recording.calls_of(name) if recording else ()
-    answer = ask_child({"work": "pin", "old": side, "open": [], "calls": list(calls)})
+    answer = ask_child({"work": "dreck.pins.pinning:pin", "old": side, "open": [], "calls": list(calls)})
     if "error" in answer:
         return Pinned(name, problem=answer["error"])
     return Pinned(

@@ -5,7 +5,7 @@ import re
 import sys
 from collections.abc import Iterable
 
-from dreck.evidence.case import HELPERS, Case, exact_repr, quoted
+from dreck.trial.case import HELPERS, Case, exact_repr, quoted
 
 _WIDE = 100
 

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
-from dreck.evidence.verdict import Verdict
 from dreck.proof.assumptions import FACTORY, HASHABLE
 from dreck.proof.module_diff import broken_at_import
 from dreck.proof.readback import NotOneFamily, seen_through
@@ -22,6 +21,7 @@ from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
 from dreck.workbench.journal import Entry, span_entry
+from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.stage import Stage, project_files, staged
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told

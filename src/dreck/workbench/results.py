@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.verdict import Verdict
 from dreck.model.views.measures import Tangle
 from dreck.source.lines import split_lines
+from dreck.workbench.judging.verdict import Verdict
 
 
 @dataclass(frozen=True, slots=True)

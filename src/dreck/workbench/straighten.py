@@ -9,14 +9,14 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 
-from dreck.evidence.judge import Candidate, Judge, Request
-from dreck.evidence.verdict import Verdict
 from dreck.model.names.modules import ModuleNames
 from dreck.model.views.measures import lines_of_thought, measure
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.trees import BetterNot, Tree, Untouchable
+from dreck.workbench.judging.judge import Candidate, Judge, Request
+from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import FunctionResult, Refused, Taken
 
 _MOST_STEPS = 300

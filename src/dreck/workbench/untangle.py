@@ -11,7 +11,6 @@ from functools import partial
 from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
-from dreck.evidence.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.model.ir.graph import Arena
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import bound_names
@@ -28,6 +27,7 @@ from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.journal import Entry, Journal, span_entry
+from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
 from dreck.workbench.reshape import Change, Reshaped, check_names, reshape

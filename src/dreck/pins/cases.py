@@ -10,15 +10,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.case import HELPERS, Case
-from dreck.evidence.moves import Tried
-from dreck.evidence.observe import Describer
-from dreck.evidence.runs import ENDLESS, Runner
-from dreck.evidence.versions import Version
-from dreck.evidence.world import World
-from dreck.evidence.written import Unwritable, Writer, own_kind, state_of
+from dreck.pins.literals import Unwritable, Writer, own_kind
 from dreck.source.functions import functions_in
+from dreck.trial.case import HELPERS, Case
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.playing.world import World
+from dreck.trial.running.describe import Describer, state_of
+from dreck.trial.running.load import Version
+from dreck.trial.running.run import ENDLESS, Runner
+from dreck.trial.search.moves import Tried
 
 
 def _mangled(name: str, owner: type) -> str:

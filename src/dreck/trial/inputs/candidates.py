@@ -12,10 +12,10 @@ import typing
 from pathlib import PurePath
 from typing import Any
 
-from dreck.evidence.make import Make
-from dreck.evidence.matching import matched_by
-from dreck.evidence.standins import StandIn, general
-from dreck.evidence.usage import Named, Usage, Usages
+from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.usage import Named, Usage, Usages
+from dreck.trial.playing.standins import StandIn, general
 
 _STRING_METHODS = frozenset(
     [

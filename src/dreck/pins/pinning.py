@@ -8,30 +8,30 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.cage import Cage
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.case import Case
-from dreck.evidence.cases import Caser
-from dreck.evidence.installed import import_installed
-from dreck.evidence.instrument import watched
-from dreck.evidence.make import Make, played
-from dreck.evidence.moves import Tried
-from dreck.evidence.runs import Runner
-from dreck.evidence.search import Search
-from dreck.evidence.setups import find_set_ups
-from dreck.evidence.still import Still
-from dreck.evidence.strength import Change, changes
-from dreck.evidence.swap import code_of, swapped
-from dreck.evidence.texts import pieces
-from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, load, plausible, project_of
-from dreck.evidence.ways import way_name
-from dreck.evidence.written import Unwritable
 from dreck.model.names.modules import ModuleNames
+from dreck.pins.cases import Caser
+from dreck.pins.literals import Unwritable
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
 from dreck.source.functions import functions_in
+from dreck.trial.case import Case
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make, played
+from dreck.trial.inputs.setups import find_set_ups
+from dreck.trial.inputs.texts import pieces
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.running.installed import import_installed
+from dreck.trial.running.instrument import watched
+from dreck.trial.running.load import CannotRun, Version, load, plausible, project_of
+from dreck.trial.running.run import Runner
+from dreck.trial.running.swap import code_of, swapped
+from dreck.trial.running.ways import way_name
+from dreck.trial.sandbox.cage import Cage
+from dreck.trial.sandbox.determinism import Still
+from dreck.trial.search.moves import Tried
+from dreck.trial.search.search import Search
+from dreck.trial.strength import Change, changes
 
 _INPUTS = 600
 _FURTHER_INPUTS = 220
@@ -342,7 +342,7 @@ def _named_apart(cases: list[Case]) -> list[Case]:
 
 
 def _missing(version: Version, number: int, outcome: bool) -> str:
-    from dreck.evidence.ways import condition
+    from dreck.trial.running.ways import condition
 
     test = version.watched.tests[number]
     place = test.pattern if isinstance(test, ast.match_case) else test

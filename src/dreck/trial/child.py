@@ -1,10 +1,11 @@
-"""The child process: a warm server that forks a caged job for each trial. Run as `python -m dreck.evidence.child`.
+"""The child process: a warm server that forks a caged job for each trial. Run as `python -m dreck.trial.child`.
 
 Requests and answers are JSON lines. A job tells, before each input, its number; when it dies or hangs the
 server starts it again with that input left out, so that one bad input costs one input.
 """
 
 import contextlib
+import importlib
 import json
 import os
 import select
@@ -15,24 +16,24 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.cage import Cage
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.expectation import outside
-from dreck.evidence.installed import import_installed
-from dreck.evidence.make import Make, played
-from dreck.evidence.moves import Tried
-from dreck.evidence.nested import lifted
-from dreck.evidence.observe import shown
-from dreck.evidence.region import changed_lines
-from dreck.evidence.renaming import renamed
-from dreck.evidence.runs import Runner, watch_common_globals
-from dreck.evidence.search import Search
-from dreck.evidence.setups import find_set_ups
-from dreck.evidence.still import Still, wavering
-from dreck.evidence.texts import pieces
-from dreck.evidence.usage import Usages
-from dreck.evidence.versions import CannotRun, Version, forget_neighbours, load, plausible, project_of
-from dreck.evidence.world import World
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make, played
+from dreck.trial.inputs.setups import find_set_ups
+from dreck.trial.inputs.texts import pieces
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.world import World
+from dreck.trial.running.describe import shown
+from dreck.trial.running.expectation import outside
+from dreck.trial.running.installed import import_installed
+from dreck.trial.running.load import CannotRun, Version, forget_neighbours, load, plausible, project_of
+from dreck.trial.running.nested import lifted
+from dreck.trial.running.region import changed_lines
+from dreck.trial.running.renaming import renamed
+from dreck.trial.running.run import Runner, watch_common_globals
+from dreck.trial.sandbox.cage import Cage
+from dreck.trial.sandbox.determinism import Still, wavering
+from dreck.trial.search.moves import Tried
+from dreck.trial.search.search import Search
 
 _SILENCE = 3.0
 _RESTARTS = 4
@@ -105,9 +106,11 @@ def _listen(reading: int) -> tuple[dict[str, Any] | None, int]:
 
 
 def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None:
-    work = _pin if request.get("work") == "pin" else _trial
     try:
-        answer = work(request, skipped, writing)
+        if request.get("work"):
+            answer = _called(request["work"])(request, lambda number: _tell(writing, number), skipped)
+        else:
+            answer = _trial(request, skipped, writing)
     except CannotRun as error:
         answer = {"error": str(error)}
     except BaseException as error:
@@ -154,7 +157,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in old.types and name != "self"]
     if request["case"] and search.different is not None:
-        answer["difference"] |= _as_case(search, before, after)
+        answer["difference"] |= _called(request["case"])(search, before, after)
     return answer
 
 
@@ -182,36 +185,11 @@ def _expecting(test: str, runner: Runner, candidates: Candidates) -> Callable[[d
     return holds
 
 
-def _as_case(search: Search, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
-    """The difference as a test case that holds for the old version and fails for the new one."""
-    from dreck.evidence.cases import Caser
-    from dreck.evidence.ways import way_name
-    from dreck.evidence.written import Unwritable
-
-    assert search.different is not None
-    alone = Search((search.runners[0],), search.candidates, search.usages, inputs=2)
-    tried = alone.once(search.different.used)
-    if tried is None:
-        return {"no_case": "the input cannot be run again"}
-    tried.used = search.different.used
-    casers = [
-        Caser.of(runner, search.candidates, side["path"], side["text"], side["name"])
-        for runner, side in zip(search.runners, (before, after), strict=True)
-    ]
-    try:
-        case = casers[0].case(tried, way_name(tried.trail, search.runners[0].version.watched.tests))
-    except Unwritable as problem:
-        return {"no_case": f"its input holds {problem}"}
-    case = case.called(before["name"], after["name"])
-    if casers[1].holds(case):
-        return {"no_case": "what differs is seen by no plain test"}
-    return {"case": case.as_json()}
-
-
-def _pin(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
-    from dreck.evidence.pinning import pin
-
-    return pin(request, lambda number: _tell(writing, number), skipped)
+def _called(dotted: str) -> Callable[..., Any]:
+    """A function of another room, by `module:name`: what else a job can do is not this room's business."""
+    module, _, name = dotted.partition(":")
+    found: Callable[..., Any] = getattr(importlib.import_module(module), name)
+    return found
 
 
 def _tell(writing: int, number: int) -> None:

@@ -14,11 +14,11 @@ from functools import lru_cache
 from pathlib import PurePath
 from typing import Any
 
-from dreck.evidence.cage import TimeUp
-from dreck.evidence.candidates import Candidates, SetUp
-from dreck.evidence.make import Make, Unpickler
-from dreck.evidence.observe import Describer
-from dreck.evidence.standins import StandIn, general
+from dreck.trial.inputs.candidates import Candidates, SetUp
+from dreck.trial.inputs.recipes import Make, Unpickler
+from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.running.describe import Describer
+from dreck.trial.sandbox.cage import TimeUp
 
 _MISSING = object()
 

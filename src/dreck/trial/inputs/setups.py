@@ -15,15 +15,14 @@ from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from dreck.evidence.cage import Cage, TimeUp
-from dreck.evidence.candidates import Candidates, SetUp
-from dreck.evidence.make import Make
-from dreck.evidence.observe import Describer
-from dreck.evidence.usage import Usages
-from dreck.evidence.versions import Version
-from dreck.evidence.world import World
-from dreck.evidence.written import state_of
 from dreck.source.functions import FunctionNode
+from dreck.trial.inputs.candidates import Candidates, SetUp
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.world import World
+from dreck.trial.running.describe import Describer, state_of
+from dreck.trial.running.load import Version
+from dreck.trial.sandbox.cage import Cage, TimeUp
 
 _TRIES = 60
 _SECONDS = 0.05

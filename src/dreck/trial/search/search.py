@@ -13,16 +13,16 @@ from dataclasses import dataclass, field
 from time import monotonic, process_time
 from typing import Any
 
-from dreck.evidence.bulk import Bulk
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.make import Make
-from dreck.evidence.mishaps import learned
-from dreck.evidence.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.evidence.runs import ENDLESS, RUN_SECONDS, Observation, Runner
-from dreck.evidence.standins import general
-from dreck.evidence.texts import mutated
-from dreck.evidence.usage import Usages
-from dreck.evidence.world import World
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.mishaps import learned
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.texts import mutated
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.standins import general
+from dreck.trial.playing.world import World
+from dreck.trial.running.run import ENDLESS, RUN_SECONDS, Observation, Runner
+from dreck.trial.search.bulk import Bulk
+from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
 
 
 class Clock:

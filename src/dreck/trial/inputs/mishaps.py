@@ -3,7 +3,7 @@
 import re
 from typing import Any
 
-from dreck.evidence.make import Make
+from dreck.trial.inputs.recipes import Make
 
 _NUMBER = (Make("value", 3), Make("value", 0))
 _TEXT = (Make("value", "text"), Make("value", ""))

@@ -3,8 +3,8 @@
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal, TypeAlias
 
-from dreck.evidence.trial import Difference
 from dreck.proof.certificate import Certificate
+from dreck.trial.server import Difference
 
 Status: TypeAlias = Literal["proved", "tested", "differs", "unsettled"]
 _WORST_FIRST: tuple[Status, ...] = ("differs", "unsettled", "tested", "proved")

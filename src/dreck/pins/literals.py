@@ -16,9 +16,10 @@ from dataclasses import dataclass, field
 from pathlib import PurePath
 from typing import Any
 
-from dreck.evidence.case import quoted
-from dreck.evidence.make import Make
-from dreck.evidence.standins import StandIn
+from dreck.trial.case import quoted
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.standins import StandIn
+from dreck.trial.running.describe import state_of
 
 _BY_REPR = (
     datetime.date,
@@ -353,20 +354,6 @@ def _import_of(kind: type) -> str:
     if kind.__module__ == "datetime":
         return "import datetime"
     return f"from {'pathlib' if issubclass(kind, PurePath) else kind.__module__} import {kind.__name__}"
-
-
-def state_of(value: Any) -> dict[str, Any]:
-    state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}
-    for kind in type(value).__mro__:
-        slots = kind.__dict__.get("__slots__", ())
-        for slot in [slots] if isinstance(slots, str) else slots:
-            if not hasattr(type(value), slot) or slot in ("__dict__", "__weakref__"):
-                continue
-            try:
-                state[slot] = object.__getattribute__(value, slot)
-            except AttributeError:
-                continue
-    return state
 
 
 def _by_constructor(kind: Any, state: dict[str, Any]) -> bool:

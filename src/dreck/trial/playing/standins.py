@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from dreck.evidence.world import World
+    from dreck.trial.playing.world import World
 
 _INDEX = re.compile(r"\[\d+\]")
 

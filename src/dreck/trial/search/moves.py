@@ -16,12 +16,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.make import Make
-from dreck.evidence.runs import Observation, Runner
-from dreck.evidence.standins import StandIn, general
-from dreck.evidence.texts import mutated
-from dreck.evidence.usage import Usages
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.texts import mutated
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.running.run import Observation, Runner
 
 Choice = dict[str, Make]
 Outcome = tuple[int, int, bool]

@@ -7,7 +7,7 @@ import types
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from dreck.evidence.standins import StandIn
+from dreck.trial.playing.standins import StandIn
 
 _LIMIT = 2_000_000
 """So many parts of a value are described. A longer one is not compared: it would be passed without being looked at."""
@@ -143,6 +143,21 @@ def _plain_repr(value: Any) -> str:
     except Exception as error:
         return f"<no repr: {type(error).__name__}>"
     return text.replace(hex(id(value)), "0x…") if " at 0x" in text else text
+
+
+def state_of(value: Any) -> dict[str, Any]:
+    """What an object holds, by attribute: its dictionary and its slots."""
+    state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}
+    for kind in type(value).__mro__:
+        slots = kind.__dict__.get("__slots__", ())
+        for slot in [slots] if isinstance(slots, str) else slots:
+            if not hasattr(type(value), slot) or slot in ("__dict__", "__weakref__"):
+                continue
+            try:
+                state[slot] = object.__getattribute__(value, slot)
+            except AttributeError:
+                continue
+    return state
 
 
 def shown(description: Any) -> str:

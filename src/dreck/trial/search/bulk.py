@@ -15,12 +15,12 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from dreck.evidence.cage import TimeUp
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.make import Make
-from dreck.evidence.observe import Describer
-from dreck.evidence.runs import Runner, put_back
-from dreck.evidence.world import World
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.world import World
+from dreck.trial.running.describe import Describer
+from dreck.trial.running.run import Runner, put_back
+from dreck.trial.sandbox.cage import TimeUp
 
 _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, datetime.timedelta, decimal.Decimal)
 _CHUNK = 500

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from dreck.evidence.case import Case
+from dreck.trial.case import Case
 
 DEFAULT_INPUTS = 1_200
 DEFAULT_SECONDS = 1.2
@@ -48,6 +48,8 @@ class Wanted:
     case: bool = False
     hashable: bool = False
     """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
+    case_maker: str = "dreck.pins.difference:as_case"
+    """What makes the test case, by `module:name`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +103,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "open": sorted(wanted.open_cage),
         "expect": wanted.expect,
         "calls": list(wanted.calls),
-        "case": wanted.case,
+        "case": wanted.case_maker if wanted.case else "",
         "hashable": wanted.hashable,
     }
     return _read(_server.ask(request))
@@ -202,7 +204,7 @@ class _Server:
 
     def _started(self) -> "subprocess.Popen[str]":
         if self.process is None or self.process.poll() is not None:
-            command = [sys.executable, "-m", "dreck.evidence.child"]
+            command = [sys.executable, "-m", "dreck.trial.child"]
             pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.DEVNULL}
             # The order of sets would otherwise differ from one process to the next, and with it what is tried.
             self.process = subprocess.Popen(command, text=True, env={**os.environ, "PYTHONHASHSEED": "0"}, **pipes)

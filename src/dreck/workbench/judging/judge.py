@@ -5,17 +5,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from dreck.evidence.expectation import outside
-from dreck.evidence.instrument import count_outcomes
-from dreck.evidence.renaming import BY_POSITION
-from dreck.evidence.trial import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
-from dreck.evidence.verdict import Verdict
 from dreck.model.ir.graph import Arena
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
+from dreck.trial.running.expectation import outside
+from dreck.trial.running.instrument import count_outcomes
+from dreck.trial.running.renaming import BY_POSITION
+from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
+from dreck.workbench.judging.verdict import Verdict
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
 

@@ -4,7 +4,7 @@ import operator
 from collections.abc import Callable
 from typing import Any
 
-from dreck.evidence.standins import StandIn
+from dreck.trial.playing.standins import StandIn
 
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "Eq": operator.eq,

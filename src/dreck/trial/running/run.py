@@ -12,13 +12,13 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
-from dreck.evidence.cage import Cage, TimeUp
-from dreck.evidence.candidates import Candidates
-from dreck.evidence.make import Make
-from dreck.evidence.observe import Describer
-from dreck.evidence.still import Still
-from dreck.evidence.versions import Version
-from dreck.evidence.world import World, partial
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.world import World, partial
+from dreck.trial.running.describe import Describer
+from dreck.trial.running.load import Version
+from dreck.trial.sandbox.cage import Cage, TimeUp
+from dreck.trial.sandbox.determinism import Still
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR

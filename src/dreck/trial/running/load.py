@@ -13,12 +13,12 @@ from pathlib import Path
 from types import FunctionType
 from typing import Any
 
-from dreck.evidence.instrument import WATCHER, Watched, watched
-from dreck.evidence.make import Make
-from dreck.evidence.nested import CannotLift, lifted
-from dreck.evidence.swap import code_of
-from dreck.evidence.watch import Watcher
 from dreck.source.functions import Function, FunctionNode, functions_in
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.running.instrument import WATCHER, Watched, watched
+from dreck.trial.running.nested import CannotLift, lifted
+from dreck.trial.running.swap import code_of
+from dreck.trial.running.watch import Watcher
 
 
 class CannotRun(Exception):

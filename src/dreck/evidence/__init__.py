@@ -1,1 +1,0 @@
-"""Are two versions the same? Proof, inputs, stand-ins, the cage, trials, verdicts. Knows nothing of steps."""

@@ -1,0 +1,1 @@
+"""Pins: cases made of inputs, as lines of a test file."""

@@ -1,0 +1,1 @@
+"""The world of one input, and the stand-ins in it."""

@@ -1,0 +1,1 @@
+"""One version loaded, watched, run and described."""

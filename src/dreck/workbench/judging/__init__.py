@@ -1,0 +1,1 @@
+"""The judge and its verdicts."""
