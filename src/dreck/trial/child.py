@@ -19,7 +19,7 @@ from typing import Any
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
-from dreck.trial.inputs.texts import pieces
+from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import shown
@@ -135,6 +135,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
     for side, version in ((after, new), (before, old)):
         usages.add(_original(side, request["expect"]), version.methods, version.varying, version.beside)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
+    candidates.words = table_words((old.node, new.node), old.namespace)
     find_set_ups(before["text"], (old, new), candidates, cage)
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     watch_common_globals(*runners)

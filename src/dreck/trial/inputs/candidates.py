@@ -9,61 +9,17 @@ import math
 import os
 import re
 import typing
-from pathlib import PurePath
 from typing import Any
 
 from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.plain import BELOW, DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, of_numpy
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.usage import Named, Usage, Usages
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.inputs.uses import Named, Usage
 from dreck.trial.playing.standins import StandIn, general
 
-_STRING_METHODS = frozenset(
-    [
-        "startswith",
-        "endswith",
-        "upper",
-        "lower",
-        "strip",
-        "lstrip",
-        "rstrip",
-        "split",
-        "rsplit",
-        "splitlines",
-        "isdigit",
-        "isalpha",
-        "isupper",
-        "islower",
-        "isspace",
-        "isalnum",
-        "title",
-        "capitalize",
-        "casefold",
-        "zfill",
-        "partition",
-        "rpartition",
-        "encode",
-        "removeprefix",
-        "removesuffix",
-        "replace",
-        "join",
-        "format",
-        "find",
-        "rfind",
-        "ljust",
-        "rjust",
-        "center",
-        "expandtabs",
-        "translate",
-        "swapcase",
-        "isidentifier",
-        "isnumeric",
-        "isdecimal",
-        "isascii",
-    ]
-)
-_LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
-_DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 _MISSING = object()
+_WITH_NUMBERS = 24
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -104,6 +60,8 @@ class Candidates:
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []
         """Objects that would do something when they are forgotten, in the middle of another run."""
+        self.words: tuple[str, ...] = ()
+        """Texts made of the keys of the module's tables that the code looks into."""
         self._wanted_at: dict[str, bool] = {}
         self._set_up_at: set[tuple[str, str]] = set()
         self._known: dict[str, list[Make]] = {}
@@ -184,10 +142,24 @@ class Candidates:
         return made
 
     def _plausible(self, name: str) -> list[Make]:
-        usage = self.usages.by_path.get(name) or self._by_last_part(name)
-        if name in self.types:
-            return self._of_type(self.types[name], usage, name)
+        usage = self.usages.by_path.get(name) or self._by_position(name) or self._by_last_part(name)
+        kind = self.types.get(name, self._type_of_item(name))
+        if kind is not _MISSING:
+            return self._of_type(kind, usage, name)
         return self._of_usage(usage, name)
+
+    def _by_position(self, name: str) -> Usage | None:
+        """A part of a tuple is used as any of its parts is."""
+        whole, mark, position = name.rpartition("#")
+        return self.usages.by_path.get(f"{whole}[]") if mark and position.isdigit() else None
+
+    def _type_of_item(self, name: str) -> Any:
+        """What an annotation says of the values of a mapping: `fees['glass']` is what `dict[str, int]` holds."""
+        whole, mark, position = name.rpartition("#")
+        if mark and position.isdigit():
+            return self.types.get(f"{whole}[]", _MISSING)
+        whole, bracket, _ = name.rpartition("[")
+        return self.types.get(f"{whole}[*]", _MISSING) if bracket and name.endswith("]") else _MISSING
 
     def _by_last_part(self, name: str) -> Usage:
         """A path the function does not name itself is used as its like: same last attribute."""
@@ -210,6 +182,9 @@ class Candidates:
         family = self._family(u.classes)
         made += [Make("exact" if k in u.exact else "instance", k) for k in family]
         made += [Make("value", v) for k in family for v in self._examples(k)]
+        made += [make for k in family for make in self._odd_ones(k, u)]
+        made += [Make("json")] if u.is_json else []
+        made += [Make("value", text) for text in u.texts]
         made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
@@ -217,7 +192,7 @@ class Candidates:
             made += self._scalars()
         if u.iterated or u.indexed or u.sizes:
             made += self._lists(u)
-        if u.attributes - _STRING_METHODS - _LIST_METHODS - _DICT_METHODS - {"get", "pop"}:
+        if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:
             made.insert(len(made) if u.classes else 0, Make("stand-in"))
         if u.is_path:
             made[:0] = [Make("value", name) for name in ("missing", "/", os.devnull)]
@@ -249,7 +224,7 @@ class Candidates:
         if (
             u.classes
             or u.called
-            or u.attributes - _STRING_METHODS
+            or u.attributes - STRING_METHODS
             or {"list", "tuple"} & {m.kind for m in made} == {"tuple"}
         ):
             return []
@@ -266,25 +241,35 @@ class Candidates:
     def _of_methods(self, u: Usage, name: str) -> list[Make]:
         made: list[Make] = []
         texts = [c for c in u.contains if isinstance(c, str)]
-        if u.methods & _STRING_METHODS:
+        if u.methods & STRING_METHODS:
             made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
             made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
             made += [Make("value", f"x{t}y{t}z") for t in texts]
+            made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
             made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é")]
-        elif u.keys or u.methods & _DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
+        elif u.keys or u.methods & DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
             made.append(Make("dict"))
         elif u.contains and not u.attributes:
             made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
             made += [Make("value", list(u.contains))] + [Make("value", t) for t in texts]
-        elif u.methods & _LIST_METHODS:
+        elif u.methods & LIST_METHODS:
             made += self._lists(u)
         return made
 
+    def _with_numbers(self, texts: list[str]) -> list[str]:
+        """Texts the code looks for, before or behind a number it compares with."""
+        numbers = [n for n in self.usages.constants if type(n) is int and abs(n) < 10**6]
+        near = dict.fromkeys(m for n in numbers[:4] for m in (n, n + 1, n - 1))
+        return [made for t in texts[:4] for n in near for made in (f"{t}{n}", f"{n}{t}", f"{n}{t}{n}")][:_WITH_NUMBERS]
+
     def _lists(self, u: Usage) -> list[Make]:
+        """Lists, and what can be gone through only once where nothing but that is done with it."""
         tuples = [-n for n in u.sizes if n < 0]
         sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
         made = [Make("tuple", n) for n in tuples]
-        return made + [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
+        once = u.iterated and not (u.indexed or u.sizes or u.contains)
+        lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
+        return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else [])
 
     def _around(self, value: Any, ordered: bool) -> list[Make]:
         """A constant and its neighbours on both sides."""
@@ -339,12 +324,18 @@ class Candidates:
         ]
         return list(dict.fromkeys([*known, *below[:6]]))
 
+    def _odd_ones(self, name: str, u: Usage) -> list[Make]:
+        """Where the code looks at types: values of classes below the one asked for."""
+        if not u.exact and name not in u.classes:
+            return []
+        return [Make("value", True)] if name == "int" else [Make("below", name)] if name in BELOW else []
+
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""
         kind = self._lookup(name)
         if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal)):
             return ()
-        return next((values for k, values in _PLAIN.items() if k.__name__ == kind.__name__), ())
+        return next((values for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())
 
     def _lookup(self, name: str) -> Any:
         first, *others = name.split(".")
@@ -373,13 +364,15 @@ class Candidates:
     def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
         near = [m for c in u.constants for m in self._around(c, True)]
         fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
-        if kind in _PLAIN:
+        if kind in PLAIN and kind is not dict:
             if kind is str:
+                fits += [Make("value", text) for text in (*u.texts, *self.words)]
+                fits += [Make("json")] if u.is_json else []
                 fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
                 fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
-            return fits + [Make("value", v) for v in _PLAIN[kind]]
+            return fits + [Make("value", v) for v in PLAIN[kind]] + self._odd_ones(kind.__name__, u)
         if issubclass(kind, enum.Enum):
             return (
                 [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]
@@ -387,8 +380,8 @@ class Candidates:
                 else [Make("value", m) for m in kind]
             )
         if kind.__module__ == "numpy":
-            return _of_numpy(kind, near)
-        if kind in (list, set, frozenset, tuple) or (
+            return of_numpy(kind, near)
+        if kind in (list, set, frozenset, tuple, dict) or _is_of_keys(kind) or (
             kind.__module__ == "collections.abc" and kind.__name__ != "Callable"
         ):
             return self._of_container(kind, args, u, name)
@@ -399,14 +392,29 @@ class Candidates:
         return [Make("class", kind), *(Make("instance", n) for n in below)]
 
     def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
-        if kind.__name__ in ("Mapping", "MutableMapping"):
+        if _is_of_keys(kind):
+            if len(args) == 2:
+                self.types.setdefault(f"{name}{{}}", args[0])
+                self.types.setdefault(f"{name}[*]", args[1])
+                self.types.setdefault(f"{name}[]", args[1])
             return [Make("dict")]
         if args and args[0] is not Ellipsis:
             self.types.setdefault(f"{name}[]", args[0])
+            self._types_by_position(kind, args, name)
+        if kind.__name__ in ("Iterator", "Generator"):
+            return [Make("iterator", n) for n in (2, 1, 0, 3)]
         shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
         if shape == "tuple" and args and args[-1] is not Ellipsis:
             return [Make("tuple", len(args))]
-        return [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+        made = [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+        if kind.__name__ in ("Iterable", "Collection", "Sequence"):
+            made.insert(3, Make("tuple", 2))
+        return [*made, Make("iterator", 2), Make("iterator", 3)] if kind.__name__ == "Iterable" else made
+
+    def _types_by_position(self, kind: type, args: tuple[Any, ...], name: str) -> None:
+        if kind is tuple and args[-1] is not Ellipsis:
+            for position, arg in enumerate(args):
+                self.types.setdefault(f"{name}#{position}", arg)
 
     def _found(self, kind: type) -> bool:
         return self._lookup(kind.__qualname__) is kind
@@ -420,6 +428,10 @@ class Candidates:
             self.types.setdefault(f"{name}.{field}", hint)
 
 
+def _is_of_keys(kind: type) -> bool:
+    return kind.__name__ in ("Mapping", "MutableMapping") or _derives(kind, dict)
+
+
 def _is_mapping(u: Usage) -> bool:
     return (
         bool(u.key_paths)
@@ -427,45 +439,6 @@ def _is_mapping(u: Usage) -> bool:
         and u.methods <= {"get", "pop", "setdefault"}
         and not u.attributes - u.methods
     )
-
-
-_PLAIN: dict[type, tuple[Any, ...]] = {
-    int: (1, 0, -1, 2, 10, 1000),
-    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0),
-    str: ("text", "", "A", "12"),
-    bool: (True, False),
-    bytes: (b"text", b""),
-    complex: (1j, 0j),
-    object: (3, "text", None),
-    datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),
-    datetime.datetime: (
-        datetime.datetime(2024, 2, 29, 12, 30),
-        datetime.datetime(1999, 12, 31, 23, 59),
-        datetime.datetime(2025, 1, 1, tzinfo=datetime.UTC),
-    ),
-    datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
-    datetime.time: (datetime.time(12, 30), datetime.time(0)),
-    decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
-    PurePath: (PurePath("a/b.txt"), PurePath(".")),
-    dict: (),
-}
-
-
-def _of_numpy(kind: Any, near: list[Make]) -> list[Make]:
-    """Arrays of one and two dimensions, empty too; of a scalar type, numbers near those the code names."""
-    import numpy as np
-
-    if issubclass(kind, np.ndarray):
-        shapes: list[Any] = [[1.0, -2.0, 3.5], [], [0.0], [[1.0, 2.0], [3.0, 4.0]], [1, 2, 3], [math.nan, 1.0]]
-        numbers = sorted({m.what for m in near if type(m.what) in (int, float)})
-        return [Make("value", np.array(shape)) for shape in ([numbers, *shapes] if numbers else shapes)]
-    made = []
-    for number in (*(m.what for m in near if m.kind == "value"), 1, 0, -1, 2.5, math.nan):
-        try:
-            made.append(Make("value", kind(number)))
-        except (TypeError, ValueError, OverflowError):
-            continue
-    return made or [Make("stand-in")]
 
 
 def _is_below(found: Any, kind: type) -> bool:

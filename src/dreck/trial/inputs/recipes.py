@@ -8,7 +8,7 @@ from typing import Any
 
 @dataclasses.dataclass(frozen=True, slots=True)
 class Make:
-    """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `instance`, `stand-in`."""
+    """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `iterator`, `json`, `instance`, `stand-in`…"""
 
     kind: str
     what: Any = None
@@ -19,6 +19,12 @@ class Make:
                 return repr(self.what)
             case "list" | "tuple" | "set":
                 return f"a {self.kind} of {self.what}"
+            case "iterator":
+                return f"an iterator over {self.what}"
+            case "json":
+                return "a text of JSON"
+            case "below":
+                return f"an object of a class below {self.what}"
             case "exact":
                 return f"an instance of {self.what} itself"
             case "instance":

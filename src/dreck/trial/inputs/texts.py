@@ -1,20 +1,25 @@
 """Texts in a form the code asks for: changed a piece at a time, with pieces the code itself names."""
 
+import ast
+import itertools
 import random
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 _ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
 _LONGEST = 12
 _MOST = 60
+_KEYS = 12
 
 
-def pieces(constants: Iterable[Any], namespace: Mapping[str, Any]) -> tuple[str, ...]:
+def pieces(constants: Sequence[Any], namespace: Mapping[str, Any]) -> tuple[str, ...]:
     """Strings a function compares with or looks for, and those its module keeps; the function's own first."""
     found = dict.fromkeys(text for text in constants if isinstance(text, str) and 0 < len(text) <= _LONGEST)
     own = dict(found)
     for text in own:
         found |= dict.fromkeys(c for c in text if not c.isalnum())
+    numbers = [n for n in constants if type(n) is int and 0 <= n < 10**6]
+    found |= dict.fromkeys(str(n + d) for n in numbers[:6] for d in (0, 1))
     found |= dict.fromkeys(_ALWAYS)
     for text in _kept(namespace):
         if len(found) >= _MOST:
@@ -31,6 +36,15 @@ def _kept(namespace: Mapping[str, Any]) -> Iterator[str]:
             yield from ([value] if len(value) <= 3 else [c for c in value if not c.isalnum()][:8])
         elif isinstance(value, set | frozenset | tuple | list | dict) and len(value) < 40:
             yield from sorted(v for v in value if isinstance(v, str) and 0 < len(v) <= 3)
+
+
+def table_words(functions: Iterable[ast.AST], namespace: Mapping[str, Any]) -> tuple[str, ...]:
+    """Texts made of the keys of the module's tables that the code names: each key, and two of them on end."""
+    names = sorted({n.id for f in functions for n in ast.walk(f) if isinstance(n, ast.Name)})
+    tables = [namespace[n] for n in names if isinstance(namespace.get(n), dict)]
+    keys = list(dict.fromkeys(k for table in tables for k in table if isinstance(k, str) and k))[:_KEYS]
+    short = [k for k in keys if len(k) <= 2][:4]
+    return (*keys, *(a + b for a in short for b in short), *("".join(p) for p in itertools.permutations(short[:3])))
 
 
 def mutated(text: str, known: tuple[str, ...], pick: random.Random) -> str:

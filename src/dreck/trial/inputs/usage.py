@@ -6,12 +6,12 @@ Inputs are named by paths: `load`, `load.kilos`, `loads[]` (an item of it), `row
 import ast
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, fields
 from types import MappingProxyType
 from typing import Any
 
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
+from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -20,58 +20,6 @@ _ORDERING = frozenset({"sorted", "sum", "min", "max"})
 _STRIPPED = re.compile(
     r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize|replace|removeprefix|removesuffix|decode)\(\))+$"
 )
-
-
-@dataclass(slots=True)
-class Usage:
-    """What is done with one path. `constants` are those it is compared with, in the order they stand."""
-
-    constants: list[Any] = field(default_factory=list)
-    methods: set[str] = field(default_factory=set)
-    attributes: set[str] = field(default_factory=set)
-    keys: list[Any] = field(default_factory=list)
-    classes: list[str] = field(default_factory=list)
-    exact: list[str] = field(default_factory=list)
-    """Classes it is asked to be of itself, and not of one derived from them."""
-    sizes: list[int] = field(default_factory=list)
-    iterated: bool = False
-    tested_none: bool = False
-    tested_truth: bool = False
-    ordered: bool = False
-    arithmetic: bool = False
-    called: bool = False
-    indexed: bool = False
-    hashed: bool = False
-    converted: bool = False
-    key_paths: list[str] = field(default_factory=list)
-    """What is looked up in it, where that is an input itself."""
-    is_path: bool = False
-    """Names a file or a folder."""
-    optional: bool = False
-    """Asked whether it is there at all."""
-    awaited: bool = False
-    """Awaited or entered: only an object made for it will do."""
-    contains: list[Any] = field(default_factory=list)
-    patterns: list[Any] = field(default_factory=list)
-    """Regular expressions it is matched with: strings, or the names of compiled ones."""
-    mapped: bool = False
-    """Looked up by what iterating over it gives."""
-
-    def of_exactly(self, names: list[str]) -> None:
-        """It is asked whether it is of these very classes; those derived from them are of interest, too."""
-        self.classes.extend(names)
-        self.exact.extend(names)
-
-    def join(self, other: "Usage") -> None:
-        """Adds what another function does with the same path."""
-        for field_ in fields(self):
-            mine, theirs = getattr(self, field_.name), getattr(other, field_.name)
-            if isinstance(mine, list):
-                mine.extend(v for v in theirs if v not in mine)
-            elif isinstance(mine, set):
-                mine.update(theirs)
-            else:
-                setattr(self, field_.name, mine or theirs)
 
 
 class Usages:
@@ -109,10 +57,11 @@ class Usages:
             self._alias[name] = name
             self.at(name)
         self._read(function)
+        self._handed_out(function)
         self._methods(function, methods, {function.name})
         self._handed_on(function, {**functions, **{f"self.{n}": m for n, m in methods.items()}}, [function.name])
 
-    def _read(self, function: FunctionNode) -> None:
+    def _read(self, function: ast.AST) -> None:
         for _ in range(3):  # names of names: three rounds follow what people write
             for node in ast.walk(function):
                 self._follow(node)
@@ -123,6 +72,22 @@ class Usages:
             if whole != path:  # what is asked of `s.strip().lower()` is asked of `s`
                 self.at(whole).contains.extend(v for v in usage.contains + usage.constants if isinstance(v, str))
                 self.at(whole).patterns.extend(usage.patterns)
+                self.at(whole).texts.extend(usage.texts)
+
+    def _handed_out(self, function: FunctionNode) -> None:
+        """Functions made inside are called when they are handed out, with `answer(parameter)`."""
+        for node in ast.walk(function):
+            if node is function or not isinstance(node, ast.Lambda | FunctionNode):
+                continue
+            inner = Usages()
+            names = param_names(node.args)
+            for name in names:
+                inner._alias[name] = name
+            inner._read(node)
+            for path, usage in inner.by_path.items():
+                root = next((n for n in names if path == n or path.startswith((f"{n}.", f"{n}[", f"{n}("))), None)
+                if root is not None:
+                    self.at(f"answer({root}){path[len(root):]}").join(usage)
 
     def _methods(self, function: FunctionNode, methods: Mapping[str, FunctionNode], seen: set[str]) -> None:
         """What methods called on `self` look at is looked at by the call."""
@@ -148,7 +113,7 @@ class Usages:
         """What functions do with an input that is handed to them is done with it here."""
         calls = [n for n in ast.walk(function) if isinstance(n, ast.Call) and n.args]
         for call in calls:
-            name = _class_name(call.func)
+            name = class_name(call.func)
             node = functions.get(name) if name is not None else None
             if node is None or name in seen or len(seen) > _DEEPEST:
                 continue
@@ -163,7 +128,7 @@ class Usages:
 
     def _through(self, call: ast.Call) -> Iterator[tuple[str, Usage]]:
         """What a followed call does with inputs of this function, by path."""
-        names, inner = self._helpers.get(_class_name(call.func) or "", ([], None))
+        names, inner = self._helpers.get(class_name(call.func) or "", ([], None))
         given = dict(zip(names, call.args, strict=False)) | {k.arg: k.value for k in call.keywords if k.arg in names}
         for name, value in given.items():
             path = self.path(value)
@@ -223,6 +188,9 @@ class Usages:
             case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Constant(value=str() as key), *_]):
                 inner = self.path(base)
                 return None if inner is None else f"{inner}[{key!r}]"
+            case ast.Call(func=ast.Attribute(value=ast.Name(id="json"), attr="loads"), args=[inside, *_]):
+                inner = self.path(inside)
+                return None if inner is None else f"{inner}(json)"
             case ast.Call(func=func):
                 inner = self.path(func)
                 return None if inner is None else f"{inner}()"
@@ -306,7 +274,7 @@ class Usages:
             case ast.For(iter=iterable) | ast.comprehension(iter=iterable):
                 self._on(iterable, lambda u: setattr(u, "iterated", True))
             case ast.BinOp(left=left, op=ast.BitAnd() | ast.BitOr() | ast.BitXor(), right=right):
-                flags = _constants(right)
+                flags = constants(right)
                 self._on(left, lambda u: u.constants.extend(flags))
                 self._on(left, lambda u: setattr(u, "arithmetic", not flags or u.arithmetic))
             case ast.BinOp(left=left, right=right):
@@ -316,6 +284,8 @@ class Usages:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
             case ast.Call():
                 self._call(node)
+            case ast.Assign(targets=[ast.Tuple(elts=parts)], value=ast.Call(func=ast.Attribute(value=base))):
+                self._taken_apart(base, node.value, len(parts))
             case ast.Match(subject=subject, cases=cases):
                 self._match(subject, cases)
             case ast.ExceptHandler(type=kinds):
@@ -326,9 +296,21 @@ class Usages:
                 for item in items:
                     self._on(item.context_expr, lambda u: setattr(u, "awaited", True))
 
+    def _taken_apart(self, base: ast.expr, call: ast.expr, parts: int) -> None:
+        """`a, b, c = text.split("-")`: a text of three parts is wanted, of numbers or of words."""
+        match call:
+            case ast.Call(func=ast.Attribute(attr="split" | "rsplit" | "partition" | "rpartition"), args=[sep, *_]):
+                known = [s for s in constants(sep) if isinstance(s, str)]
+            case ast.Call(func=ast.Attribute(attr="split" | "rsplit"), args=[]):
+                known = [" "]
+            case _:
+                return
+        texts = [s.join(str(i + 1) for i in range(parts)) for s in known] + [s.join(["text"] * parts) for s in known]
+        self._on(base, lambda u: u.texts.extend(texts))
+
     def _caught(self, kinds: ast.expr | None) -> None:
         for kind in kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]:
-            name = _class_name(kind) if kind is not None else "Exception"
+            name = class_name(kind) if kind is not None else "Exception"
             if name is not None and name not in self.caught:
                 self.caught.append(name)
 
@@ -342,12 +324,13 @@ class Usages:
 
     def _compared(self, op: ast.cmpop, a: ast.expr, b: ast.expr, mirrored: bool = False) -> None:
         if isinstance(op, ast.In | ast.NotIn) and mirrored:
-            member = _constant(b)
+            self._on(a, lambda u: setattr(u, "subscripted", True))
+            member = constant(b)
             if member is not None:
                 self._on(a, lambda u: u.contains.append(member))
             self._looked_up(a, b)
             return
-        values = _constants(b)
+        values = constants(b)
         self._on(a, lambda u: u.constants.extend(values))
         if isinstance(op, ast.In | ast.NotIn) and isinstance(b, ast.Set | ast.Dict | ast.Name):
             self._on(a, lambda u: setattr(u, "hashed", True))
@@ -360,7 +343,7 @@ class Usages:
                 self._on(inner, lambda u: u.sizes.extend(v for v in values if isinstance(v, int)))
             case ast.Call(func=ast.Name(id="type"), args=[inner]) | ast.Attribute(value=inner, attr="__class__"):
                 parts = b.elts if isinstance(b, ast.Tuple) else [b]
-                names = [name for part in parts if (name := _class_name(part)) is not None]
+                names = [name for part in parts if (name := class_name(part)) is not None]
                 self._on(inner, lambda u: u.of_exactly(names))
             case (
                 ast.Attribute(value=ast.Attribute(value=inner, attr="__class__"), attr="__name__")
@@ -380,7 +363,9 @@ class Usages:
                 self._on(base, lambda u: setattr(u, "indexed", True))
             case ast.Constant(value=key):
                 self._on(base, lambda u: u.keys.append(key))
+                self._on(base, lambda u: setattr(u, "subscripted", True))
             case ast.Name() | ast.Attribute() | ast.Tuple():
+                self._on(base, lambda u: setattr(u, "subscripted", True))
                 self._looked_up(base, index)
                 for part in index.elts if isinstance(index, ast.Tuple) else [index]:
                     self._on(part, lambda u: setattr(u, "hashed", True))
@@ -402,7 +387,7 @@ class Usages:
             case ast.Attribute(value=base, attr=name):
                 self._of_method(base, name, node)
                 self._on(base, lambda u: u.methods.add(name))
-                values = [v for a in node.args for v in _constants(a)]
+                values = [v for a in node.args for v in constants(a)]
                 if name in ("startswith", "endswith", "split", "find", "count", "index", "partition"):
                     self._on(base, lambda u: u.contains.extend(values))
 
@@ -410,7 +395,7 @@ class Usages:
         """Whether a call of a built-in function says all there is to say of its argument."""
         match name, node.args:
             case "isinstance", [value, kinds]:
-                names = [_class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
+                names = [class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
                 self._on(value, lambda u: u.classes.extend(n for n in names if n))
             case _, [value, *_] if name in _WALKING:
                 self._on(value, lambda u: setattr(u, "iterated", True))
@@ -437,10 +422,12 @@ class Usages:
 
     def _of_method(self, base: ast.expr, name: str, node: ast.Call) -> None:
         match ast.unparse(base), name, node.args:
+            case "json", "loads", [value, *_]:
+                self._on(value, lambda u: setattr(u, "is_json", True))
             case "re", _, [ast.Constant(value=str() as pattern), value, *_]:
                 self._on(value, lambda u: u.patterns.append(pattern))
             case _, _, [value, *_] if name in _MATCHING:
-                compiled = _class_name(base)
+                compiled = class_name(base)
                 if compiled is not None:
                     self._on(value, lambda u: u.patterns.append(Named(compiled)))
             case "os" | "os.path", _, [value, *_]:
@@ -456,53 +443,14 @@ class Usages:
             for p in ast.walk(case.pattern):
                 match p:
                     case ast.MatchValue(value=value):
-                        values = _constants(value)
+                        values = constants(value)
                         self._on(subject, lambda u, v=values: u.constants.extend(v))
                     case ast.MatchSingleton(value=None):
                         self._on(subject, lambda u: setattr(u, "tested_none", True))
                     case ast.MatchSingleton(value=truth):
                         self._on(subject, lambda u, v=truth: u.constants.append(v))
-                    case ast.MatchClass(cls=cls) if (name := _class_name(cls)) is not None:
+                    case ast.MatchClass(cls=cls) if (name := class_name(cls)) is not None:
                         self._on(subject, lambda u, n=name: u.classes.append(n))
                     case ast.MatchSequence(patterns=patterns):
                         size = -len(patterns)
                         self._on(subject, lambda u, n=size: u.sizes.append(n))
-
-
-def _constant(node: ast.AST) -> Any:
-    match node:
-        case ast.Constant(value=value):
-            return value
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
-            return -value
-    return None
-
-
-def _constants(node: ast.AST) -> list[Any]:
-    match node:
-        case ast.Tuple(elts=elts) | ast.List(elts=elts) | ast.Set(elts=elts):
-            return [v for e in elts for v in _constants(e)]
-        case ast.Constant(value=None):
-            return [None]
-        case ast.Attribute() | ast.Name():
-            name = _class_name(node)
-            return [Named(name)] if name is not None else []
-    value = _constant(node)
-    return [] if value is None else [value]
-
-
-@dataclass(frozen=True, slots=True)
-class Named:
-    """A constant known by name: `Material.GLASS`, `LIMIT`; looked up in the module when inputs are made."""
-
-    name: str
-
-
-def _class_name(node: ast.AST) -> str | None:
-    match node:
-        case ast.Name(id=name):
-            return name
-        case ast.Attribute(value=base, attr=attr):
-            inner = _class_name(base)
-            return None if inner is None else f"{inner}.{attr}"
-    return None

@@ -1,13 +1,15 @@
 """Stand-ins: objects made up to play an argument. What they are asked is decided by path, once, for both versions."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Generator
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from dreck.trial.playing.world import World
 
 _INDEX = re.compile(r"\[\d+\]")
+_GONE = object()
+"""Where an item has been deleted."""
 
 
 def general(path: str) -> str:
@@ -21,11 +23,14 @@ class StandIn:
     def __init__(self, world: "World", path: str) -> None:
         object.__setattr__(self, "_dreck_world", world)
         object.__setattr__(self, "_dreck_path", path)
+        object.__setattr__(self, "_dreck_items", {})
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("__") and not self._dreck_world.is_asked(self._dreck_path, name):
             raise AttributeError(name)
-        return self._dreck_world.at(f"{self._dreck_path}.{name}", keep=self)
+        if name == "get" and self._dreck_world.is_mapping(self._dreck_path):
+            return self._dreck_get
+        return self._dreck_world.read(f"{self._dreck_path}.{name}", keep=self)
 
     def __setattr__(self, name: str, value: Any) -> None:
         self._dreck_world.record("set", f"{self._dreck_path}.{name}", value)
@@ -38,24 +43,50 @@ class StandIn:
     def __call__(self, *args: Any, **kwargs: Any) -> Any:
         return self._dreck_world.called(self._dreck_path, args, kwargs)
 
+    # --- items: what was set is there, what was deleted is not -------------------------------------
+
     def __getitem__(self, key: Any) -> Any:
-        return self._dreck_world.at(f"{self._dreck_path}[{_key(key)}]", keep=self)
+        items, name = self._dreck_items, _key(key)
+        if name in items:
+            if items[name] is _GONE:
+                raise KeyError(key)
+            return items[name]
+        if self._dreck_world.is_mapping(self._dreck_path) and not self._dreck_holds(name):
+            raise KeyError(key)
+        return self._dreck_world.at(f"{self._dreck_path}[{name}]", keep=self)
 
     def __setitem__(self, key: Any, value: Any) -> None:
         self._dreck_world.record("set", f"{self._dreck_path}[{_key(key)}]", value)
+        self._dreck_items[_key(key)] = value
 
     def __delitem__(self, key: Any) -> None:
         self._dreck_world.record("delete", f"{self._dreck_path}[{_key(key)}]")
+        self._dreck_items[_key(key)] = _GONE
 
     def __contains__(self, item: Any) -> bool:
-        return bool(self._dreck_world.answer(f"{_key(item)} in {self._dreck_path}", (False, True)))
+        name = _key(item)
+        if isinstance(item, StandIn) and name.startswith(f"{self._dreck_path}["):
+            return self._dreck_items.get(name[len(self._dreck_path) + 1 : -1]) is not _GONE
+        if name in self._dreck_items:
+            return self._dreck_items[name] is not _GONE
+        return self._dreck_holds(name)
 
-    def __iter__(self) -> Iterator[Any]:
+    def _dreck_holds(self, name: str) -> bool:
+        return bool(self._dreck_world.answer(f"{name} in {self._dreck_path}", (False, True)))
+
+    def _dreck_get(self, key: Any, default: Any = None) -> Any:
+        return self[key] if key in self else default  # noqa: SIM401 - this is `get`
+
+    def __iter__(self) -> Generator[Any, Any, Any]:
         for number in range(len(self)):
-            yield self._dreck_world.at(f"{self._dreck_path}[{number}]", keep=self)
+            sent = yield self[number]
+            if sent is not None:
+                self._dreck_world.record("send", self._dreck_path, sent)
+        return self._dreck_world.at(f"{self._dreck_path} returns")
 
     def __len__(self) -> int:
-        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 0, 2, 3)))
+        """Not nothing when it is true, and nothing when it is not."""
+        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 2, 3))) if self else 0
 
     def __bool__(self) -> bool:
         return bool(self._dreck_world.answer(f"bool({self._dreck_path})", (True, False)))

@@ -7,6 +7,7 @@ import enum
 import fractions
 import inspect
 import io
+import json
 import math
 import types
 from collections import deque
@@ -15,12 +16,20 @@ from pathlib import PurePath
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
+from dreck.trial.inputs.plain import BELOW, DICT_METHODS
 from dreck.trial.inputs.recipes import Make, Unpickler
+from dreck.trial.playing.changes import another, changed
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.describe import Describer
 from dreck.trial.sandbox.cage import TimeUp
 
 _MISSING = object()
+_PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
+LATER = "'"
+"""Behind a path: what stands there once objects have changed."""
+A_CALL = "what a call changes"
+_LOOKS_AROUND = frozenset({"call", "leave", "await"})
+_MOST_TURNS = 2
 
 
 class World:
@@ -36,6 +45,10 @@ class World:
         self.died_at = 0
         self.kinds: dict[str, type] = {}
         """The classes of objects made up attribute by attribute."""
+        self.turns = 0
+        """How often objects have changed behind the back of the code."""
+        self._watched: list[Any] = []
+        self._looked: Any = None
 
     def at(self, path: str, keep: Any = None) -> Any:
         """What stands at `path`."""
@@ -50,8 +63,9 @@ class World:
             raise TimeUp  # it looks for the end of something made up that has none
         make = self.choice.get(path)
         if make is None:
-            options = self.candidates.at(path)
-            make = options[0] if options else Make("stand-in")
+            options = self.candidates.at(path.rstrip(LATER))
+            later = len(path) - len(path.rstrip(LATER))
+            make = options[later % len(options)] if options else Make("stand-in")
         self.used[path] = make
         return make
 
@@ -64,6 +78,11 @@ class World:
         usage = self.candidates.usages.by_path.get(general(path))
         return usage is not None and name in usage.attributes
 
+    def is_mapping(self, path: str) -> bool:
+        """Whether the code takes what stands there for a mapping: asks it for `[key]` or `in`, and for `get`."""
+        usage = self.candidates.usages.by_path.get(general(path))
+        return usage is not None and usage.subscripted and "get" in usage.methods
+
     def hint(self, path: str, value: Any) -> None:
         self.candidates.hint(path, value)
 
@@ -72,10 +91,52 @@ class World:
             raise TimeUp  # a loop that asks stand-ins for ever
         describe = Describer()
         self.log.append((what, path, *(describe.of(v) for v in values)))
+        if what in _LOOKS_AROUND:
+            self._look()
 
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         self.record("call", path, args, kwargs)
+        if self.answer(A_CALL, ("nothing", "the objects")) == "the objects":
+            self.change_objects()
         return self.at(f"{path}()")
+
+    # --- what others see and do meanwhile ----------------------------------------------------------
+
+    def watch(self, arguments: list[Any]) -> None:
+        """These are looked at whenever code elsewhere is called: it may know them, too."""
+        self._watched = [a for a in arguments if not isinstance(a, (StandIn, type, *_PLAIN_VALUES))]
+        self._looked = self._seen_now()
+
+    def _seen_now(self) -> Any:
+        return tuple(Describer().of(value) for value in self._watched) if self._watched else ()
+
+    def _look(self) -> None:
+        if self._watched and (now := self._seen_now()) != self._looked:
+            self._looked = now
+            self.log.append(("meanwhile", "the arguments are", *now))
+
+    def change_objects(self) -> None:
+        """What is called, or whoever drives a generator, changes the objects it may know."""
+        self.turns += 1
+        if self.turns <= _MOST_TURNS:
+            for value in self._watched:
+                changed(value)
+            for name in [n for n, make in self.used.items() if n in self.namespace and make.kind == "as it is"]:
+                self.namespace[name] = another(self.namespace[name])
+        self._looked = self._seen_now()
+
+    def read(self, path: str, keep: Any = None) -> Any:
+        """An attribute of something made up: as it was, or as it is after a change; methods stay."""
+        whole, _, name = path.rpartition(".")
+        turn = min(self.turns, _MOST_TURNS)
+        usage = self.candidates.usages.by_path.get(general(whole))
+        is_method = usage is not None and name in usage.methods
+        return self.at(path if not turn or is_method else path + LATER * turn, keep)
+
+    def made_up_error(self) -> BaseException:
+        """An exception that the code itself waits for, when it waits for one."""
+        names = tuple(dict.fromkeys([*self.candidates.usages.caught, "ValueError"]))
+        return self._error(self.answer("what is thrown in", names))
 
     # --- building ----------------------------------------------------------------------------------
 
@@ -99,7 +160,13 @@ class World:
             case "set":
                 return {self._hashable(f"{path}[{i}]") for i in range(make.what)}
             case "tuple":
-                return tuple(self.at(f"{path}[{i}]") for i in range(make.what))
+                return tuple(self.at(f"{path}#{i}") for i in range(make.what))
+            case "iterator":
+                return iter([self.at(f"{path}[{i}]") for i in range(make.what)])
+            case "json":
+                return json.dumps(self.at(f"{path}(json)"), default=repr)
+            case "below":
+                return BELOW[make.what]()
             case "dict":
                 return self._dict(path)
             case "exact":
@@ -172,19 +239,13 @@ class World:
         return found
 
     def _dict(self, path: str) -> dict[Any, Any]:
+        """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
         usage = self.candidates.usages.at(general(path))
-        keys = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
-        if usage.key_paths and not keys:
-            return self._looked_up(path, usage.key_paths)
-        if not keys:
-            size = self.answer(f"len({path})", (2, 1, 0))
-            return {f"key{i}": self.at(f"{path}[{i}]") for i in range(size)}
-        return {key: self.at(f"{path}[{key!r}]") for key in keys if self.answer(f"{key!r} in {path}", (True, False))}
-
-    def _looked_up(self, path: str, key_paths: list[str]) -> dict[Any, Any]:
-        """A mapping in which inputs are looked up: it holds them, or does not."""
-        made: dict[Any, Any] = {}
-        for number, key_path in enumerate(key_paths):
+        named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
+        made = {
+            key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))
+        }
+        for number, key_path in enumerate(usage.key_paths):
             if "{}" in key_path or "#" in key_path or "()" in key_path:
                 continue
             key_path = key_path.replace("[]", "[0]")
@@ -192,8 +253,24 @@ class World:
             if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and self.answer(
                 f"{key_path} in {path}", (True, False)
             ):
-                made[key] = self.at(f"{path}[{number}]")
+                made.setdefault(key, self.at(f"{path}[{number}]"))
+        if usage.key_paths or (named and not usage.iterated and not usage.methods & DICT_METHODS):
+            return made
+        for number in range(self.answer(f"len({path})", (0, 1, 2) if named else (2, 1, 0, 3))):
+            made.setdefault(self._key(path, number), self.at(f"{path}[{number}]"))
         return made
+
+    def _key(self, path: str, number: int) -> Any:
+        """The key of an item that no code names: one of those that fit, the next one when nobody chooses."""
+        pool = [m for m in self.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
+        plain = [m for m in pool if isinstance(m.what, _KEYS) and m.what is not None]
+        if not plain or (not self.candidates.usages.by_path.get(f"{general(path)}{{}}") and not self._is_typed(path)):
+            return f"key{number}"
+        chosen = self.answer(f"key {number} of {path}", tuple(range(number, len(plain))) + tuple(range(number)))
+        return self.build(f"{path}{{{number}}}", plain[chosen % len(plain)])
+
+    def _is_typed(self, path: str) -> bool:
+        return f"{general(path)}{{}}" in self.candidates.types
 
     def _exactly(self, path: str, name: str) -> Any:
         """An object whose class is the very one, with the attributes that are looked at set."""
@@ -247,10 +324,10 @@ class World:
         return made
 
 
+_KEYS = (int, str, float, enum.Enum)
 _LONGEST_LOG = 600
 _LONGEST_PATH = 300
 _MOST_PATHS = 1_500
-_PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
 _MUTABLE = (list, set, dict, bytearray, deque)
 
 _EXAMPLES: dict[type, Any] = {
@@ -302,7 +379,7 @@ def partial(world: World, path: str, kind: type) -> Any:
     def missing(self: Any, name: str) -> Any:
         if name.startswith("__"):  # private names come mangled; only Python itself asks for others
             raise AttributeError(name)
-        return world.at(f"{path}.{name}")
+        return world.read(f"{path}.{name}")
 
     try:
         body: dict[str, Any] = {
@@ -340,7 +417,7 @@ def _set_hidden(made: Any, world: World, path: str, kind: type) -> None:
     left = {name for name, _ in how.attributes} if how is not None else set()
     for name in [p[len(start) :] for p in usages if p.startswith(start)]:
         found = inspect.getattr_static(kind, name, _MISSING) if name.isidentifier() else _MISSING
-        if not isinstance(found, _PLAIN_VALUES):
+        if not isinstance(found, (*_PLAIN_VALUES, enum.Enum)):
             continue
         if name not in left:
             world.candidates.offer_as_it_is(f"{path}.{name}")

@@ -1,6 +1,5 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
-import asyncio
 import enum
 import inspect
 import io
@@ -17,13 +16,13 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World, partial
 from dreck.trial.running.describe import Describer
 from dreck.trial.running.load import Version
+from dreck.trial.running.outcome import used_up
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
 ENDLESS = "it did not come to an end"
-_ITEMS = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,10 +95,11 @@ class Runner:
         world = World(candidates, choice, self.version.namespace)
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
+        world.watch([*args, *kwargs.values()])
         self.version.watcher.begin()
         with self._varying(world):
             result, error, output = self.guarded(
-                lambda: self._finished(self.version.function(*args, **kwargs), seconds), seconds
+                lambda: used_up(self.version.function(*args, **kwargs), world, self.cage, seconds), seconds
             )
             state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
         world.died_at = self._line_of_death(error)
@@ -118,7 +118,7 @@ class Runner:
         try:
             yield
         finally:
-            if any(world.used[name].kind != "as it is" for name in before):
+            if world.turns or any(world.used[name].kind != "as it is" for name in before):
                 namespace.update(before)
 
     def _line_of_death(self, error: Any) -> int:
@@ -178,16 +178,6 @@ class Runner:
         if not any(result is argument for argument in shown.values()) and len(self._results) < 200:
             self._results.append(result)
         return False
-
-    def _finished(self, result: Any, seconds: float) -> Any:
-        """Generators are run to their end, coroutines awaited."""
-        if isinstance(result, types.GeneratorType):
-            return _drained(result)
-        if isinstance(result, types.CoroutineType):
-            return self.cage.loop().run_until_complete(_with_limit(result, seconds))
-        if isinstance(result, types.AsyncGeneratorType):
-            return self.cage.loop().run_until_complete(_async_drained(result))
-        return result
 
     def arguments(self, world: World) -> tuple[list[Any], dict[str, Any]]:
         """The arguments of a call, built in `world`."""
@@ -291,34 +281,6 @@ def watch_common_globals(old: Runner, new: Runner) -> None:
     common = [n for n in sorted(names) if all(n in space for space in spaces)]
     alike = [n for n in common if Describer().of(spaces[0][n]) == Describer().of(spaces[1][n])]
     old.globals = new.globals = alike
-
-
-def _drained(generator: Any) -> Any:
-    items: list[Any] = []
-    for _ in range(_ITEMS):
-        try:
-            items.append(next(generator))
-        except StopIteration as stop:
-            return ("yields", items, stop.value)
-        except BaseException as error:
-            return ("yields", items, error)
-    return ("yields", items, "and more")
-
-
-async def _with_limit(coroutine: Any, seconds: float) -> Any:
-    return await asyncio.wait_for(coroutine, seconds)
-
-
-async def _async_drained(generator: Any) -> Any:
-    items: list[Any] = []
-    try:
-        async for item in generator:
-            items.append(item)
-            if len(items) >= _ITEMS:
-                break
-    except Exception as error:
-        return ("yields", items, error)
-    return ("yields", items, None)
 
 
 class _Output(io.StringIO):

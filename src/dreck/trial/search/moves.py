@@ -29,6 +29,7 @@ _REWORDED = 24
 _EDGE_PATHS = 5
 _EDGES = 4
 _MEMBERS = 12
+_STEPS = 8
 _PLACE = re.compile(r"[^\W\d]\w*(\.\w+|\[[^\]]*\]|\(\w*\)|#\d+)*")
 _SAMENESS = ("Is", "IsNot", "Eq", "NotEq")
 _ORDERS = ("Lt", "LtE", "Gt", "GtE", "Eq", "NotEq")
@@ -57,7 +58,7 @@ class Tried:
                 yield path
 
     def _is_asked(self, path: str) -> bool:
-        return any(other.startswith((f"{path}.", f"{path}[", f"{path}(")) for other in self.used)
+        return any(other.startswith((f"{path}.", f"{path}[", f"{path}(", f"{path}#")) for other in self.used)
 
 
 @dataclass(slots=True)
@@ -97,6 +98,7 @@ class Moves:
         for op, left, right in [t for t in told if t[0] in _ORDERS]:
             for path in paths:
                 along = self._along(parent, [path], side, number, op, left, right)
+                yield from self._closed_in(parent, path, side, number)
                 inside = self._matching(parent, [path], op, left, right) if is_text(parent, path) else iter(())
                 yield from (*itertools.islice(along, _EDGES), *itertools.islice(inside, _EDGES))
 
@@ -211,6 +213,30 @@ class Moves:
                 for value in (*range(12), 59, 99, 100, 365, 400):
                     yield {**parent.choice, path: Make("value", value)}
 
+    def _closed_in(self, parent: Tried, path: str, side: int, number: int) -> Iterator[Choice]:
+        """Where a value computed from a number, or from a date, comes to what it is compared with: step by step."""
+        before, gap = parent, _gap(parent, side, number)
+        point = scalar(parent.used[path])
+        if gap is None or point is None:
+            return
+        slope, told = 1.0, self.attempt({**parent.choice, path: moved(parent.used[path], 1)})
+        for _ in range(_STEPS):
+            if told is not None and told is not before and (now := _gap(told, side, number)) is not None:
+                at = scalar(told.used[path]) if path in told.used else None
+                if at is None or at == point:
+                    break
+                slope = (now - gap) / (at - point) or slope
+                before, gap, point = told, now, at
+            if not gap:
+                break
+            make = moved(before.used[path], round(-gap / slope) or (1 if gap < 0 else -1))
+            told = self.attempt({**parent.choice, path: make})
+            if told is None:
+                break
+        if path in before.used:
+            for step in (0, 1, -1, 2, -2, 3, -3):
+                yield {**parent.choice, path: moved(before.used[path], step)}
+
     def _slopes(self, stepped: Tried, side: int, number: int, gap: float, is_itself: bool) -> Iterator[float]:
         """How much the difference moves with the number; where one step leads elsewhere, one for one is a guess."""
         told = stepped.operands.get((side, number), ())
@@ -229,6 +255,32 @@ class Moves:
                         yield {**parent.choice, first: a, second: b}
 
 
+def scalar(make: Make) -> float | None:
+    """Where on a line of numbers a recipe stands: a number, or a date by its days."""
+    if make.kind != "value" or isinstance(make.what, bool):
+        return None
+    if isinstance(make.what, datetime.date):
+        return float(make.what.toordinal())
+    if isinstance(make.what, datetime.timedelta):
+        return make.what.total_seconds() / 86_400
+    number = isinstance(make.what, int | float) and abs(make.what) < 1e15
+    return float(make.what) if number and not math.isnan(make.what) else None
+
+
+def moved(make: Make, step: float) -> Make:
+    """The recipe for a value `step` further on: so many days for a date."""
+    try:
+        days = isinstance(make.what, datetime.date | datetime.timedelta)
+        return Make("value", make.what + (datetime.timedelta(days=step) if days else step))
+    except (OverflowError, TypeError):
+        return make
+
+
+def _gap(tried: Tried, side: int, number: int) -> float | None:
+    told = tried.operands.get((side, number), ())
+    return _difference(told[-1][1], told[-1][2]) if told else None
+
+
 def is_text(tried: Tried, path: str) -> bool:
     """Whether a text stands there that may be reworded."""
     make = tried.used[path]
@@ -242,10 +294,10 @@ def _would_be(make: Make, kind: str) -> bool:
 
 def _touches(path: str, name: str) -> bool:
     return (
-        path.startswith((f"{name}.", f"{name}["))
+        path.startswith((f"{name}.", f"{name}[", f"{name}#"))
         or f"({name})" in path
         or path.endswith(f" in {name}")
-        or name.startswith((f"{path}.", f"{path}["))
+        or name.startswith((f"{path}.", f"{path}[", f"{path}#"))
     )
 
 
@@ -283,6 +335,10 @@ def _goals(op: str, mine: Any, other: Any) -> Iterator[Any]:
 
 
 def _difference(left: Any, right: Any) -> float | None:
+    if isinstance(left, datetime.timedelta) and isinstance(right, datetime.timedelta):
+        return (left - right) / datetime.timedelta(days=1)
+    if isinstance(left, datetime.date) and isinstance(right, datetime.date):
+        return float(left.toordinal() - right.toordinal())
     if isinstance(left, int | float) and isinstance(right, int | float):
         gap = float(left) - float(right) if abs(left) < 1e300 and abs(right) < 1e300 else math.nan
         return None if math.isnan(gap) or math.isinf(gap) else gap

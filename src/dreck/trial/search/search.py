@@ -6,11 +6,9 @@ difference (one Newton step) where numbers are computed. What reaches further is
 """
 
 import itertools
-import math
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from time import monotonic, process_time
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
@@ -22,21 +20,10 @@ from dreck.trial.playing.standins import general
 from dreck.trial.playing.world import World
 from dreck.trial.running.run import ENDLESS, RUN_SECONDS, Observation, Runner
 from dreck.trial.search.bulk import Bulk
+from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-
-
-class Clock:
-    """Seconds of work since it was made: the processor's time, so that a busy machine does not cut a search short,
-    and at the least a quarter of what has really gone by, for code that waits.
-
-    The real clocks, whatever the code under trial is told.
-    """
-
-    def __init__(self) -> None:
-        self._worked, self._begun = process_time(), monotonic()
-
-    def __call__(self) -> float:
-        return max(process_time() - self._worked, (monotonic() - self._begun) / 4)
+from dreck.trial.search.repeats import rounds, twins
+from dreck.trial.search.smaller import mark_of, smaller
 
 
 @dataclass(slots=True)
@@ -88,6 +75,7 @@ class Search:
         first = self._brought_through(first)
         self._each_alone(first)
         self._guided()
+        self._repeated()
         self._at_edges()
         self._crossed()
         self._each_way()
@@ -197,6 +185,16 @@ class Search:
                 if outcome in self.reached:
                     return
 
+    def _repeated(self) -> None:
+        """The same object in two places; more rounds of a loop than two."""
+        far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
+        names = self.runners[0].parameters()
+        for tried in far:
+            for choice in itertools.chain(twins(tried, names), rounds(tried, self.candidates)):
+                if self._over():
+                    return
+                self.attempt(choice)
+
     def _at_edges(self) -> None:
         """Where the sides of a comparison are equal, and just beside."""
         for (side, number), parents in sorted(self.reaching.items(), key=lambda item: item[0]):
@@ -252,7 +250,7 @@ class Search:
 
     def _at_random(self) -> None:
         pick = random.Random(11)
-        corpus = [t for group in self.reaching.values() for t in group] or []
+        corpus = [t for group in self.reaching.values() for t in group] or self.all_tried[:_PARENTS]
         unique = list({id(t): t for t in corpus}.values())
         margin = 200
         for _ in range(margin):
@@ -281,7 +279,7 @@ class Search:
         while changed and tries < _SHRINKS and self._now() < end:
             changed = False
             assert self.different is not None
-            for choice in _smaller(self.different):
+            for choice in smaller(self.different):
                 tries += 1
                 if tries > _SHRINKS or self._now() > end:
                     break
@@ -293,12 +291,11 @@ class Search:
                     changed = True
                     break
 
-    # --- moves -------------------------------------------------------------------------------------
     # --- one input ---------------------------------------------------------------------------------
 
     def attempt(self, choice: Choice) -> Tried | None:
         """Runs both versions on one input; None when it was tried before or the time is up."""
-        mark = _mark(choice)
+        mark = mark_of(choice)
         if mark in self._seen:
             return None
         self._seen[mark] = None
@@ -332,7 +329,7 @@ class Search:
 
     def _told(self, choice: Choice) -> Tried | None:
         """What came of an input, tried before or now."""
-        return self.attempt(choice) or self._seen.get(_mark(choice))
+        return self.attempt(choice) or self._seen.get(mark_of(choice))
 
     def _confirm(self, tried: Tried) -> None:
         """Asked again the old version has to say the same; and what ran out of time gets more of it."""
@@ -387,6 +384,7 @@ _GUIDED = 0.65
 """The part of the budget that goes into missing outcomes; the rest looks for differences where all is reached."""
 _ALONE = 200
 _PARENTS = 16
+_REPEATED = 3
 _CROSSED = 240
 _EACH_WAY = 160
 _WAYS = 16
@@ -398,23 +396,3 @@ _SHRINKS = 40
 _SHRINK_SECONDS = 4.0
 _REPAIRS = 12
 _BULK = 10_000
-
-
-def _mark(choice: Choice) -> str:
-    return repr(sorted(choice.items(), key=lambda item: item[0]))
-
-
-def _smaller(tried: Tried) -> Iterator[Choice]:
-    for path in sorted(tried.choice):
-        yield {p: make for p, make in tried.choice.items() if p != path}
-    for path, make in sorted(tried.used.items()):
-        if make.kind == "list" and make.what > 0:
-            yield {**tried.choice, path: Make("list", make.what - 1)}
-        if make.kind != "value" or isinstance(make.what, bool):
-            continue
-        if isinstance(make.what, int | float) and not math.isnan(make.what):
-            for value in (0, 1, make.what // 2):
-                if abs(value) < abs(make.what):
-                    yield {**tried.choice, path: Make("value", value)}
-        elif is_text(tried, path) and len(make.what) > 1:
-            yield {**tried.choice, path: Make("value", make.what[: len(make.what) // 2])}

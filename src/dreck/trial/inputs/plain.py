@@ -1,0 +1,91 @@
+"""Plain values: what may stand where only a type is known, and the methods by which a type is known."""
+
+import datetime
+import decimal
+import math
+from pathlib import PurePath
+from typing import Any
+
+from dreck.trial.inputs.recipes import Make
+
+_TEXT = """
+startswith endswith upper lower strip lstrip rstrip split rsplit splitlines isdigit isalpha
+isupper islower isspace isalnum title capitalize casefold zfill partition rpartition encode
+removeprefix removesuffix replace join format find rfind ljust rjust center expandtabs translate
+swapcase isidentifier isnumeric isdecimal isascii
+"""
+STRING_METHODS = frozenset(_TEXT.split())
+LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
+DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
+
+PLAIN: dict[type, tuple[Any, ...]] = {
+    int: (1, 0, -1, 2, 10, 1000, 10**20 + 1),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0),
+    str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
+    bool: (True, False),
+    bytes: (b"text", b""),
+    complex: (1j, 0j),
+    object: (3, "text", None),
+    datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),
+    datetime.datetime: (
+        datetime.datetime(2024, 2, 29, 12, 30),
+        datetime.datetime(1999, 12, 31, 23, 59),
+        datetime.datetime(2025, 1, 1, tzinfo=datetime.UTC),
+    ),
+    datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
+    datetime.time: (datetime.time(12, 30), datetime.time(0)),
+    decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
+    PurePath: (PurePath("a/b.txt"), PurePath(".")),
+}
+
+
+class _Text(str):
+    """A text of a class of its own."""
+
+
+class _List(list):  # type: ignore[type-arg]
+    """A list of a class of its own."""
+
+
+class _Dict(dict):  # type: ignore[type-arg]
+    """A mapping of a class of its own."""
+
+
+class _Float(float):
+    """A number of a class of its own."""
+
+
+class _Tuple(tuple):  # type: ignore[type-arg]
+    """A tuple of a class of its own."""
+
+
+class _Set(set):  # type: ignore[type-arg]
+    """A set of a class of its own."""
+
+
+BELOW: dict[str, Any] = {
+    "str": lambda: _Text("text"),
+    "list": lambda: _List(["text"]),
+    "dict": lambda: _Dict(key="text"),
+    "float": lambda: _Float(2.5),
+    "tuple": lambda: _Tuple(("text",)),
+    "set": lambda: _Set(["text"]),
+}
+"""An object of a class below a built-in one: `isinstance` takes it, `type(x) is` does not."""
+
+
+def of_numpy(kind: Any, near: list[Make]) -> list[Make]:
+    """Arrays of one and two dimensions, empty too; of a scalar type, numbers near those the code names."""
+    import numpy as np
+
+    if issubclass(kind, np.ndarray):
+        shapes: list[Any] = [[1.0, -2.0, 3.5], [], [0.0], [[1.0, 2.0], [3.0, 4.0]], [1, 2, 3], [math.nan, 1.0]]
+        numbers = sorted({m.what for m in near if type(m.what) in (int, float)})
+        return [Make("value", np.array(shape)) for shape in ([numbers, *shapes] if numbers else shapes)]
+    made = []
+    for number in (*(m.what for m in near if m.kind == "value"), 1, 0, -1, 2.5, math.nan):
+        try:
+            made.append(Make("value", kind(number)))
+        except (TypeError, ValueError, OverflowError):
+            continue
+    return made or [Make("stand-in")]

@@ -1,0 +1,101 @@
+"""What is done with one input, and how an expression speaks of a constant or a class."""
+
+import ast
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+
+@dataclass(slots=True)
+class Usage:
+    """What is done with one path. `constants` are those it is compared with, in the order they stand."""
+
+    constants: list[Any] = field(default_factory=list)
+    methods: set[str] = field(default_factory=set)
+    attributes: set[str] = field(default_factory=set)
+    keys: list[Any] = field(default_factory=list)
+    classes: list[str] = field(default_factory=list)
+    exact: list[str] = field(default_factory=list)
+    """Classes it is asked to be of itself, and not of one derived from them."""
+    sizes: list[int] = field(default_factory=list)
+    iterated: bool = False
+    tested_none: bool = False
+    tested_truth: bool = False
+    ordered: bool = False
+    arithmetic: bool = False
+    called: bool = False
+    indexed: bool = False
+    hashed: bool = False
+    converted: bool = False
+    key_paths: list[str] = field(default_factory=list)
+    """What is looked up in it, where that is an input itself."""
+    is_path: bool = False
+    """Names a file or a folder."""
+    optional: bool = False
+    """Asked whether it is there at all."""
+    awaited: bool = False
+    """Awaited or entered: only an object made for it will do."""
+    contains: list[Any] = field(default_factory=list)
+    patterns: list[Any] = field(default_factory=list)
+    """Regular expressions it is matched with: strings, or the names of compiled ones."""
+    texts: list[str] = field(default_factory=list)
+    """Texts of the form in which it is taken apart."""
+    is_json: bool = False
+    subscripted: bool = False
+    """Asked for an item by a key, or whether it holds one."""
+    mapped: bool = False
+    """Looked up by what iterating over it gives."""
+
+    def of_exactly(self, names: list[str]) -> None:
+        """It is asked whether it is of these very classes; those derived from them are of interest, too."""
+        self.classes.extend(names)
+        self.exact.extend(names)
+
+    def join(self, other: "Usage") -> None:
+        """Adds what another function does with the same path."""
+        for field_ in fields(self):
+            mine, theirs = getattr(self, field_.name), getattr(other, field_.name)
+            if isinstance(mine, list):
+                mine.extend(v for v in theirs if v not in mine)
+            elif isinstance(mine, set):
+                mine.update(theirs)
+            else:
+                setattr(self, field_.name, mine or theirs)
+
+
+def constant(node: ast.AST) -> Any:
+    match node:
+        case ast.Constant(value=value):
+            return value
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
+            return -value
+    return None
+
+
+def constants(node: ast.AST) -> list[Any]:
+    match node:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) | ast.Set(elts=elts):
+            return [v for e in elts for v in constants(e)]
+        case ast.Constant(value=None):
+            return [None]
+        case ast.Attribute() | ast.Name():
+            name = class_name(node)
+            return [Named(name)] if name is not None else []
+    value = constant(node)
+    return [] if value is None else [value]
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A constant known by name: `Material.GLASS`, `LIMIT`; looked up in the module when inputs are made."""
+
+    name: str
+
+
+def class_name(node: ast.AST) -> str | None:
+    match node:
+        case ast.Name(id=name):
+            return name
+        case ast.Attribute(value=base, attr=attr):
+            inner = class_name(base)
+            return None if inner is None else f"{inner}.{attr}"
+    return None

@@ -1,0 +1,115 @@
+"""What a call gives back, used up as a caller would: generators driven, coroutines awaited, functions called."""
+
+import asyncio
+import inspect
+import types
+from collections.abc import Iterator
+from typing import Any
+
+from dreck.trial.playing.world import World
+from dreck.trial.sandbox.cage import Cage
+
+_ITEMS = 60
+_CALLED = 3
+"""Functions that are handed out are called, and what these hand out, so deep."""
+WAITS = "while it waits"
+_DONE_MEANWHILE = ("nothing", "the objects change", "something is sent in", "an error is thrown in", "it is closed")
+
+
+def used_up(result: Any, world: World, cage: Cage, seconds: float, depth: int = 0) -> Any:
+    """`result` as it can be compared: what a generator yields, a coroutine comes to, a function answers."""
+    match result:
+        case types.GeneratorType():
+            return _drained(result, world)
+        case types.CoroutineType():
+            done = cage.loop().run_until_complete(_with_limit(result, seconds))
+            return used_up(done, world, cage, seconds, depth)
+        case types.AsyncGeneratorType():
+            return cage.loop().run_until_complete(_async_drained(result, world))
+        case types.FunctionType() if depth < _CALLED and result.__module__ == world.namespace.get("__name__"):
+            return _called(result, world, cage, seconds, depth)
+        case list() | tuple() | dict() if depth < _CALLED and type(result) in (list, tuple, dict):
+            made = list(_functions(result, world))
+            return result if not made else (result, [used_up(f, world, cage, seconds, depth + 1) for f in made])
+    return result
+
+
+def _functions(result: Any, world: World) -> Iterator[types.FunctionType]:
+    """Functions of the module in what comes back that no name of the module stands for."""
+    known = {id(value) for value in world.namespace.values()}
+    for item in result.values() if isinstance(result, dict) else result:
+        is_own = isinstance(item, types.FunctionType) and item.__module__ == world.namespace.get("__name__")
+        if is_own and id(item) not in known:
+            yield item
+
+
+def _called(function: types.FunctionType, world: World, cage: Cage, seconds: float, depth: int) -> Any:
+    """What a function handed out does with arguments made for it; one that the module itself names is left alone."""
+    if any(value is function for value in world.namespace.values()):
+        return function
+    args: list[Any] = []
+    kwargs: dict[str, Any] = {}
+    for name, parameter in inspect.signature(function).parameters.items():
+        if parameter.kind in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD):
+            continue
+        if parameter.default is not parameter.empty and not world.answer(f"answer({name}) given", (False, True)):
+            continue
+        value = world.at(f"answer({name})")
+        if parameter.kind is parameter.KEYWORD_ONLY or kwargs:
+            kwargs[name] = value
+        else:
+            args.append(value)
+    try:
+        answer = used_up(function(*args, **kwargs), world, cage, seconds, depth + 1)
+    except Exception as error:
+        answer = error
+    return ("a function", function.__name__, answer)
+
+
+def _drained(generator: Any, world: World) -> Any:
+    """All it yields, and what becomes of it when its caller does something else in between."""
+    meanwhile = world.answer(WAITS, _DONE_MEANWHILE)
+    items: list[Any] = []
+    try:
+        items.append(next(generator))
+        for number in range(_ITEMS):
+            match meanwhile:
+                case "the objects change":
+                    world.change_objects()
+                    items.append(next(generator))
+                case "something is sent in":
+                    items.append(generator.send(world.at(f"sent in[{number}]")))
+                case "an error is thrown in" if number < 2:
+                    items.append(generator.throw(world.made_up_error()))
+                case "it is closed" if number == world.answer("closed after", (0, 1)):
+                    generator.close()
+                    return ("yields", items, "closed")
+                case _:
+                    items.append(next(generator))
+    except StopIteration as stop:
+        return ("yields", items, stop.value)
+    except BaseException as error:
+        if type(error).__name__ == "TimeUp":
+            raise
+        return ("yields", items, error)
+    return ("yields", items, "and more")
+
+
+async def _with_limit(coroutine: Any, seconds: float) -> Any:
+    return await asyncio.wait_for(coroutine, seconds)
+
+
+async def _async_drained(generator: Any, world: World) -> Any:
+    meanwhile = world.answer(WAITS, ("nothing", "the objects change", "it is closed"))
+    items: list[Any] = []
+    try:
+        async for item in generator:
+            items.append(item)
+            if meanwhile == "the objects change":
+                world.change_objects()
+            if len(items) >= _ITEMS or meanwhile == "it is closed":
+                await generator.aclose()
+                break
+    except Exception as error:
+        return ("yields", items, error)
+    return ("yields", items, None)

@@ -1,0 +1,40 @@
+"""Choices in which things come again: one object in two places, the same item round after round."""
+
+import itertools
+from collections.abc import Iterator
+
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.standins import general
+from dreck.trial.search.moves import Choice, Tried
+
+_OBJECTS = frozenset({"list", "dict", "set", "class", "instance", "stand-in", "exact"})
+_ROUNDS = 4
+_KINDS = 6
+_MIXED = 3
+
+
+def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
+    """The very same object for two parameters."""
+    there = [n for n in names if n in tried.used and tried.used[n].kind in _OBJECTS]
+    for one, other in itertools.combinations(there, 2):
+        yield {**tried.choice, other: Make("same", one)}
+    for path, make in tried.used.items():  # an item that comes twice
+        if path.endswith("[1]") and make.kind in _OBJECTS:
+            yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
+
+
+def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
+    """Four rounds of a loop, each with the same item, and with two items in turn."""
+    for path, make in tried.used.items():
+        if make.kind not in ("list", "iterator", "tuple") or "[" in path:
+            continue
+        longer = {**tried.choice, path: Make(make.kind if make.kind != "tuple" else "list", _ROUNDS)}
+        parts = [p for p in tried.used if p.startswith(f"{path}[0]") and "(" not in p] or [f"{path}[0]"]
+        for part in dict.fromkeys(parts):
+            below = part[len(path) + 3 :]
+            fits = candidates.at(general(part))[:_KINDS]
+            for item in fits:
+                yield {**longer, **{f"{path}[{i}]{below}": item for i in range(_ROUNDS)}}
+            for pair in itertools.permutations(fits[:_MIXED], 2):
+                yield {**longer, **{f"{path}[{i}]{below}": pair[i % 2] for i in range(_ROUNDS)}}

@@ -1,0 +1,25 @@
+"""Pairs that differ where a trial may not look: none of them is `tested`, and nearly all are shown to differ."""
+
+from pathlib import Path
+
+import pytest
+
+import dreck
+from tests.adversary.running import pairs_in, seen
+
+PAIRS = [(path.stem, pair) for path in sorted(Path(__file__).parent.glob("*.txt")) for pair in pairs_in(path.read_text())]
+NOT_SHOWN = {"a default that changed", "a function that is returned"}
+"""Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone."""
+
+
+@pytest.mark.parametrize(("room", "pair"), PAIRS, ids=[f"{room}: {pair.name}" for room, pair in PAIRS])
+def test_a_difference_is_not_passed(room, pair, tmp_path):
+    old, new = pair.texts
+    assert seen(old, pair.call) != seen(new, pair.call), "the pair itself is wrong"
+    files = []
+    for side, text in (("old", old), ("new", new)):
+        (tmp_path / side).mkdir()
+        files.append(tmp_path / side / "yard.py")
+        files[-1].write_text(text)
+    found = dreck.compare(*files)
+    assert found.status in ({"differs", "unsettled"} if pair.name in NOT_SHOWN else {"differs"}), str(found)
