@@ -39,7 +39,7 @@ _SECONDS = 25.0
 _PER_WAY = 3
 _PLAINER_TRIES = 80
 _STARTS = 30
-_now = time.monotonic
+_now = time.process_time
 
 
 @dataclass(slots=True)

@@ -132,7 +132,7 @@ def _grounds(verdict: Verdict) -> str:
     grounds = [*verdict.assumptions]
     told = f" [assuming {', '.join(grounds)}]" if grounds else ""
     if verdict.status == "tested":
-        told += f" [{verdict.inputs} inputs reach {verdict.outcomes[0]} of {verdict.outcomes[1]} outcomes]"
+        told += f" [{verdict.trial_told()}]"
     return told
 
 
@@ -218,8 +218,7 @@ def _grounded(verdict: Verdict) -> list[str]:
         given = f", assuming {', '.join(verdict.assumptions)}" if verdict.assumptions else ""
         return [f"on every path the same acts in the same order and the same exit{given}"]
     if verdict.status == "tested":
-        told = f"{verdict.inputs} inputs reach {verdict.outcomes[0]} of {verdict.outcomes[1]} outcomes; all alike"
-        return [told, verdict.reason]
+        return [verdict.trial_told(), verdict.reason]
     lines = []
     if verdict.difference is not None:
         found = verdict.difference

@@ -9,6 +9,7 @@ import importlib
 import json
 import os
 import select
+import shutil
 import signal
 import sys
 import time
@@ -32,11 +33,20 @@ from dreck.trial.running.renaming import renamed
 from dreck.trial.running.run import Runner, watch_common_globals
 from dreck.trial.sandbox.cage import Cage
 from dreck.trial.sandbox.determinism import Still, wavering
+from dreck.trial.sandbox.folder import private_folder
+from dreck.trial.sandbox.kernel import die_with_parent
 from dreck.trial.search.moves import Tried
 from dreck.trial.search.search import Search
+from dreck.trial.slips import Slips, as_json, look_for_slips
 
-_SILENCE = 3.0
+_FIRST, _SILENCE = 20.0, 3.0
+"""Seconds of work in which a job has to be heard of: at its start, and from one input to the next."""
+_WAITING = 10
+"""So many times as long by the clock, for one that only waits."""
+_LOOK = 0.25
 _RESTARTS = 4
+_SLIPS = 2.0
+"""So much of the time of the search goes into slips."""
 
 
 def serve() -> None:
@@ -45,16 +55,26 @@ def serve() -> None:
     quiet = os.open(os.devnull, os.O_RDWR)
     for descriptor in (1, 2):
         os.dup2(quiet, descriptor)
-    for line in sys.stdin:
-        request = json.loads(line)
-        answers.write(json.dumps({**_answer(request), "number": request.get("number")}) + "\n")
-        answers.flush()
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    with private_folder() as folder:
+        for line in sys.stdin:
+            request = json.loads(line)
+            answer = {**_answer(request, folder), "number": request.get("number")}
+            try:
+                answers.write(json.dumps(answer) + "\n")
+                answers.flush()
+            except BrokenPipeError:
+                return
 
 
-def _answer(request: dict[str, Any]) -> dict[str, Any]:
+class _Orphaned(Exception):
+    """Whoever asked is no more."""
+
+
+def _answer(request: dict[str, Any], folder: Path) -> dict[str, Any]:
     skipped: list[int] = []
     for _ in range(_RESTARTS):
-        answer, last = _in_fork(request, skipped)
+        answer, last = _in_fork(request, skipped, folder / "job")
         if answer is not None:
             answer["died"] = len(skipped)
             return answer
@@ -64,20 +84,24 @@ def _answer(request: dict[str, Any]) -> dict[str, Any]:
     return {"error": f"its process died or hung on {len(skipped)} inputs"}
 
 
-def _in_fork(request: dict[str, Any], skipped: list[int]) -> tuple[dict[str, Any] | None, int]:
-    """One caged job. Its answer, or None and the input it was at."""
+def _in_fork(request: dict[str, Any], skipped: list[int], folder: Path) -> tuple[dict[str, Any] | None, int]:
+    """One caged job in an empty folder. Its answer, or None and the input it was at."""
+    folder.mkdir()
     reading, writing = os.pipe()
     pid = os.fork()
     if pid == 0:
         try:
+            signal.signal(signal.SIGTERM, signal.SIG_DFL)
+            die_with_parent()
             os.close(reading)
+            os.chdir(folder)
             os.setpgid(0, 0)
             _job(request, frozenset(skipped), writing)
         finally:
             os._exit(0)
     os.close(writing)
     try:
-        return _listen(reading)
+        return _listen(reading, pid)
     finally:
         os.close(reading)
         try:
@@ -86,23 +110,39 @@ def _in_fork(request: dict[str, Any], skipped: list[int]) -> tuple[dict[str, Any
             with contextlib.suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
         os.waitpid(pid, 0)
+        shutil.rmtree(folder, ignore_errors=True)
 
 
-def _listen(reading: int) -> tuple[dict[str, Any] | None, int]:
-    last, buffer = 0, b""
-    heard = time.monotonic() + 20.0
+def _listen(reading: int, pid: int) -> tuple[dict[str, Any] | None, int]:
+    """What a job tells, until it has worked, or waited, too long without a word."""
+    last, buffer, parent = 0, b"", os.getppid()
+    heard, worked, allowed = time.monotonic(), _work_of(pid), _FIRST
     while True:
-        ready, _, _ = select.select([reading], [], [], max(0.0, heard - time.monotonic()))
-        data = os.read(reading, 1 << 16) if ready else b""
+        ready, _, _ = select.select([reading], [], [], _LOOK)
+        if os.getppid() != parent:
+            raise _Orphaned
+        if not ready:
+            if _work_of(pid) - worked > allowed or time.monotonic() - heard > _WAITING * allowed:
+                return None, last
+            continue
+        data = os.read(reading, 1 << 16)
         if not data:
             return None, last
-        heard = time.monotonic() + _SILENCE
+        heard, worked, allowed = time.monotonic(), _work_of(pid), _SILENCE
         buffer += data
         *lines, buffer = buffer.split(b"\n")
         for line in lines:
             if line.startswith(b"{"):
                 return json.loads(line), last
             last = int(line)
+
+
+def _work_of(pid: int) -> float:
+    """Seconds another process has worked for, where the system tells; else what the clock says."""
+    try:
+        return time.clock_gettime((~pid << 3) | 2)  # its processor clock, as clock_getcpuclockid(3) makes it on Linux
+    except (OSError, OverflowError):
+        return time.monotonic()
 
 
 def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None:
@@ -153,7 +193,11 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,
     )
     search.run()
-    answer = _result(search, old, new)
+    answer, slips = _result(search, old, new), Slips()
+    if not answer["difference"] and not answer["missing"] and not search.unstable and search.finished:
+        slips = look_for_slips(search, request["seconds"] * _SLIPS)
+        answer = _result(search, old, new)
+    answer["slips"] = as_json(slips)
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in old.types and name != "self"]
@@ -304,4 +348,5 @@ def _speaks_of(path: str, name: str) -> bool:
 
 
 if __name__ == "__main__":
-    serve()
+    with contextlib.suppress(_Orphaned, KeyboardInterrupt):
+        serve()

@@ -12,8 +12,9 @@ from typing import Any
 
 from dreck.trial.case import Case
 
+_GRACE = 2.0
 DEFAULT_INPUTS = 1_200
-DEFAULT_SECONDS = 1.2
+DEFAULT_SECONDS = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +71,16 @@ class Difference:
 
 
 @dataclass(frozen=True, slots=True)
+class Unnoticed:
+    """A slip no input noticed: in which version (0 the old one), at which line, what it is, the function so changed."""
+
+    side: int
+    line: int
+    what: str
+    function: str
+
+
+@dataclass(frozen=True, slots=True)
 class Trial:
     """What a trial found. `outcomes` is reached and wanted, `old` and `new` the same for each version."""
 
@@ -89,6 +100,11 @@ class Trial:
     """Inputs on which the old version came to its end without an exception."""
     free: tuple[str, ...] = ()
     """What a function inside another one reads there; a trial gives these any value."""
+    slips: tuple[int, int] = (0, 0)
+    """Small wrong changes of the changed region that the inputs noticed, and how many there are."""
+    unnoticed: "tuple[Unnoticed, ...]" = ()
+    not_looked_at: int = 0
+    """Slips for which there was no time."""
     overlooked: int = 0
     """Inputs left out of account because a key in them cannot be hashed."""
 
@@ -131,6 +147,9 @@ def _read(answer: dict[str, Any]) -> Trial:
         tuple(answer["unknown"]),
         answer["finished"],
         tuple(answer["free"]),
+        (answer["slips"]["noticed"], answer["slips"]["wanted"]),
+        tuple(Unnoticed(**told) for told in answer["slips"]["unnoticed"]),
+        answer["slips"]["left_out"],
         answer["overlooked"],
     )
 
@@ -218,8 +237,12 @@ class _Server:
         for pipe in (process.stdin, process.stdout):
             if pipe:
                 pipe.close()
-        process.kill()
-        process.wait()
+        process.terminate()  # it ends its job and takes its folder with it
+        try:
+            process.wait(_GRACE)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
 
 
 _server = _Server()

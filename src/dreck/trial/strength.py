@@ -1,13 +1,15 @@
-"""Strength: each condition of a function flipped, dropped or shifted, one at a time. Would the pins notice?
+"""Slips: each condition of a function flipped, dropped or shifted, one at a time; constants, order and calls, too.
 
 The idea is mutation analysis (DeMillo, Lipton, Sayward 1978), held to what decides: conditions.
 """
 
 import ast
 import copy
+import itertools
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 from dreck.source.functions import FunctionNode
 
@@ -30,7 +32,8 @@ class Change:
     place: ast.AST
     field: str
     index: int | None
-    other: ast.expr
+    other: Any
+    is_of_condition: bool = True
 
     def __str__(self) -> str:
         return f"line {self.line}: {self.what}"
@@ -62,6 +65,70 @@ def changes(function: FunctionNode) -> list[Change]:
                 change = Change(test.lineno, what, function, node, field, index, other)
                 found.setdefault((id(node), field, index, ast.unparse(other)), change)
     return list(found.values())
+
+
+def slips_in(function: FunctionNode) -> list[Change]:
+    """Every change of a condition, and each constant moved, two statements swapped, a call left out."""
+    return [*changes(function), *_of_values(function), *_of_statements(function)]
+
+
+def _of_values(function: FunctionNode) -> Iterator[Change]:
+    conditions = {id(inner) for n in _walk(function) for _, test, _ in _conditions(n) for inner in ast.walk(test)}
+    for node in _walk(function):
+        if isinstance(node, ast.Expr | ast.JoinedStr | ast.MatchValue | ast.keyword):
+            continue
+        for field, value in ast.iter_fields(node):
+            for index, item in enumerate(value) if isinstance(value, list) else [(None, value)]:
+                if isinstance(item, ast.Constant) and id(item) not in conditions:
+                    for other in _another(item.value):
+                        made = ast.copy_location(ast.Constant(other), item)
+                        what = f"`{_short(item)}` as `{_short(made)}`"
+                        yield Change(item.lineno, what, function, node, field, index, made, False)
+
+
+def _another(value: Any) -> Iterator[Any]:
+    match value:
+        case bool():
+            yield not value
+        case int() | float():
+            yield value + 1
+        case str() if value:
+            yield value + "x"
+
+
+def _of_statements(function: FunctionNode) -> Iterator[Change]:
+    for node in (function, *_walk(function)):
+        for field in ("body", "orelse", "finalbody"):
+            block = getattr(node, field, None)
+            if not isinstance(block, list):
+                continue
+            for i, statement in enumerate(block):
+                if _is_act(statement):
+                    gone = ast.copy_location(ast.Pass(), statement)
+                    what = f"without `{_short(statement)}`"
+                    yield Change(statement.lineno, what, function, node, field, i, gone, False)
+            for i, (first, second) in enumerate(itertools.pairwise(block)):
+                if _may_matter(first, second):
+                    swapped = [*block[:i], second, first, *block[i + 2 :]]
+                    what = f"`{_short(second)}` before `{_short(first)}`"
+                    yield Change(first.lineno, what, function, node, field, None, swapped, False)
+
+
+def _is_act(statement: ast.stmt) -> bool:
+    return isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Call | ast.Await | ast.Yield)
+
+
+def _may_matter(first: ast.stmt, second: ast.stmt) -> bool:
+    """Whether two plain statements in a row touch the same names, or both do something."""
+    simple = ast.Assign | ast.AugAssign | ast.Expr
+    if not (isinstance(first, simple) and isinstance(second, simple)):
+        return False
+    sides = [{n.id for n in ast.walk(s) if isinstance(n, ast.Name)} for s in (first, second)]
+    return bool(sides[0] & sides[1]) and (_is_act(first) or _is_act(second) or bool(_bound(first) & sides[1]))
+
+
+def _bound(statement: ast.stmt) -> set[str]:
+    return {n.id for n in ast.walk(statement) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
 
 
 def _walk(function: FunctionNode) -> Iterator[ast.AST]:
@@ -142,6 +209,6 @@ def _moved(operand: ast.expr) -> Iterator[ast.expr]:
                 yield lost
 
 
-def _short(test: ast.expr) -> str:
+def _short(test: ast.AST) -> str:
     text = ast.unparse(test)
     return text if len(text) <= 60 else text[:57] + "..."

@@ -33,6 +33,7 @@ class Taken:
             "assumptions": found["assumptions"],
             "inputs": found["inputs"],
             "outcomes": found["outcomes"],
+            "slips": found["slips"],
         }
 
 

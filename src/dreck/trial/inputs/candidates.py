@@ -12,7 +12,7 @@ import typing
 from typing import Any
 
 from dreck.trial.inputs.matching import matched_by
-from dreck.trial.inputs.plain import BELOW, DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, of_numpy
+from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Named, Usage
@@ -372,7 +372,8 @@ class Candidates:
                 fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
-            return fits + [Make("value", v) for v in PLAIN[kind]] + self._odd_ones(kind.__name__, u)
+            plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
+            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
         if issubclass(kind, enum.Enum):
             return (
                 [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]

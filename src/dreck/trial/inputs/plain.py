@@ -18,8 +18,9 @@ STRING_METHODS = frozenset(_TEXT.split())
 LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
 DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 
+HUGE = 10**20 + 1
 PLAIN: dict[type, tuple[Any, ...]] = {
-    int: (1, 0, -1, 2, 10, 1000, 10**20 + 1),
+    int: (1, 0, -1, 2, 10, 1000, HUGE),
     float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0),
     str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
     bool: (True, False),

@@ -28,6 +28,8 @@ class Usages:
     def __init__(self) -> None:
         self.by_path: dict[str, Usage] = {}
         self.constants: list[Any] = []
+        self.grows = False
+        """Whether numbers are raised to a power: huge ones would take for ever."""
         self.caught: list[str] = []
         """Exceptions that handlers name: calls on stand-ins may raise them."""
         self.asked_by: dict[str, set[str]] = {}
@@ -277,10 +279,12 @@ class Usages:
                 flags = constants(right)
                 self._on(left, lambda u: u.constants.extend(flags))
                 self._on(left, lambda u: setattr(u, "arithmetic", not flags or u.arithmetic))
-            case ast.BinOp(left=left, right=right):
+            case ast.BinOp(left=left, op=how, right=right):
+                self.grows |= isinstance(how, ast.Pow | ast.LShift)
                 for side in (left, right):
                     self._on(side, lambda u: setattr(u, "arithmetic", True))
-            case ast.AugAssign(value=value):
+            case ast.AugAssign(op=how, value=value):
+                self.grows |= isinstance(how, ast.Pow | ast.LShift)
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
             case ast.Call():
                 self._call(node)
@@ -350,7 +354,8 @@ class Usages:
                 | ast.Attribute(value=ast.Call(func=ast.Name(id="type"), args=[inner]), attr="__name__")
             ):
                 self._on(inner, lambda u: u.of_exactly([v for v in values if isinstance(v, str) and v.isidentifier()]))
-            case ast.BinOp(left=left, right=right):
+            case ast.BinOp(left=left, op=how, right=right):
+                self.grows |= isinstance(how, ast.Pow | ast.LShift)
                 for side in (left, right):
                     self._on(side, lambda u: u.constants.extend(v for v in values if isinstance(v, int | float)))
 
@@ -402,6 +407,9 @@ class Usages:
                 item = self.path(value)
                 if name in _ORDERING and not node.keywords and item is not None:
                     self.at(f"{item}[]").ordered = True
+            case "pow" | "range" | "factorial" | "comb" | "perm", _:
+                self.grows = True
+                return False
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", name in ("int", "float")))

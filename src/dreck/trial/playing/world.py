@@ -2,16 +2,13 @@
 
 import copy
 import dataclasses
-import dis
 import enum
 import fractions
 import inspect
 import io
 import json
 import math
-import types
 from collections import deque
-from functools import lru_cache
 from pathlib import PurePath
 from typing import Any
 
@@ -19,6 +16,7 @@ from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS
 from dreck.trial.inputs.recipes import Make, Unpickler
 from dreck.trial.playing.changes import another, changed
+from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.describe import Describer
 from dreck.trial.sandbox.cage import TimeUp
@@ -325,6 +323,8 @@ class World:
 
 
 _KEYS = (int, str, float, enum.Enum)
+_BUILT_IN_LAYOUT = 0b1111_1111 << 24
+"""Flags of classes that derive from int, list, tuple, bytes, str, dict, an exception or type (CPython's object.h)."""
 _LONGEST_LOG = 600
 _LONGEST_PATH = 300
 _MOST_PATHS = 1_500
@@ -355,95 +355,3 @@ _ABSTRACT_EXAMPLES: tuple[Any, ...] = (
     3, fractions.Fraction(1, 2), 2.5, "text", ["text"], {"key": "text"}, {1}, b"text", PurePath("a"),
     io.StringIO("text"), io.BytesIO(b"text"), math, len, math.isnan, _anything, iter([1]),
 )  # fmt: skip
-
-
-_BUILT_IN_LAYOUT = 0b1111_1111 << 24
-"""Flags of classes that derive from int, list, tuple, bytes, str, dict, an exception or type (CPython's object.h)."""
-
-
-def partial(world: World, path: str, kind: type) -> Any:
-    """An object of class `kind` whose methods are real and whose attributes are decided by path.
-
-    What its constructor would have set is offered as it leaves it. Methods that are there to be overridden
-    are decided by path, too. A class that makes its objects whole is asked for one.
-    """
-    how = world.candidates.set_ups.get(kind.__qualname__)
-    if how is not None:
-        world.candidates.offer(path, how)
-        if how.whole:
-            try:
-                return world.set_up(path, kind, how)
-            except Exception:
-                return StandIn(world, path)
-
-    def missing(self: Any, name: str) -> Any:
-        if name.startswith("__"):  # private names come mangled; only Python itself asks for others
-            raise AttributeError(name)
-        return world.read(f"{path}.{name}")
-
-    try:
-        body: dict[str, Any] = {
-            "__getattr__": missing,
-            "_dreck_path": path,
-            "_dreck_world": world,
-            "__del__": _nothing,
-            "__module__": kind.__module__,
-            "__qualname__": kind.__qualname__,
-        }
-        body |= {name: _decided(name) for name in _to_be_overridden(kind)}
-        meta: Any = type(kind)
-        twin = meta(kind.__name__, (kind,), body)
-        world.kinds[path] = kind
-        made = _blank(twin)
-        _set_hidden(made, world, path, kind)
-        return made
-    except Exception:
-        return StandIn(world, path)
-
-
-def _blank(twin: Any) -> Any:
-    if issubclass(twin, BaseException):
-        return twin()
-    try:
-        return object.__new__(twin)
-    except TypeError:
-        return twin.__new__(twin)
-
-
-def _set_hidden(made: Any, world: World, path: str, kind: type) -> None:
-    """Attributes that the class has a value for, too: nobody would ask for them by path."""
-    usages, start = world.candidates.usages.by_path, f"{general(path)}."
-    how = world.candidates.set_ups.get(kind.__qualname__)
-    left = {name for name, _ in how.attributes} if how is not None else set()
-    for name in [p[len(start) :] for p in usages if p.startswith(start)]:
-        found = inspect.getattr_static(kind, name, _MISSING) if name.isidentifier() else _MISSING
-        if not isinstance(found, (*_PLAIN_VALUES, enum.Enum)):
-            continue
-        if name not in left:
-            world.candidates.offer_as_it_is(f"{path}.{name}")
-        if world.chosen(f"{path}.{name}").kind != "as it is":
-            object.__setattr__(made, name, world.at(f"{path}.{name}"))
-
-
-def _nothing(self: Any) -> None:
-    """Classes that close themselves when they are forgotten would do it while others are looked at."""
-
-
-def _decided(name: str) -> Any:
-    return property(lambda self: type(self).__getattr__(self, name))
-
-
-@lru_cache(maxsize=64)
-def _to_be_overridden(kind: type) -> tuple[str, ...]:
-    """Methods of which the class only says that they are to be there."""
-    names = {n for base in kind.__mro__[:-1] for n in vars(base) if not (n.startswith("__") and n.endswith("__"))}
-    return tuple(sorted(n for n in names if _only_raises(inspect.getattr_static(kind, n))))
-
-
-def _only_raises(method: Any) -> bool:
-    if getattr(method, "__isabstractmethod__", False):
-        return True
-    if not isinstance(method, types.FunctionType):
-        return False
-    names = method.__code__.co_names
-    return names == ("NotImplementedError",) and "RAISE_VARARGS" in {i.opname for i in dis.get_instructions(method)}

@@ -35,7 +35,7 @@ class Describer:
         if self._left < 0:
             raise TooLong(f"a value of more than {_LIMIT} parts cannot be compared")
         if type(value) is str:
-            return ("str", _ADDRESS.sub("0x…", value) if " at 0x" in value else value)
+            return ("str", without_addresses(value))
         if value is None or isinstance(value, bool) or type(value) in (int, bytes):
             return (type(value).__name__, value)
         if type(value) is float:
@@ -118,6 +118,11 @@ class Describer:
         if world is not None:
             state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
         return self._pairs(state) if state else ()
+
+
+def without_addresses(text: str) -> str:
+    """A text without the places in memory that objects without a text of their own are told by."""
+    return _ADDRESS.sub("0x…", text) if " at 0x" in text else text
 
 
 def _is_unchanged(world: Any, path: str, value: Any) -> bool:

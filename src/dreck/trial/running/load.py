@@ -46,6 +46,9 @@ class Version:
     """The function without its watching, where that can be had."""
     free: tuple[str, ...] = ()
     """What a function inside another one reads there."""
+    tree: ast.Module = field(default_factory=lambda: ast.Module([], []))
+    """The module as it is written, `node` among its statements."""
+    path: str = ""
 
 
 def load(path: str, text: str, name: str) -> Version:
@@ -58,6 +61,7 @@ def load(path: str, text: str, name: str) -> Version:
         return _load_nested(path, tree, found, functions_in(tree, text))
     seen = watched(found.node)
     code = code_of(tree, path, found.node, found.node)
+    written = _copy_around(tree, found.node)
     _replace(tree, found.node, seen.node)
     watcher = Watcher()
     module = _module(Path(path))
@@ -83,6 +87,8 @@ def load(path: str, text: str, name: str) -> Version:
         methods,
         {n.name: n for n in tree.body if isinstance(n, FunctionNode)},
         plain,
+        tree=written,
+        path=path,
     )
 
 
@@ -104,8 +110,30 @@ def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Funct
     beside = {n.name: n for n in tree.body if isinstance(n, FunctionNode)}
     names = _varying(tree, node, module.__dict__)
     return Version(
-        function, module.__dict__, node, seen, watcher, None, _types(function), False, names, {}, beside, free=free
-    )
+        function, module.__dict__, node, seen, watcher, None, _types(function), False, names, {}, beside, free=free,
+        tree=ast.Module([*_future(tree), node], []), path=path,
+    )  # fmt: skip
+
+
+def _copy_around(tree: ast.Module, node: FunctionNode) -> ast.Module:
+    """A copy of what stands around a function: the classes it is in, with the very function in them."""
+
+    def around(part: ast.AST) -> list[ast.stmt]:
+        found: list[ast.stmt] = []
+        for child in ast.iter_child_nodes(part):
+            if child is node:
+                found.append(node)
+            elif isinstance(child, ast.ClassDef) and (inner := around(child)):
+                found.append(ast.ClassDef(child.name, [], [], inner, []))
+            elif isinstance(child, ast.stmt | ast.ExceptHandler | ast.match_case):
+                found += around(child)
+        return found
+
+    return ast.Module([*_future(tree), *around(tree)], [])
+
+
+def _future(tree: ast.Module) -> list[ast.stmt]:
+    return [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
 
 
 def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:

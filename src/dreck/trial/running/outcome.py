@@ -96,7 +96,7 @@ def _drained(generator: Any, world: World) -> Any:
 
 
 async def _with_limit(coroutine: Any, seconds: float) -> Any:
-    return await asyncio.wait_for(coroutine, seconds)
+    return await asyncio.wait_for(coroutine, 16 * seconds)  # by the clock: it may only wait
 
 
 async def _async_drained(generator: Any, world: World) -> Any:

@@ -13,8 +13,9 @@ from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.playing.world import World, partial
-from dreck.trial.running.describe import Describer
+from dreck.trial.playing.partial import partial
+from dreck.trial.playing.world import World
+from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.sandbox.cage import Cage, TimeUp
@@ -132,7 +133,7 @@ class Runner:
 
     def guarded(self, work: Callable[[], Any], seconds: float = RUN_SECONDS) -> tuple[Any, Any, str]:
         """What `work` gives, what it raises or how else it ends, and what it prints, in the cage."""
-        self.cage.told.clear()
+        self.cage.begin()
         result: Any = None
         error: Any = None
         output = _Output()
@@ -163,7 +164,7 @@ class Runner:
             told_error,
             arguments,
             tuple(world.log),
-            output[:100_000],
+            without_addresses(output[:100_000]),
             tuple(self.cage.told),
             state,
             self._handed_out(result, shown),

@@ -35,7 +35,11 @@ class Watcher:
         self.operands: dict[int, list[tuple[str, Any, Any]]] = {}
         self._last: list[tuple[str, Any, Any]] = []
 
+        self.parted = False
+        """Whether a condition asked in two forms has come out otherwise in the second."""
+
     def begin(self) -> None:
+        self.parted = False
         self.reached = set()
         self.trail = []
         self.operands = {}
@@ -49,6 +53,10 @@ class Watcher:
         if isinstance(base, str | bytes):
             self._last.append((name, base, args[0] if args else None))
         return getattr(base, name)(*args)
+
+    def parts(self, mine: Any, other: Any) -> bool:
+        self.parted |= bool(mine) != bool(other)
+        return bool(other)
 
     def test(self, number: int, value: Any) -> bool:
         outcome = bool(value)

@@ -9,15 +9,17 @@ import _thread
 import asyncio
 import os
 import resource
+import shutil
 import signal
 import sys
-import tempfile
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 MEMORY = 1 << 30
+_WAITING = 16
+"""So many times its limit of work may a run last by the clock."""
 _KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = [
@@ -105,9 +107,8 @@ class Cage:
         return self._loop
 
     def close(self) -> None:
-        """From now on this process is caged: empty folder, bare environment, limits, audit hook."""
+        """From now on this process is caged: bare environment, limits, audit hook. It stands in an empty folder."""
         self._loop = asyncio.new_event_loop()
-        os.chdir(tempfile.mkdtemp(prefix="dreck-cage-"))
         for name in list(os.environ):
             if name not in _KEPT and not name.startswith("PYTHON"):
                 del os.environ[name]
@@ -119,6 +120,18 @@ class Cage:
         self._refuse_threads()
         self._closed = True
         sys.addaudithook(self._heard)
+
+    def begin(self) -> None:
+        """Before each run: nothing is told yet, and the folder is empty, where files may be written at all."""
+        self.told.clear()
+        if self._allowed:
+            self._closed = False
+            for entry in os.scandir("."):
+                if entry.is_dir(follow_symlinks=False):
+                    shutil.rmtree(entry.path, ignore_errors=True)
+                else:
+                    os.unlink(entry.path)
+            self._closed = True
 
     def _refuse_threads(self) -> None:
         """Starting a thread raises no audit event in Python 3.11."""
@@ -153,12 +166,16 @@ class Cage:
 
     @contextmanager
     def timed(self, seconds: float) -> Iterator[None]:
-        """Raises TimeUp in the code inside once `seconds` have gone by."""
+        """Raises TimeUp in the code inside once it has worked for `seconds` of the processor's time, so that a busy
+        machine changes nothing; and after many times as long by the clock, for code that only waits."""
         signal.signal(signal.SIGALRM, _alarm)
-        signal.setitimer(signal.ITIMER_REAL, seconds, 0.05)
+        signal.signal(signal.SIGPROF, _alarm)
+        signal.setitimer(signal.ITIMER_PROF, seconds, 0.05)
+        signal.setitimer(signal.ITIMER_REAL, max(1.0, seconds * _WAITING), 0.05)
         try:
             yield
         finally:
+            signal.setitimer(signal.ITIMER_PROF, 0)
             signal.setitimer(signal.ITIMER_REAL, 0)
 
 

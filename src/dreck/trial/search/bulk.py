@@ -26,7 +26,7 @@ _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, 
 _CHUNK = 500
 _CHUNK_SECONDS = 0.25
 _SUSPECTS = 24
-_now = time.monotonic
+_now = time.process_time
 
 
 class Bulk:

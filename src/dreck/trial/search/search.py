@@ -19,6 +19,7 @@ from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.standins import general
 from dreck.trial.playing.world import World
 from dreck.trial.running.run import ENDLESS, RUN_SECONDS, Observation, Runner
+from dreck.trial.sandbox.cage import TimeUp
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
@@ -65,10 +66,7 @@ class Search:
 
     def run(self) -> None:
         """Searches until everything is reached and a margin of further inputs agrees, or the budget ends."""
-        self._until = self._now() + self.seconds
-        self._moves = Moves(self.candidates, self.usages, self.runners, self.pieces, self._told)
-        for choice in self.starts:
-            self.attempt(choice)
+        self._begin()
         first = self._first()
         if first is None or self._wavers(first):
             return
@@ -96,6 +94,31 @@ class Search:
                     return found
         return None
 
+    def _begin(self) -> None:
+        self._until = self._now() + self.seconds
+        self._moves = Moves(self.candidates, self.usages, self.runners, self.pieces, self._told)
+        for choice in self.starts:
+            self.attempt(choice)
+
+    def beside(self) -> None:
+        """Searches around the inputs it starts from alone: each path through all that may stand there."""
+        self._begin()
+        for tried in list(self.all_tried):
+            for path in tried.used:
+                for make in self.candidates.at(path)[:_OPTIONS_BESIDE]:
+                    if self._over():
+                        return
+                    self.attempt({**tried.choice, path: make})
+        for phase in (self._at_edges, self._repeated, self._crossed, self._at_random):
+            phase()
+
+    def again(self, choice: Choice) -> None:
+        """One more input that another search has found; what it shows counts like any other."""
+        self._until = self._now() + 1.0
+        self.attempt(choice)
+        if self.different is not None:
+            self._shrink()
+
     def once(self, choice: Choice) -> Tried | None:
         """One input, run whatever the budget."""
         self._until = self._now() + 5.0
@@ -112,7 +135,7 @@ class Search:
 
     def _wavers(self, first: Tried) -> bool:
         """Whether the old version gives another answer when asked the same again."""
-        again, _, _ = self.runners[0].run(self.candidates, first.choice)
+        again, *_ = [runner.run(self.candidates, first.choice)[0] for runner in self.runners]  # each as often
         self.unstable = again.result != first.old.result and again.error == first.old.error and not again.shared
         return self.unstable
 
@@ -311,8 +334,8 @@ class Search:
             begun = self._now()
             try:
                 observation, world, outcomes = runner.run(self.candidates, choice)
-            except (RecursionError, MemoryError):
-                return None  # what the input is made of cannot be described
+            except (Exception, TimeUp):
+                return None  # what the input is made of cannot be built, or not be described
             self._allow_for(observation, self._now() - begun)
             seen.append(observation)
             worlds.append(world)
@@ -339,7 +362,8 @@ class Search:
         if ran_out and old == new:
             return
         before = tried.old
-        self.unstable = (old.result, old.error, old.environment) != (before.result, before.error, before.environment)
+        again = (old.result, old.error, old.environment) == (before.result, before.error, before.environment)
+        self.unstable = not again or old == new
         self.different = None if self.unstable else tried
 
     def _learn(self, tried: Tried) -> None:
@@ -389,6 +413,7 @@ _CROSSED = 240
 _EACH_WAY = 160
 _WAYS = 16
 _OPTIONS = 5
+_OPTIONS_BESIDE = 10
 _MOVES = 15
 _MOST_MOVES = 4_000
 _MUTATED = 0.6

@@ -14,7 +14,7 @@ from dreck.source.functions import FunctionNode
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.instrument import count_outcomes
 from dreck.trial.running.renaming import BY_POSITION
-from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Version, Wanted, run_trial
+from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Unnoticed, Version, Wanted, run_trial
 from dreck.workbench.judging.verdict import Verdict
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
@@ -88,7 +88,21 @@ class Judge:
             return self._proved(old, new, proof)
         if request.only_proof or not self.trial:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
-        return _judged(self._trial(old, new, request), proof)
+        return _judged(self._strong(self._trial(old, new, request), (old, new)), proof)
+
+    def _strong(self, found: Trial, sides: tuple[Candidate, Candidate]) -> Trial:
+        """Slips that a proof shows to be none are none."""
+        if found.difference is not None or found.problem or found.missing or not found.unnoticed:
+            return found
+        left = tuple(slip for slip in found.unnoticed if not self._is_none(slip, sides[slip.side]))
+        noticed, wanted = found.slips
+        return replace(found, unnoticed=left, slips=(noticed, wanted - len(found.unnoticed) + len(left)))
+
+    def _is_none(self, slip: Unnoticed, side: Candidate) -> bool:
+        (node,) = ast.parse(slip.function).body
+        if not isinstance(node, FunctionNode):
+            return False
+        return prove(_subject(side), _subject(replace(side, node=node)), self.assume, Arena(), _SLIP_BUDGET).holds
 
     def _expected(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         """Outside the condition they must agree; inside, a difference must be found."""
@@ -151,6 +165,7 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
 
 
+_SLIP_BUDGET = 2_000
 _ENOUGH = 5
 """Inputs on which a function without any test has to come to its end before it counts as tested."""
 
@@ -167,6 +182,7 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         return Verdict("differs", (), found.inputs, found.outcomes, proof.reason + hint, proof.path, found.difference)
     rests_on = (HASHABLE,) if found.overlooked else ()
     tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
+    tested = replace(tested, slips=found.slips)
     if found.problem:
         reason = f"not proved ({proof.reason}), and {found.problem}"
     elif found.missing:
@@ -175,9 +191,26 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         reason = (
             f"not proved ({proof.reason}); there is no test in it, and hardly an input on which it comes to its end"
         )
+    elif found.unnoticed:
+        reason = f"not proved ({proof.reason}); as far as a trial goes they are the same, but {_unseen(found)}"
     else:
         return tested
     return replace(tested, status="unsettled", reason=reason)
+
+
+def _unseen(found: Trial) -> str:
+    """Slips that no input noticed, and what a person can do about it."""
+    first = found.unnoticed[0]
+    more = f" (nor {len(found.unnoticed) - 1} other slips)" if len(found.unnoticed) > 1 else ""
+    side = "new" if first.side else "old"
+    return (
+        f"no input would have noticed line {first.line} of the {side} version {_slip(first.what)}{more}; "
+        f"record real calls (--from 'COMMAND') that go there"
+    )
+
+
+def _slip(what: str) -> str:
+    return what if what.startswith(("as ", "without ")) else f"with {what}"
 
 
 def _next(found: Trial) -> str:

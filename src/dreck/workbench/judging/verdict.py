@@ -29,6 +29,8 @@ class Verdict:
     difference: Difference | None = None
     expected: Difference | None = None
     functions: "tuple[tuple[str, Verdict], ...]" = ()
+    slips: tuple[int, int] = (0, 0)
+    """Small wrong changes of the changed region that a trial's inputs notice, and how many were made."""
     certificate: Certificate | None = field(default=None, compare=False, repr=False)
     """What a proof rests on, where that was asked for."""
 
@@ -41,12 +43,17 @@ class Verdict:
                 given = f", assuming {', '.join(self.assumptions)}" if self.assumptions else ""
                 return f"proved: the same on every path{given}"
             case "tested":
-                reached, wanted = self.outcomes
-                return f"tested: the same on {self.inputs} inputs, which reach {reached} of {wanted} outcomes"
+                return f"tested: the same on {self.trial_told()}"
             case "differs" if self.difference is not None:
                 found = self.difference
                 return f"differs for {found.input}: old {found.old}; new {found.new}"
         return f"{self.status}: {self.reason}"
+
+    def trial_told(self) -> str:
+        """How much a trial has seen: `236 inputs, 12 of 12 outcomes, 19 of 19 slips noticed`."""
+        (reached, wanted), (noticed, slips) = self.outcomes, self.slips
+        told = f"{self.inputs} inputs, {reached} of {wanted} outcomes"
+        return f"{told}, {noticed} of {slips} slips noticed" if slips else told
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
@@ -56,6 +63,7 @@ class Verdict:
             "assumptions": list(self.assumptions),
             "inputs": self.inputs,
             "outcomes": list(self.outcomes),
+            "slips": list(self.slips),
             "reason": self.reason or None,
             "difference": found.as_json() if found else None,
             "expected": self.expected.as_json() if self.expected else None,
@@ -75,6 +83,8 @@ def overall(parts: tuple[tuple[str, Verdict], ...]) -> Verdict:
     name, worst = min(parts, key=lambda part: _WORST_FIRST.index(part[1].status))
     assumptions = tuple(sorted({a for _, v in parts for a in v.assumptions}))
     outcomes = (sum(v.outcomes[0] for _, v in parts), sum(v.outcomes[1] for _, v in parts))
+    slips = (sum(v.slips[0] for _, v in parts), sum(v.slips[1] for _, v in parts))
     reason = f"{name}: {worst.reason}" if worst.reason and len(parts) > 1 else worst.reason
     inputs = sum(v.inputs for _, v in parts)
-    return replace(worst, assumptions=assumptions, outcomes=outcomes, inputs=inputs, reason=reason, functions=parts)
+    whole = replace(worst, assumptions=assumptions, outcomes=outcomes, slips=slips, inputs=inputs)
+    return replace(whole, reason=reason, functions=parts)

@@ -1,0 +1,104 @@
+"""Objects of a class made up attribute by attribute: their methods are real, what they hold is decided by path."""
+
+import dis
+import enum
+import inspect
+import types
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from dreck.trial.playing.standins import StandIn, general
+
+if TYPE_CHECKING:
+    from dreck.trial.playing.world import World
+
+_MISSING = object()
+_PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
+
+
+def partial(world: "World", path: str, kind: type) -> Any:
+    """An object of class `kind` whose methods are real and whose attributes are decided by path.
+
+    What its constructor would have set is offered as it leaves it. Methods that are there to be overridden
+    are decided by path, too. A class that makes its objects whole is asked for one.
+    """
+    how = world.candidates.set_ups.get(kind.__qualname__)
+    if how is not None:
+        world.candidates.offer(path, how)
+        if how.whole:
+            try:
+                return world.set_up(path, kind, how)
+            except Exception:
+                return StandIn(world, path)
+
+    def missing(self: Any, name: str) -> Any:
+        if name.startswith("__"):  # private names come mangled; only Python itself asks for others
+            raise AttributeError(name)
+        return world.read(f"{path}.{name}")
+
+    try:
+        body: dict[str, Any] = {
+            "__getattr__": missing,
+            "_dreck_path": path,
+            "_dreck_world": world,
+            "__del__": _nothing,
+            "__module__": kind.__module__,
+            "__qualname__": kind.__qualname__,
+        }
+        body |= {name: _decided(name) for name in _to_be_overridden(kind)}
+        meta: Any = type(kind)
+        twin = meta(kind.__name__, (kind,), body)
+        world.kinds[path] = kind
+        made = _blank(twin)
+        _set_hidden(made, world, path, kind)
+        return made
+    except Exception:
+        return StandIn(world, path)
+
+
+def _blank(twin: Any) -> Any:
+    if issubclass(twin, BaseException):
+        return twin()
+    try:
+        return object.__new__(twin)
+    except TypeError:
+        return twin.__new__(twin)
+
+
+def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
+    """Attributes that the class has a value for, too: nobody would ask for them by path."""
+    usages, start = world.candidates.usages.by_path, f"{general(path)}."
+    how = world.candidates.set_ups.get(kind.__qualname__)
+    left = {name for name, _ in how.attributes} if how is not None else set()
+    for name in [p[len(start) :] for p in usages if p.startswith(start)]:
+        found = inspect.getattr_static(kind, name, _MISSING) if name.isidentifier() else _MISSING
+        if not isinstance(found, (*_PLAIN_VALUES, enum.Enum)):
+            continue
+        if name not in left:
+            world.candidates.offer_as_it_is(f"{path}.{name}")
+        if world.chosen(f"{path}.{name}").kind != "as it is":
+            object.__setattr__(made, name, world.at(f"{path}.{name}"))
+
+
+def _nothing(self: Any) -> None:
+    """Classes that close themselves when they are forgotten would do it while others are looked at."""
+
+
+def _decided(name: str) -> Any:
+    return property(lambda self: type(self).__getattr__(self, name))
+
+
+@lru_cache(maxsize=64)
+def _to_be_overridden(kind: type) -> tuple[str, ...]:
+    """Methods of which the class only says that they are to be there."""
+    names = {n for base in kind.__mro__[:-1] for n in vars(base) if not (n.startswith("__") and n.endswith("__"))}
+    return tuple(sorted(n for n in names if _only_raises(inspect.getattr_static(kind, n))))
+
+
+def _only_raises(method: Any) -> bool:
+    if getattr(method, "__isabstractmethod__", False):
+        return True
+    if not isinstance(method, types.FunctionType):
+        return False
+    names = method.__code__.co_names
+    return names == ("NotImplementedError",) and "RAISE_VARARGS" in {i.opname for i in dis.get_instructions(method)}

@@ -1,0 +1,230 @@
+"""Slips: what a trial would have noticed. Each small wrong change of the region both versions differ in is put into
+one of them, and the inputs that were tried are run on it again.
+
+A slip that no input notices is looked for with both in lock-step. What is left is told, with the function so
+changed: whether it changes anything at all is for a proof to say.
+"""
+
+import ast
+import copy
+import types
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from dreck.source.functions import FunctionNode
+from dreck.trial.running.instrument import WATCHER
+from dreck.trial.running.load import Version
+from dreck.trial.running.region import changed_lines
+from dreck.trial.running.run import Observation, Runner
+from dreck.trial.running.swap import code_of, swapped
+from dreck.trial.search.clock import Clock
+from dreck.trial.search.moves import Tried
+from dreck.trial.search.search import Search
+from dreck.trial.strength import Change, slips_in
+
+_MANY = 160
+_FURTHER = 600
+_FURTHER_SECONDS = 0.5
+_MOST = 90
+"""Slips looked at, both versions together."""
+_STARTS = 12
+_ASKED = 10
+"""On so many inputs a condition has to come out otherwise, and nothing else be other, to be called no slip at all."""
+
+
+@dataclass(slots=True)
+class Slips:
+    """How many slips there are, how many were noticed, and those that were not, each with the function so changed."""
+
+    wanted: int = 0
+    noticed: int = 0
+    unnoticed: list[dict[str, Any]] = field(default_factory=list)
+    left_out: int = 0
+
+
+def look_for_slips(search: Search, seconds: float) -> Slips:
+    """What the inputs of a finished search notice. May find the difference itself, which the search then holds."""
+    found, now = Slips(), Clock()
+    until = now() + seconds
+    runners = search.runners
+    region = changed_lines(runners[0].version.node, runners[-1].version.node)
+    ordered = _plainest_first(search.all_tried)
+    for side, change in _chosen(runners, region):
+        if search.different is not None:
+            return found
+        runner = runners[side]
+        code = _code(runner.version, change.copied())
+        if code is None or not isinstance(runner.version.function, types.FunctionType):
+            continue
+        search.announce(search.count)
+        if now() > until:
+            found.left_out += 1
+            continue
+        found.wanted += 1
+        trial = _Slip(search, side, runner, change, code, ordered)
+        if trial.noticed():
+            found.noticed += 1
+        elif trial.changes_nothing():
+            found.wanted -= 1
+        elif search.different is None:
+            told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(change.copied())}
+            found.unnoticed.append(told)
+    return found
+
+
+def _chosen(runners: tuple[Runner, ...], region: tuple[frozenset[int], frozenset[int]]) -> Iterator[tuple[int, Change]]:
+    """The slips of both versions, in turn, so that a budget that ends leaves out some of either."""
+    whole = not (region[0] or region[1])
+    mine = [
+        [c for c in slips_in(r.version.node) if whole or c.line in region[side]]
+        for side, r in enumerate((runners[0], runners[-1]))
+    ]
+    count = 0
+    for i in range(max(map(len, mine))):
+        for side, changes in enumerate(mine):
+            if i < len(changes) and count < _MOST:
+                count += 1
+                yield side, changes[i]
+
+
+def _plainest_first(tried: list[Tried]) -> list[Tried]:
+    """One input of each way through and end, those that come to their end first; then all others."""
+    firsts: dict[Any, Tried] = {}
+    for one in tried:
+        firsts.setdefault((one.trail, repr(one.old.error)[:40], repr(one.old.result)[:40]), one)
+    ordered = sorted(firsts.values(), key=lambda one: (one.old.error is not None, -len(one.trail)))
+    chosen = {id(one) for one in ordered}
+    return ordered + [one for one in tried if id(one) not in chosen]
+
+
+@dataclass(slots=True)
+class _Slip:
+    """One slip in one version, held against what that version did before."""
+
+    search: Search
+    side: int
+    runner: Runner
+    change: Change
+    code: types.CodeType
+    inputs: list[Tried]
+
+    def noticed(self) -> bool:
+        return self._by(self.inputs[:_MANY]) or self._by_search()
+
+    def _by(self, inputs: list[Tried]) -> bool:
+        function = self.runner.version.function
+        assert isinstance(function, types.FunctionType)
+        with swapped(function, self.code):
+            for tried in inputs:
+                seen, _, _ = self.runner.run(self.search.candidates, tried.choice)
+                before = self._before(tried)
+                if seen != before and not (self.change.is_of_condition and _stumbles(seen, before)):
+                    return True
+        return False
+
+    def _before(self, tried: Tried) -> Observation:
+        return tried.new if self.side else tried.old
+
+    def _by_search(self) -> bool:
+        """Looks for an input that notices it; what is found is an input for the two real versions, too."""
+        version = _slipped(self.runner.version, self.change)
+        if version is None:
+            return False
+        other = Runner(version, self.runner.cage, self.runner.still)
+        ways = {tried.trail: tried.used for tried in self.inputs if tried.used}
+        inner = Search(
+            (self.runner, other),
+            self.search.candidates,
+            self.search.usages,
+            inputs=_FURTHER,
+            seconds=_FURTHER_SECONDS,
+            announce=lambda number: self.search.announce(self.search.count),
+            pieces=self.search.pieces,
+            starts=tuple(ways.values())[:_STARTS],
+            overlooks=lambda tried: self.change.is_of_condition and _stumbles(tried.old, tried.new),
+        )
+        inner.beside()
+        if inner.different is None:
+            return False
+        self.search.again(inner.different.used)
+        return True
+
+    def changes_nothing(self) -> bool:
+        """Whether the condition came out otherwise again and again, and nothing that can be seen was other for it."""
+        function = self.runner.version.function
+        assert isinstance(function, types.FunctionType)
+        place = _both_asked(self.change)
+        code = _code(self.runner.version, place) if place is not None else None
+        if code is None:
+            return False
+        parted = 0
+        with swapped(function, code):
+            for tried in self.inputs[:_MANY]:
+                seen, _, _ = self.runner.run(self.search.candidates, tried.choice)
+                if seen != self._before(tried):
+                    return False
+                parted += self.runner.version.watcher.parted and seen.error is None
+                if parted >= _ASKED:
+                    return True
+        return False
+
+
+def _stumbles(one: Observation, other: Observation) -> bool:
+    """Both die of a type they were never meant for: only Python's words for it differ."""
+    kinds = [seen.error[0] if isinstance(seen.error, tuple) else "" for seen in (one, other)]
+    return kinds[0] == kinds[1] and kinds[0] in ("TypeError", "AttributeError") and one.log == other.log
+
+
+def _code(version: Version, function: FunctionNode) -> types.CodeType | None:
+    try:
+        return code_of(version.tree, version.path, version.node, function)
+    except (SyntaxError, ValueError, StopIteration, TypeError, AssertionError):
+        return None
+
+
+def _slipped(version: Version, change: Change) -> Version | None:
+    """The version with a slip in it, watched as the version is."""
+    from dreck.trial.running.instrument import watched
+
+    seen = watched(change.copied())
+    code, function = _code(version, seen.node), version.function
+    if code is None or not isinstance(function, types.FunctionType):
+        return None
+    try:
+        other = types.FunctionType(
+            code, function.__globals__, function.__name__, function.__defaults__, function.__closure__
+        )
+    except ValueError:
+        return None
+    other.__kwdefaults__, other.__annotations__ = function.__kwdefaults__, function.__annotations__
+    return Version(
+        other, version.namespace, change.copied(), seen, version.watcher, version.owner, version.types,
+        is_property=version.is_property, varying=version.varying, tree=version.tree, path=version.path,
+    )  # fmt: skip
+
+
+def _both_asked(change: Change) -> FunctionNode | None:
+    """The function with the condition asked in both forms, where asking it once more can do no harm."""
+    place, test = change.place, getattr(change.place, change.field)
+    if change.index is not None:
+        test = test[change.index]
+    if not isinstance(test, ast.expr) or not isinstance(change.other, ast.expr):
+        return None
+    harmful = ast.Call | ast.Await | ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Subscript | ast.Attribute
+    if any(isinstance(n, harmful) for n in ast.walk(test)) or isinstance(place, ast.Return):
+        return None
+    ask = ast.Attribute(ast.Name(WATCHER, ast.Load()), "parts", ast.Load())
+    both = ast.Call(ask, [copy.deepcopy(test), copy.deepcopy(change.other)], [])
+    return Change(change.line, change.what, change.function, place, change.field, change.index, both).copied()
+
+
+def as_json(found: Slips) -> dict[str, Any]:
+    return {
+        "wanted": found.wanted,
+        "noticed": found.noticed,
+        "unnoticed": found.unnoticed,
+        "left_out": found.left_out,
+    }
+
+
