@@ -27,9 +27,9 @@ ROOMS = {
     "model": "src/dreck/model/ir",
     "names": "src/dreck/model/names",
 }
-TESTS = ["tests/evidence/test_checker.py", "tests/evidence/test_solver.py", "tests/evidence/test_files_beside.py", "tests/adversary", "tests/evidence/test_proof.py", "tests/evidence/test_conformance.py", "tests/evidence/test_looking_into.py",
-         "tests/evidence/test_facts.py", "tests/evidence/test_changes.py", "tests/evidence/test_whole_numbers.py",
-         "tests/evidence/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
+TESTS = ["tests/proof/test_checker.py", "tests/proof/test_solver.py", "tests/proof/test_files_beside.py", "tests/adversary", "tests/proof/test_proof.py", "tests/proof/test_conformance.py", "tests/proof/test_looking_into.py",
+         "tests/proof/test_facts.py", "tests/proof/test_changes.py", "tests/proof/test_whole_numbers.py",
+         "tests/proof/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
          "tests/steps"]  # fmt: skip
 
 

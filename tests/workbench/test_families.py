@@ -183,5 +183,16 @@ def test_not_where_an_object_could_be_told_apart(yard, was, becomes):
     assert not result.steps
 
 
+def test_the_code_need_not_be_the_first_attribute(yard):
+    turned = BEFORE.replace(
+        "        self.kind = kind\n        self.kilos = kilos\n",
+        "        self.kilos = kilos\n        self.kind = kind\n",
+    )
+    assert turned != BEFORE
+    (yard / "loads.py").write_text(turned)
+    (step,) = untangle([f"{yard / 'loads.py'}::Load.fee"], Request(("kind-subclasses",))).steps
+    assert "made-by-factory" in step.verdict.assumptions
+
+
 def test_the_scripts_of_a_project_may_use_it_from_python(yard):
     assert dreck.untangle(f"{yard / 'loads.py'}::Load.fee", steps=["kind-subclasses"]).steps

@@ -300,7 +300,7 @@ class _Judging:
     def _by_nested(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
         """A function that differs only inside the functions nested in it is what these are."""
         inside = [n for n in verdicts if n.startswith(f"{old}.") and self.sides[0].functions[n].nested]
-        if verdicts[old] or not inside:
+        if verdicts[old].status in ("proved", "differs") or not inside:
             return verdicts[old]
         mine, theirs = self.sides[0].functions[old].node, self.sides[1].functions[new].node
         if hollowed(mine) != hollowed(theirs):

@@ -297,16 +297,13 @@ class Checker(CheckedCalls):
                 side.answer = value
                 continue
             side.answer = None
-            if own.once and value is not None and node.op is not Op.HASHED and node.op is not Op.BOUND:
+            if own.once and node.op is not Op.HASHED and node.op is not Op.BOUND:
                 self.acts.again = False
                 self._need(self.acts.gives(state, side, vals, value), "{} does not come to {}", node.op, value)
                 self.acts.again = True
-            if own.real_bool and value is not None and not own.once:
-                value = self.acts.make("bool", value, True)
             if node.dest is not None and value is not None:
                 side.store[node.dest] = value
-            if node.succs:
-                side.node = node.succs[0]
+            side.node = node.succs[0]
 
 
 @lru_cache(maxsize=256)

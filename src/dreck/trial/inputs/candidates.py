@@ -20,6 +20,8 @@ from dreck.trial.playing.standins import StandIn, general
 
 _MISSING = object()
 _WITH_NUMBERS = 24
+_CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
+_STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -245,6 +247,10 @@ class Candidates:
             made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
             made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
             made += [Make("value", f"x{t}y{t}z") for t in texts]
+            if u.methods & _CASES:
+                made += [Make("value", v) for t in texts[:4] for v in (t.swapcase(), t.title(), t[:1] + t[1:].upper())]
+            if u.methods & _STRIPS:
+                made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
             made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
             made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é")]
         elif u.keys or u.methods & DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):

@@ -28,7 +28,7 @@ from dreck.proof.prover import Prover
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.workbench.compare import Text, Wanted, compare_texts
 from tests.adversary.test_pairs import PAIRS
-from tests.evidence.test_proof import SAME, body
+from tests.proof.test_proof import SAME, body
 
 MORE = {
     "a helper": ("def f(a, b):\n    return helper(a) if b else 0\n", "def f(a, b):\n    if not b:\n        return 0\n    return a.x\n", "def helper(v):\n    return v.x\n"),
