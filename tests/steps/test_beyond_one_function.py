@@ -8,7 +8,7 @@ import dreck
 from dreck.errors import DreckError
 from dreck.steps import all_steps, step_named
 from dreck.steps.scene import Wishes
-from dreck.workbench.journal import Journal
+from dreck.workbench.store.journal import Journal
 from dreck.workbench.straighten import OtherName
 from dreck.workbench.untangle import Request, untangle
 

@@ -6,7 +6,7 @@ import pytest
 
 import dreck
 from dreck.proof.readback import NotOneFamily, seen_through
-from dreck.workbench.journal import Journal
+from dreck.workbench.store.journal import Journal
 from dreck.workbench.untangle import Request, untangle
 
 HOME = Path("loads.py")

@@ -11,7 +11,7 @@ import time
 import pytest
 
 import dreck
-from dreck.workbench.journal import Journal
+from dreck.workbench.store.journal import Journal
 from tests.conftest import YARD
 
 
@@ -93,7 +93,7 @@ def test_killed_at_any_moment(gate):
     """kill -9 in a loop: the file is always one of the texts between steps, and `back` gets to the first."""
     old = gate.read_bytes()
     script = (
-        "import dreck, itertools\nfrom dreck.workbench.journal import Journal\nprint('ready', flush=True)\n"
+        "import dreck, itertools\nfrom dreck.workbench.store.journal import Journal\nprint('ready', flush=True)\n"
         "for i in itertools.count():\n    n = len(dreck.untangle('gate.py', write=True, verdict='proved').steps)\n    Journal().back(n)\n"
     )
     pick = random.Random(3)

@@ -314,7 +314,7 @@ def report(targets: tuple[str, ...], output: Path | None) -> int:
 def back(count: int) -> int:
     """Undo the last N steps taken with --write (default: the last one)."""
     from dreck.report.terminal import show_undone
-    from dreck.workbench.journal import Journal
+    from dreck.workbench.store.journal import Journal
 
     show_undone(Journal().back(count))
     return 0

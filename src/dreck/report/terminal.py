@@ -12,7 +12,7 @@ from rich.text import Text
 from dreck.steps.catalogue import Step
 from dreck.trial.server import Difference
 from dreck.workbench.compare import Comparison
-from dreck.workbench.journal import Entry
+from dreck.workbench.store.journal import Entry
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.pin import Pinned, Pins
 from dreck.workbench.results import FunctionResult, Result

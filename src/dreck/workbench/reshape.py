@@ -20,7 +20,7 @@ from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
-from dreck.workbench.journal import Entry, span_entry
+from dreck.workbench.store.journal import Entry, span_entry
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.stage import Stage, project_files, staged

@@ -26,7 +26,7 @@ from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
-from dreck.workbench.journal import Entry, Journal, span_entry
+from dreck.workbench.store.journal import Entry, Journal, span_entry
 from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping

@@ -1,0 +1,1 @@
+"""What is kept between runs: the journal of steps taken."""
