@@ -1447,7 +1447,7 @@ def test_a_table_in_a_file_is_read_back_and_goes_again(tmp_path, monkeypatch, co
     with pytest.raises(ValueError, match=r"row [23]: .* are wanted"):
         exec(module.read_text(), {"__file__": str(module)})
     (tmp_path / file).write_text(rows)
-    Journal().back(1)
+    Journal.here().back(1)
     assert module.read_text() == code
     assert not (tmp_path / file).exists()
 
@@ -1511,7 +1511,7 @@ def test_callers_in_other_files_go_to_the_right_function(project):
     assert desk.startswith("from gate import receipt, receipt_copy\n")
     assert "printer.line(receipt_copy(load))  # twice" in desk
     assert "gate.receipt_without_copy(load)" in desk
-    assert len(Journal().back(1)) == 2
+    assert len(Journal.here().back(1)) == 2
     assert (project / "desk.py").read_text() == DESK
     assert (project / "gate.py").read_text() == GATE
 
@@ -1521,7 +1521,7 @@ def test_classes_of_another_file_get_the_method_there(project):
     assert [taken.verdict.status for taken in result.steps] == ["proved"]
     assert "class Drum(HasSpace):" in (project / "kinds.py").read_text()
     assert "from kinds import Bale, HasSpace, Drum" in (project / "floor.py").read_text()
-    Journal().back(1)
+    Journal.here().back(1)
     assert (project / "kinds.py").read_text() == KINDS
 
 

@@ -35,7 +35,7 @@ def test_back_undoes_step_by_step_to_the_first_byte(run, gate):
         compile(gate.read_text(), "gate.py", "exec")
     assert gate.read_text() == texts[0]
     assert run("back").returncode == 2
-    assert not list((gate.parent / ".dreck").glob("*.json"))
+    assert not list((gate.parent / ".dreck").glob("0*.json"))
 
 
 def test_back_many_over_several_files(run, gate):
@@ -64,7 +64,7 @@ def test_back_refuses_what_somebody_changed(run, gate):
 
 def test_the_record_tells_the_story(gate):
     result = dreck.untangle(gate, write=True, verdict="proved")
-    record = Journal().records()[0]
+    record = Journal.here().records()[0]
     assert [e.step for e in record.entries].count("guard-clauses") == [s.step for s in result.steps].count(
         "guard-clauses"
     )
@@ -72,8 +72,8 @@ def test_the_record_tells_the_story(gate):
     assert entry.verdict == "proved"
     assert entry.before != entry.after
     assert entry.reason
-    data = json.loads(next((gate.parent / ".dreck").glob("*.json")).read_text())
-    assert set(data) == {"path", "steps", "fingerprints"}
+    data = json.loads(next((gate.parent / ".dreck").glob("0*.json")).read_text())
+    assert set(data) == {"time", "files"} and set(data["files"][0]) == {"path", "new", "steps", "fingerprints"}
 
 
 def test_a_nested_function_and_its_outer_one_can_both_be_undone(run, gate):
@@ -94,7 +94,7 @@ def test_killed_at_any_moment(gate):
     old = gate.read_bytes()
     script = (
         "import dreck, itertools\nfrom dreck.workbench.store.journal import Journal\nprint('ready', flush=True)\n"
-        "for i in itertools.count():\n    n = len(dreck.untangle('gate.py', write=True, verdict='proved').steps)\n    Journal().back(n)\n"
+        "for i in itertools.count():\n    n = len(dreck.untangle('gate.py', write=True, verdict='proved').steps)\n    Journal.here().back(n)\n"
     )
     pick = random.Random(3)
     for _ in range(12):
@@ -105,14 +105,13 @@ def test_killed_at_any_moment(gate):
         child.wait()
         child.stdout.close()
         compile(gate.read_bytes(), "gate.py", "exec")
-        journal = Journal()
-        journal.tidy()
+        journal = Journal.here()
+        journal.recover()
         left = sum(len(r.entries) for r in journal.records())
         if left:
             journal.back(left)
         assert gate.read_bytes() == old
-        for litter in gate.parent.glob(".dreck-*"):
-            litter.unlink()
+        assert not list(gate.parent.glob(".dreck-*"))
 
 
 def test_check_drops_the_step_that_turns_red(run, gate):
@@ -125,7 +124,7 @@ def test_check_drops_the_step_that_turns_red(run, gate):
     assert "if load.material in permit.materials:" in text
     assert "if permit is None:" in text
     compile(text, "gate.py", "exec")
-    count = sum(len(r.entries) for r in Journal().records())
+    count = sum(len(r.entries) for r in Journal.here().records())
     assert run("back", count).returncode == 0
     assert gate.read_bytes() == (YARD / "gate.py").read_bytes()
 
@@ -149,7 +148,7 @@ def test_ask_takes_skips_leaves_and_stops(gate):
     done = asked("perhaps\nl\ns\n" + "l\n" * 20)
     assert "is none of" in done.stderr
     assert gate.read_text() == taken
-    assert len(Journal().records()) == 1
+    assert len(Journal.here().records()) == 1
 
 
 def test_folders_are_worked_on_with_both_cores_alike(run, tmp_path):

@@ -311,12 +311,19 @@ def report(targets: tuple[str, ...], output: Path | None) -> int:
 
 @click.command()
 @click.argument("count", type=click.IntRange(1), default=1, metavar="[N]")
-def back(count: int) -> int:
+@click.option("--list", "listed", is_flag=True, help="Show what could be undone, newest first, and undo nothing.")
+def back(count: int, listed: bool) -> int:
     """Undo the last N steps taken with --write (default: the last one)."""
-    from dreck.report.terminal import show_undone
+    from dreck.report.terminal import show_records, show_undone
     from dreck.workbench.store.journal import Journal
 
-    show_undone(Journal().back(count))
+    journal = Journal.here()
+    if listed:
+        show_records(journal.records(), journal.root)
+    else:
+        show_undone(journal.back(count))
+    for told in journal.said:
+        click.echo(f"dreck: {told}", err=True)
     return 0
 
 

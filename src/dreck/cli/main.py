@@ -2,6 +2,7 @@
 
 import os
 import sys
+from pathlib import Path
 from typing import Any
 
 import click
@@ -27,6 +28,7 @@ def main() -> None:
 
     commands.register(cli)
     try:
+        _settle_interrupted(sys.argv[1:])
         status = cli.main(standalone_mode=False)
     except DreckError as error:
         _stop(str(error))
@@ -36,7 +38,7 @@ def main() -> None:
     except click.ClickException as error:
         _stop(f"{error.format_message()} (see: dreck --help)")
     except (click.Abort, KeyboardInterrupt):
-        _stop("stopped")
+        _stop("stopped; no file is half written", 130)
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(0)
@@ -48,6 +50,18 @@ def main() -> None:
     sys.exit(status if isinstance(status, int) else 0)
 
 
-def _stop(message: str) -> Any:
+def _settle_interrupted(args: list[str]) -> None:
+    """A step of a run that was killed is finished or undone, in every project that this run speaks of."""
+    from dreck.workbench.store.place import interrupted_roots
+
+    named = [Path(arg.partition("::")[0]) for arg in args if not arg.startswith("-")]
+    for root in interrupted_roots([*named, Path.cwd() / "here"]):
+        from dreck.workbench.store.journal import Journal
+
+        for told in Journal(root).recover():
+            click.echo(f"dreck: {told}", err=True)
+
+
+def _stop(message: str, code: int = 2) -> Any:
     click.echo(f"dreck: {' '.join(message.split())}", err=True)
-    sys.exit(2)
+    sys.exit(code)

@@ -3,6 +3,7 @@
 import difflib
 import os
 import sys
+import time
 from pathlib import Path
 
 from rich.console import Console
@@ -12,10 +13,10 @@ from rich.text import Text
 from dreck.steps.catalogue import Step
 from dreck.trial.server import Difference
 from dreck.workbench.compare import Comparison
-from dreck.workbench.store.journal import Entry
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.pin import Pinned, Pins
 from dreck.workbench.results import FunctionResult, Result
+from dreck.workbench.store.journal import Entry, Record
 from dreck.workbench.straighten import Proposal
 from dreck.workbench.survey import Survey, short
 
@@ -177,6 +178,29 @@ def show_undone(undone: list[tuple[Path, Entry]]) -> None:
     out = console()
     for path, entry in undone:
         out.print(plain(f"undone: {entry.step} in {_near(path)}::{entry.function}, line {entry.line}"), soft_wrap=True)
+
+
+def show_records(records: list[Record], root: Path) -> None:
+    """Steps that could be undone, newest first, numbered as `dreck back N` counts them."""
+    out, number = console(), 0
+    for record in reversed(records):
+        when = time.strftime("%Y-%m-%d %H:%M", time.localtime(record.time))
+        if len(record.parts) > 1:
+            number += 1
+            entry, names = record.entries[0], ", ".join(_relative(part.path, root) for part in record.parts)
+            out.print(plain(f"{number:>4}  {when}  {entry.step} {entry.function}  ({names})"), soft_wrap=True)
+            continue
+        for part in record.parts:
+            for entry in reversed(part.entries):
+                number += 1
+                place = f"{_relative(part.path, root)}::{entry.function}, line {entry.line}"
+                out.print(plain(f"{number:>4}  {when}  {entry.step}  {place}  {entry.verdict}"), soft_wrap=True)
+    if not number:
+        out.print(plain(f"nothing to undo in {root}"))
+
+
+def _relative(path: Path, root: Path) -> str:
+    return path.relative_to(root).as_posix() if path.is_relative_to(root) else str(path)
 
 
 def _near(path: Path) -> Path:

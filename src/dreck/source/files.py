@@ -1,10 +1,11 @@
 """Files: bytes decoded as Python decodes them, and saved whole or not at all."""
 
+import contextlib
 import io
 import os
 import stat
-import tempfile
 import tokenize
+import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -77,53 +78,75 @@ def python_files(folder: Path) -> Iterator[Path]:
         yield from (Path(root, name) for name in sorted(files) if name.endswith(".py"))
 
 
-def save(file: SourceFile, text: str) -> None:
-    """Replaces the file's content by `text`, whole or not at all.
-
-    Symbolic links are followed and the mode is kept. Raises BadSource when the file is read-only, has
-    vanished, or no longer holds what was read.
-    """
-    real = Path(os.path.realpath(file.path))
-    try:
-        now = real.read_bytes()
-    except OSError as error:
-        raise BadSource(f"{file.path}: cannot be written: {error.strerror}") from None
-    if now != file.data:
-        raise BadSource(f"{file.path}: was changed by someone else since it was read; nothing written")
-    save_bytes(file.path, file.encoded(text))
-
-
 def save_bytes(path: Path, data: bytes) -> None:
-    """Writes `data` to `path` atomically: a temporary file beside it, synced, then renamed over it.
+    """Writes `data` to `path` atomically: a file staged beside it, synced, then renamed over it.
 
     Raises BadSource when the file or its folder does not let itself be written.
     """
     real = Path(os.path.realpath(path))
     try:
-        mode = stat.S_IMODE(real.stat().st_mode) if real.exists() else 0o644
-        if not mode & 0o222 or (real.exists() and not os.access(real, os.W_OK)):
+        if real.exists() and (not real.stat().st_mode & 0o222 or not os.access(real, os.W_OK)):
             raise BadSource(f"{path}: is read-only; make it writable and run again")
-        _replace(real, data, mode)
+        replace_file(real, data)
     except OSError as error:
         raise BadSource(f"{path}: cannot be written: {error.strerror}") from None
 
 
-def _replace(real: Path, data: bytes, mode: int) -> None:
-    handle, name = tempfile.mkstemp(prefix=".dreck-", dir=real.parent)
+def replace_file(real: Path, data: bytes, mode: int | None = None) -> None:
+    """Replaces one file by a staged one. Raises OSError; then the file is as it was."""
+    staged = real.parent / f".dreck-{uuid.uuid4().hex[:12]}"
     try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(name, mode)
-        os.replace(name, real)
+        stage_file(staged, data, like=real)
+        if mode is not None:
+            os.chmod(staged, mode)
+        os.replace(staged, real)
     except BaseException:
-        Path(name).unlink(missing_ok=True)
+        staged.unlink(missing_ok=True)
         raise
-    _sync_folder(real.parent)
+    sync_folder(real.parent)
 
 
-def _sync_folder(folder: Path) -> None:
+def stage_file(path: Path, data: bytes, like: Path | None) -> None:
+    """A new file with `data`, synced; with mode, owner and extended attributes of `like`, as far as that is allowed."""
+    model = like.stat() if like is not None and like.exists() else None
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o666 if model is None else 0o600)
+    try:
+        write_all(handle, data)
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+    if model is None or like is None:
+        return
+    if hasattr(os, "chown") and (model.st_uid, model.st_gid) != (os.getuid(), os.getgid()):
+        with contextlib.suppress(OSError):
+            os.chown(path, model.st_uid, model.st_gid)
+    os.chmod(path, stat.S_IMODE(model.st_mode))
+    if hasattr(os, "listxattr"):
+        with contextlib.suppress(OSError):
+            for name in os.listxattr(like):
+                os.setxattr(path, name, os.getxattr(like, name))
+
+
+def write_in_place(path: Path, data: bytes) -> None:
+    """Overwrites a file that has several names. Not atomic: the caller holds both texts until it is done."""
+    handle = os.open(path, os.O_WRONLY)
+    try:
+        write_all(handle, data)
+        os.ftruncate(handle, len(data))
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def write_all(handle: int, data: bytes) -> None:
+    """Writes all of `data`, however little the system takes at a time."""
+    view = memoryview(data)
+    while view:
+        view = view[os.write(handle, view) :]
+
+
+def sync_folder(folder: Path) -> None:
+    """What was renamed in a folder stays so when the machine stops."""
     try:
         handle = os.open(folder, os.O_RDONLY)
     except OSError:

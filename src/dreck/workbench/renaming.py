@@ -10,10 +10,11 @@ from dreck.errors import DreckError
 from dreck.source.functions import parse
 from dreck.steps.scene import Others
 from dreck.workbench.compare import Text, judge_rewrite
-from dreck.workbench.store.journal import Journal
 from dreck.workbench.reshape import Bench, Change, Reshaped, with_name
 from dreck.workbench.results import Taken
 from dreck.workbench.stage import project_files
+from dreck.workbench.store.journal import Journal
+from dreck.workbench.store.place import relative
 
 STEP = "rename"
 
@@ -53,8 +54,10 @@ def naming_steps(names: Mapping[str, str]) -> list[str]:
 
 
 def _made_before(path: Path) -> set[str]:
-    records = [r for r in Journal(path.absolute().parent).records() if r.path == path.absolute()]
-    return {name for record in records for entry in record.entries for name in entry.made}
+    journal = Journal.of(path)
+    here = journal.root / relative(journal.root, path)
+    parts = [part for record in journal.records() for part in record.parts if part.path == here]
+    return {name for part in parts for entry in part.entries for name in entry.made}
 
 
 def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:

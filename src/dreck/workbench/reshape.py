@@ -20,10 +20,10 @@ from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Text, Wanted, judge_rewrite
-from dreck.workbench.store.journal import Entry, span_entry
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.stage import Stage, project_files, staged
+from dreck.workbench.store.journal import Entry, span_entry
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
 
 _MOST = 60
@@ -39,8 +39,8 @@ class Change:
     after: str
     others: Mapping[Path, tuple[str, str]] = field(default_factory=dict)
 
-    def entry(self, group: str = "") -> Entry:
-        return span_entry(self.taken, self.function, self.before, self.after, group)
+    def entry(self) -> Entry:
+        return span_entry(self.taken, self.function, self.before, self.after)
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import bound_names
 from dreck.model.views.measures import Tangle, measure
 from dreck.proof.entry import DEFAULT_BUDGET
-from dreck.source.files import SourceFile, read, save_bytes
+from dreck.source.files import SourceFile, read
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
@@ -26,12 +26,13 @@ from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
-from dreck.workbench.store.journal import Entry, Journal, span_entry
 from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
 from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
+from dreck.workbench.store.journal import Entry, Journal, Saving, span_entry
+from dreck.workbench.store.place import interrupted_roots
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
 FORMS = ("variable", "function", "method", "property", "protocol")
@@ -70,6 +71,9 @@ def untangle(
     _validate(request)
     wanted = [target for spec in targets for target in resolve(spec)]
     grouped = _by_file(wanted)
+    if request.write:
+        for root in interrupted_roots(grouped):
+            Journal(root).recover()
     if request.write and not request.check and grouped:
         request = replace(request, check=config_for(next(iter(grouped))).check)
     if request.check:
@@ -161,20 +165,19 @@ def _saved(worked: _Worked, request: Request, step_by_step: bool) -> _Worked:
 
 def _save_all(path: Path, result: FileResult) -> None:
     """Saves the steps within functions at once, then those that reach further, one after the other."""
-    journal = Journal()
     for batch in _batches(result):
         file = read(path)
         if file.text != batch.before:
             raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
-        journal.save(file, batch.entries, batch.after)
+        savings = [Saving(path, file, batch.entries, batch.after)]
         for other, change in batch.others.items():
-            if not other.exists():
-                save_bytes(other, b"")
-            journal.save(read(other), [change], _applied(other, change))
+            present = read(other) if other.exists() else None
+            savings.append(Saving(other, present, [change], _applied(present, change)))
+        Journal.of(*(saving.path for saving in savings)).save(savings)
 
 
-def _applied(path: Path, entry: Entry) -> str:
-    lines = split_lines(read(path).text)
+def _applied(file: SourceFile | None, entry: Entry) -> str:
+    lines = split_lines(file.text if file is not None else "")
     end = entry.start - 1 + len(split_lines(entry.before))
     return "".join([*lines[: entry.start - 1], entry.after, *lines[end:]])
 
@@ -193,13 +196,12 @@ def _batches(result: FileResult) -> Iterator[_Batch]:
     first = result.changes[0].before if result.changes else result.new
     if first != result.old:
         yield _Batch(result.old, first, _entries(result), {})
-    for number, change in enumerate(result.changes):
-        group = f"{id(result):x}-{number}" if change.others else ""
+    for change in result.changes:
         others = {
-            path: span_entry(change.taken, change.function, before, after, group)
+            path: span_entry(change.taken, change.function, before, after)
             for path, (before, after) in change.others.items()
         }
-        yield _Batch(change.before, change.after, [change.entry(group)], others)
+        yield _Batch(change.before, change.after, [change.entry()], others)
 
 
 def _entries(result: FileResult) -> list[Entry]:
@@ -342,8 +344,9 @@ def _tried(path: Path, proposal: Proposal, check: str) -> str:
     file = read(path)
     lines = split_lines(file.text)
     end = proposal.start - 1 + len(split_lines(proposal.before))
-    journal = Journal()
-    journal.save(file, [entry], "".join([*lines[: proposal.start - 1], proposal.after, *lines[end:]]))
+    journal = Journal.of(path)
+    text = "".join([*lines[: proposal.start - 1], proposal.after, *lines[end:]])
+    journal.save([Saving(path, file, [entry], text)])
     if check and not run_check(check):
         journal.back(1)
         return f"the check `{check}` turned red"
