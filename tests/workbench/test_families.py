@@ -165,7 +165,7 @@ def test_a_class_with_a_code_becomes_subclasses_made_by_a_factory(yard):
     assert 'return make_load("glass", 2000)' in after
     desk = (yard / "desk.py").read_text()
     assert "from loads import Load, make_load" in desk and "loads.make_load(k, n)" in desk
-    assert len(Journal.here().back(1)) == 2
+    assert len(Journal.of(yard / "loads.py").back(1)) == 2
     assert (yard / "loads.py").read_text() == BEFORE
     assert (yard / "desk.py").read_text() == DESK
 

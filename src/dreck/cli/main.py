@@ -12,7 +12,8 @@ from dreck.errors import DreckError
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(__version__, prog_name="dreck")
+@click.option("--version", is_flag=True, is_eager=True, expose_value=False, callback=lambda c, o, v: _version(c, v),
+              help="Show the version, and which walls hold the cage in which code is tried.")  # fmt: skip
 def cli() -> None:
     """Straighten tangled conditional logic in small steps, and see for every step why nothing changed.
 
@@ -20,6 +21,15 @@ def cli() -> None:
     A TARGET is a file, a folder, path.py::function or path.py::Class.method.
     Exit codes: 0 done, or the same; 1 a difference, or a wanted step not taken; 2 wrong call or input.
     """
+
+
+def _version(context: click.Context, wanted: bool) -> None:
+    if not wanted or context.resilient_parsing:
+        return
+    from dreck.trial.sandbox.kernel import offered
+
+    click.echo(f"dreck {__version__} (cage: {'kernel + hook' if offered() else 'hook only'})")
+    context.exit()
 
 
 def main() -> None:

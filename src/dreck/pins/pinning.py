@@ -23,7 +23,7 @@ from dreck.trial.inputs.texts import pieces
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.running.installed import import_installed
 from dreck.trial.running.instrument import watched
-from dreck.trial.running.load import CannotRun, Version, load, plausible, project_of
+from dreck.trial.running.load import CannotRun, Version, load, plausible, project_of, whole_project
 from dreck.trial.running.run import Runner
 from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import way_name
@@ -215,6 +215,7 @@ def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped:
 
     cage, still = Cage(frozenset(request["open"])), Still()
     side = request["old"]
+    cage.wall([whole_project(Path(side["path"]))], request.get("cage", ""))
     import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
     cage.close()
     still.hold(side["text"])

@@ -8,12 +8,14 @@ import contextlib
 import importlib
 import json
 import os
+import secrets
 import select
 import shutil
 import signal
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -26,12 +28,12 @@ from dreck.trial.playing.world import World
 from dreck.trial.running.describe import shown
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.installed import import_installed
-from dreck.trial.running.load import CannotRun, Version, forget_neighbours, load, plausible, project_of
+from dreck.trial.running.load import CannotRun, Version, forget_neighbours, load, plausible, project_of, whole_project
 from dreck.trial.running.nested import lifted
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.renaming import renamed
 from dreck.trial.running.run import Runner, watch_common_globals
-from dreck.trial.sandbox.cage import Cage
+from dreck.trial.sandbox.cage import Cage, NoWalls
 from dreck.trial.sandbox.determinism import Still, wavering
 from dreck.trial.sandbox.folder import private_folder
 from dreck.trial.sandbox.kernel import die_with_parent
@@ -87,21 +89,24 @@ def _answer(request: dict[str, Any], folder: Path) -> dict[str, Any]:
 def _in_fork(request: dict[str, Any], skipped: list[int], folder: Path) -> tuple[dict[str, Any] | None, int]:
     """One caged job in an empty folder. Its answer, or None and the input it was at."""
     folder.mkdir()
+    seal = secrets.token_hex(8).encode()  # what the code under trial writes into the pipe is no answer
     reading, writing = os.pipe()
     pid = os.fork()
     if pid == 0:
         try:
             signal.signal(signal.SIGTERM, signal.SIG_DFL)
             die_with_parent()
-            os.close(reading)
+            os.dup2(1, 0)  # the null device: neither requests nor answers of others are within reach
+            os.closerange(3, writing)
+            os.closerange(writing + 1, 1024)
             os.chdir(folder)
             os.setpgid(0, 0)
-            _job(request, frozenset(skipped), writing)
+            _job(request, frozenset(skipped), Answers(writing, seal))
         finally:
             os._exit(0)
     os.close(writing)
     try:
-        return _listen(reading, pid)
+        return _listen(reading, pid, seal)
     finally:
         os.close(reading)
         try:
@@ -113,7 +118,7 @@ def _in_fork(request: dict[str, Any], skipped: list[int], folder: Path) -> tuple
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _listen(reading: int, pid: int) -> tuple[dict[str, Any] | None, int]:
+def _listen(reading: int, pid: int, seal: bytes) -> tuple[dict[str, Any] | None, int]:
     """What a job tells, until it has worked, or waited, too long without a word."""
     last, buffer, parent = 0, b"", os.getppid()
     heard, worked, allowed = time.monotonic(), _work_of(pid), _FIRST
@@ -131,7 +136,10 @@ def _listen(reading: int, pid: int) -> tuple[dict[str, Any] | None, int]:
         heard, worked, allowed = time.monotonic(), _work_of(pid), _SILENCE
         buffer += data
         *lines, buffer = buffer.split(b"\n")
-        for line in lines:
+        for sealed in lines:
+            found, _, line = sealed.partition(b" ")
+            if found != seal:
+                continue
             if line.startswith(b"{"):
                 return json.loads(line), last
             last = int(line)
@@ -145,24 +153,42 @@ def _work_of(pid: int) -> float:
         return time.monotonic()
 
 
-def _job(request: dict[str, Any], skipped: frozenset[int], writing: int) -> None:
+@dataclass(frozen=True, slots=True)
+class Answers:
+    """The way back to the server: lines under a seal that the code under trial is not told."""
+
+    writing: int
+    seal: bytes
+
+    def tell(self, number: int) -> None:
+        """Which input comes next."""
+        os.write(self.writing, b"%b %d\n" % (self.seal, number))
+
+    def give(self, answer: dict[str, Any]) -> None:
+        data = b"%b %b\n" % (self.seal, json.dumps(answer).encode())
+        while data:
+            data = data[os.write(self.writing, data) :]
+
+
+def _job(request: dict[str, Any], skipped: frozenset[int], answers: Answers) -> None:
     try:
         if request.get("work"):
-            answer = _called(request["work"])(request, lambda number: _tell(writing, number), skipped)
+            answer = _called(request["work"])(request, answers.tell, skipped)
         else:
-            answer = _trial(request, skipped, writing)
-    except CannotRun as error:
+            answer = _trial(request, skipped, answers)
+    except (CannotRun, NoWalls) as error:
         answer = {"error": str(error)}
     except BaseException as error:
         answer = {"error": f"the trial itself failed: {type(error).__name__}: {error}"}
-    os.write(writing, json.dumps(answer).encode() + b"\n")
+    answers.give(answer)
 
 
-def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> dict[str, Any]:
+def _trial(request: dict[str, Any], skipped: frozenset[int], answers: Answers) -> dict[str, Any]:
     cage, still = Cage(frozenset(request["open"])), Still()
     if request["case"]:
         import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
     before, after = request["old"], request["new"]
+    cage.wall([whole_project(Path(side["path"])) for side in (before, after)], request["cage"])
     for side in (before, after):
         import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
     cage.close()
@@ -185,7 +211,7 @@ def _trial(request: dict[str, Any], skipped: frozenset[int], writing: int) -> di
         usages,
         inputs=request["inputs"],
         seconds=request["seconds"],
-        announce=lambda number: _tell(writing, number),
+        announce=answers.tell,
         skipped=skipped,
         pieces=pieces(usages.constants, old.namespace),
         starts=tuple(map(played, request["calls"])),
@@ -236,10 +262,6 @@ def _called(dotted: str) -> Callable[..., Any]:
     module, _, name = dotted.partition(":")
     found: Callable[..., Any] = getattr(importlib.import_module(module), name)
     return found
-
-
-def _tell(writing: int, number: int) -> None:
-    os.write(writing, b"%d\n" % number)
 
 
 def _original(side: dict[str, Any], expect: str) -> Any:

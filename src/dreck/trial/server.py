@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.trial.case import Case
+from dreck.trial.sandbox.cage import KEPT
 
 _GRACE = 2.0
 DEFAULT_INPUTS = 1_200
@@ -44,6 +45,8 @@ class Wanted:
     inputs: int = DEFAULT_INPUTS
     seconds: float = DEFAULT_SECONDS
     open_cage: frozenset[str] = frozenset()
+    cage: str = ""
+    """`kernel` when nothing may be run without the kernel's walls."""
     expect: str = ""
     calls: tuple[dict[str, str], ...] = ()
     case: bool = False
@@ -117,6 +120,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "inputs": wanted.inputs,
         "seconds": wanted.seconds,
         "open": sorted(wanted.open_cage),
+        "cage": wanted.cage,
         "expect": wanted.expect,
         "calls": list(wanted.calls),
         "case": wanted.case_maker if wanted.case else "",
@@ -223,10 +227,10 @@ class _Server:
 
     def _started(self) -> "subprocess.Popen[str]":
         if self.process is None or self.process.poll() is not None:
-            command = [sys.executable, "-m", "dreck.trial.child"]
+            command = [sys.executable, "-P", "-m", "dreck.trial.child"]
             pipes: dict[str, Any] = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "stderr": subprocess.DEVNULL}
             # The order of sets would otherwise differ from one process to the next, and with it what is tried.
-            self.process = subprocess.Popen(command, text=True, env={**os.environ, "PYTHONHASHSEED": "0"}, **pipes)
+            self.process = subprocess.Popen(command, text=True, env=_surroundings(), **pipes)
             atexit.register(self.stop)
         return self.process
 
@@ -243,6 +247,12 @@ class _Server:
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()
+
+
+def _surroundings() -> dict[str, str]:
+    """The environment of the child: nothing that could be a secret comes near the code that is tried."""
+    kept = {n: v for n, v in os.environ.items() if n in (*KEPT, "HOME", "TMPDIR") or n.startswith("PYTHON")}
+    return {**kept, "PYTHONHASHSEED": "0"}
 
 
 _server = _Server()

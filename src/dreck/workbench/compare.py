@@ -394,6 +394,7 @@ class _Judging:
         assume = frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS
         opened = frozenset(self.wanted.open_cage)
         judge = Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
+        judge.cage = self.config.cage
         judge.certificates = self.wanted.certificates
         return judge
 

@@ -1,5 +1,7 @@
 """Configuration: `[tool.dreck]` of the nearest `pyproject.toml` above a file."""
 
+import os
+import stat
 import tomllib
 from dataclasses import dataclass
 from functools import lru_cache
@@ -22,6 +24,8 @@ class Config:
     names: tuple[tuple[str, str], ...] = ()
     budget: int = 0
     line_length: int = DEFAULT_LINE_LENGTH
+    cage: str = ""
+    """`kernel`: code is only run where the kernel holds the cage."""
 
 
 def config_for(path: Path) -> Config:
@@ -41,17 +45,28 @@ def _read(file: Path) -> Config:
         raise DreckError(f"{file}: cannot be read: {error}") from None
     tools = data.get("tool", {})
     own = tools.get("dreck", {})
-    unknown = own.keys() - {"assume", "leave", "check", "names", "budget"}
+    unknown = own.keys() - {"assume", "leave", "check", "names", "budget", "cage"}
     if unknown:
         raise DreckError(f"{file}: [tool.dreck] has no setting '{min(unknown)}'")
+    if own.get("cage", "") not in ("", "kernel"):
+        raise DreckError(f"{file}: [tool.dreck] cage may be \"kernel\" and nothing else")
     return Config(
         frozenset(_strings(file, own, "assume")),
         frozenset(_strings(file, own, "leave")),
-        str(own.get("check", "")),
+        str(own.get("check", "")) if _is_own(file) else "",
         tuple((str(k), str(v)) for k, v in own.get("names", {}).items()),
         int(own.get("budget", 0)),
         _line_length(tools),
+        str(own.get("cage", "")),
     )
+
+
+def _is_own(file: Path) -> bool:
+    """Whether commands in it may run: it is the user's own, in a folder that nobody else writes to."""
+    if not hasattr(os, "getuid"):
+        return True
+    shared = stat.S_IWOTH | stat.S_ISVTX
+    return file.stat().st_uid == os.getuid() and not file.parent.stat().st_mode & shared
 
 
 def _strings(file: Path, own: dict[str, Any], key: str) -> list[str]:

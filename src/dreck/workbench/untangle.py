@@ -74,7 +74,7 @@ def untangle(
     if request.write:
         for root in interrupted_roots(grouped):
             Journal(root).recover()
-    if request.write and not request.check and grouped:
+    if request.write and not request.check and grouped and request.verdict != "proved":
         request = replace(request, check=config_for(next(iter(grouped))).check)
     if request.check:
         _green_before(request)

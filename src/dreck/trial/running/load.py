@@ -173,14 +173,36 @@ def project_of(path: Path) -> Path:
     return folder
 
 
+def whole_project(path: Path) -> Path:
+    """The folder of all that belongs to the project of a module: what it may read when it is tried."""
+    home = Path.home()
+    for folder in path.absolute().parents:
+        if folder == home or folder == home.parent:
+            break
+        if any((folder / mark).exists() for mark in (".git", "pyproject.toml", ".dreck")):
+            return folder
+    return project_of(path)
+
+
+def put_on_path(folder: Path) -> None:
+    """Modules of the project are found before installed ones, but never in the place of Python's own."""
+    if str(folder) not in sys.path:
+        places = ("site-packages", "dist-packages")
+        installed = (i for i, place in enumerate(sys.path) if place.endswith(places))
+        sys.path.insert(next(installed, len(sys.path)), str(folder))
+
+
 def _module(path: Path) -> types.ModuleType:
     """An empty module with the names and the package an import would give it."""
     folder, parts = path.parent, [path.stem]
     while (folder / "__init__.py").exists():
         parts.insert(0, folder.name)
         folder = folder.parent
-    if str(folder) not in sys.path:
-        sys.path.insert(0, str(folder))
+    put_on_path(folder)
+    root = whole_project(path)
+    for beside in (root / "src", root):  # as the project's own tests find its packages
+        if beside != folder and beside.is_dir():
+            put_on_path(beside)
     if parts[-1] == "__init__":
         parts.pop()
     name = ".".join(parts)

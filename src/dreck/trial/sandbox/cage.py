@@ -1,7 +1,8 @@
 """The cage: strange inputs run through real code here, where it can do no harm.
 
-An audit hook (PEP 578) refuses writing and deleting files, sockets, starting processes, signals and foreign
-functions; resource limits hold memory and files; the working folder is empty and the environment holds no
+Where the kernel offers it, walls of its own stand first (`kernel`): native code cannot climb them. Inside of them,
+and everywhere else, an audit hook (PEP 578) refuses writing and deleting files, sockets, starting processes, signals
+and foreign functions; resource limits hold memory and files; the working folder is empty and the environment holds no
 secrets. What was refused is told, so that two versions can be compared by it.
 """
 
@@ -13,14 +14,19 @@ import shutil
 import signal
 import sys
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
+from dreck.trial.sandbox import kernel
+
 MEMORY = 1 << 30
+_LARGEST_FILE = 1 << 24
+_MOST_FILES = 256
 _WAITING = 16
 """So many times its limit of work may a run last by the clock."""
-_KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
+KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = [
     "os.remove",
@@ -87,6 +93,10 @@ class Refused(PermissionError):
     """What the cage did not let happen."""
 
 
+class NoWalls(Exception):
+    """The kernel's walls are wanted, and there are none."""
+
+
 class TimeUp(BaseException):
     """One run took too long. A BaseException, so that `except Exception` in the code does not catch it."""
 
@@ -96,7 +106,7 @@ class Cage:
 
     def __init__(self, allowed: frozenset[str] = frozenset()) -> None:
         self.told: list[str] = []
-        self.ended = False
+        self.has_walls = False
         self._allowed = allowed
         self._closed = False
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -106,16 +116,29 @@ class Cage:
         assert self._loop is not None
         return self._loop
 
-    def close(self) -> None:
-        """From now on this process is caged: bare environment, limits, audit hook. It stands in an empty folder."""
-        self._loop = asyncio.new_event_loop()
+    def wall(self, read: Iterable[Path], wanted: str = "") -> None:
+        """Bare environment, limits and, where the kernel offers them, its walls: before anything of the project runs.
+
+        The process stands in an empty folder, which is all it may write; of the files outside of its packages it may
+        read those below `read`. Raises NoWalls when `wanted` is "kernel" and the kernel offers none. A cage that is
+        opened for something has no such walls: they know nothing of exceptions.
+        """
+        self._loop = asyncio.new_event_loop()  # making one needs a socket
         for name in list(os.environ):
-            if name not in _KEPT and not name.startswith("PYTHON"):
+            if name not in KEPT and not name.startswith("PYTHON"):
                 del os.environ[name]
         os.environ["HOME"] = os.getcwd()
         _limit(resource.RLIMIT_AS, MEMORY)
         _limit(resource.RLIMIT_CORE, 0)
+        _limit(resource.RLIMIT_FSIZE, _LARGEST_FILE)
+        _limit(resource.RLIMIT_NOFILE, _MOST_FILES)
         sys.dont_write_bytecode = True
+        self.has_walls = not self._allowed and kernel.close_walls(Path.cwd(), read)
+        if wanted == "kernel" and not self.has_walls:
+            raise NoWalls("[tool.dreck] cage = \"kernel\": the kernel of this machine offers no walls")
+
+    def close(self) -> None:
+        """From now on nothing that is named here is let happen, and what was refused is told."""
         signal.signal(signal.SIGALRM, _alarm)
         self._refuse_threads()
         self._closed = True

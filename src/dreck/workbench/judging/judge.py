@@ -67,6 +67,7 @@ class Judge:
     seconds: float = DEFAULT_SECONDS
     budget: int = DEFAULT_BUDGET
     open_cage: frozenset[str] = frozenset()
+    cage: str = ""
     arena: Arena = field(default_factory=Arena)
     case: bool = False
     certificates: bool = False
@@ -142,7 +143,8 @@ class Judge:
 
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
         hashable = HASHABLE in self.assume
-        wanted = Wanted(self.inputs, self.seconds, self.open_cage, request.expect, request.calls, self.case, hashable)
+        opened, case = self.open_cage, self.case
+        wanted = Wanted(self.inputs, self.seconds, opened, self.cage, request.expect, request.calls, case, hashable)
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
