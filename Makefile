@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV   ?= .venv
 BIN    := $(VENV)/bin
 
-.PHONY: demo test lint bench corpus shots clean
+.PHONY: demo test lint bench corpus fuzz shots clean
 
 $(VENV)/.installed: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -27,6 +27,9 @@ bench: $(VENV)/.installed
 corpus: $(VENV)/.installed
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev,cluster]'
 	$(BIN)/python -m benchmarks.corpus
+
+fuzz: $(VENV)/.installed
+	$(BIN)/python -m benchmarks.fuzz
 
 shots: $(VENV)/.installed
 	$(BIN)/python docs/shots.py

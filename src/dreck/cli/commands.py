@@ -61,7 +61,10 @@ def survey(
     as_json: bool,
     jobs: int,
 ) -> int:
-    """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply."""
+    """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply.
+
+    Runs none of the target's code.
+    """
     from dreck.workbench.survey import survey as run
 
     with progress_bar() as told:
@@ -85,7 +88,10 @@ def survey(
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def outline(target: str, through: str, csv_file: Path | None, as_json: bool) -> int:
-    """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided."""
+    """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
+
+    Runs none of the target's code.
+    """
     from dreck.workbench.outline import outlines
 
     found = outlines(target, through)
@@ -107,7 +113,10 @@ def outline(target: str, through: str, csv_file: Path | None, as_json: bool) -> 
 @click.argument("paths", nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def census(paths: tuple[str, ...], as_json: bool) -> int:
-    """Every switch on the same thing side by side; kinds that a place forgets are marked."""
+    """Every switch on the same thing side by side; kinds that a place forgets are marked.
+
+    Runs none of the target's code.
+    """
     from dreck.workbench.census import census as run
 
     found = run(paths)
@@ -159,7 +168,10 @@ def untangle(
     jobs: int,
     as_json: bool,
 ) -> int:
-    """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first."""
+    """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first.
+
+    Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
+    """
     from dreck.steps.scene import Wishes
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
@@ -224,7 +236,10 @@ def compare(
     certificate: Path | None,
     as_json: bool,
 ) -> int:
-    """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET."""
+    """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET.
+
+    Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
+    """
     from dreck.workbench.compare import Wanted, compare_since, compare_texts, read_text
 
     wanted = Wanted(
@@ -275,6 +290,8 @@ def pin(target: str, output: Path | None, command: str, as_json: bool) -> int:
     """Pin what TARGET does today as pytest tests, and say how strong they are.
 
     Without -o the file goes to standard output, what is known of it to standard error.
+
+    Runs the target's code, in a cage.
     """
     from dreck.workbench.pin import pin as run
 
@@ -300,12 +317,18 @@ def _asker() -> Any:
 @click.command()
 @click.argument("targets", nargs=-1, required=True)
 @click.option("-o", "output", type=click.Path(path_type=Path, dir_okay=False), help="FILE.html (a page) or FILE.png.")
-def report(targets: tuple[str, ...], output: Path | None) -> int:
-    """Before and after as one HTML page, or as a PNG figure; of a folder, where its tangle sits."""
+@click.option(
+    "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
+)
+def report(targets: tuple[str, ...], output: Path | None, verdict: str) -> int:
+    """Before and after as one HTML page, or as a PNG figure; of a folder, where its tangle sits.
+
+    Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
+    """
     from dreck.report.page import write_report
 
     with progress_bar() as told:
-        click.echo(write_report(targets, output or Path("dreck-report.html"), told))
+        click.echo(write_report(targets, output or Path("dreck-report.html"), told, verdict))
     return 0
 
 

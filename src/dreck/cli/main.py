@@ -49,6 +49,8 @@ def main() -> None:
         _stop(f"{error.format_message()} (see: dreck --help)")
     except (click.Abort, KeyboardInterrupt):
         _stop("stopped; no file is half written", 130)
+    except RecursionError:
+        _stop("a function of the target is nested too deeply, or its tests are too long, for this view of it")
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(0)

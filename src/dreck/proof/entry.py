@@ -2,9 +2,7 @@
 
 import ast
 import sys
-from collections.abc import Iterator
 from collections.abc import Set as AbstractSet
-from contextlib import contextmanager
 
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.lowering import Unsupported, lower
@@ -24,6 +22,7 @@ from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
+from dreck.source.guest import Borrowed
 
 DEFAULT_BUDGET = 60_000
 _RECURSION = 12_000
@@ -48,7 +47,7 @@ def prove(
         return Proof(False, reason=refused)
     arena = arena or Arena()
     kept = _alike_in_both(old, new)
-    with _deep_recursion():
+    with _recursion.held():
         try:
             entries = (
                 lower(old.node, old.names, arena, old.enclosing, kept),
@@ -168,14 +167,13 @@ def _header(node: FunctionNode) -> tuple[str, ...]:
     return (type(node).__name__, ast.dump(node.args), *(ast.dump(d) for d in node.decorator_list))
 
 
-@contextmanager
-def _deep_recursion() -> Iterator[None]:
+def _deepened() -> int:
     before = sys.getrecursionlimit()
     sys.setrecursionlimit(max(before, _RECURSION))
-    try:
-        yield
-    finally:
-        sys.setrecursionlimit(before)
+    return before
+
+
+_recursion = Borrowed(_deepened, sys.setrecursionlimit)
 
 
 def _by_identity(subject: Subject, kin: KnownClasses) -> bool:

@@ -17,7 +17,10 @@ _MOST_ON_A_PAGE = 60
 
 
 def write_report(
-    targets: tuple[str, ...], output: Path, told: Callable[[int, int, Path], None] = lambda done, total, path: None
+    targets: tuple[str, ...],
+    output: Path,
+    told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+    verdict: str = "tested",
 ) -> str:
     """Writes the report of what `untangle` would do to `targets`; one line that says what was written.
 
@@ -32,7 +35,7 @@ def write_report(
         found = survey(targets, jobs=os.cpu_count() or 1)
         save_bytes(output, map_of_tangle(found))
         return f"{output}: where the tangle of {len(found)} functions sits"
-    result = untangle(targets, Request(jobs=os.cpu_count() or 1), told)
+    result = untangle(targets, Request(jobs=os.cpu_count() or 1, verdict=verdict), told)
     changed = [f for f in result.functions if f.changed]
     changed.sort(key=lambda f: f.after.tangle - f.before.tangle)
     if output.suffix == ".png":

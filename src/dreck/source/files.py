@@ -3,6 +3,7 @@
 import contextlib
 import io
 import os
+import re
 import stat
 import tokenize
 import uuid
@@ -12,6 +13,7 @@ from pathlib import Path
 
 from dreck.errors import BadSource, BadTarget
 
+_HUGE = re.compile(r"\b0[xXoObB][0-9a-fA-F_]{3500,}")
 _SKIPPED_FOLDERS = {"__pycache__", "node_modules", "build", "dist", "site-packages"}
 
 
@@ -45,8 +47,13 @@ def read(path: Path) -> SourceFile:
     Raises BadTarget when there is no such file, BadSource when it cannot be read or decoded.
     """
     try:
+        mode = path.stat().st_mode
+        if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):
+            raise BadSource(f"{path}: is no regular file")
         data = path.read_bytes()
     except FileNotFoundError:
+        if path.is_symlink():
+            raise BadSource(f"{path}: leads to no file") from None
         raise BadTarget(f"{path}: no such file") from None
     except IsADirectoryError:
         raise BadTarget(f"{path}: is a folder, a Python file is wanted") from None
@@ -62,11 +69,15 @@ def from_bytes(path: Path, data: bytes) -> SourceFile:
         encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
         encoding = "utf-8" if encoding == "utf-8-sig" else encoding
         text = data[len(mark) :].decode(encoding)
-    except (SyntaxError, UnicodeDecodeError, LookupError) as error:
-        raise BadSource(f"{path}: cannot be decoded: {error}") from None
+        same = mark + text.encode(encoding) == data
+    except Exception as error:  # codecs raise whatever they like
+        told = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise BadSource(f"{path}: cannot be decoded: {told}") from None
     if b"\0" in data:
         raise BadSource(f"{path}: holds NUL bytes, so it is not Python source")
-    if mark + text.encode(encoding) != data:
+    if _HUGE.search(text):
+        raise BadSource(f"{path}: holds a whole number that is too long for Python to write")
+    if not same:
         raise BadSource(f"{path}: its encoding {encoding} does not give back the same bytes; left alone")
     return SourceFile(path, data, text, encoding, mark)
 

@@ -1,7 +1,6 @@
 """Functions in a text: their names, their lines, and a text with one of them replaced."""
 
 import ast
-import warnings
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -9,6 +8,7 @@ from pathlib import Path
 from typing import TypeAlias
 
 from dreck.errors import BadSource
+from dreck.source.guest import no_warnings
 from dreck.source.lines import indent_of, split_lines
 
 FunctionNode: TypeAlias = ast.FunctionDef | ast.AsyncFunctionDef
@@ -45,8 +45,7 @@ def instance_owner(function: Function) -> str:
 def parse(text: str, path: Path | str = "<text>") -> ast.Module:
     """`ast.parse` that keeps quiet about odd escapes and raises BadSource with the place."""
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
+        with no_warnings.held():
             return ast.parse(text)
     except SyntaxError as error:
         raise BadSource(f"{path}:{error.lineno or 1}: not Python: {error.msg}") from None
@@ -122,4 +121,7 @@ def splice(text: str, function: Function, replacement: str) -> str:
     ends_file = function.end == len(lines)
     if ends_file and not lines[-1].endswith(("\n", "\r")):
         replacement = replacement.rstrip("\r\n")
+    elif replacement and not replacement.endswith(("\n", "\r")):
+        last = lines[function.end - 1]
+        replacement += last[len(last.rstrip("\r\n")) :]
     return "".join([*lines[: function.start - 1], replacement, *lines[function.end :]])

@@ -3,7 +3,6 @@
 import ast
 import os
 import re
-import warnings
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -18,6 +17,7 @@ from dreck.model.views.measures import Tangle, measure
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.source.files import SourceFile, read
 from dreck.source.functions import Function, functions_in, parse, segment, splice
+from dreck.source.guest import no_warnings
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
@@ -228,6 +228,8 @@ def _file(item: tuple[Path, list[Target]], request: Request, ask: Callable[[Prop
             return path, _straightened(path, targets, request, ask), None
     except BadSource as error:
         return path, None, error
+    except RecursionError:
+        return path, None, BadSource(f"{path}: is nested too deeply to be worked on")
 
 
 def _straightened(
@@ -398,8 +400,7 @@ def _is_left(lines: Sequence[str], function: Function) -> bool:
 def _check_scopes(file: SourceFile, tree: ast.Module) -> None:
     """Errors that only the compiler sees, such as a `nonlocal` whose name is bound nowhere."""
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
+        with no_warnings.held():
             compile(tree, str(file.path), "exec", dont_inherit=True)
     except SyntaxError as error:
         try:
