@@ -68,8 +68,6 @@ class Step:
     asks: tuple[str, ...] = ()
     """Assumptions that naming the step asks for: it cannot be what it is without them."""
     by_default: bool = True
-    for_reading: bool = False
-    """It helps a reader without making the shape smaller; other steps must do that to be taken."""
 
 
 @cache

@@ -97,6 +97,8 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if first is None or second is None or has_comment(other.leading_lines):
         raise BetterNot("comments stand at the branches")
     chosen, value = _chosen(statement.test, first.value, second.value, site.kind)
+    if _are_truths(chosen.body, chosen.orelse):
+        raise BetterNot("the test itself is the answer")
     line = cst.SimpleStatementLine(
         body=[first.with_changes(value=value)],
         leading_lines=statement.leading_lines,
@@ -126,6 +128,11 @@ def _operand(value: cst.BaseExpression) -> cst.BaseExpression:
     if isinstance(value, cst.Tuple) and not value.lpar:
         return value.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()])
     return value
+
+
+def _are_truths(*values: cst.BaseExpression) -> bool:
+    """`True if c else False` is written by nobody: c is the answer, or `bool(c)`."""
+    return all(isinstance(v, cst.Name) and v.value in ("True", "False") for v in values)
 
 
 STEP = Step(

@@ -73,5 +73,4 @@ def sort(load, bins):
     traps=("`!=` is turned to `==` under the assumption `plain-comparisons`.",),
     find=find,
     apply=apply,
-    for_reading=True,
 )

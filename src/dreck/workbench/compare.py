@@ -391,7 +391,7 @@ class _Judging:
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
-        assume = frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS
+        assume = (frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS) - self.config.doubt
         opened = frozenset(self.wanted.open_cage)
         judge = Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
         judge.cage = self.config.cage

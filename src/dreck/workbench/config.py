@@ -24,6 +24,8 @@ class Config:
     names: tuple[tuple[str, str], ...] = ()
     budget: int = 0
     line_length: int = DEFAULT_LINE_LENGTH
+    doubt: frozenset[str] = frozenset()
+    """Accepted assumptions that the project does not accept."""
     cage: str = ""
     """`kernel`: code is only run where the kernel holds the cage."""
 
@@ -45,7 +47,7 @@ def _read(file: Path) -> Config:
         raise DreckError(f"{file}: cannot be read: {error}") from None
     tools = data.get("tool", {})
     own = tools.get("dreck", {})
-    unknown = own.keys() - {"assume", "leave", "check", "names", "budget", "cage"}
+    unknown = own.keys() - {"assume", "leave", "check", "names", "budget", "cage", "doubt"}
     if unknown:
         raise DreckError(f"{file}: [tool.dreck] has no setting '{min(unknown)}'")
     if own.get("cage", "") not in ("", "kernel"):
@@ -57,6 +59,7 @@ def _read(file: Path) -> Config:
         tuple((str(k), str(v)) for k, v in own.get("names", {}).items()),
         int(own.get("budget", 0)),
         _line_length(tools),
+        frozenset(_strings(file, own, "doubt")),
         str(own.get("cage", "")),
     )
 

@@ -12,8 +12,9 @@ from pathlib import Path
 from dreck.model.names.modules import ModuleNames
 from dreck.model.views.measures import lines_of_thought, measure
 from dreck.source.functions import Function, FunctionNode, splice
-from dreck.source.lines import indent_of
+from dreck.source.lines import indent_of, split_lines
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.leave_alone import left_alone
 from dreck.steps.trees import BetterNot, Tree, Untouchable
 from dreck.workbench.judging.judge import Candidate, Judge, Request
 from dreck.workbench.judging.verdict import Verdict
@@ -37,6 +38,8 @@ class Bench:
     options: Options
     chosen: bool = False
     """The steps were chosen by a person: they need not lower the tangle."""
+    doubt: frozenset[str] = frozenset()
+    """Accepted assumptions that the project does not accept."""
     consult: Callable[["Proposal"], str] | None = None
     """Asked before a step that holds is taken: '' to take it, else the reason it is not."""
 
@@ -115,9 +118,16 @@ class _Work:
                 if mark in self.tried:
                     continue
                 self.tried.add(mark)
+                if not self.bench.chosen and left_alone(step, site, self.node, self._line):
+                    continue
                 if self._attempt(step, site):
                     return True
         return False
+
+    def _line(self, number: int) -> str:
+        """A line of the function as it stands now, by its number in the file."""
+        lines, index = split_lines(self.segment), number - self.function.start
+        return lines[index] if 0 <= index < len(lines) else ""
 
     def _attempt(self, step: Step, site: Site) -> bool:
         if self.tree is None:
@@ -143,7 +153,9 @@ class _Work:
         except SyntaxError as error:
             reasons.append(f"the rewritten text is not Python ({error.msg})")
             return False
-        if not (self.bench.chosen or step.for_reading or _worth_it(self.node, node)):
+        if not (self.bench.chosen or (_worth_it(self.node, node) and not self._is_half(step, site, node))):
+            return False
+        if not self.bench.chosen and _negations_of_wholes(node) > _negations_of_wholes(self.node):
             return False
         lost = comments(self.segment) - comments(new)
         if lost:
@@ -166,6 +178,12 @@ class _Work:
         self.segment, self.node, self.tree = new, node, rewrite.tree
         return True
 
+    def _is_half(self, step: Step, site: Site, node: FunctionNode) -> bool:
+        """Whether a result is returned at once in some places, kept in others, and nothing else is gained."""
+        kept = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+        is_half = step.name == "return-at-once" and site.kind in kept
+        return is_half and _measured(node).tangle >= _measured(self.node).tangle
+
     def _judged(self, new: str, node: FunctionNode, only_if_proved: bool) -> Verdict:
         old = self._candidate(self.segment, self.node)
         return self.bench.judge.verdict(old, self._candidate(new, node), Request(only_proof=only_if_proved))
@@ -187,6 +205,13 @@ def node_of(text: str, start: int) -> FunctionNode:
         raise SyntaxError("no function stands there")
     ast.increment_lineno(node, start - (2 if wrapped else 1))
     return node
+
+
+def _negations_of_wholes(node: FunctionNode) -> int:
+    """How often `not (...)` stands in front of several tests, an assignment or another `not`: hard to read."""
+    wholes = ast.BoolOp | ast.NamedExpr | ast.IfExp | ast.UnaryOp
+    negated = (n.operand for n in ast.walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
+    return sum(isinstance(operand, wholes) for operand in negated)
 
 
 _measured = lru_cache(maxsize=8)(measure)

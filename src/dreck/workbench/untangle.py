@@ -26,6 +26,7 @@ from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
+from dreck.workbench.doubts import ordered
 from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
@@ -240,7 +241,7 @@ def _straightened(
     functions = functions_in(tree, file.text)
     wanted = {f.name for target in targets for f in target.chosen(functions)}
     config = config_for(path)
-    assume = DEFAULT_ASSUMPTIONS | config.assume | set(request.assume)
+    assume = (DEFAULT_ASSUMPTIONS | config.assume | set(request.assume)) - config.doubt
     bench = Bench(
         path,
         file.text,
@@ -250,9 +251,10 @@ def _straightened(
         [step for step in _steps(request, config) if step.plans is None],
         Options(assume, config.line_length),
         bool(request.steps),
+        config.doubt,
         _consultant(file, request, ask),
     )
-    text, results = _functions(bench, functions, wanted)
+    text, results = _functions(bench, tree, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
     done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
@@ -355,7 +357,9 @@ def _tried(path: Path, proposal: Proposal, check: str) -> str:
     return ""
 
 
-def _functions(bench: Bench, functions: list[Function], wanted: set[str]) -> tuple[str, list[FunctionResult]]:
+def _functions(
+    bench: Bench, tree: ast.Module, functions: list[Function], wanted: set[str]
+) -> tuple[str, list[FunctionResult]]:
     """Works from the last function to the first, so that the lines of those above stay what they are."""
     text, lines = bench.text, bench.lines
     grown: list[tuple[Function, int]] = []
@@ -365,7 +369,14 @@ def _functions(bench: Bench, functions: list[Function], wanted: set[str]) -> tup
             continue
         inner = [(f, delta) for f, delta in grown if function.start <= f.start and f.end <= function.end]
         present = _moved(function, text, inner) if inner else function
-        own = replace(bench, text=text, lines=lines, judge=replace(bench.judge, arena=Arena()))
+        assume = bench.options.assume | ordered(function.node, tree, bench.doubt)
+        own = replace(
+            bench,
+            text=text,
+            lines=lines,
+            judge=replace(bench.judge, arena=Arena(), assume=assume),
+            options=replace(bench.options, assume=assume),
+        )
         result = straighten(own, present, _enclosing(functions, function))
         results.append(result)
         if result.changed:

@@ -1,0 +1,48 @@
+"""Where an accepted assumption is doubtful: `total-order` in code that speaks of floats, sets, arrays or frames."""
+
+import ast
+from functools import lru_cache
+
+from dreck.proof.assumptions import ORDER
+from dreck.source.functions import FunctionNode
+
+_ARRAYS = """
+numpy pandas polars torch jax xarray scipy dask tensorflow cupy pyarrow shapely sympy astropy pint
+"""
+_LIBRARIES = frozenset(_ARRAYS.split())
+_NUMBERS = frozenset({"nan", "NaN", "NAN", "isnan", "inf", "float", "fsum", "float32", "float64", "Decimal"})
+_SETS = frozenset({"set", "frozenset", "issubset", "issuperset", "AbstractSet", "Set", "FrozenSet", "Counter"})
+
+
+def orders_doubtful(function: FunctionNode, module: ast.Module) -> bool:
+    """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared."""
+    return _imports_arrays(module) or any(map(_speaks_of_it, ast.walk(function)))
+
+
+def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -> frozenset[str]:
+    """`total-order` where it is accepted: nowhere if the project doubts it, nor where the code gives reason to."""
+    accepted = ORDER not in doubt and not orders_doubtful(function, module)
+    return frozenset({ORDER}) if accepted else frozenset()
+
+
+@lru_cache(maxsize=4)
+def _imports_arrays(module: ast.Module) -> bool:
+    for node in ast.walk(module):
+        match node:
+            case ast.Import(names=names):
+                if any(alias.name.partition(".")[0] in _LIBRARIES for alias in names):
+                    return True
+            case ast.ImportFrom(module=str() as name) if name.partition(".")[0] in _LIBRARIES:
+                return True
+    return False
+
+
+def _speaks_of_it(node: ast.AST) -> bool:
+    match node:
+        case ast.Name(id=name) | ast.Attribute(attr=name):
+            return name in _NUMBERS or name in _SETS
+        case ast.Constant(value=float()) | ast.Set() | ast.SetComp():
+            return True
+        case ast.BinOp(op=ast.Div()) | ast.AugAssign(op=ast.Div()):
+            return True
+    return False
