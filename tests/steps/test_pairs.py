@@ -139,7 +139,7 @@ GUARD_CLAUSES = {
                 weigh(loads.pop())
         """,
     ),
-    "order is not turned without knowing the types": (
+    "order is turned where nothing speaks of numbers without an order": (
         """
         def f(kilos):
             if kilos < 10:
@@ -149,7 +149,37 @@ GUARD_CLAUSES = {
         """,
         """
         def f(kilos):
+            if kilos >= 10:
+                raise ValueError
+            weigh(kilos)
+        """,
+    ),
+    "order is not turned where floats may come": (
+        """
+        def f(kilos: float):
+            if kilos < 10:
+                weigh(kilos)
+            else:
+                raise ValueError
+        """,
+        """
+        def f(kilos: float):
             if not kilos < 10:
+                raise ValueError
+            weigh(kilos)
+        """,
+    ),
+    "order is not turned where sets are compared": (
+        """
+        def f(kilos, known):
+            if set(kilos) <= known:
+                weigh(kilos)
+            else:
+                raise ValueError
+        """,
+        """
+        def f(kilos, known):
+            if not set(kilos) <= known:
                 raise ValueError
             weigh(kilos)
         """,
@@ -639,7 +669,7 @@ PLAIN_BOOLEAN = {
     ),
     "order keeps its sense": (
         "def f(a, b):\n    if a < b:\n        return False\n    return True\n",
-        "def f(a, b):\n    return not a < b\n",
+        "def f(a, b):\n    return a >= b\n",
     ),
     "order of whole numbers": (
         "def f(a: int):\n    if a < 3:\n        return False\n    return True\n",
@@ -887,11 +917,11 @@ def test_to_a_fixed_point_and_no_further(straighten):
                 # nobody gets in without papers
                 if permit is None:
                     return "refuse: no permit"
-                if not permit.valid_until >= gate.today:
+                if permit.valid_until < gate.today:
                     return "refuse: permit expired"
                 if load.material not in permit.materials:
                     return "refuse: material not on permit"
-                if not load.kilos <= permit.max_kilos:  # send them to the public weighbridge
+                if load.kilos > permit.max_kilos:  # send them to the public weighbridge
                     return "refuse: too heavy"
                 gate.lift_barrier()
                 return "admit"''')
@@ -900,9 +930,13 @@ def test_to_a_fixed_point_and_no_further(straighten):
     assert straighten(once).diff == ""
 
 
-def test_total_order_must_be_asked_for(straighten):
+def test_total_order_is_accepted_and_told_and_can_be_withdrawn(straighten, tmp_path):
     code = "def f(a, b):\n    if a < b:\n        weigh(a)\n    else:\n        raise ValueError\n"
+    accepted = straighten(code)
+    assert "if a >= b:" in accepted.source
+    assert "total-order" in accepted.steps[0].verdict.assumptions
+    for doubtful in ("import numpy\n" + code, code.replace("weigh(a)", "weigh(a / 2)")):
+        assert "if not a < b:" in straighten(doubtful).source
+        assert "if a >= b:" in straighten(doubtful, assume=["total-order"]).source
+    (tmp_path / "pyproject.toml").write_text('[tool.dreck]\ndoubt = ["total-order"]\n')
     assert "if not a < b:" in straighten(code).source
-    asked = straighten(code, assume=["total-order"])
-    assert "if a >= b:" in asked.source
-    assert "total-order" in asked.steps[0].verdict.assumptions

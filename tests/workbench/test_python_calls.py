@@ -136,5 +136,5 @@ def test_the_yard_keeps_its_comments_and_its_behaviour(file, tmp_path):
     new = result.files[0].new
     assert not comments(old) - comments(new)
     (tmp_path / file.name).write_text(new)
-    assert dreck.compare(file, tmp_path / file.name, trial=False)
+    assert dreck.compare(file, tmp_path / file.name, trial=False, assume=["total-order"])
     assert all(s.verdict.status == "proved" for s in result.steps)

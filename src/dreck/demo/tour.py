@@ -43,10 +43,10 @@ def tour(directory: Path | None) -> int:
         _say("6. Old against new, judged once more, on the two files as they stand.")
         old = Path("gate_before.py")
         old.write_text(before[Path("gate.py")])
-        same = _dreck("compare", "gate_before.py", "gate.py")
-        _say("7. And a slip of the hand, to see that it is found: `<` where `<=` was.")
+        same = _dreck("compare", "gate_before.py", "gate.py", "--assume", "total-order")
+        _say("7. And a slip of the hand, to see that it is found: `>=` where `>` was.")
         wrong = Path("gate_wrong.py")
-        wrong.write_text(Path("gate.py").read_text().replace("not load.kilos <=", "not load.kilos <"))
+        wrong.write_text(Path("gate.py").read_text().replace("load.kilos > permit", "load.kilos >= permit"))
         slipped = _dreck("compare", "gate.py", "gate_wrong.py", "--only", "admit")
         for file in (old, wrong):
             file.unlink()

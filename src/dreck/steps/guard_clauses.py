@@ -276,7 +276,7 @@ def admit(load, permit):
 def admit(load, permit):
     if permit is None:
         return "no permit"
-    if not load.kilos > 0:
+    if load.kilos <= 0:
         raise EmptyLoad(load)
     book(load)
     return "in"

@@ -7,7 +7,7 @@ import ast
 import re
 from collections.abc import Callable, Iterator, Sequence
 
-from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, is_elif, leaves
+from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Site, Step
 
@@ -21,6 +21,14 @@ _TURNING = frozenset(
 _NEUTRAL = re.compile(
     r"#\s*(check|validate|verify|make sure|ensure|test|todo|fixme|xxx|step|now|next|then|first|finally)\b", re.I
 )
+"""Comments that say what is done, whichever way the test is asked."""
+_EXCEPTION_WORDS = """
+no not nobody nothing none never without unless only must cannot can't don't doesn't isn't refuse refused reject
+rejected deny denied invalid illegal error errors missing too expired fail fails failed bail skip skipped ignore
+ignored abort leave early already otherwise just
+"""
+_OF_THE_EXCEPTION = frozenset(_EXCEPTION_WORDS.split())
+"""Words of comments that speak of the case that is not meant to come: they fit the guard."""
 
 
 def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
@@ -92,12 +100,18 @@ def _is_preparation(s: ast.stmt) -> bool:
 
 def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
     ours, theirs = exceptional(body), exceptional(other)
+    if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
+        return theirs >= 1  # a plain answer, told before a nest of tests
     return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT
 
 
 def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
     above = line_of(s.lineno - 1).strip()
-    if not above.startswith("#") or _NEUTRAL.match(above):
+    if (
+        not above.startswith("#")
+        or _NEUTRAL.match(above)
+        or _OF_THE_EXCEPTION & set(re.findall(r"[\w']+", above.lower()))
+    ):
         return False
     return not (s.orelse and "#" in _head_of_else(s, line_of))
 

@@ -2,7 +2,7 @@
 
 import ast
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor, ProcessPoolExecutor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -11,11 +11,12 @@ from typing import TYPE_CHECKING, Any
 from dreck.errors import BadSource, DreckError
 from dreck.model.views.measures import buried, measure
 from dreck.source.files import SourceFile, from_bytes, read
-from dreck.source.functions import functions_in, parse
+from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.lines import split_lines
 from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
-from dreck.steps.catalogue import all_steps
+from dreck.steps.catalogue import Step, all_steps
+from dreck.steps.leave_alone import left_alone
 from dreck.workbench.collector import calm
 
 if TYPE_CHECKING:
@@ -200,14 +201,22 @@ def _measured_file(target: Target) -> _Found:
     rows = []
     for f in functions:
         t = measure(f.node, lines)
-        steps = _applicable(f.node) if t.tangle else ()
+        steps = _applicable(f.node, lines) if t.tangle else ()
         name, deep = f"{target.path}::{f.name}", buried(f.node) if t.depth > 1 else 0
         rows.append(Row(name, f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps, deep))
     return rows, None
 
 
-def _applicable(node: Any) -> tuple[str, ...]:
-    return tuple(step.name for step in all_steps() if step.by_default and any(True for _ in step.find(node)))
+def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
+    """Steps that would be taken somewhere in it without being asked for by name, as far as its shape tells."""
+
+    def line_of(number: int) -> str:
+        return lines[number - 1] if 0 < number <= len(lines) else ""
+
+    def taken(step: Step) -> bool:
+        return any(not left_alone(step, site, node, line_of) for site in step.find(node))
+
+    return tuple(step.name for step in all_steps() if step.by_default and taken(step))
 
 
 def short(number: int) -> str:

@@ -301,6 +301,8 @@ class Checker(CheckedCalls):
                 self.acts.again = False
                 self._need(self.acts.gives(state, side, vals, value), "{} does not come to {}", node.op, value)
                 self.acts.again = True
+            if own.real_bool and value is not None and not own.once:
+                value = self.acts.make("bool", value, True)
             if node.dest is not None and value is not None:
                 side.store[node.dest] = value
             side.node = node.succs[0]
