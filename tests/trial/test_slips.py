@@ -85,7 +85,7 @@ def test_the_same_verdict_beside_busy_processes(write):
     )
     command = [sys.executable, "-m", "dreck", "compare", str(old), str(new), "--json"]
     alone = subprocess.run(command, capture_output=True, text=True).stdout
-    busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(8)]
+    busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(4)]
     try:
         beside = subprocess.run(command, capture_output=True, text=True).stdout
     finally:

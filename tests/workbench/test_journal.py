@@ -26,11 +26,14 @@ def test_back_undoes_step_by_step_to_the_first_byte(run, gate):
     texts = [gate.read_text()]
     taken = len(dreck.untangle(gate, write=True, verdict="proved").steps)
     assert gate.read_text() != texts[0]
-    for _ in range(taken):
+    for number in range(taken):
         before = gate.read_text()
-        done = run("back")
-        assert done.returncode == 0
-        assert done.stdout.startswith("undone: ")
+        if number % 5 == 0:
+            done = run("back")
+            assert done.returncode == 0
+            assert done.stdout.startswith("undone: ")
+        else:
+            Journal.here().back(1)
         assert gate.read_text() != before
         compile(gate.read_text(), "gate.py", "exec")
     assert gate.read_text() == texts[0]

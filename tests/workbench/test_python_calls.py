@@ -118,9 +118,9 @@ def test_a_trial_stands_in_where_proof_ends(straighten):
                     found = "light"
             return found
     """
-    proof_only = straighten(code)
+    proof_only = straighten(code, "return-at-once")
     assert proof_only.refused
-    tested = straighten(code, verdict="tested")
+    tested = straighten(code, "return-at-once", verdict="tested")
     assert {s.verdict.status for s in tested.steps} >= {"tested"}
     verdict = next(s.verdict for s in tested.steps if s.verdict.status == "tested")
     assert verdict.inputs > 0
