@@ -158,11 +158,11 @@ def _shapes(body: list[ast.stmt]) -> list[tuple[object, ...]]:
 
 def _twin(step: Step, site: Site, function: FunctionNode) -> str:
     """Siblings of one shape: both change, or neither."""
+    twins = list(_twins(function, site.path, site.index))
+    if not twins:
+        return ""
     sites = {(other.path, other.index) for other in step.find(function)}
-    for path, index in _twins(function, site.path, site.index):
-        if (path, index) not in sites:
-            return "its twin would stay as it is"
-    return ""
+    return "" if all(twin in sites for twin in twins) else "its twin would stay as it is"
 
 
 def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Path, int]]:

@@ -24,7 +24,7 @@ from dreck.trial.search.search import Search
 from dreck.trial.strength import Change, slips_in
 
 _MANY = 160
-_FURTHER = 600
+_FURTHER = 300
 _FURTHER_SECONDS = 0.5
 _MOST = 90
 """Slips looked at, both versions together."""
@@ -63,10 +63,12 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
             continue
         found.wanted += 1
         trial = _Slip(search, side, runner, change, code, ordered)
-        if trial.noticed():
+        if trial.is_noticed():
             found.noticed += 1
         elif trial.changes_nothing():
             found.wanted -= 1
+        elif trial.is_noticed_after_a_search():
+            found.noticed += 1
         elif search.different is None:
             told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(change.copied())}
             found.unnoticed.append(told)
@@ -109,14 +111,12 @@ class _Slip:
     code: types.CodeType
     inputs: list[Tried]
 
-    def noticed(self) -> bool:
-        return self._by(self.inputs[:_MANY]) or self._by_search()
-
-    def _by(self, inputs: list[Tried]) -> bool:
+    def is_noticed(self) -> bool:
+        """Whether an input that was tried comes out otherwise."""
         function = self.runner.version.function
         assert isinstance(function, types.FunctionType)
         with swapped(function, self.code):
-            for tried in inputs:
+            for tried in self.inputs[:_MANY]:
                 seen, _, _ = self.runner.run(self.search.candidates, tried.choice)
                 before = self._before(tried)
                 if seen != before and not (self.change.is_of_condition and _stumbles(seen, before)):
@@ -126,7 +126,7 @@ class _Slip:
     def _before(self, tried: Tried) -> Observation:
         return tried.new if self.side else tried.old
 
-    def _by_search(self) -> bool:
+    def is_noticed_after_a_search(self) -> bool:
         """Looks for an input that notices it; what is found is an input for the two real versions, too."""
         version = _slipped(self.runner.version, self.change)
         if version is None:

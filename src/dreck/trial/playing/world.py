@@ -45,6 +45,7 @@ class World:
         """The classes of objects made up attribute by attribute."""
         self.turns = 0
         """How often objects have changed behind the back of the code."""
+        self._calls: dict[str, int] = {}
         self._watched: list[Any] = []
         self._looked: Any = None
 
@@ -96,7 +97,16 @@ class World:
         self.record("call", path, args, kwargs)
         if self.answer(A_CALL, ("nothing", "the objects")) == "the objects":
             self.change_objects()
-        return self.at(f"{path}()")
+        return self._answered(f"{path}()")
+
+    def _answered(self, path: str) -> Any:
+        """What a call gives: another thing once objects have changed; an error it may also raise only later on."""
+        self._calls[path] = self._calls.get(path, 0) + 1
+        if self.chosen(path).kind == "raise":
+            first = self.answer(f"{path} raises at call", (1, 2))
+            if self._calls[path] < first:
+                return self.built.setdefault(f"{path} before", StandIn(self, path))
+        return self.at(path + LATER * min(self.turns, _MOST_TURNS))
 
     # --- what others see and do meanwhile ----------------------------------------------------------
 
@@ -252,9 +262,11 @@ class World:
                 f"{key_path} in {path}", (True, False)
             ):
                 made.setdefault(key, self.at(f"{path}[{number}]"))
-        if usage.key_paths or (named and not usage.iterated and not usage.methods & DICT_METHODS):
+        if usage.key_paths:
             return made
-        for number in range(self.answer(f"len({path})", (0, 1, 2) if named else (2, 1, 0, 3))):
+        whole = usage.iterated or usage.methods & DICT_METHODS
+        more = (2, 1, 0, 3) if not named else (0, 1, 2) if whole else (0, 1)
+        for number in range(self.answer(f"len({path})", more)):
             made.setdefault(self._key(path, number), self.at(f"{path}[{number}]"))
         return made
 
