@@ -1,6 +1,7 @@
 """Results: what was done to which function, on what evidence."""
 
 import difflib
+import os
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -105,9 +106,21 @@ class FileResult:
 
 
 def _diff(path: Path, before: str, after: str) -> str:
+    """A unified diff with paths from the top of the repository, so that `git apply` takes it."""
+    name = _in_repository(path)
     old, new = split_lines(before), split_lines(after)
-    lines = difflib.unified_diff(old, new, f"{path} (before)", f"{path} (after)")
-    return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
+    source = f"a/{name}" if before or path.exists() else os.devnull
+    lines = difflib.unified_diff(old, new, source, f"b/{name}")
+    return "".join(line if line.endswith("\n") else f"{line}\n{_NO_END}\n" for line in lines)
+
+
+_NO_END = "\\ No newline at end of file"
+
+
+def _in_repository(path: Path) -> str:
+    whole = path.absolute()
+    top = next((folder for folder in whole.parents if (folder / ".git").exists()), Path.cwd())
+    return whole.relative_to(top).as_posix() if whole.is_relative_to(top) else whole.as_posix().lstrip("/")
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,8 @@
 """survey: every function of a code base, ranked by tangle, with the steps that apply there."""
 
 import ast
-import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures import Executor
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,6 +16,7 @@ from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.leave_alone import left_alone
+from dreck.workbench import workers
 from dreck.workbench.collector import calm
 
 if TYPE_CHECKING:
@@ -168,7 +168,7 @@ def _measured(targets: list[Target], executor: Executor | None, jobs: int) -> It
     if executor is not None:
         yield from _spread(targets, executor)
     elif jobs > 1 and len(targets) >= _ENOUGH_FOR_TWO:
-        with ProcessPoolExecutor(min(jobs, os.cpu_count() or 1)) as pool:
+        with workers.pool(jobs) as pool:
             yield from _spread(targets, pool)
     else:
         yield from map(measure_file, targets)

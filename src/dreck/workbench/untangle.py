@@ -1,10 +1,8 @@
 """untangle: the work on files and targets, from reading to saving."""
 
 import ast
-import os
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
@@ -22,6 +20,7 @@ from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.steps.scene import Wishes
+from dreck.workbench import workers
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
@@ -148,7 +147,7 @@ def _worked(
         results = map(work, grouped.items())
         yield from (_saved(worked, request, bool(ask or request.check)) for worked in results)
         return
-    with ProcessPoolExecutor(min(request.jobs, os.cpu_count() or 1)) as pool:
+    with workers.pool(request.jobs) as pool:
         for worked in pool.map(work, grouped.items(), chunksize=2):
             yield _saved(worked, request, False)
 
