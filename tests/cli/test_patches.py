@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import YARD
+from tests.conftest import YARD, running_with
 
 NO_END = "def f(a):\n    if a:\n        return 1\n    else:\n        x = a.b\n        return x"
 
@@ -42,22 +42,11 @@ def test_workers_end_with_the_run_that_started_them(tmp_path):
     command = [sys.executable, "-m", "dreck", "untangle", str(tmp_path), "--verdict", "proved", "--jobs", "2"]
     child = subprocess.Popen(command, stdout=subprocess.DEVNULL, env={**os.environ, "YARD_MARK": str(tmp_path)})
     until = time.monotonic() + 20
-    while len(_running(str(tmp_path))) < 2 and child.poll() is None and time.monotonic() < until:
+    while len(running_with(str(tmp_path))) < 2 and child.poll() is None and time.monotonic() < until:
         time.sleep(0.05)
     child.kill()
     child.wait()
     until = time.monotonic() + 20
-    while _running(str(tmp_path)) and time.monotonic() < until:
+    while running_with(str(tmp_path)) and time.monotonic() < until:
         time.sleep(0.1)
-    assert _running(str(tmp_path)) == []
-
-
-def _running(mark: str) -> list[str]:
-    found = []
-    for place in Path("/proc").glob("[0-9]*/environ"):
-        try:
-            if mark.encode() in place.read_bytes():
-                found.append(place.parent.name)
-        except OSError:
-            continue
-    return found
+    assert running_with(str(tmp_path)) == []

@@ -5,12 +5,12 @@ import subprocess
 import sys
 import textwrap
 import time
-from pathlib import Path
 
 import pytest
 
 from dreck.trial.sandbox import kernel
 from dreck.trial.server import Version, Wanted, run_trial
+from tests.conftest import running_with
 
 pytestmark = pytest.mark.skipif(not kernel.offered(), reason="the kernel offers no walls here")
 
@@ -124,18 +124,7 @@ def test_nothing_stays_behind_when_the_parent_is_ended(tmp_path, signal):
     child.wait()
     child.stdout.close()
     until = time.monotonic() + 20
-    while (list(own.iterdir()) or _running(str(own))) and time.monotonic() < until:
+    while (list(own.iterdir()) or running_with(str(own))) and time.monotonic() < until:
         time.sleep(0.1)
     assert list(own.iterdir()) == []
-    assert _running(str(own)) == []
-
-
-def _running(text: str) -> list[Path]:
-    return [p for p in Path("/proc").glob("[0-9]*/environ") if _holds(p, text)]
-
-
-def _holds(path: Path, text: str) -> bool:
-    try:
-        return text.encode() in path.read_bytes()
-    except OSError:
-        return False
+    assert running_with(str(own)) == []

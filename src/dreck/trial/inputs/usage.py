@@ -217,6 +217,12 @@ class Usages:
                 self._made_of.setdefault(name, set()).update(self.depends(value))
             case ast.For(target=target, iter=iterable) | ast.comprehension(target=target, iter=iterable):
                 self._loop(target, iterable)
+            case ast.Call(func=ast.Name(id="sorted" | "min" | "max"), args=[inside], keywords=keywords) | ast.Call(
+                func=ast.Attribute(value=inside, attr="sort"), keywords=keywords
+            ):
+                self._asked_of_items(inside, [k.value for k in keywords if k.arg == "key"])
+            case ast.Call(func=ast.Name(id="map" | "filter"), args=[asked, inside]):
+                self._asked_of_items(inside, [asked])
             case ast.Assign(targets=[ast.Tuple(elts=elts)], value=value):
                 for element in elts:
                     if isinstance(element, ast.Name):
@@ -227,6 +233,16 @@ class Usages:
         if path is not None and name not in self._alias:
             self._alias[name] = path
         self._made_of.setdefault(name, set()).update(self.depends(value))
+
+    def _asked_of_items(self, inside: ast.expr, functions: list[ast.expr]) -> None:
+        """`sorted(loads, key=lambda load: ...)`: what the lambda asks is asked of the items."""
+        path = self.path(inside)
+        for function in functions:
+            match function:
+                case ast.Lambda(args=ast.arguments(args=[only]), body=body) if path is not None:
+                    self._alias.setdefault(only.arg, f"{path}[]")
+                    self.at(path).iterated = True
+                    self._on(body, lambda u: setattr(u, "ordered", True))
 
     def _loop(self, target: ast.expr, iterable: ast.expr) -> None:
         match target, iterable:
