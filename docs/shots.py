@@ -30,10 +30,10 @@ COMMANDS = {
     ),
     "replace": ("dreck untangle materials.py::handling --step lookup-table", ""),
     "compare": (
-        "dreck compare gate.py by_hand.py",
+        "dreck compare gate.py by_hand.py --assume total-order",
         "dreck untangle --write gate.py > /dev/null; cp gate.py by_hand.py; "
         "cp $(python -c 'import dreck; print(dreck.__path__[0])')/demo/yard/gate.py gate.py; "
-        "sed -i 's/not load.kilos <= permit/not load.kilos < permit/' by_hand.py",
+        "sed -i 's/load.kilos > permit/load.kilos >= permit/' by_hand.py",
     ),
     "pin": ("dreck pin gate.py -o test_pins.py && tail -n 28 test_pins.py", ""),
     "steps": ("dreck steps guard-clauses", ""),

@@ -6,6 +6,8 @@ import sys
 
 import pytest
 
+import dreck
+
 OLD = """
 class Yard:
     LIMIT = 5
@@ -178,3 +180,14 @@ def test_what_a_trial_cannot_see_is_never_tested(run, tmp_path, old, new):
     (tmp_path / "b.py").write_text(new + body)
     code, found = told(run, "a.py", "b.py")
     assert code == 1 and found["functions"][0]["verdict"] in ("unsettled", "differs")
+
+
+def test_a_difference_for_nan_alone_says_what_leaves_it_out(write):
+    old = "def f(kilos, book):\n    if kilos < 3:\n        return 0\n    return book(kilos)\n"
+    new = "def f(kilos, book):\n    if kilos >= 3:\n        return book(kilos)\n    return 0\n"
+    found = dreck.compare(write(old, "old.py"), write(new, "new.py"))
+    assert found.status == "differs" and "nan" in found.difference.input
+    assert "--assume total-order" in found.reason
+    assert dreck.compare(write(old, "old.py"), write(new, "new.py"), assume=["total-order"]).status == "proved"
+    other = new.replace("return 0", "return 1")
+    assert "--assume total-order" not in dreck.compare(write(old, "old.py"), write(other, "new.py")).reason

@@ -24,12 +24,13 @@ from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
-from dreck.trial.playing.world import World
+from dreck.trial.playing.world import A_CALL, World
 from dreck.trial.running.describe import shown
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.installed import import_installed
 from dreck.trial.running.load import CannotRun, Version, forget_neighbours, load, plausible, project_of, whole_project
 from dreck.trial.running.nested import lifted
+from dreck.trial.running.outcome import WAITS
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.renaming import renamed
 from dreck.trial.running.run import Runner, watch_common_globals
@@ -352,9 +353,14 @@ def _call(what: str, path: str, *values: Any) -> str:
     return f"{path}({', '.join(given)})"
 
 
+_AS_EVER = frozenset({A_CALL, WAITS})
+"""Questions whose answer goes without saying when it is that nothing happens."""
+
+
 def _input(tried: Tried) -> str:
     """The values decided on, shortest path first; a stand-in of which nothing else is told stands for itself."""
     used = sorted(tried.used.items())
+    used = [(path, make) for path, make in used if path not in _AS_EVER or make.what != "nothing"]
     told = [f"{path} = {make!r}" for path, make in used if make.kind != "stand-in"]
     bare = [
         f"{path} = any object"

@@ -20,6 +20,8 @@ from dreck.trial.playing.standins import StandIn, general
 
 _MISSING = object()
 _WITH_NUMBERS = 24
+_EARLY = 4
+"""So early stands what is no number: only the first dozen is tried everywhere."""
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
 _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
 _DEEPEST = 3
@@ -216,8 +218,8 @@ class Candidates:
             made.append(Make("value", None))
             if all(m.kind == "value" and m.what is None for m in made):
                 made.insert(0, Make("stand-in"))
-        if u.ordered and not any(isinstance(m.what, str) for m in made if m.kind == "value"):
-            made.append(Make("value", math.nan))
+        if u.ordered and not any(isinstance(c, str) for c in u.constants):
+            made.insert(_EARLY, Make("value", math.nan))
         return made + self._last_resorts(made, u)
 
     def _last_resorts(self, made: list[Make], u: Usage) -> list[Make]:

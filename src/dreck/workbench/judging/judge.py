@@ -1,20 +1,21 @@
 """The judge: proof first, then trial. It is given two finished texts and knows nothing of how they came about."""
 
 import ast
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.model.ir.graph import Arena
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE
+from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.instrument import count_outcomes
 from dreck.trial.running.renaming import BY_POSITION
-from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Trial, Unnoticed, Version, Wanted, run_trial
+from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Difference, Trial, Unnoticed, Version, Wanted, run_trial
 from dreck.workbench.judging.verdict import Verdict
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
@@ -89,7 +90,15 @@ class Judge:
             return self._proved(old, new, proof)
         if request.only_proof or not self.trial:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
-        return _judged(self._strong(self._trial(old, new, request), (old, new)), proof)
+        found = _judged(self._strong(self._trial(old, new, request), (old, new)), proof)
+        if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
+            return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
+        return found
+
+    def _proved_with_order(self, old: Candidate, new: Candidate) -> bool:
+        if ORDER in self.assume:
+            return False
+        return prove(_subject(old), _subject(new), self.assume | {ORDER}, Arena(), self.budget).holds
 
     def _strong(self, found: Trial, sides: tuple[Candidate, Candidate]) -> Trial:
         """Slips that a proof shows to be none are none."""
@@ -148,6 +157,13 @@ class Judge:
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
+
+
+_WITH_ORDER = "with --assume total-order, which leaves such numbers out of account, they are proved the same"
+
+
+def _is_of_no_order(found: Difference) -> bool:
+    return re.search(r"\bnan\b", found.input) is not None
 
 
 def _subject(c: Candidate) -> Subject:
