@@ -263,3 +263,13 @@ def test_many_records_cost_what_few_cost(yard, monkeypatch):
     file = read(yard / "gate.py")
     journal.save([Saving(yard / "gate.py", file, [entry(file.text, file.text + "#\n")], file.text + "#\n")])
     assert read_now == []
+
+
+def test_a_shared_folder_is_no_project(tmp_path):
+    shared = tmp_path / "shared"
+    (shared / ".dreck").mkdir(parents=True)
+    shared.chmod(0o1777)
+    mine = shared / "mine"
+    mine.mkdir()
+    (mine / "gate.py").write_text("x = 1\n")
+    assert Journal.of(mine / "gate.py").root == mine.resolve()

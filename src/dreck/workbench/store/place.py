@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import stat
 from collections.abc import Iterable
 from pathlib import Path
 
@@ -18,15 +19,15 @@ def root_of(paths: Iterable[Path]) -> Path:
     the folder they stand in when there is none."""
     folders = [Path(os.path.realpath(path)).parent for path in paths]
     start = Path(os.path.commonpath(folders))
-    return next((p for p in (start, *start.parents) if _is_root(p)), start)
+    return next((p for p in (start, *start.parents) if _is_root(p) and not _is_shared(p, start)), start)
 
 
 def root_above(folder: Path) -> Path:
     """The nearest folder from `folder` upwards with a journal; without one, with a sign of a project's top."""
     start = Path(os.path.realpath(folder))
     upwards = (start, *start.parents)
-    with_journal = (p for p in upwards if (p / FOLDER).is_dir() and _is_own(p / FOLDER))
-    return next(with_journal, None) or next((p for p in upwards if _is_root(p)), start)
+    with_journal = (p for p in upwards if (p / FOLDER).is_dir() and _is_own(p / FOLDER) and not _is_shared(p, start))
+    return next(with_journal, None) or next((p for p in upwards if _is_root(p) and not _is_shared(p, start)), start)
 
 
 def interrupted_roots(paths: Iterable[Path]) -> list[Path]:
@@ -42,6 +43,11 @@ def interrupted_roots(paths: Iterable[Path]) -> list[Path]:
 
 def _is_root(folder: Path) -> bool:
     return any((folder / mark).exists() and _is_own(folder / mark) for mark in _ROOT_MARKS)
+
+
+def _is_shared(folder: Path, start: Path) -> bool:
+    """A folder everybody writes to, such as the temporary one, is no project's top for what lies deeper in it."""
+    return folder != start and bool(folder.stat().st_mode & stat.S_IWOTH)
 
 
 def _is_own(path: Path) -> bool:
