@@ -20,7 +20,7 @@ from dreck.trial.playing.standins import StandIn, general
 
 _MISSING = object()
 _WITH_NUMBERS = 24
-_EARLY = 4
+_EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
 _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
