@@ -34,7 +34,7 @@ def changed(packages: list[str]) -> Iterator[FunctionResult]:
         spec = importlib.util.find_spec(package)
         assert spec is not None and spec.origin is not None, f"{package} is not installed"
         place = Path(spec.origin)
-        files = list(python_files(place.parent)) if place.name == "__init__.py" else [place]
+        files = list(python_files(place.parent)) if place.stem.partition(".")[0] == "__init__" else [place]
         result = untangle(map(str, files), Request(verdict="proved", jobs=os.cpu_count() or 1))
         yield from (f for f in result.functions if f.changed)
 

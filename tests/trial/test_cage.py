@@ -90,3 +90,14 @@ def test_the_cage_can_be_opened_for_a_thing(tmp_path: Path):
         Wanted(open_cage=frozenset({"os.mkdir", "os.rmdir"})),
     )
     assert opened.difference is None
+
+
+def test_an_open_cage_never_empties_a_folder_the_code_went_to(tmp_path: Path):
+    yard = tmp_path / "yard"
+    yard.mkdir()
+    (yard / "ledger.txt").write_text("mine")
+    code = f"import os\ndef f(a):\n    os.chdir({str(yard)!r})\n    return [a]\n"
+    other = code.replace("return [a]", "found = [a]\n    return found")
+    wanted = Wanted(open_cage=frozenset({"os.chdir"}))
+    run_trial(Version(tmp_path / "m.py", code, "f"), Version(tmp_path / "m.py", other, "f"), wanted)
+    assert (yard / "ledger.txt").read_text() == "mine"

@@ -8,6 +8,7 @@ import dreck
 from dreck.trial.inputs.mishaps import learned
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.texts import mutated, pieces
+from dreck.trial.server import Version, run_trial
 
 DIFFER = {
     "only an object that its constructor has set up gets that far": (
@@ -240,3 +241,10 @@ def test_a_function_inside_another_is_lifted_out(old, was, becomes, status):
     verdict = dreck.compare(old, old.replace(was, becomes))
     inner = dict(verdict.functions).get("outer.inner", verdict) if verdict.functions else verdict
     assert inner.status == status, str(verdict)
+
+
+def test_where_things_stand_in_memory_is_no_difference(tmp_path):
+    code = "from functools import partial\ndef fee(rate, kilos):\n    return rate * kilos\ndef f(rate):\n    return partial(fee, rate)\n"
+    other = code.replace("return partial(fee, rate)", "made = partial(fee, rate)\n    return made")
+    found = run_trial(Version(tmp_path / "m.py", code, "f"), Version(tmp_path / "m.py", other, "f"))
+    assert found.difference is None

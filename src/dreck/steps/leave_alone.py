@@ -56,6 +56,8 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
                 yield "an optional addition behind the main work"
         if site.kind in ("else leaves", "exit follows") and leaves(s.body):
             other = s.orelse or block.body[site.index + 1 :][:1]
+            if _is_one_case(s.test):
+                yield "one case of several, to which others will be added"
             if not _is_the_exception(s.body, other):
                 yield "both ways leave, and neither is the exception"
         if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
@@ -68,6 +70,14 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
         yield "cases of one switch"
     if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and _shapes(s.body) == _shapes(s.orelse):
         yield "both halves tell the same story, line by line"
+
+
+def _is_one_case(test: ast.expr) -> bool:
+    """`name == "glass"`: turned round, the case would be what is left when it is not another."""
+    match test:
+        case ast.Compare(ops=[ast.Eq()], comparators=[ast.Constant(value=str())]):
+            return True
+    return False
 
 
 def _stands_out(s: ast.If, kind: str) -> bool:

@@ -147,7 +147,7 @@ def _plain_repr(value: Any) -> str:
         text = repr(value)
     except Exception as error:
         return f"<no repr: {type(error).__name__}>"
-    return text.replace(hex(id(value)), "0x…") if " at 0x" in text else text
+    return without_addresses(text)
 
 
 def state_of(value: Any) -> dict[str, Any]:

@@ -107,6 +107,7 @@ class Cage:
     def __init__(self, allowed: frozenset[str] = frozenset()) -> None:
         self.told: list[str] = []
         self.has_walls = False
+        self._private: Path | None = None
         self._allowed = allowed
         self._closed = False
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -123,6 +124,7 @@ class Cage:
         read those below `read`. Raises NoWalls when `wanted` is "kernel" and the kernel offers none. A cage that is
         opened for something has no such walls: they know nothing of exceptions.
         """
+        self._private = Path.cwd()
         self._loop = asyncio.new_event_loop()  # making one needs a socket
         for name in list(os.environ):
             if name not in KEPT and not name.startswith("PYTHON"):
@@ -147,14 +149,21 @@ class Cage:
     def begin(self) -> None:
         """Before each run: nothing is told yet, and the folder is empty, where files may be written at all."""
         self.told.clear()
-        if self._allowed:
+        if self._allowed and self._private is not None:
             self._closed = False
-            for entry in os.scandir("."):
-                if entry.is_dir(follow_symlinks=False):
-                    shutil.rmtree(entry.path, ignore_errors=True)
-                else:
-                    os.unlink(entry.path)
+            self._empty(self._private)
             self._closed = True
+
+    def _empty(self, private: Path) -> None:
+        """Empties the very folder the process was given, wherever the code has gone meanwhile, and goes back there."""
+        if private.is_symlink() or not private.is_dir():
+            return
+        os.chdir(private)
+        for entry in os.scandir(private):
+            if entry.is_dir(follow_symlinks=False):
+                shutil.rmtree(entry.path, ignore_errors=True)
+            else:
+                os.unlink(entry.path)
 
     def _refuse_threads(self) -> None:
         """Starting a thread raises no audit event in Python 3.11."""
