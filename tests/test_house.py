@@ -47,7 +47,10 @@ def imports(path: Path, at_run_time: bool = True) -> set[str]:
     while pending:
         node = pending.pop()
         if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("dreck"):
-            found |= {f"{node.module}.{a.name}" if f"{node.module}.{a.name}" in MODULES else str(node.module) for a in node.names}
+            found |= {
+                f"{node.module}.{a.name}" if f"{node.module}.{a.name}" in MODULES else str(node.module)
+                for a in node.names
+            }
         if at_run_time and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             continue
         pending += list(ast.iter_child_nodes(node))
@@ -88,4 +91,6 @@ def test_the_checker_shares_no_rule_with_the_prover():
     for name, path in MODULES.items():
         if name.startswith("dreck.proof.checking"):
             shared = {target for target in imports(path, at_run_time=False) if target.startswith("dreck.proof.")}
-            assert not any(".rules" in t or t.endswith((".prover", ".lockstep", ".memo", ".loops", ".following")) for t in shared), name
+            assert not any(
+                ".rules" in t or t.endswith((".prover", ".lockstep", ".memo", ".loops", ".following")) for t in shared
+            ), name

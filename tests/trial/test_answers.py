@@ -77,5 +77,7 @@ def test_what_an_exception_was_raised_from_is_compared(name):
 
 def test_what_an_exception_was_raised_while():
     old = "def f(a: str):\n    try:\n        return int(a)\n    except ValueError:\n        raise KeyError(1)\n"
-    new = "def f(a: str):\n    try:\n        return int(a)\n    except ValueError:\n        pass\n    raise KeyError(1)\n"
+    new = (
+        "def f(a: str):\n    try:\n        return int(a)\n    except ValueError:\n        pass\n    raise KeyError(1)\n"
+    )
     assert dreck.compare(old, new).status == "differs"

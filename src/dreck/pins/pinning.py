@@ -21,9 +21,10 @@ from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces
 from dreck.trial.inputs.usage import Usages
+from dreck.trial.running.imports import CannotRun, project_of, whole_project
 from dreck.trial.running.installed import import_installed
 from dreck.trial.running.instrument import watched
-from dreck.trial.running.load import CannotRun, Version, load, plausible, project_of, whole_project
+from dreck.trial.running.load import Version, load, plausible
 from dreck.trial.running.run import Runner
 from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import way_name

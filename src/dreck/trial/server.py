@@ -52,6 +52,8 @@ class Wanted:
     case: bool = False
     hashable: bool = False
     """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
+    apart: bool = False
+    """Whether each version gets a process of its own, however plain their modules are."""
     case_maker: str = "dreck.pins.difference:as_case"
     """What makes the test case, by `module:name`."""
 
@@ -125,6 +127,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "calls": list(wanted.calls),
         "case": wanted.case_maker if wanted.case else "",
         "hashable": wanted.hashable,
+        "apart": wanted.apart,
     }
     return _read(_server.ask(request))
 

@@ -7,19 +7,16 @@ changed: whether it changes anything at all is for a proof to say.
 
 import ast
 import copy
-import types
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.trial.running.instrument import WATCHER
-from dreck.trial.running.load import Version
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.run import Observation, Runner
-from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.search.clock import Clock
-from dreck.trial.search.moves import Tried
+from dreck.trial.search.moves import Choice, Tried
 from dreck.trial.search.search import Search
 from dreck.trial.strength import Change, slips_in
 
@@ -54,15 +51,15 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
         if search.different is not None:
             return found
         runner = runners[side]
-        code = _code(runner.version, change.copied())
-        if code is None or not isinstance(runner.version.function, types.FunctionType):
+        slip = change.copied()
+        if not runner.takes(slip):
             continue
         search.announce(search.count)
         if now() > until:
             found.left_out += 1
             continue
         found.wanted += 1
-        trial = _Slip(search, side, runner, change, code, ordered)
+        trial = _Slip(search, side, runner, change, slip, ordered)
         if trial.is_noticed():
             found.noticed += 1
         elif trial.changes_nothing():
@@ -70,7 +67,7 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
         elif trial.is_noticed_after_a_search():
             found.noticed += 1
         elif search.different is None:
-            told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(change.copied())}
+            told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(slip)}
             found.unnoticed.append(told)
     return found
 
@@ -108,30 +105,30 @@ class _Slip:
     side: int
     runner: Runner
     change: Change
-    code: types.CodeType
+    slip: FunctionNode
     inputs: list[Tried]
 
     def is_noticed(self) -> bool:
         """Whether an input that was tried comes out otherwise."""
-        function = self.runner.version.function
-        assert isinstance(function, types.FunctionType)
-        with swapped(function, self.code):
+        with self.runner.doing(self.slip):
             for tried in self.inputs[:_MANY]:
-                seen, _, _ = self.runner.run(self.search.candidates, tried.choice)
+                seen, _, _ = self.runner.run(self.search.candidates, self._input(tried))
                 before = self._before(tried)
                 if seen != before and not (self.change.is_of_condition and _stumbles(seen, before)):
                     return True
         return False
+
+    def _input(self, tried: Tried) -> Choice:
+        return tried.given if self.side else tried.choice
 
     def _before(self, tried: Tried) -> Observation:
         return tried.new if self.side else tried.old
 
     def is_noticed_after_a_search(self) -> bool:
         """Looks for an input that notices it; what is found is an input for the two real versions, too."""
-        version = _slipped(self.runner.version, self.change)
-        if version is None:
+        other = self.runner.beside(self.slip)
+        if other is None:
             return False
-        other = Runner(version, self.runner.cage, self.runner.still)
         ways = {tried.trail: tried.used for tried in self.inputs if tried.used}
         inner = Search(
             (self.runner, other),
@@ -152,16 +149,13 @@ class _Slip:
 
     def changes_nothing(self) -> bool:
         """Whether the condition came out otherwise again and again, and nothing that can be seen was other for it."""
-        function = self.runner.version.function
-        assert isinstance(function, types.FunctionType)
         place = _both_asked(self.change)
-        code = _code(self.runner.version, place) if place is not None else None
-        if code is None:
+        if place is None or not self.runner.takes(place):
             return False
         parted = 0
-        with swapped(function, code):
+        with self.runner.doing(place):
             for tried in self.inputs[:_MANY]:
-                seen, _, _ = self.runner.run(self.search.candidates, tried.choice)
+                seen, _, _ = self.runner.run(self.search.candidates, self._input(tried))
                 if seen != self._before(tried):
                     return False
                 parted += self.runner.version.watcher.parted and seen.error is None
@@ -174,34 +168,6 @@ def _stumbles(one: Observation, other: Observation) -> bool:
     """Both die of a type they were never meant for: only Python's words for it differ."""
     kinds = [seen.error[0] if isinstance(seen.error, tuple) else "" for seen in (one, other)]
     return kinds[0] == kinds[1] and kinds[0] in ("TypeError", "AttributeError") and one.log == other.log
-
-
-def _code(version: Version, function: FunctionNode) -> types.CodeType | None:
-    try:
-        return code_of(version.tree, version.path, version.node, function)
-    except (SyntaxError, ValueError, StopIteration, TypeError, AssertionError):
-        return None
-
-
-def _slipped(version: Version, change: Change) -> Version | None:
-    """The version with a slip in it, watched as the version is."""
-    from dreck.trial.running.instrument import watched
-
-    seen = watched(change.copied())
-    code, function = _code(version, seen.node), version.function
-    if code is None or not isinstance(function, types.FunctionType):
-        return None
-    try:
-        other = types.FunctionType(
-            code, function.__globals__, function.__name__, function.__defaults__, function.__closure__
-        )
-    except ValueError:
-        return None
-    other.__kwdefaults__, other.__annotations__ = function.__kwdefaults__, function.__annotations__
-    return Version(
-        other, version.namespace, change.copied(), seen, version.watcher, version.owner, version.types,
-        is_property=version.is_property, varying=version.varying, tree=version.tree, path=version.path,
-    )  # fmt: skip
 
 
 def _both_asked(change: Change) -> FunctionNode | None:
@@ -226,5 +192,3 @@ def as_json(found: Slips) -> dict[str, Any]:
         "unnoticed": found.unnoticed,
         "left_out": found.left_out,
     }
-
-

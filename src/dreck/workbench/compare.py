@@ -341,8 +341,7 @@ class _Judging:
         return [
             f.name
             for f in self.sides[0].functions.values()
-            if f.name in names
-            or (f.owner is not None and (f.node.name in attributes or _runs_unnamed(node, f, names)))
+            if f.name in names or (f.owner is not None and (f.node.name in attributes or _runs_unnamed(node, f, names)))
         ]
 
     def _one(

@@ -51,7 +51,7 @@ def _read(file: Path) -> Config:
     if unknown:
         raise DreckError(f"{file}: [tool.dreck] has no setting '{min(unknown)}'")
     if own.get("cage", "") not in ("", "kernel"):
-        raise DreckError(f"{file}: [tool.dreck] cage may be \"kernel\" and nothing else")
+        raise DreckError(f'{file}: [tool.dreck] cage may be "kernel" and nothing else')
     return Config(
         frozenset(_strings(file, own, "assume")),
         frozenset(_strings(file, own, "leave")),

@@ -12,7 +12,7 @@ from dreck.source.files import read, save_bytes
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import Target
 from dreck.trial.case import Case
-from dreck.trial.running.load import project_of
+from dreck.trial.running.imports import project_of
 from dreck.trial.server import ask_child
 from dreck.workbench.compare import Comparison
 from dreck.workbench.pin_file import pin_file

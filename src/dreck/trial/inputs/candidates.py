@@ -390,8 +390,10 @@ class Candidates:
             )
         if kind.__module__ == "numpy":
             return of_numpy(kind, near)
-        if kind in (list, set, frozenset, tuple, dict) or _is_of_keys(kind) or (
-            kind.__module__ == "collections.abc" and kind.__name__ != "Callable"
+        if (
+            kind in (list, set, frozenset, tuple, dict)
+            or _is_of_keys(kind)
+            or (kind.__module__ == "collections.abc" and kind.__name__ != "Callable")
         ):
             return self._of_container(kind, args, u, name)
         if kind.__module__ in ("builtins", "collections.abc"):

@@ -89,7 +89,7 @@ class Usages:
             for path, usage in inner.by_path.items():
                 root = next((n for n in names if path == n or path.startswith((f"{n}.", f"{n}[", f"{n}("))), None)
                 if root is not None:
-                    self.at(f"answer({root}){path[len(root):]}").join(usage)
+                    self.at(f"answer({root}){path[len(root) :]}").join(usage)
 
     def _methods(self, function: FunctionNode, methods: Mapping[str, FunctionNode], seen: set[str]) -> None:
         """What methods called on `self` look at is looked at by the call."""
@@ -217,8 +217,9 @@ class Usages:
                 self._made_of.setdefault(name, set()).update(self.depends(value))
             case ast.For(target=target, iter=iterable) | ast.comprehension(target=target, iter=iterable):
                 self._loop(target, iterable)
-            case ast.Call(func=ast.Name(id="sorted" | "min" | "max"), args=[inside], keywords=keywords) | ast.Call(
-                func=ast.Attribute(value=inside, attr="sort"), keywords=keywords
+            case (
+                ast.Call(func=ast.Name(id="sorted" | "min" | "max"), args=[inside], keywords=keywords)
+                | ast.Call(func=ast.Attribute(value=inside, attr="sort"), keywords=keywords)
             ):
                 self._asked_of_items(inside, [k.value for k in keywords if k.arg == "key"])
             case ast.Call(func=ast.Name(id="map" | "filter"), args=[asked, inside]):

@@ -250,9 +250,7 @@ class World:
         """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
         usage = self.candidates.usages.at(general(path))
         named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
-        made = {
-            key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))
-        }
+        made = {key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))}
         for number, key_path in enumerate(usage.key_paths):
             if "{}" in key_path or "#" in key_path or "()" in key_path:
                 continue

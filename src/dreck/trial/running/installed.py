@@ -11,6 +11,8 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+from dreck.trial.running.imports import stands_in
+
 _MOST_FILES = 40
 _PLACES = ("site-packages", "dist-packages")
 
@@ -20,7 +22,8 @@ def import_installed(path: Path, text: str, project: Path) -> None:
     pending, seen = [text], {path}
     while pending and len(seen) < _MOST_FILES:
         for name in _imported(pending.pop()):
-            if _is_installed(name):
+            is_own = project.name not in _PLACES and stands_in(project, name.partition(".")[0])
+            if _is_installed(name) and not is_own:
                 _try(name)
                 continue
             beside = project.joinpath(*name.split(".")).with_suffix(".py")

@@ -1,28 +1,21 @@
 """Loading one version of a function to run it: its module is executed with the function's tests watched."""
 
 import ast
-import importlib.machinery
-import importlib.util
 import inspect
-import sys
 import types
 import typing
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
 from types import FunctionType
 from typing import Any
 
 from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.running.imports import CannotRun, executed
 from dreck.trial.running.instrument import WATCHER, Watched, watched
 from dreck.trial.running.nested import CannotLift, lifted
 from dreck.trial.running.swap import code_of
 from dreck.trial.running.watch import Watcher
-
-
-class CannotRun(Exception):
-    """The function cannot be imported or called; the message says why and what to do."""
 
 
 @dataclass(slots=True)
@@ -51,25 +44,23 @@ class Version:
     path: str = ""
 
 
-def load(path: str, text: str, name: str) -> Version:
-    """Executes `text` as the module at `path` and takes the function `name` out of it."""
+def load(path: str, text: str, name: str, imported: bool = False) -> Version:
+    """Executes `text` as the module at `path` and takes the function `name` out of it.
+
+    `imported`: the way Python imports it, once, for everybody in this process who asks for that module.
+    """
     tree = ast.parse(text)
     found = next((f for f in functions_in(tree, text) if f.name == name), None)
     if found is None:
         raise CannotRun(f"there is no function {name} in it")
     if found.nested:
-        return _load_nested(path, tree, found, functions_in(tree, text))
+        return _load_nested(path, tree, found, functions_in(tree, text), imported)
     seen = watched(found.node)
     code = code_of(tree, path, found.node, found.node)
     written = _copy_around(tree, found.node)
     _replace(tree, found.node, seen.node)
     watcher = Watcher()
-    module = _module(Path(path))
-    module.__dict__[WATCHER] = watcher
-    try:
-        exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
-    except (Exception, SystemExit) as error:
-        raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
+    module = executed(path, tree, {WATCHER: watcher}, imported)
     function, owner, is_property = _taken(module, name.partition("#")[0], seen.node)
     plain = _with_code(function, code)
     names = _varying(tree, found.node, module.__dict__)
@@ -92,18 +83,14 @@ def load(path: str, text: str, name: str) -> Version:
     )
 
 
-def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Function]) -> Version:
+def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Function], imported: bool) -> Version:
     """A function inside another one, lifted out of it: what it reads there is handed in."""
     try:
         node, free = lifted(found, every)
     except CannotLift as error:
         raise CannotRun(f"it stands inside a function, and {error}; only a proof can judge it") from None
-    watcher, module, seen = Watcher(), _module(Path(path)), watched(node)
-    module.__dict__[WATCHER] = watcher
-    try:
-        exec(compile(tree, path, "exec", dont_inherit=True), module.__dict__)
-    except (Exception, SystemExit) as error:
-        raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
+    watcher, seen = Watcher(), watched(node)
+    module = executed(path, tree, {WATCHER: watcher}, imported)
     function = _defined_again(module, seen.node)
     if function is None:
         raise CannotRun("it stands inside a function, and cannot be defined outside of it")
@@ -163,73 +150,6 @@ def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
                 if item is old:
                     value[index] = new
                     return
-
-
-def project_of(path: Path) -> Path:
-    """The folder that has to be on the path for the module at `path` to be imported."""
-    folder = path.parent
-    while (folder / "__init__.py").exists():
-        folder = folder.parent
-    return folder
-
-
-def whole_project(path: Path) -> Path:
-    """The folder of all that belongs to the project of a module: what it may read when it is tried."""
-    home = Path.home()
-    for folder in path.absolute().parents:
-        if folder == home or folder == home.parent:
-            break
-        if any((folder / mark).exists() for mark in (".git", "pyproject.toml", ".dreck")):
-            return folder
-    return project_of(path)
-
-
-def put_on_path(folder: Path) -> None:
-    """Modules of the project are found before installed ones, but never in the place of Python's own."""
-    if str(folder) not in sys.path:
-        places = ("site-packages", "dist-packages")
-        installed = (i for i, place in enumerate(sys.path) if place.endswith(places))
-        sys.path.insert(next(installed, len(sys.path)), str(folder))
-
-
-def _module(path: Path) -> types.ModuleType:
-    """An empty module with the names and the package an import would give it."""
-    folder, parts = path.parent, [path.stem]
-    while (folder / "__init__.py").exists():
-        parts.insert(0, folder.name)
-        folder = folder.parent
-    put_on_path(folder)
-    root = whole_project(path)
-    for beside in (root / "src", root):  # as the project's own tests find its packages
-        if beside != folder and beside.is_dir():
-            put_on_path(beside)
-    if parts[-1] == "__init__":
-        parts.pop()
-    name = ".".join(parts)
-    package = name if path.stem == "__init__" else name.rpartition(".")[0]
-    if package:
-        try:
-            importlib.import_module(package)
-        except Exception as error:
-            raise CannotRun(f"its package {package} cannot be imported: {type(error).__name__}: {error}") from None
-    module = types.ModuleType(name)
-    module.__file__ = str(path)
-    module.__package__ = package
-    module.__spec__ = importlib.machinery.ModuleSpec(name, None, origin=str(path))
-    # Dataclasses and enums look their module up while classes are made.
-    sys.modules.setdefault(name, module)
-    return module
-
-
-def forget_neighbours(path: Path) -> None:
-    """The other version stands elsewhere and brings its own neighbours: those of this one are imported no more."""
-    folder = project_of(path)
-    if str(folder) in sys.path:
-        sys.path.remove(str(folder))
-    for name, module in list(sys.modules.items()):
-        file = getattr(module, "__file__", None)
-        if file and Path(file).is_relative_to(folder) and not name.startswith("dreck") and "site-packages" not in file:
-            del sys.modules[name]
 
 
 def _taken(module: types.ModuleType, dotted: str, node: FunctionNode) -> tuple[Callable[..., Any], type | None, bool]:

@@ -6,11 +6,12 @@ import io
 import os
 import sys
 import types
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from typing import Any
 
+from dreck.source.functions import FunctionNode
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
@@ -18,6 +19,7 @@ from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
+from dreck.trial.running.slipped import code_for, slipped, with_code
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
 
@@ -88,6 +90,24 @@ class Runner:
         if version.owner is not None or version.plain is None or self._aliases:
             return False
         return kinds <= by_position and not version.plain.__code__.co_flags & _SUSPENDS
+
+    def takes(self, function: FunctionNode) -> bool:
+        """Whether the version can be made to do what `function` says."""
+        return code_for(self.version, function) is not None
+
+    def doing(self, function: FunctionNode) -> AbstractContextManager[bool]:
+        """As long as the block lasts, runs do what `function` says."""
+        return with_code(self.version, function)
+
+    def beside(self, function: FunctionNode) -> "Runner | None":
+        """A runner of the same version with what `function` says in the place of its own code."""
+        version = slipped(self.version, function)
+        return Runner(version, self.cage, self.still) if version is not None else None
+
+    def described(self, names: Iterable[str]) -> dict[str, Any]:
+        """Those of the module's names that there are, described."""
+        space = self.version.namespace
+        return {name: Describer().of(space[name]) for name in names if name in space}
 
     def run(
         self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS
@@ -277,11 +297,10 @@ def put_back(before: dict[str, str]) -> tuple[tuple[str, str | None], ...]:
 
 def watch_common_globals(old: Runner, new: Runner) -> None:
     """Both look at the same names of their modules: those that stand in both, and stand alike before any run."""
-    names = set(old.globals) | set(new.globals)
-    spaces = old.version.namespace, new.version.namespace
-    common = [n for n in sorted(names) if all(n in space for space in spaces)]
-    alike = [n for n in common if Describer().of(spaces[0][n]) == Describer().of(spaces[1][n])]
-    old.globals = new.globals = alike
+    names = sorted(set(old.globals) | set(new.globals))
+    mine, theirs = old.described(names), new.described(names)
+    alike = [name for name in names if name in mine and name in theirs and mine[name] == theirs[name]]
+    old.globals, new.globals = alike, alike
 
 
 class _Output(io.StringIO):

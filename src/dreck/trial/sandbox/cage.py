@@ -137,7 +137,7 @@ class Cage:
         sys.dont_write_bytecode = True
         self.has_walls = not self._allowed and kernel.close_walls(Path.cwd(), read)
         if wanted == "kernel" and not self.has_walls:
-            raise NoWalls("[tool.dreck] cage = \"kernel\": the kernel of this machine offers no walls")
+            raise NoWalls('[tool.dreck] cage = "kernel": the kernel of this machine offers no walls')
 
     def close(self) -> None:
         """From now on nothing that is named here is let happen, and what was refused is told."""

@@ -15,13 +15,14 @@ from contextlib import contextmanager
 from typing import Any
 
 _INSTANT = 1_750_000_000.0
+_PROCESS = 4_242
+"""The number of every process under trial."""
 _SOURCES = {
     "time.time": r"\btime\s*\(\s*\)",
     "time.perf_counter": r"\bperf_counter(_ns)?\s*\(",
     "time.monotonic": r"\bmonotonic(_ns)?\s*\(",
     "time.process_time": r"\bprocess_time(_ns)?\s*\(",
     "uuid.uuid1": r"\buuid1\s*\(",
-    "os.getpid": r"\bgetpid\s*\(",
     "id": r"\bid\s*\(",
     "object addresses": r"\brepr\s*\(|!r\b",
 }
@@ -58,6 +59,7 @@ class Still:
         place["time_ns"] = lambda: int(self._now * 1_000_000_000)
         place["sleep"] = self._sleep
         place = vars(os)
+        place["getpid"], place["getppid"] = (lambda: _PROCESS), (lambda: _PROCESS - 1)
         place["urandom"] = lambda size: self._chance.randbytes(size)
         vars(random)["_urandom"] = place["urandom"]
         vars(uuid)["uuid1"] = lambda node=None, clock_seq=None: uuid.UUID(bytes=self._chance.randbytes(16), version=1)

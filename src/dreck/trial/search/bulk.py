@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from dreck.trial.apart.far import FarRunner
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
@@ -34,6 +35,7 @@ class Bulk:
 
     def __init__(self, runners: tuple[Runner, Runner], candidates: Candidates, used: dict[str, Make]) -> None:
         self.runners = runners
+        self.candidates = candidates
         self.count = 0
         self.pools = _pools(runners, candidates, used)
 
@@ -65,6 +67,9 @@ class Bulk:
 
     def _odd(self, chunk: list[tuple[Any, ...]]) -> list[int] | None:
         """The rows that seem to differ; None when the chunk did not end in time or was refused something."""
+        other = self.runners[1]
+        if isinstance(other, FarRunner):
+            return self._odd_in_two_worlds(other, chunk)
         cage, still = self.runners[0].cage, self.runners[0].still
         old, new = (runner.version.plain for runner in self.runners)
         assert old is not None and new is not None
@@ -91,6 +96,40 @@ class Bulk:
             return None
         same_output = outputs[0].getvalue() == outputs[1].getvalue()
         return odd if same_output else list(range(done))
+
+    def _odd_in_two_worlds(self, new: FarRunner, chunk: list[tuple[Any, ...]]) -> list[int] | None:
+        rows = [[make for make, _, _ in row] for row in chunk]
+        mine = told_rows(self.runners[0], self.candidates, rows)
+        theirs = new.call(_TOLD_ROWS, rows) if mine is not None else None
+        if mine is None or theirs is None:
+            return None
+        self.count += len(rows)
+        return [i for i, (one, other) in enumerate(zip(mine, theirs, strict=True)) if one != other]
+
+
+def told_rows(runner: Runner, candidates: Candidates, rows: list[list[Make]]) -> list[int] | None:
+    """What a version comes to on each row of arguments, hashed; None when it did not end in time or was refused."""
+    function, world = runner.version.plain, World(candidates, {}, runner.version.namespace)
+    assert function is not None
+    found: list[int] = []
+    runner.cage.told.clear()
+    before = dict(os.environ)
+    runner.still.begin()
+    with _two_outputs() as outputs:
+        sys.stdout = outputs[0]
+        try:
+            with runner.cage.timed(_CHUNK_SECONDS):
+                for row in rows:
+                    ended = _ended(function, [world.build("", make) for make in row])
+                    found.append(hash(repr(Describer().of(ended)) + outputs[0].getvalue()))
+                    outputs[0].seek(0)
+                    outputs[0].truncate()
+        except TimeUp:
+            return None
+    return None if put_back(before) or runner.cage.told else found
+
+
+_TOLD_ROWS = "dreck.trial.search.bulk:told_rows"
 
 
 def _ended(function: Callable[..., Any], args: list[Any]) -> tuple[bool, Any]:
@@ -134,7 +173,8 @@ def _pools(
     runners: tuple[Runner, Runner], candidates: Candidates, used: dict[str, Make]
 ) -> list[list[tuple[Make, Any, Any]]]:
     """For each parameter: recipes, with the value for either version."""
-    worlds = [World(candidates, {}, runner.version.namespace) for runner in runners]
+    near = [runners[0] if isinstance(runner, FarRunner) else runner for runner in runners]
+    worlds = [World(candidates, {}, runner.version.namespace) for runner in near]
     pools = []
     for name in runners[0].parameters():
         makes = [used[name]] if name in used else []

@@ -13,7 +13,7 @@ import math
 import random
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
@@ -48,6 +48,8 @@ class Tried:
     new: Observation
     trail: tuple[tuple[int, bool], ...] = ()
     """The outcomes in the order the last of the versions asked for them."""
+    given: Choice = field(default_factory=dict)
+    """What the last of the versions was given: the choice, and all that the first one made of it."""
     far: tuple[bool, int, int] = (False, 0, 0)
     """How far it got: to the end, outcomes on the way, the line of the old version it died at."""
 

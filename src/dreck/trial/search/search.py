@@ -135,7 +135,7 @@ class Search:
 
     def _wavers(self, first: Tried) -> bool:
         """Whether the old version gives another answer when asked the same again."""
-        again, *_ = [runner.run(self.candidates, first.choice)[0] for runner in self.runners]  # each as often
+        again, *_ = self._both(first)  # each as often
         self.unstable = again.result != first.old.result and again.error == first.old.error and not again.shared
         return self.unstable
 
@@ -330,25 +330,33 @@ class Search:
         worlds: list[World] = []
         reached: set[Outcome] = set()
         operands: dict[tuple[int, int], list[tuple[str, Any, Any]]] = {}
+        given = choice
         for side, runner in enumerate(self.runners):
+            told = given
             begun = self._now()
             try:
-                observation, world, outcomes = runner.run(self.candidates, choice)
+                observation, world, outcomes = runner.run(self.candidates, given)
             except (Exception, TimeUp):
                 return None  # what the input is made of cannot be built, or not be described
             self._allow_for(observation, self._now() - begun)
             seen.append(observation)
             worlds.append(world)
+            given = {**given, **world.used}  # what the first one met stands there for the next one, too
             reached |= {(side, number, outcome) for number, outcome in outcomes}
             operands |= {(side, n): told for n, told in runner.version.watcher.operands.items()}
         used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
         trail = tuple(self.runners[-1].version.watcher.trail)
         alike = seen[0] == seen[-1]
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
-        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, far)
+        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, told, far)
         self._seen[mark] = tried
         self._keep(tried)
         return tried
+
+    def _both(self, tried: Tried, seconds: float = RUN_SECONDS) -> list[Observation]:
+        """What both versions do on an input that was tried before."""
+        choices = [tried.choice, *[tried.given] * (len(self.runners) - 1)]
+        return [r.run(self.candidates, c, seconds)[0] for r, c in zip(self.runners, choices, strict=True)]
 
     def _told(self, choice: Choice) -> Tried | None:
         """What came of an input, tried before or now."""
@@ -358,7 +366,7 @@ class Search:
         """Asked again the old version has to say the same; and what ran out of time gets more of it."""
         ran_out = ENDLESS in (tried.old.error, tried.new.error)
         seconds = RUN_SECONDS * (8 if ran_out else 1)
-        old, new = (runner.run(self.candidates, tried.choice, seconds)[0] for runner in self.runners)
+        old, new = self._both(tried, seconds)
         if ran_out and old == new:
             return
         before = tried.old

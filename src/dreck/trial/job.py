@@ -1,0 +1,213 @@
+"""One trial, in a caged process: both versions loaded, inputs searched for, what was found put together.
+
+Plain modules are executed one beside the other in this process, where thousands of inputs cost little. For all
+others a second process is forked before anything of the project runs, and each version has a world of its own.
+"""
+
+import ast
+import importlib
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dreck.source.functions import functions_in
+from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
+from dreck.trial.apart.other import Life, Telling, answering, say
+from dreck.trial.apart.plain import are_apart
+from dreck.trial.apart.wire import Wire, can_leave
+from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.recipes import Make, played
+from dreck.trial.inputs.setups import find_set_ups
+from dreck.trial.inputs.texts import pieces, table_words
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.world import World
+from dreck.trial.running.expectation import outside
+from dreck.trial.running.imports import project_of, whole_project
+from dreck.trial.running.installed import import_installed
+from dreck.trial.running.load import Version, load, plausible
+from dreck.trial.running.nested import lifted
+from dreck.trial.running.renaming import renamed
+from dreck.trial.running.run import Runner, watch_common_globals
+from dreck.trial.sandbox.cage import Cage
+from dreck.trial.sandbox.determinism import Still, wavering
+from dreck.trial.search.moves import Tried
+from dreck.trial.search.search import Search
+from dreck.trial.slips import Slips, as_json, look_for_slips
+from dreck.trial.telling import result
+
+_SLIPS = 2.0
+"""So much of the time of the search goes into slips."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sides:
+    """Both versions of a trial, ready to be run on inputs made from `candidates`."""
+
+    runners: tuple[Runner, Runner]
+    candidates: Candidates
+    usages: Usages
+    types: dict[str, Any]
+
+
+def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable[[int], None]) -> dict[str, Any]:
+    """The answer to a request for a trial. Raises CannotRun and NoWalls."""
+    if request["case"]:
+        import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
+    before, after = request["old"], request["new"]
+    cage, still = Cage(frozenset(request["open"])), Still()
+    if request["apart"] or are_apart(*((Path(side["path"]), side["text"]) for side in (before, after))):
+        sides = _in_two_worlds(request, cage, still)
+    else:
+        sides = _side_by_side(request, cage, still)
+    runners, candidates, usages = sides.runners, sides.candidates, sides.usages
+    old, new = runners[0].version, runners[1].version
+    watch_common_globals(*runners)
+    search = Search(
+        runners,
+        candidates,
+        usages,
+        inputs=request["inputs"],
+        seconds=request["seconds"],
+        announce=announce,
+        skipped=skipped,
+        pieces=pieces(usages.constants, old.namespace),
+        starts=tuple(map(played, request["calls"])),
+        expects=_expecting(request["expect"], runners[0], candidates),
+        overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,
+    )
+    search.run()
+    answer, slips = result(search, old, new), Slips()
+    settled = answer["difference"] or answer["missing"] or search.unstable or not search.finished
+    if not settled and not request["open"]:  # with an open cage a slip could do harm
+        slips = look_for_slips(search, request["seconds"] * _SLIPS)
+        answer = result(search, old, new)
+    answer["slips"] = as_json(slips)
+    answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
+    answer["wavers"] = wavering(before["text"]) if search.unstable else ""
+    answer["unknown"] = [name for name in runners[0].parameters() if name not in sides.types and name != "self"]
+    if request["case"] and search.different is not None:
+        answer["difference"] |= called(request["case"])(search, before, after)
+    return answer
+
+
+def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
+    """Both versions in this process, the second executed beside the first."""
+    before, after = request["old"], request["new"]
+    _close(request, cage, still, (before, after))
+    old = load(before["path"], before["text"], before["name"])
+    new = load(after["path"], after["text"], after["name"])
+    usages = _usages(request, Runner(old, cage, still), Runner(new, cage, still))
+    candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
+    candidates.words = table_words((old.node, new.node), old.namespace)
+    find_set_ups(before["text"], (old, new), candidates, cage)
+    runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
+    return Sides(runners, candidates, usages, old.types)
+
+
+def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
+    """The old version in this process, the new one in another."""
+    before = request["old"]
+    wire = open_world(lambda end: answering(end, lambda: _life(request, end)))
+    _close(request, cage, still, (before,))
+    old = load(before["path"], before["text"], before["name"], imported=True)
+    runner = Runner(old, cage, still)
+    theirs: Facts = listen(wire)
+    mine = Facts.of(runner)
+    far = FarRunner(wire, theirs)
+    usages = _usages(request, runner, far)
+    candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
+    candidates.words = table_words((old.node, theirs.node), old.namespace)
+    find_set_ups(before["text"], (old,), candidates, cage)
+    set_ups: dict[str, Any] = ask(wire, mine)
+    candidates.set_ups = {name: how for name, how in candidates.set_ups.items() if set_ups.get(name) == how}
+    ask(wire, {name: how for name, how in candidates.set_ups.items() if can_leave(how)})
+    return Sides((runner, far), candidates, usages, old.types)
+
+
+def _life(request: dict[str, Any], wire: Wire) -> Life:
+    """In the other world: the new version from its own tree, with what is known of the old one."""
+    after, begun = request["new"], time.process_time()
+    cage, still = Cage(frozenset(request["open"])), Still()
+    _close(request, cage, still, (after,))
+    new = load(after["path"], after["text"], after["name"], imported=True)
+    runner = Runner(new, cage, still, after["aliases"])
+    say(wire, "answer", Facts.of(runner), begun)
+    (theirs,) = wire.receive()
+    runner = Runner(new, cage, still, after["aliases"], _class_of(new, theirs.owner))
+    usages = _usages(request, FarRunner(wire, theirs), runner)
+    candidates = Telling(usages, new.namespace, dict(new.types), plausible(new))
+    candidates.words = table_words((theirs.node, new.node), new.namespace)
+    find_set_ups(after["text"], (new,), candidates, cage)
+    say(wire, "answer", {n: how for n, how in candidates.set_ups.items() if can_leave(how)}, begun)
+    (candidates.set_ups,) = wire.receive()
+    say(wire, "answer", None, time.process_time())
+    return Life(wire, runner, candidates)
+
+
+def _class_of(version: Version, name: str) -> type | None:
+    found: Any = version.namespace.get(name.partition(".")[0])
+    for part in name.split(".")[1:]:
+        found = getattr(found, part, None)
+    return found if isinstance(found, type) else None
+
+
+def _close(request: dict[str, Any], cage: Cage, still: Still, sides: tuple[dict[str, Any], ...]) -> None:
+    """Closes the cage around this process; what is installed is imported first, inside of the kernel's walls."""
+    paths = [Path(side["path"]) for side in sides]
+    cage.wall(map(whole_project, paths), request["cage"])
+    for path, side in zip(paths, sides, strict=True):
+        import_installed(path, side["text"], project_of(path))
+    cage.close()
+    still.hold(request["old"]["text"] + request["new"]["text"])
+
+
+def _usages(request: dict[str, Any], old: Runner, new: Runner) -> Usages:
+    """How both versions use their inputs, the new one read first."""
+    usages = Usages()
+    for side, runner in ((request["new"], new), (request["old"], old)):
+        version = runner.version
+        usages.add(_original(side, request["expect"]), version.methods, version.varying, version.beside)
+    return usages
+
+
+def _dies_unhashed(tried: Tried) -> bool:
+    """Whether one version dies of a key that cannot be hashed, and the other does not."""
+    deaths = [
+        ("TypeError" in told and "unhashable type" in told) for told in (repr(tried.old.error), repr(tried.new.error))
+    ]
+    return deaths[0] != deaths[1]
+
+
+def _expecting(test: str, runner: Runner, candidates: Candidates) -> Callable[[dict[str, Make]], bool] | None:
+    """Whether the declared condition holds for the arguments of an input; one that cannot be asked does not."""
+    if not test:
+        return None
+    code = compile(test.strip(), "<expect>", "eval")
+
+    def holds(choice: dict[str, Make]) -> bool:
+        world = World(candidates, choice, runner.version.namespace)
+        args, kwargs = runner.arguments(world)
+        named = dict(zip(runner.parameters(), args, strict=False)) | kwargs
+        result, error, _ = runner.guarded(lambda: bool(eval(code, runner.version.namespace, named)))
+        return error is None and bool(result)
+
+    return holds
+
+
+def _original(side: dict[str, Any], expect: str) -> Any:
+    """The function of one side as the search has to see it: parameters matched, the declared condition asked first."""
+    functions = functions_in(ast.parse(side["text"]), side["text"])
+    function = next(f for f in functions if f.name == side["name"])
+    node = lifted(function, functions)[0] if function.nested else function.node
+    if side["aliases"]:
+        node = renamed(node, side["aliases"])
+    return outside(node, expect) if expect else node
+
+
+def called(dotted: str) -> Callable[..., Any]:
+    """A function of another room, by `module:name`: what else a job can do is not this room's business."""
+    module, _, name = dotted.partition(":")
+    found: Callable[..., Any] = getattr(importlib.import_module(module), name)
+    return found

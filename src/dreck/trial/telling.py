@@ -1,0 +1,107 @@
+"""What a finished search comes to, as it is told to whoever asked for the trial."""
+
+import ast
+from typing import Any
+
+from dreck.trial.playing.world import A_CALL
+from dreck.trial.running.describe import shown
+from dreck.trial.running.load import Version
+from dreck.trial.running.outcome import WAITS
+from dreck.trial.running.region import changed_lines
+from dreck.trial.search.moves import Tried
+from dreck.trial.search.search import Search
+
+
+def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
+    region = changed_lines(old.node, new.node)
+    wanted = {o for o in search.wanted() if _line((old, new)[o[0]].watched.tests[o[1]]) in region[o[0]]}
+    if not wanted:
+        wanted = search.wanted()
+    missing = sorted(wanted - search.reached)
+    there = [tried for tried in search.all_tried if tried.reached & wanted]
+    refused = there[0].old.refused[:1] if there and all(map(_ends_refused, there)) else ()
+    return {
+        "inputs": search.count + search.in_bulk,
+        "outcomes": [len(wanted & search.reached), len(wanted)],
+        "old": [len([o for o in wanted & search.reached if o[0] == 0]), len([o for o in wanted if o[0] == 0])],
+        "new": [len([o for o in wanted & search.reached if o[0] == 1]), len([o for o in wanted if o[0] == 1])],
+        "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing],
+        "deaths": sorted(search.deaths),
+        "finished": search.finished,
+        "free": sorted({*old.free, *new.free}),
+        "refused": refused[0] if refused else "",
+        "unstable": search.unstable,
+        "difference": _difference(search.different) if search.different else None,
+        "expected": _difference(search.expected) if search.expected else None,
+        "held": search.held,
+    }
+
+
+def _ends_refused(tried: Tried) -> bool:
+    return bool(tried.old.refused) and "refused: " in repr(tried.old.error)
+
+
+def _missing(version: Version, side: int, number: int, outcome: bool) -> dict[str, Any]:
+    test = version.watched.tests[number]
+    try:
+        code = ast.unparse(test).splitlines()[0]
+    except Exception:
+        code = type(test).__name__
+    return {"side": side, "test": code, "outcome": outcome, "line": _line(test)}
+
+
+def _line(test: Any) -> int:
+    return int(getattr(test, "lineno", 0) or getattr(getattr(test, "pattern", None), "lineno", 0))
+
+
+def _difference(tried: Tried) -> dict[str, Any]:
+    told = {"input": _input(tried)}
+    for name, mine, other in (("old", tried.old, tried.new), ("new", tried.new, tried.old)):
+        theirs = other.parts()
+        parts = [f"{part}: {_part(part, value)}" for part, value in mine.parts().items() if value != theirs[part]]
+        told[name] = "; ".join(parts) or "the same"
+    return told
+
+
+def _part(part: str, value: Any) -> str:
+    match part:
+        case "calls":
+            text = ", ".join(_call(*entry) for entry in value) or "none"
+        case "exception" if value is None:
+            text = "none"
+        case "refused" | "module globals":
+            text = str(value) if value else "none"
+        case _:
+            text = shown(value) if isinstance(value, tuple) else repr(value)
+    return text if len(text) < 400 else text[:397] + "..."
+
+
+def _call(what: str, path: str, *values: Any) -> str:
+    if what != "call":
+        return " ".join([what, path, *map(shown, values)])
+    args, kwargs = values
+    given = [shown(a) for a in args[1]] + [f"{k[1]}={shown(v)}" for k, v in kwargs[1]]
+    return f"{path}({', '.join(given)})"
+
+
+_AS_EVER = frozenset({A_CALL, WAITS})
+"""Questions whose answer goes without saying when it is that nothing happens."""
+
+
+def _input(tried: Tried) -> str:
+    """The values decided on, shortest path first; a stand-in of which nothing else is told stands for itself."""
+    used = sorted(tried.used.items())
+    used = [(path, make) for path, make in used if path not in _AS_EVER or make.what != "nothing"]
+    told = [f"{path} = {make!r}" for path, make in used if make.kind != "stand-in"]
+    bare = [
+        f"{path} = any object"
+        for path, make in used
+        if make.kind == "stand-in"
+        and path.isidentifier()
+        and not any(p != path and _speaks_of(p, path) for p, _ in used)
+    ]
+    return ", ".join(told + bare) or "no arguments"
+
+
+def _speaks_of(path: str, name: str) -> bool:
+    return path.startswith((f"{name}.", f"{name}[", f"{name}(")) or name in path.split()
