@@ -293,3 +293,96 @@ def test_an_asynchronous_generator_is_pinned(tmp_path):
         [sys.executable, "-m", "pytest", "-q", "test_gate.py"], cwd=tmp_path, capture_output=True, text=True
     )
     assert done.returncode == 0, done.stdout
+
+
+STRANGE = '''
+import asyncio
+import os
+from dataclasses import dataclass, field
+
+
+def admit(request, limit: int = 40):
+    """Whether a load may come in.
+
+    >>> admit({"kilos": 17, "permit": "P-77-green"})
+    'in'
+    """
+    if not request["permit"]:
+        return "no"
+    if request["permit"].startswith("P-77"):
+        return "in"
+    return "over" if request["kilos"] > limit else "wait"
+
+
+@dataclass
+class Bin:
+    name: str
+    kilos: float = 0.0
+    notes: list[str] = field(default_factory=list)
+
+    def put(self, kilos: float) -> bool:
+        if self.kilos + kilos > 100:
+            self.notes.append("full")
+            return False
+        self.kilos += kilos
+        return True
+
+    async def send(self, gate):
+        if self.kilos > 50:
+            await gate.open()
+            return "sent"
+        return "kept"
+
+
+def dies(kilos: int):
+    if kilos == 3:
+        os._exit(4)
+    return kilos
+
+
+def writes(path: str):
+    with open(path, "w") as file:
+        file.write("full")
+
+
+def fee(monkeypatch: int, result: list, fee: int):
+    if fee > 3:
+        result.append(monkeypatch)
+        return result
+    return monkeypatch
+
+
+def gap(distance: float) -> str:
+    return "far" if distance > 9 else "near"
+'''
+OWN_TESTS = '''
+import pytest
+from yard import admit
+
+@pytest.mark.parametrize(("permit", "told"), [("P-12-brown", "over")])
+def test_over(permit, told):
+    assert admit({"kilos": 91, "permit": permit}, 90) == told
+'''
+
+
+def test_odd_functions_are_pinned_and_what_cannot_be_is_named(write, run, tmp_path):
+    path = write(STRANGE)
+    (tmp_path / "tests").mkdir()
+    (tmp_path / "tests/test_yard.py").write_text(OWN_TESTS)
+    (tmp_path / "pyproject.toml").write_text("")
+    done = run("pin", path.name, "-o", "tests/test_pins.py")
+    assert done.returncode == 0, done.stderr
+    text = (tmp_path / "tests/test_pins.py").read_text()
+    assert "Not pinned:\n    writes: no input could be written as a test\n" in text
+    assert '"P-77-green"' in text and '"P-12-brown"' in text  # what people have written is taken first
+    assert "nan" not in text
+    assert "dies(" in text and "request_" in text and "monkeypatch_" in text and "bin.send(gate)" in text
+    assert "the cage refuses (open for writing)" in done.stdout
+    passed = run_pins(tmp_path, tmp_path / "tests/test_pins.py")
+    assert passed.returncode == 0, passed.stdout
+
+
+def test_a_pin_with_no_number_in_it_is_made_where_the_code_speaks_of_one(write, run, tmp_path):
+    path = write("import math\n\n\ndef gap(d: float):\n    if math.isnan(d):\n        return 'none'\n    return d\n")
+    run("pin", path.name, "-o", "test_pins.py")
+    assert "nan" in (tmp_path / "test_pins.py").read_text()

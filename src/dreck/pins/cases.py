@@ -4,21 +4,28 @@ import ast
 import re
 import traceback
 import types
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from dreck.pins.literals import Unwritable, Writer, own_kind
+from dreck.pins.literals import Unwritable, Writer
+from dreck.pins.stage import LiveModule, Pytest, compares, known_parts, plain_state
 from dreck.source.functions import functions_in
 from dreck.trial.case import HELPERS, Case
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.playing.world import World
-from dreck.trial.running.describe import Describer, state_of
+from dreck.trial.running.describe import Describer
 from dreck.trial.running.load import Version
 from dreck.trial.running.run import ENDLESS, Runner
 from dreck.trial.search.moves import Tried
+
+_RESERVED = frozenset(
+    {"request", "monkeypatch", "capsys", "tmp_path", "pytest", "sys", "asyncio", "islice", "call", "calls", "result",
+     "raised", "Mock", "AsyncMock", "SimpleNamespace", "sentinel", *HELPERS}
+)  # fmt: skip
+"""Names a test's own lines use, and those the runner keeps for itself."""
 
 
 def _mangled(name: str, owner: type) -> str:
@@ -112,6 +119,7 @@ class Caser:
             name = names[position] if position < len(names) else f"more{position}"
             if position == 0 and owner is not None and name in ("cls", "mcs"):
                 continue
+            name = self._free(name)
             if position == 0 and owner is not None and name == "self":
                 name = self._instance_name(owner)
                 target = f"{name}.{_mangled(self.called.rpartition('.')[2], owner)}"
@@ -124,11 +132,17 @@ class Caser:
         for name, value in kwargs.items():
             if not name.isidentifier():
                 raise Unwritable("a keyword that is no identifier")
-            named.append((name, writer.of(value)))
-            given.append(f"{name}={name}")
+            own_name = self._free(name)
+            named.append((own_name, writer.of(value)))
+            given.append(f"{name}={own_name}")
         if target.partition(".")[0] == self.called.partition(".")[0]:
             writer.own.add(self.called.partition(".")[0])
         return tuple(named), self._run_to_end(f"{target}({', '.join(given)})", writer)
+
+    def _free(self, name: str) -> str:
+        """A parameter's name as a test may use it: no fixture's, no helper's, none of what is called."""
+        is_taken = name in _RESERVED or name in (self.called.partition(".")[0], self.module)
+        return f"{name}_" if is_taken else name
 
     def _instance_name(self, owner: type) -> str:
         name = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", owner.__name__.strip("_")).lower()
@@ -190,7 +204,7 @@ class Caser:
         writer.imports, writer.own = set(draft.imports), set(draft.own)
         writer.helpers = set(draft.helpers)
         names = [name for name, _ in draft.arguments]
-        writer.known = _known({name: space[name] for name in names})
+        writer.known = known_parts({name: space[name] for name in names})
         checks: list[str] = []
         expected, raises = None, None
         if died is not None:
@@ -227,10 +241,10 @@ class Caser:
         if isinstance(result, float) and result != result:
             checks.append('assert repr(result) == "nan"')
             return None
-        if _compares(result, writer.known):
+        if compares(result, writer.known):
             return writer.of(result)
         writer.helpers.add("state")
-        checks.append(f"assert state(result) == {writer.of(_plain_state(result))}")
+        checks.append(f"assert state(result) == {writer.of(plain_state(result))}")
         return None
 
     def _afterwards(
@@ -246,11 +260,11 @@ class Caser:
                 i: n for i, n in writer.known.items() if i != id(value) and not n.startswith((f"{name}.", name + "["))
             }
             inner = Writer(self.module, self.version.namespace, known=kept)
-            if isinstance(value, list | dict | set) and _compares(value, kept):
+            if isinstance(value, list | dict | set) and compares(value, kept):
                 yield f"assert {name} == {inner.of(value)}"
             else:
                 writer.helpers.add("state")
-                yield f"assert state({name}) == {inner.of(_plain_state(value))}"
+                yield f"assert state({name}) == {inner.of(plain_state(value))}"
             writer.imports |= inner.imports
             writer.own |= inner.own
 
@@ -316,13 +330,13 @@ class Caser:
         """The names the lines of a case may use, as the file will have them."""
         mark = (case.imports, case.helpers)
         if mark not in self._spaces:
-            made: dict[str, Any] = {"pytest": _Pytest}
+            made: dict[str, Any] = {"pytest": Pytest}
             for line in sorted(case.imports):
                 exec(line, made)
             for name in HELPERS:
                 exec(HELPERS[name], made)
             self._spaces[mark] = made
-        space = {**self._spaces[mark], self.module: _Module(self.version.namespace)}
+        space = {**self._spaces[mark], self.module: LiveModule(self.version.namespace)}
         if "asyncio" in space:
             space["asyncio"] = types.SimpleNamespace(run=self.runner.cage.loop().run_until_complete)
         for name in case.own | {self.called.partition(".")[0]}:
@@ -352,76 +366,6 @@ class Caser:
             found = self._bodies[id(case)] = compile("\n".join(lines), "<pin>", "exec"), last
             self._kept.append(case)
         return found
-
-
-class _Raises:
-    def __init__(self, kind: type[BaseException]) -> None:
-        self.kind = kind
-        self.value: BaseException | None = None
-
-    def __enter__(self) -> "_Raises":
-        return self
-
-    def __exit__(self, kind: Any, value: Any, trace: Any) -> bool:
-        assert kind is not None, "did not raise"
-        self.value = value
-        return issubclass(kind, self.kind)
-
-
-class _Pytest:
-    raises = _Raises
-
-
-class _Module:
-    """A module's names as attributes."""
-
-    def __init__(self, namespace: dict[str, Any]) -> None:
-        object.__setattr__(self, "__dict__", namespace)
-
-
-def _known(values: dict[str, Any]) -> dict[int, str]:
-    """Names for the objects reached from the arguments, by id."""
-    found: dict[int, str] = {}
-    pending: list[tuple[str, Any, int]] = [(name, value, 0) for name, value in values.items()]
-    while pending:
-        name, value, depth = pending.pop(0)
-        if id(value) in found or value is None or isinstance(value, bool | int | float | str | bytes):
-            continue
-        found[id(value)] = name
-        if depth > 3:
-            continue
-        if isinstance(value, list | tuple):
-            pending += [(f"{name}[{i}]", v, depth + 1) for i, v in enumerate(value[:20])]
-        elif isinstance(value, dict):
-            pending += [(f"{name}[{k!r}]", v, depth + 1) for k, v in value.items() if isinstance(k, str | int)]
-        elif isinstance(value, types.SimpleNamespace) or own_kind(type(value)).__module__ not in ("unittest.mock",):
-            pending += [(f"{name}.{k}", v, depth + 1) for k, v in state_of(value).items()]
-    return found
-
-
-def _compares(value: Any, known: dict[int, str]) -> bool:
-    """Whether `==` on `value` says what has to be said."""
-    if id(value) in known:
-        return True
-    if isinstance(value, list | tuple | set | frozenset):
-        return all(_compares(v, known) for v in value)
-    if isinstance(value, dict):
-        return all(_compares(v, known) for v in value.values())
-    if isinstance(value, float):
-        return value == value
-    if isinstance(value, BaseException):
-        return False
-    if type(value).__module__ == "unittest.mock":
-        return True
-    compares = "__eq__" in {name for kind in type(value).__mro__[:-1] for name in vars(kind)}
-    return compares or isinstance(value, type | types.FunctionType | type(None))
-
-
-def _plain_state(value: Any) -> Any:
-    """What the helper `state` in the file makes of `value`."""
-    space: dict[str, Callable[[Any], Any]] = {}
-    exec(HELPERS["state"], space)
-    return space["state"](value)
 
 
 def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:

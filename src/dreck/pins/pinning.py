@@ -1,6 +1,8 @@
 """Pinning, in the caged child: inputs that reach every outcome, cases made of them, and how strong these are."""
 
 import ast
+import math
+import re
 import time
 import types
 from collections.abc import Callable
@@ -17,6 +19,7 @@ from dreck.proof.subject import Subject
 from dreck.source.functions import functions_in
 from dreck.trial.case import Case
 from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces
@@ -40,6 +43,7 @@ _SECONDS = 25.0
 _PER_WAY = 3
 _PLAINER_TRIES = 80
 _STARTS = 30
+_REFUSED_VALUE = re.compile(r"^(something the cage refuses \([^'\"(]*[^'\"( ]) ?['\"].*", re.DOTALL)
 _now = time.process_time
 
 
@@ -97,7 +101,8 @@ class Pinning:
             if not self.caser.holds(case):
                 raise Unwritable("a check that does not hold when run again")
         except Unwritable as problem:
-            self.dropped[str(problem)] = self.dropped.get(str(problem), 0) + 1
+            told = _REFUSED_VALUE.sub(r"\1)", str(problem))
+            self.dropped[told] = self.dropped.get(told, 0) + 1
             return None
         except Exception as problem:  # whatever a strange object does while it is written
             told = f"a value that cannot be written ({type(problem).__name__})"
@@ -177,10 +182,18 @@ class Pinning:
         ).holds
 
 
+_DIED = "the process dies of it, so what the cases notice was not tried"
+
+
 def pin(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> dict[str, Any]:
     """Answers a request to pin one function: its cases, what they reach, what they notice."""
     work = _prepared(request, announce, skipped)
+    if "most" in request:  # what comes after has ended the process
+        work.search.inputs, work.until, work.plainer_tries = request["most"], 0.0, _PLAINER_TRIES
     real = [t for call in request.get("calls", ()) if (t := work.search.attempt(played(call))) is not None]
+    root = whole_project(Path(request["old"]["path"]))
+    examples = examples_of(work.version.node, work.runner.parameters(), root)
+    written = [t for choice in examples if (t := work.search.attempt(choice)) is not None]
     work.search.run()
     if work.search.unstable:
         return {"error": "gives another result when asked the same again; there is nothing to pin"}
@@ -188,11 +201,13 @@ def pin(request: dict[str, Any], announce: Callable[[int], None], skipped: froze
     work.dropped.clear()
     # Now it is known which arguments are left changed and whether anything is printed.
     recorded = work.make_cases(real)
-    found = recorded + work.make_cases([t for t in work.search.all_tried if not any(t is r for r in real)])
+    known = {id(tried) for tried in (*real, *written)}
+    others = [t for t in work.search.all_tried if id(t) not in known and not _is_of_no_order(t, request["old"]["text"])]
+    found = recorded + work.make_cases(written) + work.make_cases(others)
     chosen = _reaching(found, {o[1:] for o in work.search.wanted()}, len(recorded))
-    compiled = _compiled(work)
+    compiled = _compiled(work) if "most" not in request else []  # with a condition changed it may die of any input
     survivors, same = _strengthen(work, chosen, found, compiled)
-    chosen = _needed(work, chosen, [code for _, code in compiled], len(recorded))
+    chosen = _needed(work, chosen, [code for _, code in compiled], {id(tried) for tried in (*real, *written)})
     chosen.sort(key=lambda pair: (_order(pair[1]), pair[0].way, repr(pair[0].arguments)))
     reached = {outcome for _, tried in chosen for outcome in tried.trail}
     wanted = {o[1:] for o in work.search.wanted()}
@@ -205,10 +220,18 @@ def pin(request: dict[str, Any], announce: Callable[[int], None], skipped: froze
         "changes": len(compiled),
         "same": same,
         "survivors": survivors,
-        "dropped": work.dropped,
+        "dropped": work.dropped | ({_DIED: len(skipped)} if "most" in request else {}),
         "inputs": work.search.count,
         "recorded": len(recorded),
     }
+
+
+def _is_of_no_order(tried: Tried, text: str) -> bool:
+    """Whether a number that is none stands in the input of code that never speaks of any: no caller gives it one."""
+    if re.search(r"nan\b", text):
+        return False
+    values = (make.what for make in tried.used.values() if make.kind == "value")
+    return any(isinstance(value, float) and math.isnan(value) for value in values)
 
 
 def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> Pinning:
@@ -316,16 +339,16 @@ def _strengthen(
 
 
 def _needed(
-    work: Pinning, chosen: list[tuple[Case, Tried]], codes: list[types.CodeType], recorded: int
+    work: Pinning, chosen: list[tuple[Case, Tried]], codes: list[types.CodeType], given: set[int]
 ) -> list[tuple[Case, Tried]]:
-    """Those without which something reached or noticed would be lost; the recorded ones stay."""
+    """Those without which something reached or noticed would be lost; calls that were recorded or written stay."""
     tells: list[set[Any]] = []
     for case, tried in chosen:
         work.search.announce(work.search.count)
         noticed = {i for i, code in enumerate(codes) if work.noticed(case, code)}
         tells.append({*noticed, *tried.trail, case.raises and case.raises[0]})
     kept = list(range(len(chosen)))
-    for i in reversed(range(recorded, len(chosen))):
+    for i in reversed([i for i, (_, tried) in enumerate(chosen) if id(tried) not in given]):
         others: set[Any] = set().union(*(tells[k] for k in kept if k != i))
         if tells[i] <= others:
             kept.remove(i)

@@ -18,6 +18,7 @@ from dreck.trial.apart.other import Life, Telling, answering, say
 from dreck.trial.apart.plain import are_apart
 from dreck.trial.apart.wire import Wire, can_leave
 from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces, table_words
@@ -68,19 +69,19 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
         runners,
         candidates,
         usages,
-        inputs=request["inputs"],
+        inputs=min(request["inputs"], request.get("most", request["inputs"])),
         seconds=request["seconds"],
         announce=announce,
         skipped=skipped,
         pieces=pieces(usages.constants, old.namespace),
-        starts=tuple(map(played, request["calls"])),
+        starts=(*map(played, request["calls"]), *_examples(request["old"], runners[0])),
         expects=_expecting(request["expect"], runners[0], candidates),
         overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,
     )
     search.run()
     answer, slips = result(search, old, new), Slips()
     settled = answer["difference"] or answer["missing"] or search.unstable or not search.finished
-    if not settled and not request["open"]:  # with an open cage a slip could do harm
+    if not settled and not request["open"] and "most" not in request:  # with an open cage a slip could do harm
         slips = look_for_slips(search, request["seconds"] * _SLIPS)
         answer = result(search, old, new)
     answer["slips"] = as_json(slips)
@@ -170,6 +171,10 @@ def _usages(request: dict[str, Any], old: Runner, new: Runner) -> Usages:
         version = runner.version
         usages.add(_original(side, request["expect"]), version.methods, version.varying, version.beside)
     return usages
+
+
+def _examples(side: dict[str, Any], runner: Runner) -> list[dict[str, Make]]:
+    return examples_of(runner.version.node, runner.parameters(), whole_project(Path(side["path"])))
 
 
 def _dies_unhashed(tried: Tried) -> bool:

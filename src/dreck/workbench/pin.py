@@ -95,7 +95,9 @@ def pin(
         told = pinned[0].problem or "no input could be written as a test"
         raise BadTarget(f"{path}::{pinned[0].function}: cannot be pinned: {told}")
     cases = [(p.function, p.cases) for p in pinned]
-    written = pin_file(path.stem, module_name(path), cases, _way_to_import(path, Path(output) if output else None))
+    left_out = [(p.function, p.problem or "no input could be written as a test") for p in pinned if not p.cases]
+    home = _way_to_import(path, Path(output) if output else None)
+    written = pin_file(path.stem, module_name(path), cases, home, left_out=left_out)
     if output is not None:
         save_bytes(Path(output), written.encode())
     return Pins(written, pinned, recording)

@@ -11,11 +11,17 @@ _WIDE = 100
 
 
 def pin_file(
-    stem: str, module: str, functions: Iterable[tuple[str, tuple[Case, ...]]], import_from: str, title: str = ""
+    stem: str,
+    module: str,
+    functions: Iterable[tuple[str, tuple[Case, ...]]],
+    import_from: str,
+    title: str = "",
+    left_out: Iterable[tuple[str, str]] = (),
 ) -> str:
     """The text of the file, for cases by function of the module `module`, whose file is called `stem`.
 
-    `import_from` is a folder to put on the path, relative to the file's; often none.
+    `import_from` is a folder to put on the path, relative to the file's; often none. `left_out` are functions that
+    could not be pinned, each with the reason: the file says so at its top.
     """
     blocks: list[str] = []
     cases: list[Case] = []
@@ -23,7 +29,9 @@ def pin_file(
         cases += own
         blocks += _blocks(function, own, stem)
     told = f"What {module} does today: one case for each way through that matters."
-    title = f'"""{title or f"{told} Made by `dreck pin`; yours to edit."}"""'
+    title = title or f"{told} Made by `dreck pin`; yours to edit."
+    not_pinned = "\n".join(f"    {name}: {_docstring(why)}" for name, why in left_out)
+    title = f'"""{title}\n\nNot pinned:\n{not_pinned}\n"""' if not_pinned else f'"""{title}"""'
     helpers = [HELPERS[name] for name in sorted({h for c in cases for h in c.helpers})]
     head = "\n".join([title, "", *_imports(module, cases, stem, import_from)]) + "\n"
     return "\n\n".join([head, *helpers, *blocks])
