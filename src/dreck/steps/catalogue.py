@@ -26,6 +26,8 @@ class Site:
     reason: str
     kind: str = ""
     exit: str = ""
+    finishes: bool = False
+    """It ends what stands there half done: taken without a gain in what can be measured."""
 
 
 @dataclass(frozen=True, slots=True)

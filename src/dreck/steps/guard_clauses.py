@@ -61,14 +61,15 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
         "short else, result follows": "the short else case is dealt with first and leaves with the result",
         "exit follows": "the exit that followed stands at its test now",
     }[kind]
-    yield Site(block.path, index, s.lineno, reason, kind, exit_)
+    finishes = kind == "short else" and does_as_a_guard(block, index, s)
+    yield Site(block.path, index, s.lineno, reason, kind, exit_, finishes)
 
 
 def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | None:
     if s.orelse and leaves(s.orelse):
         return "else leaves" if _else_is_the_guard(block, index, s) else None
     if s.orelse:
-        return _before_exit(s, rest) if rest or not block.falls else _by_size(s)
+        return _before_exit(s, rest) if rest or not block.falls else _by_size(s) or _as_the_guards(block, index, s)
     if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
         return "whole body" if _is_long(s.body) and not _to_be_joined(block, s) else None
     if _before_exit(s, rest):
@@ -138,6 +139,43 @@ def _by_size(s: ast.If) -> str | None:
     if _is_small(s.body) and _is_weighty(s.orelse):
         return "short body"
     return None
+
+
+def _as_the_guards(block: Block, index: int, s: ast.If) -> str | None:
+    """Behind guards, a last test whose else does what the guards do: it is the last of them."""
+    if not (_is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
+        return None
+    return "short else"
+
+
+def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, only reports, or calls what the guard calls, and the body does neither."""
+    before = block.body[index - 1] if index else None
+    if not (isinstance(before, ast.If) and not before.orelse and leaves(before.body)):
+        return False
+    told = _called(before.body)
+    if _only_reports(s.orelse) and not _only_reports(s.body):
+        return True
+    return bool(told & _called(s.orelse)) and not told & _called(s.body)
+
+
+_REPORTS = frozenset(
+    {"print", "echo", "warn", "warning", "error", "exception", "critical", "skip", "fail", "refuse", "reject"}
+)
+
+
+def _only_reports(body: list[ast.stmt]) -> bool:
+    """Whether a block does nothing but say that something is not as it should be."""
+    return (
+        all(called.rpartition(".")[2] in _REPORTS for called in _called(body))
+        and bool(_called(body))
+        and all(isinstance(s, ast.Expr) for s in body)
+    )
+
+
+def _called(body: list[ast.stmt]) -> set[str]:
+    """What the plain lines of a block call, by the text of it."""
+    return {ast.unparse(n.value.func) for n in body if isinstance(n, ast.Expr) and isinstance(n.value, ast.Call)}
 
 
 def _is_small(body: list[ast.stmt]) -> bool:

@@ -1,4 +1,4 @@
-"""join-tests: nested tests with nothing between them become one condition."""
+"""join-tests: nested tests with nothing between them become one condition, and so do arms that do the same."""
 
 import ast
 from collections.abc import Iterable, Iterator
@@ -8,6 +8,7 @@ import libcst as cst
 from dreck.model.views.shape import joins, nest, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.same_arms import joined_arms, same_arms
 from dreck.steps.trees import (
     BetterNot,
     Stmt,
@@ -23,7 +24,8 @@ from dreck.steps.trees import (
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
-    """`if` statements whose body is one `if`, neither with an else."""
+    """`if` statements whose body is one `if`, neither with an else; arms of a chain that do the same."""
+    yield from same_arms(function)
     for block, index, statement in places(function):
         match statement:
             case ast.If(body=[ast.If(orelse=[])], orelse=[]):
@@ -32,7 +34,10 @@ def find(function: FunctionNode) -> Iterator[Site]:
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
-    """`if a and b`, where it fits the line."""
+    """`if a and b`, where it fits the line; `elif a or b` for arms that do the same."""
+    if site.kind:
+        yield from joined_arms(tree, site, options)
+        return
     made = tree.edit(site.path, lambda block: edit_chain(block, site.index, _joined))
     statement: Stmt = made.block(site.path).body[site.index]
     line = f"if {code_of(statement.test)}:"
@@ -60,7 +65,7 @@ STEP = Step(
     name="join-tests",
     group="flatten",
     order=65,
-    summary="Nested tests with nothing between them become one condition.",
+    summary="Nested tests with nothing between them become one condition; so do arms that do the same.",
     why="One question is asked, so one test says it; the body stands one level further out.",
     when_not="When the joined test would not fit the line or have more than four operands; when either has an else.",
     before="""\

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Site, Step
+from dreck.steps.guard_clauses import does_as_a_guard
 
 _SHORT = 3
 _LONG = 6
@@ -60,7 +61,8 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
                 yield "one case of several, to which others will be added"
             if not _is_the_exception(s.body, other):
                 yield "both ways leave, and neither is the exception"
-        if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
+        is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
+        if site.kind in ("short else", "short body") and not _stands_out(s, site.kind) and not is_last_guard:
             yield "two ways that are both normal, and neither is long"
         if site.kind in _TURNING and _comment_would_lie(s, line_of):
             yield "the comment above speaks of the test as it stands"

@@ -6,6 +6,7 @@ from functools import partial
 
 import libcst as cst
 
+from dreck.model.names.scopes import param_names
 from dreck.model.views.shape import Block, is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -21,6 +22,15 @@ def find(function: FunctionNode) -> Iterator[Site]:
         kind = _kind(block, index, statement)
         if kind:
             yield Site(block.path, index, statement.lineno, "the test itself is the answer", kind)
+        elif (flag := _flag_compared(function, statement)) is not None:
+            yield Site(
+                block.path,
+                index,
+                statement.lineno,
+                f"`{flag}` is True or False as it is",
+                f"flag {flag}",
+                finishes=True,
+            )
 
 
 def _kind(block: Block, index: int, s: ast.stmt) -> str:
@@ -30,6 +40,73 @@ def _kind(block: Block, index: int, s: ast.stmt) -> str:
         case ast.If(body=[ast.Return() as first], orelse=[]) if index == len(block.body) - 2:
             return "follows" if _answers(first, block.body[-1]) and not _after_guards(block, index) else ""
     return ""
+
+
+def _flag_compared(function: FunctionNode, s: ast.stmt) -> str | None:
+    """A local that only ever holds a boolean, compared with one in the test or the answer of `s`."""
+    asked = s.test if isinstance(s, ast.If) else s.value if isinstance(s, ast.Return) else None
+    for node in ast.walk(asked) if asked is not None else ():
+        match node:
+            case ast.Compare(left=ast.Name(id=name), ops=[op], comparators=[ast.Constant(value=bool())]):
+                if isinstance(op, ast.Eq | ast.NotEq | ast.Is | ast.IsNot) and _is_flag(function, name):
+                    return name
+    return None
+
+
+def _is_flag(function: FunctionNode, name: str) -> bool:
+    """Whether a name is a variable of the function itself and all that is put into it is a boolean."""
+    stores = [n for n in ast.walk(function) if isinstance(n, ast.Name) and n.id == name and not _is_read(n)]
+    known = [
+        n for n in ast.walk(function)
+        if isinstance(n, ast.Assign) and len(n.targets) == 1 and isinstance(n.targets[0], ast.Name)
+        and n.targets[0].id == name and _is_bool(n.value)
+    ]  # fmt: skip
+    return bool(stores) and len(stores) == len(known) and name not in param_names(function.args)
+
+
+def _is_read(name: ast.Name) -> bool:
+    return isinstance(name.ctx, ast.Load)
+
+
+def _is_bool(value: ast.expr) -> bool:
+    match value:
+        case ast.Constant(value=bool()) | ast.UnaryOp(op=ast.Not()) | ast.Compare():
+            return True
+        case ast.Call(func=ast.Name(id=name)):
+            return name in _SURE
+    return False
+
+
+class _Bare(cst.CSTTransformer):
+    """`flag == True` as `flag`, `flag == False` as `not flag`."""
+
+    def __init__(self, flag: str) -> None:
+        self._flag = flag
+
+    def leave_Comparison(self, original_node: cst.Comparison, updated_node: cst.Comparison) -> cst.BaseExpression:
+        match updated_node:
+            case cst.Comparison(
+                left=cst.Name(value=name) as left,
+                comparisons=[cst.ComparisonTarget(operator=op, comparator=cst.Name(value="True" | "False" as word))],
+            ) if name == self._flag:
+                is_same = isinstance(op, cst.Equal | cst.Is)
+                plain = left.with_changes(lpar=updated_node.lpar, rpar=updated_node.rpar)
+                return plain if is_same == (word == "True") else cst.UnaryOperation(cst.Not(), plain)
+        return updated_node
+
+
+def _without_comparison(tree: Tree, site: Site) -> Iterator[Rewrite]:
+    work = _Bare(site.kind.removeprefix("flag "))
+
+    def change(block: cst.IndentedBlock) -> cst.IndentedBlock:
+        statement: Stmt = block.body[site.index]
+        if isinstance(statement, cst.If):
+            made = statement.with_changes(test=statement.test.visit(work))
+        else:
+            made = statement.visit(work)
+        return block.with_changes(body=[*block.body[: site.index], made, *block.body[site.index + 1 :]])
+
+    yield Rewrite(tree.edit(site.path, change))
 
 
 def _after_guards(block: Block, index: int) -> bool:
@@ -53,6 +130,9 @@ def _answers(first: ast.stmt, second: ast.stmt) -> bool:
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """`return test`, `return not test`, or `return bool(test)` where the test need not be a boolean."""
+    if site.kind.startswith("flag "):
+        yield from _without_comparison(tree, site)
+        return
     block = tree.block(site.path)
     statement = block.body[site.index]
     if not isinstance(statement, cst.If) or has_comments(statement.test):

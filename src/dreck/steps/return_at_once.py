@@ -10,12 +10,17 @@ import libcst as cst
 from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.returning import with_returns
 from dreck.steps.trees import Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Blocks that end in a compound statement that sets a variable, then `return` that variable."""
     for block in blocks(function):
+        default = _default(function, block)
+        if default is not None:
+            yield default
+            continue
         match block.body:
             case [*_, statement, ast.Return(value=ast.Name(id=name))]:
                 count = _tails(statement, name)
@@ -30,6 +35,18 @@ def find(function: FunctionNode) -> Iterator[Site]:
                         f"`{name}` is known in {place} before the end: returned there at once",
                         name,
                     )
+
+
+def _default(function: FunctionNode, block: Block) -> Site | None:
+    """A constant that is set first and returned last, when every other way has left before."""
+    match block.body:
+        case [_, _, *_, ast.Return(value=ast.Name(id=name)) as final]:
+            known = _initial(block.body, name, function)
+            others = sum(isinstance(n, ast.Return) for n in ast.walk(function)) > 1
+            if known is not None and others and _stores(function, name) == 1 and not _is_shared(function, name):
+                reason = f"`{name}` is never anything else: returned as it is"
+                return Site(block.path, len(block.body) - 1, final.lineno, reason, f"default {name}", finishes=True)
+    return None
 
 
 def _is_shared(function: FunctionNode, name: str) -> bool:
@@ -134,7 +151,12 @@ def _is_constant(value: ast.expr) -> bool:
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """Assignments at the ends become returns; what is left of the variable goes when nothing needs it."""
-    name = site.kind
+    default, _, name = site.kind.rpartition(" ")
+    if default:
+        cleaned = _cleaned(tree, site, name)
+        if cleaned is not None:
+            yield Rewrite(cleaned)
+        return
     made = tree.edit(site.path, lambda block: _returning(block, site.index, name))
     cleaned = _cleaned(made, site, name)
     if cleaned is not None:
@@ -143,7 +165,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
 
 
 def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedBlock:
-    statement = _with_returns(block.body[index], name)
+    statement = with_returns(block.body[index], name)
     final = block.body[index + 1]
     assert isinstance(final, cst.SimpleStatementLine)
     kept = [final]
@@ -164,131 +186,6 @@ def _never_ends(statement: Stmt) -> bool:
 def _in_function(code: str) -> str:
     lines = "".join(f"   {line}" for line in code.splitlines(keepends=True))
     return f"async def f():\n while True:\n{lines}"
-
-
-def _with_returns(s: Stmt, name: str) -> Stmt:
-    match s:
-        case cst.If():
-            return s.with_changes(body=_ending(s.body, name), orelse=_else_with_returns(s.orelse, name))
-        case cst.With():
-            return s.with_changes(body=_ending(s.body, name))
-        case cst.Try():
-            return _try_with_returns(s, name)
-        case cst.Match():
-            return s.with_changes(cases=[c.with_changes(body=_ending(c.body, name)) for c in s.cases])
-        case cst.For() | cst.While():
-            orelse = s.orelse and s.orelse.with_changes(body=_ending(s.orelse.body, name))
-            return s.with_changes(body=_breaking(s.body, name), orelse=orelse)
-    return s
-
-
-def _else_with_returns(orelse: cst.If | cst.Else | None, name: str) -> cst.If | cst.Else | None:
-    match orelse:
-        case cst.If():
-            arm: cst.If = _with_returns(orelse, name)
-            return arm
-        case cst.Else():
-            return orelse.with_changes(body=_ending(orelse.body, name))
-    return None
-
-
-def _try_with_returns(s: cst.Try, name: str) -> cst.Try:
-    if s.finalbody is not None:
-        return s
-    handlers = [h.with_changes(body=_ending(h.body, name)) for h in s.handlers]
-    if s.orelse is not None:
-        return s.with_changes(orelse=s.orelse.with_changes(body=_ending(s.orelse.body, name)), handlers=handlers)
-    return s.with_changes(body=_ending(s.body, name), handlers=handlers)
-
-
-def _ending(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
-    """A suite whose last statement returns instead of assigning."""
-    if isinstance(suite, cst.SimpleStatementSuite):
-        made = _as_return(suite.body[-1], name)
-        return suite if made is None else suite.with_changes(body=[*suite.body[:-1], made])
-    assert isinstance(suite, cst.IndentedBlock)
-    last = suite.body[-1]
-    if isinstance(last, cst.SimpleStatementLine):
-        made = _as_return(last.body[-1], name)
-        if made is None:
-            return suite
-        last = last.with_changes(body=[*last.body[:-1], made])
-    elif _sets_before(suite, name):
-        # What was set first holds unless a later test says otherwise: this arm returns at its own end.
-        return suite.with_changes(body=[*suite.body, _return_of(name)])
-    else:
-        last = _with_returns(last, name)
-    return suite.with_changes(body=[*suite.body[:-1], last])
-
-
-def _sets_before(suite: cst.IndentedBlock, name: str) -> bool:
-    """Whether a plain line of this arm sets the variable before its last statement, an `if` without else, does."""
-    last = suite.body[-1]
-    if not isinstance(last, cst.If) or last.orelse is not None:
-        return False
-    lines = [s for s in suite.body[:-1] if isinstance(s, cst.SimpleStatementLine)]
-    return any(_as_return(small, name) is not None for line in lines for small in line.body)
-
-
-def _return_of(name: str) -> cst.SimpleStatementLine:
-    return cst.SimpleStatementLine(body=[cst.Return(cst.Name(name))])
-
-
-def _as_return(s: cst.BaseSmallStatement, name: str) -> cst.Return | None:
-    match s:
-        case cst.Assign(targets=[cst.AssignTarget(target=cst.Name(value=found))], value=value) if found == name:
-            pass
-        case cst.AnnAssign(target=cst.Name(value=found), value=cst.BaseExpression() as value) if found == name:
-            pass
-        case _:
-            return None
-    if isinstance(value, cst.Yield | cst.StarredElement):
-        raise Untouchable("the value is a yield")
-    return cst.Return(value=value, semicolon=s.semicolon)
-
-
-def _breaking(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
-    """In a loop's body: an assignment followed by `break` returns."""
-    if not isinstance(suite, cst.IndentedBlock):
-        return suite
-    body: list[Stmt] = []
-    for s in suite.body:
-        before = body[-1] if body else None
-        made = _pair_as_return(before, s, name)
-        if made is not None:
-            body[-1] = made
-            continue
-        body.append(_inside_loop(s, name))
-    return suite.with_changes(body=body)
-
-
-def _inside_loop(s: Stmt, name: str) -> Stmt:
-    match s:
-        case cst.If():
-            orelse = s.orelse
-            match orelse:
-                case cst.If():
-                    orelse = _inside_loop(orelse, name)
-                case cst.Else():
-                    orelse = orelse.with_changes(body=_breaking(orelse.body, name))
-            return s.with_changes(body=_breaking(s.body, name), orelse=orelse)
-        case cst.With():
-            return s.with_changes(body=_breaking(s.body, name))
-    return s
-
-
-def _pair_as_return(before: Stmt | None, s: Stmt, name: str) -> Stmt | None:
-    match before, s:
-        case cst.SimpleStatementLine(body=[assign]), cst.SimpleStatementLine(body=[cst.Break()]):
-            made = _as_return(assign, name)
-            if made is None:
-                return None
-            comment = s.trailing_whitespace.comment
-            lines = [line for line in s.leading_lines if line.comment is not None]
-            if comment is not None:
-                lines.append(cst.EmptyLine(comment=comment))
-            return before.with_changes(leading_lines=[*before.leading_lines, *lines], body=[made])
-    return None
 
 
 def _cleaned(tree: Tree, site: Site, name: str) -> Tree | None:

@@ -14,6 +14,7 @@ from dreck.model.views.measures import lines_of_thought, measure
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of, split_lines
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.layout import laid_out, set_off
 from dreck.steps.leave_alone import left_alone
 from dreck.steps.trees import BetterNot, Tree, Untouchable
 from dreck.workbench.judging.judge import Candidate, Judge, Request
@@ -86,6 +87,8 @@ def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> F
         pass
     except Stop:
         stopped = True
+    if work.texts and bench.consult is None:  # else each step is saved as it was shown
+        work.segment = work.texts[-1] = set_off(old, work.segment)
     refusals = tuple(dict.fromkeys(work.refused))
     after = _measured(work.node)
     taken, texts = tuple(work.taken), tuple(work.texts)
@@ -147,13 +150,14 @@ class _Work:
 
     def _keep(self, step: Step, site: Site, rewrite: Rewrite, reasons: list[str]) -> bool:
         """Takes the rewrite if it is sound, loses no comment and is worth it; else adds the reason."""
-        new = rewrite.tree.code
+        new = laid_out(self.segment, rewrite.tree.code, self.bench.options.line_length)
         try:
             node = node_of(new, self.function.start)
         except SyntaxError as error:
             reasons.append(f"the rewritten text is not Python ({error.msg})")
             return False
-        if not (self.bench.chosen or (_worth_it(self.node, node) and not self._is_half(step, site, node))):
+        is_worth_it = site.finishes or (_worth_it(self.node, node) and not self._is_half(step, site, node))
+        if not (self.bench.chosen or is_worth_it):
             return False
         if not self.bench.chosen and _negations_of_wholes(node) > _negations_of_wholes(self.node):
             return False
@@ -175,7 +179,8 @@ class _Work:
                 return False
         self.taken.append(taken)
         self.texts.append(new)
-        self.segment, self.node, self.tree = new, node, rewrite.tree
+        tree = rewrite.tree if new == rewrite.tree.code else Tree.parse(new)
+        self.segment, self.node, self.tree = new, node, tree
         return True
 
     def _is_half(self, step: Step, site: Site, node: FunctionNode) -> bool:

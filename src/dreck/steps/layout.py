@@ -1,0 +1,233 @@
+"""Layout: what a step leaves at another indent is laid out again, the way the common formatters do.
+
+A statement that was wrapped because it stood too deep is joined where it fits now, a test that has become too long
+is wrapped, a run of new guards is set off by a blank line. Only what the step has moved or made is touched.
+"""
+
+import ast
+import io
+import itertools
+import re
+import tokenize
+from collections import Counter
+from collections.abc import Callable, Iterator
+
+from dreck.model.views.shape import leaves
+from dreck.source.functions import FunctionNode
+from dreck.source.lines import indent_of
+
+_OPENING, _CLOSING = "([{", ")]}"
+_PLAIN = ast.Expr | ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Return | ast.Raise | ast.Assert | ast.Delete
+_HEADED = ast.If | ast.While
+_FOLLOWS = 3
+"""So many lines behind a run of guards make a paragraph of their own."""
+
+
+def laid_out(old: str, new: str, line_length: int) -> str:
+    """`new`, a function's lines as a step leaves them, laid out again; `old` is how they stood before."""
+    return _same_tree(new, lambda: _Layout(old, new, line_length).lines_fitted())
+
+
+def set_off(old: str, new: str) -> str:
+    """`new` with a blank line behind each run of guards that `old` had not, when a paragraph follows it.
+
+    Only in a function that has blank lines between its statements.
+    """
+    return _same_tree(new, lambda: _Layout(old, new, 0).guards_set_off())
+
+
+def _same_tree(text: str, change: Callable[[], str]) -> str:
+    try:
+        made = change()
+        return made if ast.dump(_parsed(made)) == ast.dump(_parsed(text)) else text
+    except (SyntaxError, tokenize.TokenError, ValueError, IndexError):
+        return text
+
+
+def _parsed(text: str) -> ast.Module:
+    return ast.parse(f"if True:\n{text}" if indent_of(text.splitlines()[0]) else text)
+
+
+class _Layout:
+    """One function before and after a step; lines are counted as its tree counts them."""
+
+    def __init__(self, old: str, new: str, line_length: int) -> None:
+        self._limit = line_length
+        self._before, self._after = _parsed(old), _parsed(new)
+        self._newline = "\r\n" if "\r\n" in new else "\n"
+        offset = 1 if indent_of(new.splitlines()[0]) else 0
+        self._lines = [""] * offset + [line.rstrip("\r\n") for line in new.splitlines()]
+        self._offset = offset
+        self._old_lines = {line.strip() for line in old.splitlines()}
+        self._old = old
+        self._ends_open = not new.endswith(("\n", "\r"))
+
+    def lines_fitted(self) -> str:
+        return self._with([*self._joined(), *self._wrapped()])
+
+    def guards_set_off(self) -> str:
+        return self._with([*self._set_off()] if self._has_blank_lines() else [])
+
+    def _has_blank_lines(self) -> bool:
+        """Whether blank lines stand between statements of the function as it was."""
+        function = next(n for n in ast.walk(self._before) if isinstance(n, FunctionNode))
+        body = function.body[1:] if ast.get_docstring(function) is not None else function.body
+        lines = [""] * self._offset + self._old.splitlines()
+        return bool(body) and any(not line.strip() for line in lines[body[0].lineno - 1 : function.end_lineno])
+
+    def _with(self, changes: list[tuple[int, int, list[str]]]) -> str:
+        """The lines, changed from the last to the first, so that the places of those above stay what they are."""
+        changes = sorted(changes, key=lambda c: (-c[0], -c[1]))
+        upper = len(self._lines) + 1
+        for first, last, lines in changes:
+            if last < upper:
+                self._lines[first - 1 : last] = lines
+                upper = first
+        told = self._newline.join(self._lines[self._offset :])
+        return told if self._ends_open else told + self._newline
+
+    # --- joining -----------------------------------------------------------------------------------
+
+    def _joined(self) -> Iterator[tuple[int, int, list[str]]]:
+        """Statements and tests over several lines that stood deeper before, and fit on one line now."""
+        stood: dict[str, int] = {}
+        for node in ast.walk(self._before):
+            if isinstance(node, (_PLAIN, _HEADED)):
+                stood[_mark(node)] = max(stood.get(_mark(node), 0), node.col_offset)
+        for node in ast.walk(self._after):
+            if not isinstance(node, (_PLAIN, _HEADED)):
+                continue
+            first, last = node.lineno, self._end(node)
+            depth = stood.get(_mark(node), 0)
+            if last == first or depth <= node.col_offset:
+                continue
+            lines = self._lines[first - 1 : last]
+            line = _on_one_line(lines)
+            if line is None:
+                continue
+            shorter = _without_parentheses(line)
+            wide = len(self._lines[first - 1]) - len(self._lines[first - 1].lstrip()) + len(shorter)
+            if wide <= self._limit < wide + depth - node.col_offset:
+                yield first, last, [indent_of(self._lines[first - 1]) + shorter]
+
+    def _end(self, node: ast.stmt) -> int:
+        if isinstance(node, _HEADED):
+            line = node.test.end_lineno or node.lineno
+            while not self._lines[line - 1].rstrip().endswith(":") and line < node.body[0].lineno:
+                line += 1
+            return line
+        return node.end_lineno or node.lineno
+
+    # --- wrapping ----------------------------------------------------------------------------------
+
+    def _wrapped(self) -> Iterator[tuple[int, int, list[str]]]:
+        """Tests made of several that a step has made too long for the line."""
+        for node in ast.walk(self._after):
+            match node:
+                case ast.If(test=ast.BoolOp() as test) | ast.While(test=ast.BoolOp() as test):
+                    pass
+                case ast.Return(value=ast.BoolOp() as test):
+                    pass
+                case _:
+                    continue
+            line = self._lines[node.lineno - 1]
+            is_new = line.strip() not in self._old_lines
+            if len(line) > self._limit and is_new and test.end_lineno == node.lineno:
+                lines = _over_lines(line, "and" if isinstance(test.op, ast.And) else "or")
+                if lines is not None:
+                    yield node.lineno, node.lineno, lines
+
+    # --- blank lines -------------------------------------------------------------------------------
+
+    def _set_off(self) -> Iterator[tuple[int, int, list[str]]]:
+        """A blank line behind the last of a run of guards of which one is new, when a paragraph follows."""
+        known = Counter(ast.dump(n) for n in ast.walk(self._before) if isinstance(n, ast.If))
+        for node in ast.walk(self._after):
+            for body in (getattr(node, field, None) for field in ("body", "orelse", "finalbody")):
+                if isinstance(body, list):
+                    yield from self._behind_guards(body, known)
+
+    def _behind_guards(self, body: list[ast.stmt], known: Counter[str]) -> Iterator[tuple[int, int, list[str]]]:
+        is_new = False
+        for guard, following in itertools.pairwise(body):
+            if not (isinstance(guard, ast.If) and not guard.orelse and leaves(guard.body)):
+                is_new = False
+                continue
+            is_new |= not known[ast.dump(guard)]
+            behind = guard.end_lineno or guard.lineno
+            ends_run = not (isinstance(following, ast.If) and not following.orelse and leaves(following.body))
+            count = (body[-1].end_lineno or 0) - following.lineno + 1
+            if is_new and ends_run and count >= _FOLLOWS and self._lines[behind].strip():
+                yield behind, behind, [self._lines[behind - 1], ""]
+
+
+def _mark(node: ast.stmt) -> str:
+    return ast.dump(node.test) if isinstance(node, _HEADED) else ast.dump(node)
+
+
+def _on_one_line(lines: list[str]) -> str | None:
+    """A wrapped statement on one line; None where comments, texts or a trailing comma keep it as it is."""
+    text = "\n".join(lines)
+    if "#" in text or '"""' in text or "'''" in text or "\\\n" in text or re.search(r",\s*\n\s*[)\]}]", text):
+        return None
+    made = lines[0].strip()
+    for line in lines[1:]:
+        part = line.strip()
+        glued = made.endswith(tuple(_OPENING)) or part.startswith(tuple(_CLOSING))
+        made += part if glued else f" {part}"
+    return made
+
+
+def _without_parentheses(line: str) -> str:
+    """A line without parentheses that only were there to wrap it."""
+    found = re.fullmatch(r"(return |if |elif |while |[\w.\[\]'\", ]+ = )\((.*)\)(:?)", line)
+    if found is None or not _is_balanced(found[2]) or "," in found[2].replace(", ", "") or ":=" in found[2]:
+        return line
+    bare = f"{found[1]}{found[2]}{found[3]}"
+    body = {"if ": " pass", "elif ": " pass", "while ": " pass"}.get(found[1], "")
+    try:
+        pair = [ast.dump(ast.parse(_alone(text + body))) for text in (line, bare)]
+    except SyntaxError:
+        return line
+    return bare if pair[0] == pair[1] else line
+
+
+def _alone(code: str) -> str:
+    """A line as a module of its own."""
+    code = code.removeprefix("el") if code.startswith("elif ") else code
+    return f"def f():\n    {code}"
+
+
+def _is_balanced(text: str) -> bool:
+    depth = 0
+    for letter in text:
+        depth += (letter in _OPENING) - (letter in _CLOSING)
+        if depth < 0:
+            return False
+    return depth == 0
+
+
+def _over_lines(line: str, operator: str) -> list[str] | None:
+    """`if a and b:` over several lines, one operand a line, in parentheses."""
+    indent = indent_of(line)
+    code = line.strip()
+    head, _, rest = code.partition(" ")
+    tail = ":" if code.endswith(":") else ""
+    if "#" in code or (rest.startswith("(") and _is_balanced(rest[1:-1])):
+        return None
+    whole = rest.removesuffix(":")
+    cuts = [start for start, word in _operators(whole) if word == operator]
+    if not cuts:
+        return None
+    parts = [whole[a:b].strip() for a, b in zip([0, *cuts], [*cuts, len(whole)], strict=True)]
+    return [f"{indent}{head} (", *(f"{indent}    {part}" for part in parts), f"{indent}){tail}"]
+
+
+def _operators(code: str) -> Iterator[tuple[int, str]]:
+    """Where `and` and `or` stand outside of any bracket."""
+    depth = 0
+    for token in tokenize.generate_tokens(io.StringIO(code).readline):
+        if token.type == tokenize.OP:
+            depth += (token.string in _OPENING) - (token.string in _CLOSING)
+        if token.type == tokenize.NAME and token.string in ("and", "or") and not depth:
+            yield token.start[1], token.string
