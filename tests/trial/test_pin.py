@@ -355,14 +355,14 @@ def fee(monkeypatch: int, result: list, fee: int):
 def gap(distance: float) -> str:
     return "far" if distance > 9 else "near"
 '''
-OWN_TESTS = '''
+OWN_TESTS = """
 import pytest
 from yard import admit
 
 @pytest.mark.parametrize(("permit", "told"), [("P-12-brown", "over")])
 def test_over(permit, told):
     assert admit({"kilos": 91, "permit": permit}, 90) == told
-'''
+"""
 
 
 def test_odd_functions_are_pinned_and_what_cannot_be_is_named(write, run, tmp_path):

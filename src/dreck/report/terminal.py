@@ -84,6 +84,11 @@ def show_result(result: Result, write: bool) -> None:
         _diff(out, file.diff)
     for path, reason in result.skipped:
         out.print(plain(f"left out: {reason if reason.startswith(str(path)) else f'{path}: {reason}'}"), style=DOUBT)
+    for note in (note for file in result.files for note in file.notes):
+        out.print(plain(note), style=DOUBT)
+    if doubtful := [f.doubtful for f in result.functions if f.doubtful]:
+        told = f"{count(sum(doubtful), 'test')} in {count(len(doubtful), 'function')} would be turned round without a `not`"
+        out.print(plain(f"{told} with --assume total-order (NaN, sets or arrays may be compared)"), style=DOUBT)
     out.print(_summary(result, write))
 
 

@@ -23,19 +23,23 @@ from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import is_clean, negations
 from dreck.steps.trees import (
+    BetterNot,
     Stmt,
     Tree,
     Untouchable,
     as_block,
+    code_of,
     exit_line,
     has_comment,
     spliced,
     unwrapped,
+    width,
     with_exit,
     with_leading,
 )
 
 _SMALL = 3
+_LONG_PATH = 12
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -61,6 +65,8 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
         "short else, result follows": "the short else case is dealt with first and leaves with the result",
         "exit follows": "the exit that followed stands at its test now",
     }[kind]
+    if kind == "result follows":
+        exit_ = _still_constant(block, index)
     finishes = kind == "short else" and does_as_a_guard(block, index, s)
     yield Site(block.path, index, s.lineno, reason, kind, exit_, finishes)
 
@@ -141,6 +147,23 @@ def _by_size(s: ast.If) -> str | None:
     return None
 
 
+def _still_constant(block: Block, index: int) -> str:
+    """`return None` where the result that follows still is the constant it began with; else ''."""
+    match block.body[-1]:
+        case ast.Return(value=ast.Name(id=name)):
+            pass
+        case _:
+            return ""
+    known = ""
+    for s in block.body[:index]:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=found)], value=ast.Constant(value=value)) if found == name:
+                known = f"return {value!r}" if value is None or isinstance(value, bool | int) else ""
+            case _ if any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(s)):
+                known = ""
+    return known
+
+
 def _as_the_guards(block: Block, index: int, s: ast.If) -> str | None:
     """Behind guards, a last test whose else does what the guards do: it is the last of them."""
     if not (_is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
@@ -213,8 +236,16 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
         yield Rewrite(tree.edit(site.path, lambda b: _keep_test(b, site)))
         return
     for test, only_if_proved in negations(statement.test):
+        _check_width(tree, site, options, statement, test)
         turned = _spaced(statement, test)
         yield Rewrite(tree.edit(site.path, partial(_turned, site=site, guard=turned)), only_if_proved)
+
+
+def _check_width(tree: Tree, site: Site, options: Options, s: cst.If, test: cst.BaseExpression) -> None:
+    """A guard over several lines is worth it before a long success path only."""
+    wide = [width(tree, site.path, f"if {code_of(t)}:") for t in (s.test, test)]
+    if wide[0] <= options.line_length < wide[1] and code_of(s.body).count("\n") < _LONG_PATH:
+        raise BetterNot("the turned test would not fit the line")
 
 
 def _spaced(statement: cst.If, test: cst.BaseExpression) -> cst.If:
@@ -226,7 +257,7 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     if site.kind == "exit follows":
         return _with_following_exit(block, site, guard, success)
     if site.kind in ("whole body", "result follows"):
-        leaving = exit_line(site.exit) if site.kind == "whole body" else _copied(block.body[site.index + 1])
+        leaving = exit_line(site.exit) if site.exit else _copied(block.body[site.index + 1])
         only = cst.IndentedBlock(body=[leaving])
         made = guard.with_changes(body=only, orelse=None)
         return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)

@@ -141,7 +141,7 @@ class _Layout:
 
     def _set_off(self) -> Iterator[tuple[int, int, list[str]]]:
         """A blank line behind the last of a run of guards of which one is new, when a paragraph follows."""
-        known = Counter(ast.dump(n) for n in ast.walk(self._before) if isinstance(n, ast.If))
+        known = Counter(ast.dump(n.test) for n in ast.walk(self._before) if isinstance(n, ast.If) and _is_guard(n))
         for node in ast.walk(self._after):
             for body in (getattr(node, field, None) for field in ("body", "orelse", "finalbody")):
                 if isinstance(body, list):
@@ -150,15 +150,19 @@ class _Layout:
     def _behind_guards(self, body: list[ast.stmt], known: Counter[str]) -> Iterator[tuple[int, int, list[str]]]:
         is_new = False
         for guard, following in itertools.pairwise(body):
-            if not (isinstance(guard, ast.If) and not guard.orelse and leaves(guard.body)):
+            if not (isinstance(guard, ast.If) and _is_guard(guard)):
                 is_new = False
                 continue
-            is_new |= not known[ast.dump(guard)]
+            is_new |= not known[ast.dump(guard.test)]
             behind = guard.end_lineno or guard.lineno
-            ends_run = not (isinstance(following, ast.If) and not following.orelse and leaves(following.body))
+            ends_run = not (isinstance(following, ast.If) and _is_guard(following))
             count = (body[-1].end_lineno or 0) - following.lineno + 1
             if is_new and ends_run and count >= _FOLLOWS and self._lines[behind].strip():
                 yield behind, behind, [self._lines[behind - 1], ""]
+
+
+def _is_guard(s: ast.If) -> bool:
+    return not s.orelse and leaves(s.body)
 
 
 def _mark(node: ast.stmt) -> str:
@@ -168,7 +172,15 @@ def _mark(node: ast.stmt) -> str:
 def _on_one_line(lines: list[str]) -> str | None:
     """A wrapped statement on one line; None where comments, texts or a trailing comma keep it as it is."""
     text = "\n".join(lines)
-    if "#" in text or '"""' in text or "'''" in text or "\\\n" in text or re.search(r",\s*\n\s*[)\]}]", text):
+    hugs = all(line.rstrip().endswith(tuple(_OPENING)) for line in lines[:1])
+    if (
+        not hugs
+        or "#" in text
+        or '"""' in text
+        or "'''" in text
+        or "\\\n" in text
+        or re.search(r",\s*\n\s*[)\]}]", text)
+    ):
         return None
     made = lines[0].strip()
     for line in lines[1:]:

@@ -14,6 +14,7 @@ from dreck.steps.guard_clauses import does_as_a_guard
 
 _SHORT = 3
 _LONG = 6
+_LONG_CASE = 10
 _AN_ERROR = 1.5
 """How exceptional an exit has to look to be told first although both branches leave."""
 _TURNING = frozenset(
@@ -42,7 +43,32 @@ def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable
         return ""
     for reason in _reasons(step.name, site, block, statement, line_of):
         return reason
+    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_a_ladder(function, block):
+        return "an arm of a ladder: what is added behind the ladder would be passed by"
     return _twin(step, site, function) if step.name in _SEEN_BESIDE else ""
+
+
+_BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
+
+
+def _in_a_ladder(function: FunctionNode, block: Block) -> bool:
+    """Whether a block is an arm of a chain of three or more, or of a `match`."""
+    known = {b.path: b for b in blocks(function)}
+    path = block.path
+    while path:
+        *outer, (index, _, _) = path
+        holder = known[tuple(outer)].body[index]
+        if isinstance(holder, ast.Match):
+            return True
+        if not isinstance(holder, ast.If):
+            return False
+        if known[tuple(outer)].is_elif:
+            return True
+        chain, last = arms(holder)
+        if len(chain) + bool(last) > 2:
+            return True
+        path = tuple(outer)
+    return False
 
 
 _SEEN_BESIDE = frozenset({"guard-clauses", "exit-without-else", "elif-chain", "right-way-round"})
@@ -53,6 +79,8 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
         if site.kind in ("whole body", "result follows"):
             if _ends_a_row(block, site.index):
                 yield "the last of a row of ifs, to which somebody will add"
+            if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
+                yield "one case of several, to which others will be added"
             if _is_an_addition(block, site.index, s):
                 yield "an optional addition behind the main work"
         if site.kind in ("else leaves", "exit follows") and leaves(s.body):
@@ -135,6 +163,8 @@ def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
 
 
 def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if not is_elif(s) and _shapes(s.body) == _shapes(s.orelse):
+        yield "both halves ask in the same way"
     arm = s
     while is_elif(arm):
         arm = arm.orelse[0]  # type: ignore[assignment]

@@ -140,4 +140,6 @@ def _asked(test: cst.BaseExpression) -> tuple[cst.BaseExpression, list[cst.BaseE
 
 
 def _either(first: cst.BaseExpression, second: cst.BaseExpression) -> cst.BaseExpression:
+    if any(isinstance(t, cst.BooleanOperation) and isinstance(t.operator, cst.And) for t in (first, second)):
+        raise BetterNot("one test of `or` and `and` is harder to read than two arms")
     return cst.BooleanOperation(grouped(first, cst.Or), cst.Or(), grouped(second, cst.Or))

@@ -210,14 +210,15 @@ def has_comment(lines: Sequence[cst.EmptyLine]) -> bool:
 
 
 def exit_line(code: str) -> cst.SimpleStatementLine:
-    """`return`, `return None`, `continue` or `break` on a line of its own."""
-    made = {
+    """`return`, `return` of a constant, `continue` or `break` on a line of its own."""
+    made: dict[str, cst.BaseSmallStatement] = {
         "return": cst.Return(),
-        "return None": cst.Return(cst.Name("None")),
         "continue": cst.Continue(),
         "break": cst.Break(),
-    }[code]
-    return cst.SimpleStatementLine(body=[made])
+    }
+    value = code.removeprefix("return ")
+    small = made[code] if code in made else cst.Return(cst.parse_expression(value))
+    return cst.SimpleStatementLine(body=[small])
 
 
 def edit_chain(block: cst.IndentedBlock, index: int, change: Callable[[cst.If], Stmt]) -> cst.IndentedBlock:

@@ -22,6 +22,7 @@ from dreck.trial.running.imports import CannotRun
 from dreck.trial.sandbox.cage import NoWalls
 from dreck.trial.sandbox.folder import private_folder
 from dreck.trial.sandbox.kernel import die_with_parent
+from dreck.trial.search.clock import Clock
 
 _FIRST, _SILENCE = 20.0, 3.0
 """Seconds of work in which a job has to be heard of: at its start, and from one input to the next."""
@@ -154,6 +155,7 @@ class Answers:
 
 
 def _job(request: dict[str, Any], skipped: frozenset[int], answers: Answers) -> None:
+    begun = time.process_time()
     try:
         if request.get("work"):
             answer = called(request["work"])(request, answers.tell, skipped)
@@ -163,7 +165,7 @@ def _job(request: dict[str, Any], skipped: frozenset[int], answers: Answers) -> 
         answer = {"error": str(error)}
     except BaseException as error:
         answer = {"error": f"the trial itself failed: {type(error).__name__}: {error}"}
-    answers.give(answer)
+    answers.give(answer | {"worked": time.process_time() - begun + Clock.worked_elsewhere})
 
 
 if __name__ == "__main__":

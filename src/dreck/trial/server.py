@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 import threading
+import time
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -132,6 +133,11 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
     return _read(_server.ask(request))
 
 
+def seconds_worked() -> float:
+    """Seconds of the processor's time that this process and its trials have worked for."""
+    return time.process_time() + _server.worked
+
+
 def ask_child(request: dict[str, Any]) -> dict[str, Any]:
     """Any other request to the warm child, such as the one to pin a function."""
     return _server.ask(request)
@@ -200,6 +206,7 @@ class _Server:
 
     process: "subprocess.Popen[str] | None" = None
     asked: int = 0
+    worked: float = 0.0
     lock: threading.Lock = field(default_factory=threading.Lock)
 
     def ask(self, request: dict[str, Any]) -> dict[str, Any]:
@@ -216,6 +223,7 @@ class _Server:
                     self.stop()
                     raise
                 if answer is not None and answer.pop("number", None) == self.asked:
+                    self.worked += answer.pop("worked", 0.0)
                     return answer
                 self.stop()
             return {"error": "the child process that runs trials died twice"}

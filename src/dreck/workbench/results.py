@@ -66,6 +66,8 @@ class FunctionResult:
     """The function's lines after each step."""
     start: int = 1
     stopped: bool = False
+    doubtful: int = 0
+    """Tests that would read `a >= b` rather than `not a < b`, were the order of these things not in doubt."""
 
     @property
     def changed(self) -> bool:
@@ -93,6 +95,8 @@ class FileResult:
     """Steps that reached beyond one function, in order."""
     others: tuple[tuple[Path, str, str], ...] = ()
     """Other files that changed with them: text before and after."""
+    notes: tuple[str, ...] = ()
+    """What else there is to say of the file."""
 
     @property
     def changed(self) -> bool:

@@ -4,7 +4,7 @@ import ast
 import io
 import tokenize
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -17,6 +17,8 @@ from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.layout import laid_out, set_off
 from dreck.steps.leave_alone import left_alone
 from dreck.steps.trees import BetterNot, Tree, Untouchable
+from dreck.trial.server import seconds_worked
+from dreck.workbench.config import DEFAULT_SECONDS
 from dreck.workbench.judging.judge import Candidate, Judge, Request
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import FunctionResult, Refused, Taken
@@ -41,6 +43,8 @@ class Bench:
     """The steps were chosen by a person: they need not lower the tangle."""
     doubt: frozenset[str] = frozenset()
     """Accepted assumptions that the project does not accept."""
+    seconds: float = DEFAULT_SECONDS
+    """So many seconds of work one function may take."""
     consult: Callable[["Proposal"], str] | None = None
     """Asked before a step that holds is taken: '' to take it, else the reason it is not."""
 
@@ -93,8 +97,9 @@ def straighten(bench: Bench, function: Function, enclosing: frozenset[str]) -> F
     after = _measured(work.node)
     taken, texts = tuple(work.taken), tuple(work.texts)
     return FunctionResult(
-        bench.path, function.name, before, after, old, work.segment, taken, refusals, texts, function.start, stopped
-    )
+        bench.path, function.name, before, after, old, work.segment, taken, refusals, texts, function.start, stopped,
+        len(work.doubtful),
+    )  # fmt: skip
 
 
 @dataclass(slots=True)
@@ -109,8 +114,12 @@ class _Work:
     refused: list[Refused] = field(default_factory=list)
     texts: list[str] = field(default_factory=list)
     tried: set[tuple[str, str, str]] = field(default_factory=set)
+    doubtful: set[int] = field(default_factory=set)
+    """Lines of tests that would be turned to `a >= b`, were the order of these things not in doubt."""
+    until: float = 0.0
 
     def to_fixed_point(self) -> None:
+        self.until = seconds_worked() + self.bench.seconds
         while len(self.taken) < _MOST_STEPS and self._one_step():
             pass
 
@@ -121,6 +130,10 @@ class _Work:
                 if mark in self.tried:
                     continue
                 self.tried.add(mark)
+                if seconds_worked() > self.until:
+                    told = f"its {self.bench.seconds:g} seconds of work are used up; what is left was not tried"
+                    self.refused.append(Refused(step.name, site.line, told))
+                    return False
                 if not self.bench.chosen and left_alone(step, site, self.node, self._line):
                     continue
                 if self._attempt(step, site):
@@ -159,7 +172,10 @@ class _Work:
         is_worth_it = site.finishes or (_worth_it(self.node, node) and not self._is_half(step, site, node))
         if not (self.bench.chosen or is_worth_it):
             return False
-        if not self.bench.chosen and _negations_of_wholes(node) > _negations_of_wholes(self.node):
+        orders = _negated_orders(node) - _negated_orders(self.node)
+        self.doubtful |= {site.line} if orders > 0 else set()
+        wholes = _negations_of_wholes(node) - _negations_of_wholes(self.node)
+        if not self.bench.chosen and (wholes > 0 or (orders > 0 and site.kind != "else leaves")):
             return False
         lost = comments(self.segment) - comments(new)
         if lost:
@@ -215,8 +231,18 @@ def node_of(text: str, start: int) -> FunctionNode:
 def _negations_of_wholes(node: FunctionNode) -> int:
     """How often `not (...)` stands in front of several tests, an assignment or another `not`: hard to read."""
     wholes = ast.BoolOp | ast.NamedExpr | ast.IfExp | ast.UnaryOp
-    negated = (n.operand for n in ast.walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
-    return sum(isinstance(operand, wholes) for operand in negated)
+    return sum(isinstance(operand, wholes) for operand in _negated(node))
+
+
+def _negated_orders(node: FunctionNode) -> int:
+    """How often `not` stands in front of one `<`, `<=`, `>` or `>=`."""
+    orders = (ast.Lt, ast.LtE, ast.Gt, ast.GtE)
+    compared = (n for n in _negated(node) if isinstance(n, ast.Compare) and len(n.ops) == 1)
+    return sum(isinstance(comparison.ops[0], orders) for comparison in compared)
+
+
+def _negated(node: FunctionNode) -> Iterator[ast.expr]:
+    return (n.operand for n in ast.walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
 
 
 _measured = lru_cache(maxsize=8)(measure)

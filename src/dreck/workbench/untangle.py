@@ -26,7 +26,9 @@ from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.doubts import ordered
+from dreck.workbench.formatting import FormatterFailed, formatted
 from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
+from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
 from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
@@ -249,18 +251,35 @@ def _straightened(
         _judge(assume, request, config),
         [step for step in _steps(request, config) if step.plans is None],
         Options(assume, config.line_length),
-        bool(request.steps),
+        bool(request.steps or config.steps),
         config.doubt,
+        config.seconds,
         _consultant(file, request, ask),
     )
     text, results = _functions(bench, tree, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
     done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
+    notes = _formatted(file, done, config.format if request.verdict != "proved" and bench.consult is None else "")
     others = _others_changed(done.changes)
-    return FileResult(
-        path, file.text, done.text, tuple(_told_together(results, done, path)), tuple(done.changes), others
-    )
+    functions_told = tuple(_told_together(results, done, path))
+    return FileResult(path, file.text, done.text, functions_told, tuple(done.changes), others, notes)
+
+
+def _formatted(file: SourceFile, done: Reshaped, command: str) -> tuple[str, ...]:
+    """Lets the project's formatter lay out what has changed; gives why it was not used."""
+    if not command or done.text == file.text:
+        return ()
+    try:
+        text = formatted(done.text, command)
+        file.encoded(text)
+    except (FormatterFailed, BadSource) as error:
+        return (f"{file.path}: {error}; left as it was before formatting",)
+    if text != done.text:
+        taken = Taken("format", 1, "laid out by the project's formatter: the same tree", Verdict("proved"))
+        done.changes.append(Change("", taken, done.text, text))
+        done.text = text
+    return ()
 
 
 def _reshaped(
@@ -314,8 +333,8 @@ def _steps(request: Request, config: Config) -> list[Step]:
     left = config.leave | set(request.leave)
     if not request.steps and request.wishes.names:
         return [step_named(name) for name in naming_steps(request.wishes.names) if name not in left]
-    if request.steps:
-        chosen = {name: step_named(name) for name in request.steps}.values()
+    if request.steps or config.steps:
+        chosen = {name: step_named(name) for name in request.steps or config.steps}.values()
         return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))
     return [step for step in all_steps() if step.by_default and step.name not in left]
 
