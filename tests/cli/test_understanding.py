@@ -210,3 +210,68 @@ def test_figures_are_png(yard, run, target, name):
 def test_wrong_calls_are_one_line(yard, run, args, told):
     done = run(*args, cwd=yard)
     assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1
+
+
+def test_examples_stand_beside_the_rows(yard, run):
+    done = run("outline", "gate.py::admit", "--examples", cwd=yard)
+    told = [line for line in done.stdout.splitlines() if line.startswith("  row ")]
+    assert len(told) == 6 and told[-1].endswith("returns 'refuse: yard closed'")
+    found = dreck.outline(yard / "gate.py::admit", examples=True)
+    for row, example in found.examples:
+        assert found.tables[0].ways[row].exit.removeprefix("return ") == example.result.removeprefix("returns ")
+    answer = json.loads(run("outline", "gate.py::admit", "--examples", "--json", cwd=yard).stdout)
+    assert [e["row"] for e in answer["functions"][0]["examples"]] == list(range(6))
+
+
+def test_what_cannot_be_run_says_why_there_are_no_examples(write, run):
+    path = write("import nowhere\n\ndef f(a):\n    if a:\n        return 1\n    return 2\n")
+    assert "no examples: its module cannot be executed" in run("outline", path.name, "--examples").stdout
+
+
+def test_a_folder_gives_a_table_a_function(yard, run):
+    done = run("outline", ".", cwd=yard)
+    assert done.returncode == 0 and "gate.py::admit  line" in done.stdout and "fees.py::" in done.stdout
+    some = run("outline", "gate.py::admit", "fees.py", cwd=yard)
+    assert "gate.py::admit  line" in some.stdout and "gate.py::check_in" not in some.stdout
+
+
+def test_through_refuses_a_name_that_is_not_there(yard, run):
+    done = run("outline", "gate.py::admit", "--through", "permitt is None", cwd=yard)
+    assert done.returncode == 2 and "there is no 'permitt' in it; did you mean 'permit'?" in done.stderr
+
+
+MANY = (
+    "def f(a, b, c, d, e, g):\n"
+    + "".join(f"    if {n} > 3:\n        log({i}, {n})\n" for i, n in enumerate("abcdeg"))
+    + "    return a\n"
+)
+
+
+def test_many_ways_are_folded_by_the_tests_that_split_them_best(write, run):
+    path = write(MANY)
+    done = run("outline", path.name)
+    assert "64 ways folded: --all shows each" in done.stdout and "8 ways: return a (8)" in done.stdout
+    assert len(done.stdout.splitlines()) < 24
+    assert len(run("outline", path.name, "--all").stdout.splitlines()) > 64
+
+
+LONG = """
+def f(load, gate):
+    gate.greet(load)
+    if load.wet:
+        gate.send_to_the_hall_where_everything_is_dried(load, load.kilos, load.material)
+        return gate.number_of_the_hall_where_everything_is_dried(load.kilos)
+    if load.torn:
+        gate.mend(load)
+    return None
+"""
+
+
+@pytest.mark.parametrize("columns", [80, 100, 160])
+def test_a_table_fits_the_terminal(write, run, columns):
+    path = write(LONG)
+    lines = run("outline", path.name, COLUMNS=str(columns)).stdout.splitlines()
+    assert "  first, on every way: gate.greet(load)" in lines
+    rows = [line for line in lines if line[:1].isdigit()]
+    assert all(len(line.rstrip()) <= columns for line in rows)
+    assert columns > 100 or any(line.startswith("  (1)  gate.send_to_the_hall") for line in lines)

@@ -83,18 +83,24 @@ def survey(
 
 
 @click.command()
-@click.argument("target")
+@click.argument("targets", nargs=-1, required=True, metavar="TARGET...")
 @click.option("--through", default="", metavar="'TEST'", help="Only the ways on which TEST may hold at the start.")
+@click.option("--examples", is_flag=True, help="Put a real input beside each row: runs the code, in a cage.")
+@click.option("--all", "whole", is_flag=True, help="Each row of a table, however many.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def outline(target: str, through: str, csv_file: Path | None, as_json: bool) -> int:
+def outline(
+    targets: tuple[str, ...], through: str, examples: bool, whole: bool, csv_file: Path | None, as_json: bool
+) -> int:
     """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
 
-    Runs none of the target's code.
+    TARGET is a function, a class, a file or a folder: one table a function.
+
+    Runs none of the target's code, unless --examples are asked for.
     """
     from dreck.workbench.outline import outlines
 
-    found = outlines(target, through)
+    found = [one for target in targets for one in outlines(target, through, examples)]
     if csv_file is not None:
         from dreck.report.tables import write_ways
 
@@ -105,7 +111,7 @@ def outline(target: str, through: str, csv_file: Path | None, as_json: bool) -> 
         from dreck.report.decisions import show_outline
 
         for one in found:
-            show_outline(one)
+            show_outline(one, whole)
     return 0
 
 

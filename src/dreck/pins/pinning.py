@@ -16,23 +16,16 @@ from dreck.pins.literals import Unwritable
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
-from dreck.source.functions import functions_in
+from dreck.trial.alone import search_alone
 from dreck.trial.case import Case
-from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
-from dreck.trial.inputs.setups import find_set_ups
-from dreck.trial.inputs.texts import pieces
-from dreck.trial.inputs.usage import Usages
-from dreck.trial.running.imports import CannotRun, project_of, whole_project
-from dreck.trial.running.installed import import_installed
+from dreck.trial.running.imports import CannotRun, whole_project
 from dreck.trial.running.instrument import watched
-from dreck.trial.running.load import Version, load, plausible
+from dreck.trial.running.load import Version
 from dreck.trial.running.run import Runner
 from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import way_name
-from dreck.trial.sandbox.cage import Cage
-from dreck.trial.sandbox.determinism import Still
 from dreck.trial.search.moves import Tried
 from dreck.trial.search.search import Search
 from dreck.trial.strength import Change, changes
@@ -235,30 +228,12 @@ def _is_of_no_order(tried: Tried, text: str) -> bool:
 
 
 def _prepared(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> Pinning:
-    import unittest.mock  # noqa: F401 - likewise
-
-    cage, still = Cage(frozenset(request["open"])), Still()
-    side = request["old"]
-    cage.wall([whole_project(Path(side["path"]))], request.get("cage", ""))
-    import_installed(Path(side["path"]), side["text"], project_of(Path(side["path"])))
-    cage.close()
-    still.hold(side["text"])
-    functions = functions_in(ast.parse(side["text"]), side["text"])
-    function = next(f for f in functions if f.name == side["name"])
-    if function.nested:
-        raise CannotRun("a function inside another one cannot be called from a test")
-    version = load(side["path"], side["text"], side["name"])
-    if not isinstance(version.function, types.FunctionType):
+    runner, search = search_alone(request, announce, skipped, _INPUTS, _SECONDS)
+    if not isinstance(runner.version.function, types.FunctionType):
         raise CannotRun("it is no plain function")
-    usages = Usages()
-    usages.add(function.node, version.methods, version.varying, version.beside)
-    candidates = Candidates(usages, version.namespace, dict(version.types), plausible(version))
-    find_set_ups(side["text"], (version,), candidates, cage)
-    runner = Runner(version, cage, still)
-    search = Search((runner,), candidates, usages, _INPUTS, _SECONDS, announce, skipped)
-    search.pieces = pieces(usages.constants, version.namespace)
-    caser = Caser.of(runner, candidates, side["path"], side["text"], side["name"])
-    return Pinning(version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
+    side = request["old"]
+    caser = Caser.of(runner, search.candidates, side["path"], side["text"], side["name"])
+    return Pinning(runner.version, runner, search, caser, caser.tree, side["path"], _now() + _SECONDS)
 
 
 def _same_accident(tried: Tried) -> bool:

@@ -1,5 +1,8 @@
 """Terminal views of what functions decide: the outline of one, the census of switches in many."""
 
+from collections import Counter
+from dataclasses import dataclass, field, replace
+
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -10,18 +13,29 @@ from dreck.workbench.census import DEFAULT, HANDLED, Census, Group
 from dreck.workbench.outline import Outline
 
 _MARK = {True: ("yes", GOOD), False: ("no", BAD), None: ("any", "")}
+_NARROW = {True: ("y", GOOD), False: ("n", BAD), None: ("*", "")}
 _NAMES = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 _MOST_ROWS = 40
+_LEAST = 44
+"""So many columns are left for what happens and the exit, or the cells are made narrow."""
+_SHORT = 16
+_FOLDS = 3
+_FOLDED_EXITS = 3
 
 
-def show_outline(outline: Outline) -> None:
-    """The signature, a table for the function and one for each loop, the notes."""
+def show_outline(outline: Outline, whole: bool = False) -> None:
+    """The signature, a table for the function and one for each loop and `try`, the notes.
+
+    A table of more than 40 ways is folded, unless the `whole` of it is wanted.
+    """
     out = console()
     out.print(Text.assemble((outline.function, "bold"), f"  line {outline.line}"))
     out.print(plain(outline.signature), soft_wrap=True)
     for table in outline.tables:
         out.print()
-        _table(out, table)
+        _table(out, table, whole)
+        if table is outline.tables[0]:
+            _examples(out, outline)
     if outline.notes:
         out.print()
     for note in outline.notes:
@@ -30,7 +44,14 @@ def show_outline(outline: Outline) -> None:
     out.print()
 
 
-def _table(out: Console, ways: Ways) -> None:
+def _examples(out: Console, outline: Outline) -> None:
+    for row, example in outline.examples:
+        out.print(plain(f"  row {row + 1}, say  {example.input}  {example.result}"), soft_wrap=True)
+    if outline.no_examples:
+        out.print(plain(f"  no examples: {outline.no_examples}"), style=DOUBT, soft_wrap=True)
+
+
+def _table(out: Console, ways: Ways, whole: bool) -> None:
     if ways.title:
         out.print(Text(f"in [{ways.title}]", "bold"))
     if not ways.ways:
@@ -40,17 +61,105 @@ def _table(out: Console, ways: Ways) -> None:
     letters = {condition: _letter(i) for i, condition in enumerate(ways.conditions)}
     for condition, letter in letters.items():
         out.print(plain(f"  {letter}  {condition}"), soft_wrap=True)
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    shared = _shared_acts(ways.ways)
+    if shared:
+        out.print(plain(f"  first, on every way: {'; '.join(shared)}"), soft_wrap=True)
+    if len(ways.ways) > _MOST_ROWS and not whole:
+        _folded(out, ways, letters)
+        return
+    rows = [replace(way, acts=way.acts[len(shared) :]) for way in ways.ways]
+    _rows(out, rows, letters)
+
+
+def _shared_acts(ways: tuple[Way, ...]) -> tuple[str, ...]:
+    """What happens first on all of several ways."""
+    if len(ways) < 2:
+        return ()
+    count = 0
+    while all(len(way.acts) > count and way.acts[count] == ways[0].acts[count] for way in ways):
+        count += 1
+    return ways[0].acts[:count]
+
+
+def _rows(out: Console, ways: list[Way], letters: dict[str, str]) -> None:
+    """One way a row; what is too long for its column stands below, by number."""
+    is_narrow = len(letters) * 5 + _LEAST > out.width
+    left = out.width - 5 - len(letters) * (2 if is_narrow else 5)
+    has_acts = any(way.acts for way in ways)
+    wanted = max((len("; ".join(way.acts)) for way in ways), default=0)
+    room = min(wanted + 2, left * 3 // 5) if has_acts else 0
+    notes = _Notes(max(12, room), max(12, left - room - 2))
+    table = Table(box=None, pad_edge=False, padding=(0, 1 if is_narrow else 2, 0, 0), header_style="bold")
     table.add_column("", justify="right", no_wrap=True)
     for letter in letters.values():
         table.add_column(letter, no_wrap=True)
-    table.add_column("what happens", overflow="fold")
+    if has_acts:
+        table.add_column("what happens", overflow="fold")
     table.add_column("exit", overflow="fold")
-    for number, way in enumerate(ways.ways[:_MOST_ROWS], 1):
-        table.add_row(f"{number}", *_cells(way, letters), plain(_acts(way)), plain(way.exit))
+    for number, way in enumerate(ways, 1):
+        told = [plain(notes.acts(way)), plain(notes.exit(way))] if has_acts else [plain(notes.exit(way))]
+        table.add_row(f"{number}", *_cells(way, letters, is_narrow), *told)
     out.print(table)
-    if len(ways.ways) > _MOST_ROWS:
-        out.print(plain(f"  and {len(ways.ways) - _MOST_ROWS} more ways (--csv FILE for all)"))
+    for number, code in enumerate(notes.told, 1):
+        out.print(plain(f"  ({number})  {code}"), soft_wrap=True)
+
+
+@dataclass
+class _Notes:
+    """Code too long for a row, told below by its number."""
+
+    room: int
+    room_for_exit: int
+    told: list[str] = field(default_factory=list)
+
+    def acts(self, way: Way) -> str:
+        """What happens on a way: whole where there is room, else the longest parts of it by number."""
+        parts = list(way.acts)
+        while len("; ".join(parts)) > self.room:
+            longest = max(range(len(parts)), key=lambda i: len(parts[i]))
+            if len(parts[longest]) <= _SHORT:
+                break
+            parts[longest] = self._numbered(parts[longest])
+        return "; ".join(parts)
+
+    def exit(self, way: Way) -> str:
+        word, _, value = way.exit.partition(" ")
+        if len(way.exit) <= self.room_for_exit or len(value) <= _SHORT:
+            return way.exit
+        return f"{word} {self._numbered(value)}"
+
+    def _numbered(self, code: str) -> str:
+        if code not in self.told:
+            self.told.append(code)
+        return f"({self.told.index(code) + 1})"
+
+
+def _folded(out: Console, ways: Ways, letters: dict[str, str]) -> None:
+    """Many ways, by the tests that split them best: a line for each part of them, with how it leaves."""
+    groups: list[tuple[dict[str, bool], tuple[Way, ...]]] = [({}, ways.ways)]
+    for _ in range(_FOLDS):
+        groups = [part for held, some in groups for part in _split(held, some)]
+    for held, some in groups:
+        told = ", ".join(f"{letters[code]} {'yes' if outcome else 'no'}" for code, outcome in held.items()) or "always"
+        exits = Counter(way.exit for way in some)
+        first = [f"{code} ({times})" if times > 1 else code for code, times in exits.most_common(_FOLDED_EXITS)]
+        more = f", {count(len(exits) - len(first), 'other exit')}" if len(exits) > len(first) else ""
+        out.print(Text.assemble((f"  {told}", "bold"), f"  {count(len(some), 'way')}: {', '.join(first)}{more}"))
+    out.print(plain(f"  {len(ways.ways)} ways folded: --all shows each, --through 'TEST' those on which TEST holds"))
+
+
+def _split(held: dict[str, bool], ways: tuple[Way, ...]) -> list[tuple[dict[str, bool], tuple[Way, ...]]]:
+    """Ways apart by the condition that comes nearest to halving them; those it is not asked on go to both."""
+    if len(ways) <= _MOST_ROWS // 4:
+        return [(held, ways)]
+    best, parts = "", ((), ())  # type: tuple[str, tuple[tuple[Way, ...], tuple[Way, ...]]]
+    for code in dict.fromkeys(code for way in ways for code, _ in way.asked if code not in held):
+        sides = tuple(tuple(w for w in ways if dict(w.asked).get(code) is not (not side)) for side in (True, False))
+        if not best or max(map(len, sides)) < max(map(len, parts)):
+            best, parts = code, (sides[0], sides[1])
+    if not best or max(map(len, parts)) == len(ways):
+        return [(held, ways)]
+    return [({**held, best: True}, parts[0]), ({**held, best: False}, parts[1])]
 
 
 def _letter(number: int) -> str:
@@ -58,14 +167,10 @@ def _letter(number: int) -> str:
     return _NAMES[rest] + (str(around + 1) if around else "")
 
 
-def _cells(way: Way, letters: dict[str, str]) -> list[Text]:
+def _cells(way: Way, letters: dict[str, str], is_narrow: bool) -> list[Text]:
     outcomes = dict(way.asked)
-    return [Text(*_MARK[outcomes[code]]) if code in outcomes else Text("·") for code in letters]
-
-
-def _acts(way: Way) -> str:
-    told = "; ".join(way.acts)
-    return told if len(told) <= 160 else told[:157] + "..."
+    marks = _NARROW if is_narrow else _MARK
+    return [Text(*marks[outcomes[code]]) if code in outcomes else Text("·") for code in letters]
 
 
 def show_census(census: Census) -> None:

@@ -87,8 +87,9 @@ def show_result(result: Result, write: bool) -> None:
     for note in (note for file in result.files for note in file.notes):
         out.print(plain(note), style=DOUBT)
     if doubtful := [f.doubtful for f in result.functions if f.doubtful]:
-        told = f"{count(sum(doubtful), 'test')} in {count(len(doubtful), 'function')} would be turned round without a `not`"
-        out.print(plain(f"{told} with --assume total-order (NaN, sets or arrays may be compared)"), style=DOUBT)
+        told = f"{count(sum(doubtful), 'test')} in {count(len(doubtful), 'function')} would be turned round"
+        why = "without a `not` with --assume total-order (NaN, sets or arrays may be compared)"
+        out.print(plain(f"{told} {why}"), style=DOUBT, soft_wrap=True)
     out.print(_summary(result, write))
 
 

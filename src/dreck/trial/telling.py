@@ -55,7 +55,7 @@ def _line(test: Any) -> int:
 
 
 def _difference(tried: Tried) -> dict[str, Any]:
-    told = {"input": _input(tried)}
+    told = {"input": told_input(tried)}
     for name, mine, other in (("old", tried.old, tried.new), ("new", tried.new, tried.old)):
         theirs = other.parts()
         parts = [f"{part}: {_part(part, value)}" for part, value in mine.parts().items() if value != theirs[part]]
@@ -88,7 +88,7 @@ _AS_EVER = frozenset({A_CALL, WAITS})
 """Questions whose answer goes without saying when it is that nothing happens."""
 
 
-def _input(tried: Tried) -> str:
+def told_input(tried: Tried) -> str:
     """The values decided on, shortest path first; a stand-in of which nothing else is told stands for itself."""
     used = sorted(tried.used.items())
     used = [(path, make) for path, make in used if path not in _AS_EVER or make.what != "nothing"]

@@ -1,19 +1,24 @@
 """outline: what a function decides, every way through as a row; holes, overlaps, tests that are already decided."""
 
 import ast
+import builtins
+import difflib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from dreck.errors import BadTarget, DreckError
+from dreck.errors import BadSource, BadTarget, DreckError
 from dreck.model.names.families import Families
 from dreck.model.views.decided import Known
 from dreck.model.views.switches import Arm, Span, Switch, switches, tables_of
-from dreck.model.views.ways import Way, Ways, ways_through
+from dreck.model.views.walking import ways_through
+from dreck.model.views.ways import Way, Ways
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
-from dreck.source.targets import Target
+from dreck.source.targets import Target, resolve
+from dreck.trial.server import ask_child
+from dreck.workbench.config import config_for
 
 if TYPE_CHECKING:
     import pandas
@@ -29,6 +34,14 @@ class Note:
 
 
 @dataclass(frozen=True, slots=True)
+class Example:
+    """An input, and what came back."""
+
+    input: str
+    result: str
+
+
+@dataclass(frozen=True, slots=True)
 class Outline:
     """One function: its `signature` with what it returns and raises, its tables of ways, and notes on them."""
 
@@ -37,6 +50,10 @@ class Outline:
     signature: str
     tables: tuple[Ways, ...]
     notes: tuple[Note, ...]
+    examples: tuple[tuple[int, Example], ...] = ()
+    """A real input for rows of the first table, by the row's number, counted from 0."""
+    no_examples: str = ""
+    """Why there are none, when they were asked for."""
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
@@ -46,6 +63,7 @@ class Outline:
             "signature": self.signature,
             "tables": [_table_json(table) for table in self.tables],
             "notes": [{"kind": n.kind, "line": n.line, "text": n.text} for n in self.notes],
+            "examples": [{"row": row, "input": e.input, "result": e.result} for row, e in self.examples],
         }
 
     def rows(self) -> list[dict[str, Any]]:
@@ -79,32 +97,75 @@ def _table_json(table: Ways) -> dict[str, Any]:
     }
 
 
-def outline(target: str | Path, through: str = "") -> Outline:
+def outline(target: str | Path, through: str = "", examples: bool = False) -> Outline:
     """The outline of the one function `target` names; of a file with one function only, of that.
 
-    With `through`, a condition as Python code, only the ways on which it may hold at the start.
-    Raises BadTarget, BadSource, or DreckError when `through` is no expression.
+    With `through`, a condition as Python code, only the ways on which it may hold at the start. With `examples`, a
+    real input beside each row, found by running the function in the cage.
+    Raises BadTarget, BadSource, or DreckError when `through` is no expression or names what is not there.
     """
-    found = outlines(target, through)
+    found = outlines(target, through, examples)
     if len(found) != 1:
         raise BadTarget(f"{target}: name one of its {len(found)} functions, as in {target}::function")
     return found[0]
 
 
-def outlines(target: str | Path, through: str = "") -> list[Outline]:
-    """The outlines of all functions `target` names."""
-    place, mark, name = str(target).partition("::")
-    if mark and not name:
-        raise BadTarget(f"{target}: a name is wanted after '::', as in {place}::function")
-    path = Path(place)
-    text = read(path).text
-    tree = parse(text, path)
-    functions = [
-        f for f in Target(path, name or None).chosen(functions_in(tree, text)) if not f.nested or f.name == name
-    ]
-    families = Families.of([*_neighbours(path, tree), tree])
+def outlines(target: str | Path, through: str = "", examples: bool = False) -> list[Outline]:
+    """The outlines of all functions `target` names: a function, a class, a file or a folder."""
     given = _condition(through) if through else None
-    return [_outlined(path, f, tree, families, given) for f in functions]
+    chosen = [one for place in resolve(target) for one in _chosen(place, given, Path(str(target)).is_dir())]
+    if not chosen and given is not None:
+        raise DreckError(f"--through '{through}': {_unknown(target, given)}")
+    return [_outlined(*one, given, examples) for one in chosen]
+
+
+_Chosen = tuple[Path, str, Function, ast.Module, Families]
+
+
+def _chosen(target: Target, given: ast.expr | None, one_of_many: bool) -> Iterator[_Chosen]:
+    """The functions of one file that are meant, and that know the names of the condition given."""
+    try:
+        text = read(target.path).text
+        tree = parse(text, target.path)
+    except BadSource:
+        if one_of_many:
+            return
+        raise
+    families = Families.of([*_neighbours(target.path, tree), tree])
+    for f in target.chosen(functions_in(tree, text)) if not one_of_many else functions_in(tree, text):
+        is_meant = not f.nested or f.name == target.name
+        if is_meant and (given is None or names_in(given) <= _names_known(f.node, tree)):
+            yield target.path, text, f, tree, families
+
+
+def names_in(code: ast.AST) -> set[str]:
+    return {n.id for n in ast.walk(code) if isinstance(n, ast.Name)}
+
+
+def _names_known(function: FunctionNode, tree: ast.Module) -> set[str]:
+    known = {n.arg for n in ast.walk(function) if isinstance(n, ast.arg)} | names_in(function)
+    return known | {name for s in tree.body for name in _bound_by(s)} | set(dir(builtins))
+
+
+def _bound_by(s: ast.stmt) -> Iterator[str]:
+    """The names a statement of a module binds."""
+    match s:
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            yield name
+        case ast.Import(names=names) | ast.ImportFrom(names=names):
+            yield from ((alias.asname or alias.name).partition(".")[0] for alias in names)
+        case _:
+            yield from (n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+
+
+def _unknown(target: str | Path, given: ast.expr) -> str:
+    known: set[str] = set()
+    for place in resolve(target):
+        for _, _, f, tree, _ in _chosen(place, None, Path(str(target)).is_dir()):
+            known |= _names_known(f.node, tree)
+    missing = min(names_in(given) - known, default=min(names_in(given), default=""))
+    near = difflib.get_close_matches(missing, sorted(known - set(dir(builtins))), 1)
+    return f"there is no '{missing}' in it" + (f"; did you mean '{near[0]}'?" if near else "")
 
 
 def _condition(through: str) -> ast.expr:
@@ -128,7 +189,9 @@ def _neighbours(path: Path, tree: ast.Module) -> Iterator[ast.Module]:
             continue
 
 
-def _outlined(path: Path, f: Function, tree: ast.Module, families: Families, given: ast.expr | None) -> Outline:
+def _outlined(
+    path: Path, text: str, f: Function, tree: ast.Module, families: Families, given: ast.expr | None, examples: bool
+) -> Outline:
     tables = tuple(ways_through(f.node, given))
     notes = [
         *_switch_notes(f.node, tree, families, tables),
@@ -139,7 +202,31 @@ def _outlined(path: Path, f: Function, tree: ast.Module, families: Families, giv
     if impossible and given is None:
         notes.append(Note("impossible", f.node.lineno, f"{impossible} ways contradict themselves and are left out"))
     notes.sort(key=lambda note: note.line)
-    return Outline(f"{path}::{f.name}", f.node.lineno, _signature(f.node, tables), tables, tuple(notes))
+    found, problem = _examples(path, text, f, tables[0]) if examples else ((), "")
+    signature = _signature(f.node, tables)
+    return Outline(f"{path}::{f.name}", f.node.lineno, signature, tables, tuple(notes), found, problem)
+
+
+def _examples(path: Path, text: str, f: Function, table: Ways) -> tuple[tuple[tuple[int, Example], ...], str]:
+    """A real input for each row of the first table, where a trial has found one; or why there are none."""
+    side = {"path": str(path.absolute()), "text": text, "name": f.name}
+    answer = ask_child({"work": "dreck.trial.alone:rows", "old": side, "open": [], "cage": config_for(path).cage})
+    if "error" in answer:
+        return (), answer["error"]
+    found: dict[int, Example] = {}
+    for told in answer["rows"]:
+        falls_into = [i for i, way in enumerate(table.ways) if _is_on(way, told)]
+        if len(falls_into) == 1:
+            found.setdefault(falls_into[0], Example(told["input"], told["result"]))
+    return tuple(sorted(found.items())), "" if found else "no input was found that shows which row it falls into"
+
+
+def _is_on(way: Way, told: dict[str, Any]) -> bool:
+    """Whether an input that was tried is on this way."""
+    outcomes = {(line, column): outcome for line, column, outcome in told["trail"]}
+    asked = zip(way.places, way.asked, strict=False)
+    ends = told["result"].startswith("raises" if way.exit.startswith("raise") else "returns")
+    return ends and all(outcome is None or outcomes.get(place) is outcome for place, (_, outcome) in asked)
 
 
 # --- notes -------------------------------------------------------------------------------------------
