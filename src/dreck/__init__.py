@@ -5,11 +5,11 @@ from typing import TYPE_CHECKING, Any
 from dreck.errors import BadSource, BadTarget, DreckError
 
 if TYPE_CHECKING:
-    from dreck.api import untangle
+    from dreck.api import assert_same, compare, untangle
     from dreck.model.views.measures import Tangle
     from dreck.trial.server import Difference
     from dreck.workbench.census import Census, census
-    from dreck.workbench.compare import Comparison, compare
+    from dreck.workbench.compare import Comparison
     from dreck.workbench.judging.verdict import Verdict
     from dreck.workbench.load import Loaded, load
     from dreck.workbench.outline import Outline, outline
@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 _HOMES = {
+    "assert_same": "dreck.api",
     "Census": "dreck.workbench.census",
     "Comparison": "dreck.workbench.compare",
     "Difference": "dreck.trial.server",
@@ -37,7 +38,7 @@ _HOMES = {
     "Pinned": "dreck.workbench.pin",
     "Pins": "dreck.workbench.pin",
     "census": "dreck.workbench.census",
-    "compare": "dreck.workbench.compare",
+    "compare": "dreck.api",
     "load": "dreck.workbench.load",
     "outline": "dreck.workbench.outline",
     "pin": "dreck.workbench.pin",
@@ -65,6 +66,7 @@ __all__ = [
     "Taken",
     "Tangle",
     "Verdict",
+    "assert_same",
     "census",
     "compare",
     "load",
@@ -85,3 +87,8 @@ def __getattr__(name: str) -> Any:
     value = getattr(importlib.import_module(home), name)
     globals()[name] = value
     return value
+
+
+def __dir__() -> list[str]:
+    """The public calls and the classes of their results."""
+    return [*__all__, "__version__"]

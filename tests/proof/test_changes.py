@@ -13,7 +13,8 @@ from dreck.trial.running.renaming import other_names, renamed
 from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import condition, way_name
 from dreck.trial.strength import changes
-from dreck.workbench.compare import Text, Wanted, compare_texts
+from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.sides import Text
 
 
 def function(code):

@@ -26,7 +26,8 @@ from dreck.proof.entry import _go_over as GO_OVER
 from dreck.proof.loops import Groups
 from dreck.proof.prover import Prover
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
-from dreck.workbench.compare import Text, Wanted, compare_texts
+from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.sides import Text
 from tests.adversary.test_pairs import PAIRS
 from tests.proof.test_proof import SAME, body
 

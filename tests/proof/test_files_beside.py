@@ -4,7 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare import Wanted, compare_texts, read_text
+from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.sides import read_text
 
 YARD = "from {} import {}\ndef f(x):\n    return {}\n"
 FILES = {

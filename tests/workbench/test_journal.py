@@ -143,7 +143,7 @@ def test_ask_takes_skips_leaves_and_stops(gate):
         command = [sys.executable, "-m", "dreck", "untangle", "gate.py", "--write", "--ask"]
         return subprocess.run(command, cwd=gate.parent, input=answers, capture_output=True, text=True)
 
-    done = asked("t\no\n")
+    done = asked("t\nq\n")
     assert done.returncode == 0
     assert "1 step in 1 function" in done.stdout
     taken = gate.read_text()

@@ -1,34 +1,52 @@
 """`--ask`: step by step on a terminal; what was taken stays."""
 
 import keyword
+from dataclasses import dataclass
+from pathlib import Path
 
 import click
 
-from dreck.report.terminal import show_proposal
+from dreck.report.terminal import count, show_proposal
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop
 
-_CHOICES = "[t]ake, [s]kip, [l]eave this function, st[o]p"
-_NAMED = "[t]ake, [r]ename, [s]kip, [l]eave this function, st[o]p"
+_CHOICES = "[t]ake  [s]kip  [r]ename  [l]eave this function  [q]uit"
 
 
-def ask(proposal: Proposal) -> str:
-    """Shows a step with its evidence; '' when the person takes it, else why not."""
-    show_proposal(proposal)
-    choices = _NAMED if proposal.taken.made else _CHOICES
-    while True:
-        answer = click.prompt(choices, default="t", err=True).strip().lower()
-        match answer:
-            case "t" | "take":
-                return ""
-            case "s" | "skip":
-                return "skipped"
-            case "r" | "rename" if proposal.taken.made:
-                raise OtherName({name: _name_for(name) for name in proposal.taken.made})
-            case "l" | "leave":
-                raise LeaveFunction
-            case "o" | "stop":
-                raise Stop
-        click.echo(f"'{answer}' is none of: {choices}", err=True)
+@dataclass
+class Asker:
+    """Shows each step with its evidence and asks; knows how many files are left."""
+
+    total: int = 0
+    done: int = 0
+
+    def told(self, done: int, total: int, path: Path) -> None:
+        """So many files are done, of so many: nothing is drawn, a question may be open."""
+        self.done, self.total = done, total
+
+    def ask(self, proposal: Proposal) -> str:
+        """'' when the person takes the step, else why not."""
+        show_proposal(proposal)
+        left = self.total - self.done - 1
+        if left > 0:
+            click.echo(f"{count(left, 'file')} left after this one", err=True)
+        while True:
+            click.echo(_CHOICES, err=True)
+            answer = click.prompt("", prompt_suffix="> ", default="t", show_default=False, err=True).strip().lower()
+            match answer:
+                case "t" | "take":
+                    return ""
+                case "s" | "skip":
+                    return "skipped"
+                case "r" | "rename" if proposal.taken.made:
+                    raise OtherName({name: _name_for(name) for name in proposal.taken.made})
+                case "r" | "rename":
+                    click.echo("this step makes no name", err=True)
+                    continue
+                case "l" | "leave":
+                    raise LeaveFunction
+                case "q" | "quit":
+                    raise Stop
+            click.echo(f"'{answer}' is none of these", err=True)
 
 
 def _name_for(name: str) -> str:

@@ -141,7 +141,7 @@ def census(paths: tuple[str, ...], as_json: bool) -> int:
 @click.option("--step", "chosen", multiple=True, metavar="NAME", help="Take this step (repeatable).")
 @click.option("--leave", multiple=True, metavar="NAME", help="Leave this step out (repeatable).")
 @click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
-@click.option("--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="The least evidence wanted.")
+@click.option("--verdict", type=click.Choice(["proved", "tested"]), help="The least evidence wanted [tested].")
 @click.option("--check", default="", metavar="'COMMAND'", help="Run this after each step; red drops the step.")
 @click.option("--name", "named", multiple=True, metavar="'CODE=NAME'", help="Call this condition, value or name so.")
 @click.option(
@@ -154,7 +154,7 @@ def census(paths: tuple[str, ...], as_json: bool) -> int:
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
 @click.option("--inline-callers", is_flag=True, help="Who calls a function that became a method calls the method.")
-@click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, leave this function, stop.")
+@click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, rename, leave this function, quit.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def untangle(
@@ -163,7 +163,7 @@ def untangle(
     chosen: tuple[str, ...],
     leave: tuple[str, ...],
     assume: tuple[str, ...],
-    verdict: str,
+    verdict: str | None,
     check: str,
     named: tuple[str, ...],
     form: str,
@@ -183,9 +183,16 @@ def untangle(
     from dreck.workbench.untangle import untangle as run
 
     wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
-    request = Request(chosen, leave, assume, verdict, write, check, jobs, wishes)
-    with progress_bar() as told:
-        result = run(targets, request, told, _asker() if asking else None)
+    least = verdict or _config(targets[0]).verdict or "tested"
+    request = Request(chosen, leave, assume, least, write, check, jobs, wishes)
+    if asking:
+        from dreck.cli.asking import Asker
+
+        asker = Asker()
+        result = run(targets, request, asker.told, asker.ask)
+    else:
+        with progress_bar() as told:
+            result = run(targets, request, told)
     if as_json:
         _print_json(result.as_json())
     else:
@@ -193,6 +200,13 @@ def untangle(
 
         show_result(result, write)
     return 1 if chosen and not result.steps and result.refused else 0
+
+
+def _config(target: str) -> Any:
+    """The configuration that holds for a target."""
+    from dreck.workbench.config import config_for
+
+    return config_for(Path(target.partition("::")[0]))
 
 
 def _names(named: tuple[str, ...]) -> dict[str, str]:
@@ -206,9 +220,8 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
 
 
 @click.command()
-@click.argument("old")
-@click.argument("new", required=False)
-@click.option("--since", metavar="REV", help="Compare the one target named with what it was at REV in git.")
+@click.argument("sides", nargs=-1, required=True, metavar="OLD NEW")
+@click.option("--since", metavar="REV", help="Compare what is named with what it was at REV in git.")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
 @click.option("--expect", default="", metavar="'TEST'", help="Where TEST holds for the arguments they must differ.")
 @click.option("--case", "case_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the difference here.")
@@ -226,10 +239,10 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
     metavar="FILE",
     help="Write what each proof rests on as JSON (see docs/json.md).",
 )
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def compare(
-    old: str,
-    new: str | None,
+    sides: tuple[str, ...],
     since: str | None,
     only: tuple[str, ...],
     expect: str,
@@ -240,13 +253,16 @@ def compare(
     open_cage: tuple[str, ...],
     verdict: str,
     certificate: Path | None,
+    jobs: int,
     as_json: bool,
 ) -> int:
-    """Are OLD and NEW the same? Two files, two targets, or --since REV TARGET.
+    """Are OLD and NEW the same? Two files, targets or folders, or --since REV PATH...
 
     Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
     """
-    from dreck.workbench.compare import Wanted, compare_since, compare_texts, read_text
+    from dreck.workbench.compare import Wanted, compare_texts
+    from dreck.workbench.folders import both_folders, compare_folders, compare_since
+    from dreck.workbench.sides import read_text
 
     wanted = Wanted(
         only,
@@ -259,16 +275,18 @@ def compare(
         case_file is not None,
         certificate is not None,
     )
-    if since is not None and new is None:
-        target = old
-        found = compare_since(since, old, wanted)
-    elif since is None and new is not None:
-        target = new
-        found = compare_texts(read_text(old), read_text(new), wanted)
-    else:
-        raise DreckError("compare wants two of them, OLD and NEW, or --since REV and one target")
-    if not found.functions and (found.only_old or found.only_new) and not as_json:
-        raise BadTarget(f"{old} and {new or since} have no function in common; name two targets with '::'")
+    target = sides[-1]
+    with progress_bar() as told:
+        if since is not None:
+            found = compare_since(since, sides, wanted, jobs, told)
+        elif len(sides) != 2:
+            raise DreckError("compare wants two of them, OLD and NEW, or --since REV and what to look at")
+        elif both_folders(*sides):
+            found = compare_folders(Path(sides[0]), Path(sides[1]), wanted, jobs, told)
+        else:
+            found = compare_texts(read_text(sides[0]), read_text(sides[1]), wanted)
+    if not found.functions and (found.only_old or found.only_new) and not as_json and not Path(target).is_dir():
+        raise BadTarget(f"{' and '.join(sides)} have no function in common; name two targets with '::'")
     written = _write_case(target, found, case_file) if case_file is not None else ""
     if certificate is not None:
         _save_json(certificate, found.certificates_as_json())
@@ -312,12 +330,6 @@ def pin(target: str, output: Path | None, command: str, as_json: bool) -> int:
         click.echo(pins.text, nl=False)
     show_pins(pins, output)
     return 0
-
-
-def _asker() -> Any:
-    from dreck.cli.asking import ask
-
-    return ask
 
 
 @click.command()

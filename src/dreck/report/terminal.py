@@ -47,7 +47,9 @@ def show_survey(survey: Survey, top: int | None, most: int | None = None) -> Non
     for row in rows:
         then = ["" if row.after is None else str(row.after)] if after else []
         shape = (str(row.depth), short(row.ways), str(row.longest_test), str(row.buried), str(row.lines))
-        table.add_row(str(row.tangle), *then, *shape, row.function, ", ".join(row.steps))
+        table.add_row(
+            str(row.tangle), *then, *shape, row.function, ", ".join(row.steps) if not row.left else "left alone"
+        )
     out.print(table)
     by_file = survey.by_file()
     out.print()

@@ -14,7 +14,7 @@ from pathlib import Path
 from dreck.errors import BadSource, BadTarget
 
 _HUGE = re.compile(r"\b0[xXoObB][0-9a-fA-F_]{3500,}")
-_SKIPPED_FOLDERS = {"__pycache__", "node_modules", "build", "dist", "site-packages"}
+SKIPPED_FOLDERS = {"__pycache__", "node_modules", "build", "dist", "site-packages"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +85,7 @@ def from_bytes(path: Path, data: bytes) -> SourceFile:
 def python_files(folder: Path) -> Iterator[Path]:
     """Every `.py` file below `folder`, sorted; hidden, cache and install folders are left out."""
     for root, folders, files in os.walk(folder):
-        folders[:] = sorted(f for f in folders if not f.startswith(".") and f not in _SKIPPED_FOLDERS)
+        folders[:] = sorted(f for f in folders if not f.startswith(".") and f not in SKIPPED_FOLDERS)
         yield from (Path(root, name) for name in sorted(files) if name.endswith(".py"))
 
 

@@ -42,7 +42,12 @@ def data_at(path: Path, revision: str) -> bytes | None:
 
 def _git(path: Path, *args: str, cwd: Path | None = None) -> bytes:
     try:
-        done = subprocess.run(["git", *args], cwd=cwd or path.absolute().parent, capture_output=True, check=False)
+        done = subprocess.run(
+            ["git", *args],
+            cwd=cwd or (path if path.is_dir() else path.absolute().parent),
+            capture_output=True,
+            check=False,
+        )
     except (OSError, FileNotFoundError):
         raise BadTarget(f"{path}: git cannot be run there") from None
     if done.returncode:

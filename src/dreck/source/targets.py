@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dreck.errors import BadTarget
-from dreck.source.files import python_files
 from dreck.source.functions import Function
+from dreck.source.ignored import wanted_files
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ def resolve(spec: str | Path | Target) -> Iterator[Target]:
     if path.is_dir():
         if mark:
             raise BadTarget(f"{spec}: {place} is a folder; name a file before '::'")
-        yield from (Target(file) for file in python_files(path))
+        yield from (Target(file) for file in wanted_files(path))
         return
     if not path.exists():
         raise BadTarget(f"{place}: no such file or folder")

@@ -1,41 +1,31 @@
 """compare: are two versions the same? Of files, targets, source texts or live functions."""
 
 import ast
-import inspect
-import textwrap
-from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget, DreckError
 from dreck.model.ir.graph import Arena
-from dreck.model.names.linking import LinkedNames
-from dreck.model.names.scopes import bound_names, param_names
+from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.files_beside import FilesBeside
 from dreck.proof.implicit import may_run
 from dreck.proof.module_diff import (
     Changed,
-    Module,
     broken_at_import,
     changed_between,
     hollowed,
     names_in_lazy_code,
-    read_by_assignments,
 )
-from dreck.source.files import read
-from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
-from dreck.source.revisions import at_revision
-from dreck.source.targets import Target
+from dreck.source.functions import Function, FunctionNode
 from dreck.trial.running.expectation import knows
-from dreck.trial.running.renaming import other_names, renamed
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for
-from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Candidate, Judge, Request
+from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge, Request
 from dreck.workbench.judging.verdict import Verdict, overall
 from dreck.workbench.record import Recording, record
+from dreck.workbench.sides import Side, Text, neighbour
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,15 +99,6 @@ class Wanted:
     certificates: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
-    """One side of a comparison: a module's text, the path it stands at, and the function meant, if one is."""
-
-    path: Path
-    text: str
-    name: str | None = None
-
-
 def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison:
     """Compares the functions of two modules, matched by name; two named functions may have different names.
 
@@ -143,9 +124,9 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     )
 
 
-def _sides(old: Text, new: Text) -> "tuple[_Side, _Side]":
+def _sides(old: Text, new: Text) -> "tuple[Side, Side]":
     """Both versions, looked into as far beyond their files as can be done for both."""
-    sides = _Side.of(old), _Side.of(new)
+    sides = Side.of(old), Side.of(new)
     for one, other in (sides, sides[::-1]):
         one.names.match(other.names)
     return sides
@@ -166,7 +147,7 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
     return overall(work.all(pairs))
 
 
-def _pairs(old: "_Side", new: "_Side") -> list[tuple[str, str]]:
+def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:
     """Which function is to be compared with which: by name, or what has moved by its last name."""
     if old.text.name is not None and new.text.name is not None:
         return old.pairs(old.text.name, new, new.text.name)
@@ -177,7 +158,7 @@ def _pairs(old: "_Side", new: "_Side") -> list[tuple[str, str]]:
     return same + moved
 
 
-def _by_last_name(side: "_Side", others: set[str]) -> dict[str, list[str]]:
+def _by_last_name(side: "Side", others: set[str]) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for name, function in side.functions.items():
         if name not in others and not function.nested and not function.node.name.startswith("__"):
@@ -191,78 +172,11 @@ def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
         raise BadTarget(f"{path}: no function '{min(missing)}' on both sides")
 
 
-@dataclass(frozen=True, slots=True)
-class _Side:
-    text: Text
-    tree: ast.Module
-    names: LinkedNames
-    functions: dict[str, Function]
-    assigned: dict[str, list[str]]
-    """For names assigned at the top of the module, the names read there."""
-
-    @classmethod
-    def of(cls, text: Text) -> "_Side":
-        tree = parse(text.text, text.path)
-        functions = {f.name: f for f in functions_in(tree, text.text)}
-        return cls(text, tree, LinkedNames(tree, text.path, _neighbour), functions, read_by_assignments(tree))
-
-    @property
-    def module(self) -> Module:
-        return Module(self.tree, self.names, frozenset(self.functions))
-
-    def led_to(self, names: set[str]) -> set[str]:
-        """`names` and all that the module's assignments to them read: the functions in a table, its class of rows."""
-        found: set[str] = set()
-        pending = list(names)
-        while pending:
-            name = pending.pop()
-            if name not in found:
-                found.add(name)
-                pending += self.assigned.get(name, ())
-        return found
-
-    def within(self, name: str | None) -> list[str]:
-        if name is None:
-            return list(self.functions)
-        return [f.name for f in Target(self.text.path, name).chosen(self.functions.values())]
-
-    def pairs(self, name: str, other: "_Side", other_name: str) -> list[tuple[str, str]]:
-        theirs = set(other.within(other_name))
-        matched = [(n, other_name + n[len(name) :]) for n in self.within(name)]
-        return [pair for pair in matched if pair[1] in theirs]
-
-    def candidate(self, name: str, like: FunctionNode | None = None) -> Candidate:
-        """A function to be judged; with `like`, its parameters are matched by position with those of `like`."""
-        f = self.functions[name]
-        names = other_names(like, f.node) if like is not None else {}
-        around = [o for o in self.functions.values() if o is not f and o.start <= f.start and f.end <= o.end]
-        enclosing = frozenset[str]().union(*(bound_names(o.node) for o in around)) if f.nested else frozenset[str]()
-        node = renamed(f.node, names) if names else f.node
-        aliases = tuple(names.items())
-        owner, home = instance_owner(f), f.owner.name if f.owner is not None else ""
-        return Candidate(
-            self.text.path, lambda: self.text.text, name, node, self.names, enclosing, aliases, owner, home
-        )
-
-
-def _neighbour(path: Path) -> ast.Module | None:
-    """The tree of a file beside one that is judged; None when it cannot be had."""
-    try:
-        return _parsed(path, path.stat().st_mtime_ns)
-    except (DreckError, OSError):
-        return None
-
-
-@lru_cache(maxsize=128)
-def _parsed(path: Path, changed: int) -> ast.Module:
-    return parse(read(path).text, path)
-
-
 @dataclass(slots=True)
 class _Judging:
     """Judges all pairs, then takes into account which of them call one another."""
 
-    sides: tuple[_Side, _Side]
+    sides: tuple[Side, Side]
     wanted: Wanted
     config: Config
     beside: bool = False
@@ -272,7 +186,7 @@ class _Judging:
         changed = changed_between(*(side.module for side in self.sides))
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            names = FilesBeside(_neighbour).imported_otherwise(old, new)
+            names = FilesBeside(neighbour).imported_otherwise(old, new)
             changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
@@ -418,73 +332,3 @@ def _runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool
     if not (special.startswith("__") and special.endswith("__")) or method.owner is None:
         return False
     return may_run(node, special, method.owner.name) or (special == "__init__" and method.owner.name in names)
-
-
-def compare(
-    old: str | Path | Callable[..., Any],
-    new: str | Path | Callable[..., Any],
-    *,
-    assume: Iterable[str] = (),
-    trial: bool = True,
-    expect: str = "",
-) -> Verdict:
-    """Are `old` and `new` the same? Targets (`gate.py::admit`), source texts, or live functions.
-
-    Returns a Verdict, true when they are; of several functions the worst, with all of them in `.functions`.
-    With `trial=False` nothing is run: what cannot be proved is unsettled. `expect` is a condition on the
-    arguments under which they are meant to differ. Raises BadTarget or BadSource.
-    """
-    texts = _text(old), _text(new)
-    if callable(old) != callable(new):
-        raise BadTarget("compare two functions, two targets or two source texts, not a mixture")
-    wanted = Wanted(assume=tuple(assume), trial=trial, expect=expect)
-    return compare_texts(*_named_alike(*texts), wanted).verdict
-
-
-def _named_alike(old: Text, new: Text) -> tuple[Text, Text]:
-    """Two texts with one function each are meant to be compared, whatever the functions are called."""
-    if old.name or new.name:
-        return old, new
-    mine, theirs = ([f for f in functions_in(parse(t.text, t.path), t.text) if not f.nested] for t in (old, new))
-    if len(mine) == len(theirs) == 1 and mine[0].name != theirs[0].name:
-        return Text(old.path, old.text, mine[0].name), Text(new.path, new.text, theirs[0].name)
-    return old, new
-
-
-def _text(side: str | Path | Callable[..., Any]) -> Text:
-    if callable(side):
-        return _live(side)
-    if isinstance(side, str) and "\n" in side:
-        return Text(Path("<text>"), textwrap.dedent(side))
-    return read_text(side)
-
-
-def read_text(spec: str | Path) -> Text:
-    """A target as one side of a comparison. Raises BadTarget, also for a folder."""
-    place, mark, name = str(spec).partition("::")
-    if mark and not name:
-        raise BadTarget(f"{spec}: a name is wanted after '::', as in {place}::function")
-    path = Path(place)
-    return Text(path, read(path).text, name or None)
-
-
-def compare_since(revision: str, spec: str, wanted: Wanted) -> Comparison:
-    """A target as it was at a revision in git, among its neighbours of then, against what it is now."""
-    new = read_text(spec)
-    with at_revision(new.path, revision) as path:
-        old = Text(path, read(path).text, new.name)
-        return compare_texts(old, new, wanted)
-
-
-def _live(function: Callable[..., Any]) -> Text:
-    """A live function: its own module's text, with the function by its dotted name; or its own source alone."""
-    function = inspect.unwrap(getattr(function, "__func__", function))
-    try:
-        source = textwrap.dedent(inspect.getsource(function))
-        path = Path(inspect.getsourcefile(function) or "<text>")
-    except (OSError, TypeError):
-        raise BadTarget(f"{function!r}: its source cannot be found; compare source texts instead") from None
-    name = function.__qualname__
-    if "<" in name:
-        return Text(Path("<text>"), source, function.__name__)
-    return Text(path, read(path).text, name)

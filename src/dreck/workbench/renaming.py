@@ -9,9 +9,10 @@ from pathlib import Path
 from dreck.errors import DreckError
 from dreck.source.functions import parse
 from dreck.steps.scene import Others
-from dreck.workbench.compare import Text, judge_rewrite
+from dreck.workbench.compare import judge_rewrite
 from dreck.workbench.reshape import Bench, Change, Reshaped, with_name
 from dreck.workbench.results import Taken
+from dreck.workbench.sides import Text
 from dreck.workbench.stage import project_files
 from dreck.workbench.store.journal import Journal
 from dreck.workbench.store.place import relative

@@ -19,9 +19,10 @@ from dreck.steps.catalogue import Step
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
-from dreck.workbench.compare import Text, Wanted, judge_rewrite
+from dreck.workbench.compare import Wanted, judge_rewrite
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import Refused, Taken
+from dreck.workbench.sides import Text
 from dreck.workbench.stage import Stage, project_files, staged
 from dreck.workbench.store.journal import Entry, span_entry
 from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop, comments, told
@@ -54,7 +55,7 @@ class Bench:
     line_length: int
     least: str
     consult: Callable[[Proposal], str] | None = None
-    leaves: Callable[[Sequence[str], Function], bool] = lambda lines, function: False
+    leaves: Callable[[Sequence[str], Function, ast.Module], bool] = lambda lines, function, tree: False
 
 
 @dataclass(slots=True)
@@ -125,7 +126,7 @@ class _Work:
             self.parsed = text, tree, functions_in(tree, text)
         _, tree, functions = self.parsed
         function = next((f for f in functions if f.name == name), None)
-        if function is None or self.bench.leaves(self.lines(text), function):
+        if function is None or self.bench.leaves(self.lines(text), function, tree):
             return None
         if self.others is None:
             self.others = Others(project_files(path))

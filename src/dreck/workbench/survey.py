@@ -11,6 +11,7 @@ from dreck.errors import BadSource, DreckError
 from dreck.model.views.measures import buried, measure
 from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import FunctionNode, functions_in, parse
+from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
 from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
@@ -41,6 +42,8 @@ class Row:
     """Tests held open at the last line that leaves with a result: how deep the success case sits."""
     after: int | None = None
     """The tangle it would have after `untangle`, by proof alone; None where that was not worked out."""
+    left: bool = False
+    """Whether a comment says that it is to be left alone."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +113,7 @@ def survey(
     progress. Raises BadTarget for a path that is not there.
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
-    targets = [target for spec in specs for target in resolve(spec)]
+    targets = [*dict.fromkeys(target for spec in specs for target in resolve(spec))]
     rows: list[Row] = []
     skipped: list[tuple[str, str]] = []
     for done, (found, problem) in enumerate(_measured(targets, executor, jobs)):
@@ -124,6 +127,7 @@ def survey(
         rows = _changed_since(since, rows)
     if after:
         rows = _with_after(rows, jobs)
+    rows = list({(row.function, row.line): row for row in rows}.values())
     rows.sort(key=lambda row: (-row.tangle, row.function, row.line))
     return Survey(tuple(rows), tuple(skipped))
 
@@ -198,12 +202,16 @@ def _measured_file(target: Target) -> _Found:
         return [], (str(target.path), str(error))
     lines = split_lines(file.text)
     functions = target.chosen(functions_in(tree, file.text))
+    may_be_left = "dreck:" in file.text
     rows = []
     for f in functions:
         t = measure(f.node, lines)
-        steps = _applicable(f.node, lines) if t.tangle else ()
+        left = may_be_left and is_left(lines, f, tree)
+        steps = _applicable(f.node, lines) if t.tangle and not left else ()
         name, deep = f"{target.path}::{f.name}", buried(f.node) if t.depth > 1 else 0
-        rows.append(Row(name, f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps, deep))
+        rows.append(
+            Row(name, f.node.lineno, t.tangle, t.depth, t.ways, t.longest_test, t.lines, steps, deep, left=left)
+        )
     return rows, None
 
 

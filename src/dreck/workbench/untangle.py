@@ -1,8 +1,7 @@
 """untangle: the work on files and targets, from reading to saving."""
 
 import ast
-import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
@@ -16,6 +15,7 @@ from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.source.files import SourceFile, read
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.guest import no_warnings
+from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
@@ -38,7 +38,6 @@ from dreck.workbench.store.place import interrupted_roots
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
 FORMS = ("variable", "function", "method", "property", "protocol")
-_LEAVE = re.compile(r"#\s*dreck:\s*leave\b")
 _ENOUGH_FOR_TWO = 8
 
 
@@ -80,6 +79,7 @@ def untangle(
         request = replace(request, check=config_for(next(iter(grouped))).check)
     if request.check:
         _green_before(request)
+    progress(0, len(grouped), next(iter(grouped), Path()))
     files: list[FileResult] = []
     skipped: list[tuple[Path, str]] = []
     for done, (path, result, problem) in enumerate(_worked(grouped, request, ask), 1):
@@ -291,7 +291,7 @@ def _reshaped(
     only = any(not code.isidentifier() for code in request.wishes.names)
     wishes = replace(request.wishes, names=named, only_named=only)
     wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
-    reshaping = Reshaping(file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, _is_left)
+    reshaping = Reshaping(file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, is_left)
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done) if request.wishes.names else done
 
@@ -383,7 +383,7 @@ def _functions(
     grown: list[tuple[Function, int]] = []
     results: list[FunctionResult] = []
     for function in reversed(functions):
-        if function.name not in wanted or _is_left(bench.lines, function):
+        if function.name not in wanted or is_left(bench.lines, function, tree):
             continue
         inner = [(f, delta) for f, delta in grown if function.start <= f.start and f.end <= function.end]
         present = _moved(function, text, inner) if inner else function
@@ -418,12 +418,6 @@ def _enclosing(functions: list[Function], function: Function) -> frozenset[str]:
         return frozenset()
     around = [f for f in functions if f is not function and f.start <= function.start and function.end <= f.end]
     return frozenset[str]().union(*(bound_names(f.node) for f in around))
-
-
-def _is_left(lines: Sequence[str], function: Function) -> bool:
-    first = function.node.lineno - 1
-    last = function.node.body[0].lineno - 1
-    return any(_LEAVE.search(line) for line in lines[first : max(last, first + 1)])
 
 
 def _check_scopes(file: SourceFile, tree: ast.Module) -> None:

@@ -1,0 +1,106 @@
+"""Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from dreck.errors import BadSource, BadTarget
+from dreck.source.files import python_files, read
+from dreck.source.revisions import at_revision
+from dreck.workbench import workers
+from dreck.workbench.check import run_check
+from dreck.workbench.compare import Comparison, Wanted, compare_texts
+from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.sides import Text, read_text
+
+Told = Callable[[int, int, Path], None]
+
+
+def _quiet(done: int, total: int, path: Path) -> None:
+    """Tells nobody."""
+
+
+def compare_since(
+    revision: str, specs: Sequence[str], wanted: Wanted, jobs: int = 1, told: Told = _quiet
+) -> Comparison:
+    """Targets or folders as they were at a revision in git, among their neighbours of then, against now."""
+    found = []
+    for spec in specs:
+        if Path(spec).is_dir():
+            with at_revision(Path(spec), revision) as path:
+                found.append(compare_folders(path, Path(spec), wanted, jobs, told))
+            continue
+        new = read_text(spec)
+        with at_revision(new.path, revision) as path:
+            compared = compare_texts(Text(path, read(path).text, new.name), new, wanted)
+            found.append(compared if len(specs) == 1 else named(compared, f"{new.path}::"))
+    return joined(found)
+
+
+def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: Told = _quiet) -> Comparison:
+    """Every function of every file that is not what it was; files are matched by their path below the folder.
+
+    Names are told with the path of the file. Files that cannot be read or parsed are `unsettled` as a whole.
+    """
+    files = [{file.relative_to(side): file for file in python_files(side)} for side in (old, new)]
+    both = [place for place in files[0] if place in files[1]]
+    changed = [place for place in both if files[0][place].read_bytes() != files[1][place].read_bytes()]
+    work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
+    found: list[Comparison] = []
+    if jobs > 1 and len(changed) > 1:
+        with workers.pool(jobs) as pool:
+            for done, one in enumerate(pool.map(work, changed), 1):
+                told(done, len(changed), changed[done - 1])
+                found.append(one)
+    else:
+        for done, place in enumerate(changed, 1):
+            found.append(work(place))
+            told(done, len(changed), place)
+    gone = tuple(f"{place}" for place in files[0] if place not in files[1])
+    fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
+    whole = joined(found)
+    check = run_check(wanted.check) if wanted.check else None
+    if wanted.only:
+        return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
+    return Comparison(whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check)
+
+
+def _compared(old: Path, new: Path, place: Path, wanted: Wanted) -> Comparison:
+    try:
+        sides = (Text(old / place, read(old / place).text), Text(new / place, read(new / place).text))
+        return named(compare_texts(*sides, wanted), f"{place}::")
+    except BadSource as error:
+        return Comparison(((f"{place}", Verdict("unsettled", reason=str(error))),))
+
+
+def named(found: Comparison, before: str) -> Comparison:
+    """The same with something in front of each name."""
+    return Comparison(
+        tuple((f"{before}{name}", verdict) for name, verdict in found.functions),
+        tuple(f"{before}{name}" for name in found.only_old),
+        tuple(f"{before}{name}" for name in found.only_new),
+        tuple((f"{before}{a}", f"{before}{b}") for a, b in found.moved),
+        found.check,
+    )
+
+
+def joined(found: Sequence[Comparison]) -> Comparison:
+    """Several comparisons as one."""
+    if len(found) == 1:
+        return found[0]
+    return Comparison(
+        tuple(pair for one in found for pair in one.functions),
+        tuple(name for one in found for name in one.only_old),
+        tuple(name for one in found for name in one.only_new),
+        tuple(pair for one in found for pair in one.moved),
+        None,
+    )
+
+
+def both_folders(old: str, new: str) -> bool:
+    """Whether two specs are folders. Raises BadTarget when only one of them is."""
+    folders = [Path(spec).is_dir() for spec in (old, new)]
+    if folders[0] != folders[1]:
+        raise BadTarget(f"{old if folders[0] else new}: is a folder, the other is not; compare two of a kind")
+    return all(folders)
