@@ -67,6 +67,7 @@ def survey(
     """
     from dreck.workbench.survey import survey as run
 
+    most = _config(paths[0]).most if most is None else most
     with progress_bar() as told:
         found = run(paths, jobs=jobs, since=since, after=after, told=told)
     if csv_file is not None:

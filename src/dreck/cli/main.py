@@ -39,14 +39,15 @@ def main() -> None:
     commands.register(cli)
     try:
         _settle_interrupted(sys.argv[1:])
-        status = cli.main(standalone_mode=False)
+        status = cli.main(prog_name="dreck", standalone_mode=False)
     except DreckError as error:
         _stop(str(error))
     except click.exceptions.NoArgsIsHelpError as error:
         click.echo(error.format_message())
         sys.exit(2)
     except click.ClickException as error:
-        _stop(f"{error.format_message()} (see: dreck --help)")
+        own = getattr(getattr(error, "ctx", None), "command_path", "dreck")
+        _stop(f"{error.format_message()} (see: {own} --help)")
     except (click.Abort, KeyboardInterrupt):
         _stop("stopped; no file is half written", 130)
     except RecursionError:

@@ -14,7 +14,19 @@ from dreck.workbench.survey import Survey
 def write_csv(path: Path, survey: Survey) -> None:
     """All rows of a survey as CSV, steps joined by blanks. Raises BadSource when the file cannot be written."""
     out = io.StringIO()
-    columns = ["function", "line", "tangle", "depth", "ways", "longest_test", "lines", "steps", "buried", "after"]
+    columns = [
+        "function",
+        "line",
+        "tangle",
+        "depth",
+        "ways",
+        "longest_test",
+        "lines",
+        "steps",
+        "buried",
+        "after",
+        "left",
+    ]
     writer = csv.DictWriter(out, columns, lineterminator="\n")
     writer.writeheader()
     for row in survey:

@@ -1,6 +1,8 @@
 """Functions in a text: their names, their lines, and a text with one of them replaced."""
 
 import ast
+import re
+import sys
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -48,9 +50,25 @@ def parse(text: str, path: Path | str = "<text>") -> ast.Module:
         with no_warnings.held():
             return ast.parse(text)
     except SyntaxError as error:
-        raise BadSource(f"{path}:{error.lineno or 1}: not Python: {error.msg}") from None
+        raise BadSource(f"{path}:{error.lineno or 1}: {_wrong(text, error)}") from None
     except (ValueError, RecursionError, MemoryError) as error:
         raise BadSource(f"{path}: not Python that can be parsed: {error}") from None
+
+
+_OURS = f"{sys.version_info.major}.{sys.version_info.minor}"
+_NEWER = re.compile(
+    r"^\s*type \w+.*=|^\s*(async )?def \w+\[|^\s*class \w+\[|^\s*except\*? [\w.]+, [\w.]+.*:|\b[tT][rR]?[\"']"
+)
+"""What later versions of Python have: type parameters, `type` statements, `except A, B:`, t-strings."""
+
+
+def _wrong(text: str, error: SyntaxError) -> str:
+    """What is wrong; for code that may be written for a later Python than the one that runs, what to do about it."""
+    lines = text.splitlines()[max(0, (error.lineno or 1) - 2) : (error.lineno or 1) + 1]
+    if "f-string" in (error.msg or "") or any(map(_NEWER.search, lines)):
+        told = f"not valid for Python {_OURS}, on which Dreck runs ({error.msg})"
+        return f"{told}; run Dreck with the Python your code is for"
+    return f"not Python: {error.msg}"
 
 
 def functions_in(tree: ast.Module, text: str) -> list[Function]:

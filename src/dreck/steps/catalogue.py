@@ -1,5 +1,6 @@
 """The catalogue: what a step is, and where all of them are found."""
 
+import difflib
 import importlib
 import pkgutil
 from collections.abc import Callable, Iterable
@@ -91,5 +92,6 @@ def step_named(name: str) -> Step:
     for step in all_steps():
         if step.name == name:
             return step
-    known = ", ".join(step.name for step in all_steps())
-    raise DreckError(f"no step '{name}'; there are: {known}")
+    near = difflib.get_close_matches(name, [step.name for step in all_steps()], 1)
+    hint = f"did you mean '{near[0]}'? `dreck steps` lists them" if near else "`dreck steps` lists them"
+    raise DreckError(f"no step '{name}'; {hint}")

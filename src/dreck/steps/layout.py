@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
-from dreck.source.lines import indent_of
+from dreck.source.lines import indent_of, split_lines
 
 _OPENING, _CLOSING = "([{", ")]}"
 _PLAIN = ast.Expr | ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Return | ast.Raise | ast.Assert | ast.Delete
@@ -45,7 +45,7 @@ def _same_tree(text: str, change: Callable[[], str]) -> str:
 
 
 def _parsed(text: str) -> ast.Module:
-    return ast.parse(f"if True:\n{text}" if indent_of(text.splitlines()[0]) else text)
+    return ast.parse(f"if True:\n{text}" if indent_of(split_lines(text)[0]) else text)
 
 
 class _Layout:
@@ -54,12 +54,13 @@ class _Layout:
     def __init__(self, old: str, new: str, line_length: int) -> None:
         self._limit = line_length
         self._before, self._after = _parsed(old), _parsed(new)
-        self._newline = "\r\n" if "\r\n" in new else "\n"
-        offset = 1 if indent_of(new.splitlines()[0]) else 0
-        self._lines = [""] * offset + [line.rstrip("\r\n") for line in new.splitlines()]
+        lines = split_lines(new)
+        self._newline = lines[0][len(lines[0].rstrip("\r\n")) :] or "\n"
+        offset = 1 if indent_of(lines[0]) else 0
+        self._lines = [""] * offset + [line.rstrip("\r\n") for line in lines]
         self._offset = offset
-        self._old_lines = {line.strip() for line in old.splitlines()}
-        self._old = old
+        self._old_lines = {line.strip() for line in split_lines(old)}
+        self._old, self._new = old, new
         self._ends_open = not new.endswith(("\n", "\r"))
 
     def lines_fitted(self) -> str:
@@ -72,10 +73,12 @@ class _Layout:
         """Whether blank lines stand between statements of the function as it was."""
         function = next(n for n in ast.walk(self._before) if isinstance(n, FunctionNode))
         body = function.body[1:] if ast.get_docstring(function) is not None else function.body
-        lines = [""] * self._offset + self._old.splitlines()
+        lines = [""] * self._offset + split_lines(self._old)
         return bool(body) and any(not line.strip() for line in lines[body[0].lineno - 1 : function.end_lineno])
 
     def _with(self, changes: list[tuple[int, int, list[str]]]) -> str:
+        if not changes:
+            return self._new
         """The lines, changed from the last to the first, so that the places of those above stay what they are."""
         changes = sorted(changes, key=lambda c: (-c[0], -c[1]))
         upper = len(self._lines) + 1

@@ -39,8 +39,9 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         wanted = _wanted(scene.wishes.discriminant)
         found = [d for d in found if ast.dump(d.term) == wanted]
         if not found:
-            told = ", ".join(d.code for d in discriminants(scene)) or "nothing"
-            yield NotPlanned(scene.node.lineno, f"no test is about {scene.wishes.discriminant}; tests are about {told}")
+            told = ", ".join(d.code for d in discriminants(scene))
+            others = f"tests compare {told}" if told else "no test compares a value"
+            yield NotPlanned(scene.node.lineno, f"no test is about {scene.wishes.discriminant}; {others}")
             return
     else:
         found = [d for d in found if not d.truth and len(d.kinds) >= 2 and d.tests >= _FEWEST_TESTS][:1]

@@ -100,7 +100,7 @@ def told_input(tried: Tried) -> str:
         and path.isidentifier()
         and not any(p != path and _speaks_of(p, path) for p, _ in used)
     ]
-    return ", ".join(told + bare) or "no arguments"
+    return ", ".join(told + bare) or "any call"
 
 
 def _speaks_of(path: str, name: str) -> bool:

@@ -25,5 +25,7 @@ def run_check(command: str) -> Check:
     done = subprocess.run(
         command, shell=True, capture_output=True, stdin=subprocess.DEVNULL, check=False, text=True, errors="replace"
     )
+    if done.returncode == 127:
+        return Check(command, False, "cannot be run: not found")
     lines = (done.stdout + done.stderr).strip().splitlines()
     return Check(command, done.returncode == 0, "" if done.returncode == 0 or not lines else lines[-1][:200])

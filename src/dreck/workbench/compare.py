@@ -21,8 +21,8 @@ from dreck.proof.module_diff import (
 from dreck.source.functions import Function, FunctionNode
 from dreck.trial.running.expectation import knows
 from dreck.workbench.check import Check, run_check
-from dreck.workbench.config import Config, config_for
-from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge, Request
+from dreck.workbench.config import Config, config_for, known_assumption
+from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
 from dreck.workbench.judging.verdict import Verdict, overall
 from dreck.workbench.record import Recording, record
 from dreck.workbench.sides import Side, Text, neighbour
@@ -106,8 +106,7 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
     named function is not there.
     """
     for name in wanted.assume:
-        if name not in ASSUMPTIONS:
-            raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
+        known_assumption(name)
     sides = _sides(old, new)
     pairs = _pairs(*sides)
     only = set(wanted.only)

@@ -128,6 +128,14 @@ def _named(known: Callable[[], Mapping[str, Any] | tuple[str, ...]], kind: str) 
     return read
 
 
+def known_assumption(name: str) -> None:
+    """Raises DreckError for an assumption that there is not."""
+    if name not in ASSUMPTIONS:
+        near = difflib.get_close_matches(name, ASSUMPTIONS, 1)
+        told = f"did you mean '{near[0]}'?" if near else _all_told(tuple(ASSUMPTIONS))
+        raise DreckError(f"no assumption '{name}'; {told}")
+
+
 def one_of(name: str, known: tuple[str, ...], kind: str) -> str:
     """`name`, when it is known. Raises ValueError, which says what was meant or what there is."""
     if name in known:

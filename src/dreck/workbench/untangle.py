@@ -24,10 +24,10 @@ from dreck.workbench import workers
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
-from dreck.workbench.config import Config, config_for
+from dreck.workbench.config import Config, config_for, known_assumption
 from dreck.workbench.doubts import ordered
 from dreck.workbench.formatting import FormatterFailed, formatted
-from dreck.workbench.judging.judge import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, Judge
+from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.reshape import Bench as Reshaping
@@ -103,8 +103,7 @@ def _validate(request: Request) -> None:
     for name in (*request.leave, *request.steps):
         step_named(name)
     for name in request.assume:
-        if name not in ASSUMPTIONS:
-            raise DreckError(f"no assumption '{name}'; there are: {', '.join(ASSUMPTIONS)}")
+        known_assumption(name)
     check_names(request.wishes.names)
     if request.wishes.form not in ("", *FORMS):
         raise DreckError(f"--as {request.wishes.form}: it may be one of {', '.join(FORMS)}")
@@ -125,8 +124,10 @@ def _is_expression(code: str) -> bool:
 
 
 def _green_before(request: Request) -> None:
-    if not run_check(request.check):
-        raise DreckError(f"the check `{request.check}` is red before any step; make it green first")
+    found = run_check(request.check)
+    if not found:
+        told = found.said if "cannot be run" in found.said else "is red before any step; make it green first"
+        raise DreckError(f"the check `{request.check}` {told}")
 
 
 def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:

@@ -183,7 +183,7 @@ def shown(description: Any) -> str:
         case ("dict", tuple() as pairs, ()):
             return "{" + ", ".join(f"{shown(k)}: {shown(v)}" for k, v in pairs) + "}"
         case ("stand-in", path, *_):
-            return f"<{path}>"
+            return f"<{_in_words(path)}>"
         case (name, str() as text):
             return text if text.startswith("<") or "(" in text else f"{name} {text}"
         case (name, tuple() as state) if all(isinstance(p, tuple) and len(p) == 2 for p in state):
@@ -191,6 +191,12 @@ def shown(description: Any) -> str:
         case (name, inner, *_):
             return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}"
     return str(description)
+
+
+def _in_words(path: str) -> str:
+    """What stands at a path, said as people would: `load.weigh()` is what `load.weigh(…)` gave."""
+    plain = path.replace(".await.value", "").replace("()", "(…)")
+    return f"what {plain} gave" if plain.endswith("(…)") else plain
 
 
 def _bare(key: Any) -> str:
