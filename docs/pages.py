@@ -1,10 +1,16 @@
-"""Writes docs/steps.md from the catalogue: the same examples the tests run."""
+"""Writes docs/steps.md from the catalogue, with the examples the tests run, and docs/commands.md from the commands."""
 
 from pathlib import Path
 
+import click
+
+from dreck.cli import commands as every
+from dreck.cli.main import cli
+from dreck.report.words import WORDS
 from dreck.steps import Step, all_steps
 
 PAGE = Path(__file__).parent / "steps.md"
+COMMANDS = Path(__file__).parent / "commands.md"
 
 
 def page() -> str:
@@ -22,5 +28,39 @@ def _section(step: Step) -> str:
     )
 
 
+_HEAD = """# The commands
+
+Written from the commands themselves by `python docs/pages.py`; `dreck COMMAND --help` shows the same.
+
+Exit codes: 0 done, or the same; 1 a difference, or a wanted step not taken; 2 wrong call or input (one line on
+standard error); 130 interrupted. `NO_COLOR` takes the colours away, `COLUMNS` sets the width; results go to
+standard output, progress to standard error.
+
+## Completion in the shell
+
+`eval "$(_DRECK_COMPLETE=bash_source dreck)"` in `~/.bashrc`, `eval "$(_DRECK_COMPLETE=zsh_source dreck)"` in
+`~/.zshrc`, or `_DRECK_COMPLETE=fish_source dreck | source` in fish: TAB then offers commands, options, steps,
+assumptions, and functions after `file.py::`.
+"""
+
+
+def commands_page() -> str:
+    """Every command with its options, and the glossary, as Markdown."""
+    every.register(cli)
+    parts = [_HEAD]
+    for name in sorted(cli.commands):
+        command = cli.commands[name]
+        context = click.Context(command, info_name=f"dreck {name}")
+        usage = " ".join(command.collect_usage_pieces(context))
+        told = " ".join((command.help or "").split())
+        parts.append(f"\n## dreck {name}\n\n`dreck {name} {usage}`\n\n{told}\n")
+        rows = [p.get_help_record(context) for p in command.get_params(context)]
+        lines = [f"- `{record[0]}`: {record[1]}" for record in rows if record is not None and record[1]]
+        parts.append("\n" + "\n".join(lines) + "\n")
+    words = "\n".join(f"- **{word}**: {meaning}" for word, meaning in WORDS.items())
+    return "".join(parts) + f"\n## Words\n\n{words}\n"
+
+
 if __name__ == "__main__":
     PAGE.write_text(page())
+    COMMANDS.write_text(commands_page())

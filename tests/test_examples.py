@@ -24,3 +24,23 @@ def test_the_page_of_steps_is_up_to_date():
     import pages
 
     assert pages.PAGE.read_text() == pages.page(), "run: python docs/pages.py"
+    assert pages.COMMANDS.read_text() == pages.commands_page(), "run: python docs/pages.py"
+
+
+def test_the_notebook_runs_and_shows_its_results(tmp_path, monkeypatch):
+    import json
+
+    monkeypatch.chdir(tmp_path)
+    book = json.loads((Path(__file__).parent.parent / "examples" / "first_look.ipynb").read_text())
+    space, shown = {}, 0
+    for cell in book["cells"]:
+        if cell["cell_type"] == "code":
+            *lines, last = "".join(cell["source"]).rstrip().splitlines()
+            exec("\n".join(lines), space)
+            try:
+                value = eval(last, space)
+            except SyntaxError:
+                exec(last, space)
+                continue
+            shown += hasattr(value, "_repr_html_") and value._repr_html_().startswith("<")
+    assert shown >= 4

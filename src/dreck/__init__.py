@@ -85,6 +85,11 @@ def __getattr__(name: str) -> Any:
     if home is None:
         raise AttributeError(f"module 'dreck' has no attribute {name!r}")
     value = getattr(importlib.import_module(home), name)
+    from dreck.notebook import attach
+
+    for kind in vars(importlib.import_module(home)).values():
+        if isinstance(kind, type):
+            attach(kind)
     globals()[name] = value
     return value
 

@@ -1,34 +1,22 @@
 """The commands: each parses its arguments, calls the core and prints."""
 
 import os
-import sys
 from pathlib import Path
 from typing import Any
 
 import click
 
+from dreck.cli import completing
+from dreck.cli.looking import census, outline, survey
+from dreck.cli.printing import config_of, print_json, save_json
 from dreck.cli.progress import progress_bar
 from dreck.errors import BadTarget, DreckError
 
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, outline, census, untangle, compare, pin, report, back, steps):
+    for command in (demo, survey, outline, census, untangle, compare, pin, report, back, steps, words):
         group.add_command(command)
-
-
-def _print_json(data: dict[str, Any]) -> None:
-    import json
-
-    click.echo(json.dumps(data, indent=2))
-
-
-def _save_json(path: Path, data: dict[str, Any]) -> None:
-    import json
-
-    from dreck.source.files import save_bytes
-
-    save_bytes(path, (json.dumps(data, indent=1) + "\n").encode())
 
 
 @click.command()
@@ -41,107 +29,26 @@ def demo(directory: Path | None) -> int:
 
 
 @click.command()
-@click.argument("paths", nargs=-1, required=True)
-@click.option("--top", type=click.IntRange(1), help="Show the N most tangled functions (default: 20 on a terminal).")
-@click.option("--since", metavar="REV", help="Only functions that are new or changed since REV in git.")
-@click.option(
-    "--most", type=click.IntRange(0), metavar="TANGLE", help="Exit with 1 when a function has more than this."
-)
-@click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
-@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
-@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
-def survey(
-    paths: tuple[str, ...],
-    top: int | None,
-    since: str | None,
-    most: int | None,
-    after: bool,
-    csv_file: Path | None,
-    as_json: bool,
-    jobs: int,
-) -> int:
-    """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply.
-
-    Runs none of the target's code.
-    """
-    from dreck.workbench.survey import survey as run
-
-    most = _config(paths[0]).most if most is None else most
-    with progress_bar() as told:
-        found = run(paths, jobs=jobs, since=since, after=after, told=told)
-    if csv_file is not None:
-        from dreck.report.tables import write_csv
-
-        write_csv(csv_file, found)
-    if as_json:
-        _print_json(found.as_json(top))
-    else:
-        from dreck.report.terminal import show_survey
-
-        show_survey(found, top or (20 if sys.stdout.isatty() else None), most)
-    return 1 if most is not None and found.over(most) else 0
-
-
-@click.command()
-@click.argument("targets", nargs=-1, required=True, metavar="TARGET...")
-@click.option("--through", default="", metavar="'TEST'", help="Only the ways on which TEST may hold at the start.")
-@click.option("--examples", is_flag=True, help="Put a real input beside each row: runs the code, in a cage.")
-@click.option("--all", "whole", is_flag=True, help="Each row of a table, however many.")
-@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
-@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def outline(
-    targets: tuple[str, ...], through: str, examples: bool, whole: bool, csv_file: Path | None, as_json: bool
-) -> int:
-    """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
-
-    TARGET is a function, a class, a file or a folder: one table a function.
-
-    Runs none of the target's code, unless --examples are asked for.
-    """
-    from dreck.workbench.outline import outlines
-
-    found = [one for target in targets for one in outlines(target, through, examples)]
-    if csv_file is not None:
-        from dreck.report.tables import write_ways
-
-        write_ways(csv_file, found)
-    if as_json:
-        _print_json({"functions": [one.as_json() for one in found]})
-    else:
-        from dreck.report.decisions import show_outline
-
-        for one in found:
-            show_outline(one, whole)
-    return 0
-
-
-@click.command()
-@click.argument("paths", nargs=-1, required=True)
-@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def census(paths: tuple[str, ...], as_json: bool) -> int:
-    """Every switch on the same thing side by side; kinds that a place forgets are marked.
-
-    Runs none of the target's code.
-    """
-    from dreck.workbench.census import census as run
-
-    found = run(paths)
-    if as_json:
-        _print_json(found.as_json())
-    else:
-        from dreck.report.decisions import show_census
-
-        show_census(found)
-    return 0
-
-
-@click.command()
-@click.argument("targets", nargs=-1, required=True)
+@click.argument("targets", nargs=-1, required=True, shell_complete=completing.targets)
 @click.option("--write", is_flag=True, help="Save the result.")
-@click.option("--step", "chosen", multiple=True, metavar="NAME", help="Take this step (repeatable).")
-@click.option("--leave", multiple=True, metavar="NAME", help="Leave this step out (repeatable).")
-@click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
+@click.option(
+    "--step",
+    "chosen",
+    multiple=True,
+    metavar="NAME",
+    shell_complete=completing.steps,
+    help="Take this step (repeatable).",
+)
+@click.option(
+    "--leave", multiple=True, metavar="NAME", shell_complete=completing.steps, help="Leave this step out (repeatable)."
+)
+@click.option(
+    "--assume",
+    multiple=True,
+    metavar="NAME",
+    shell_complete=completing.assumptions,
+    help="Let proofs rest on this assumption (repeatable).",
+)
 @click.option("--verdict", type=click.Choice(["proved", "tested"]), help="The least evidence wanted [tested].")
 @click.option("--check", default="", metavar="'COMMAND'", help="Run this after each step; red drops the step.")
 @click.option("--name", "named", multiple=True, metavar="'CODE=NAME'", help="Call this condition, value or name so.")
@@ -184,7 +91,7 @@ def untangle(
     from dreck.workbench.untangle import untangle as run
 
     wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
-    least = verdict or _config(targets[0]).verdict or "tested"
+    least = verdict or config_of(targets[0]).verdict or "tested"
     request = Request(chosen, leave, assume, least, write, check, jobs, wishes)
     if asking:
         from dreck.cli.asking import Asker
@@ -195,19 +102,12 @@ def untangle(
         with progress_bar() as told:
             result = run(targets, request, told)
     if as_json:
-        _print_json(result.as_json())
+        print_json(result.as_json())
     else:
         from dreck.report.terminal import show_result
 
         show_result(result, write)
     return 1 if chosen and not result.steps and result.refused else 0
-
-
-def _config(target: str) -> Any:
-    """The configuration that holds for a target."""
-    from dreck.workbench.config import config_for
-
-    return config_for(Path(target.partition("::")[0]))
 
 
 def _names(named: tuple[str, ...]) -> dict[str, str]:
@@ -221,14 +121,20 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
 
 
 @click.command()
-@click.argument("sides", nargs=-1, required=True, metavar="OLD NEW")
+@click.argument("sides", nargs=-1, required=True, metavar="OLD NEW", shell_complete=completing.targets)
 @click.option("--since", metavar="REV", help="Compare what is named with what it was at REV in git.")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
 @click.option("--expect", default="", metavar="'TEST'", help="Where TEST holds for the arguments they must differ.")
 @click.option("--case", "case_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the difference here.")
 @click.option("--from", "command", default="", metavar="'COMMAND'", help="Run this, and try the calls that come in.")
 @click.option("--check", default="", metavar="'COMMAND'", help="Run the project's own tests, too; red counts.")
-@click.option("--assume", multiple=True, metavar="NAME", help="Let proofs rest on this assumption (repeatable).")
+@click.option(
+    "--assume",
+    multiple=True,
+    metavar="NAME",
+    shell_complete=completing.assumptions,
+    help="Let proofs rest on this assumption (repeatable).",
+)
 @click.option("--open-cage", multiple=True, metavar="EVENT", help="Let trials do this, such as os.mkdir (repeatable).")
 @click.option(
     "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
@@ -290,9 +196,9 @@ def compare(
         raise BadTarget(f"{' and '.join(sides)} have no function in common; name two targets with '::'")
     written = _write_case(target, found, case_file) if case_file is not None else ""
     if certificate is not None:
-        _save_json(certificate, found.certificates_as_json())
+        save_json(certificate, found.certificates_as_json())
     if as_json:
-        _print_json(found.as_json())
+        print_json(found.as_json())
     else:
         from dreck.report.terminal import show_comparison
 
@@ -307,34 +213,47 @@ def _write_case(target: str, found: Any, case_file: Path) -> str:
 
 
 @click.command()
-@click.argument("target")
-@click.option("-o", "output", type=click.Path(path_type=Path, dir_okay=False), help="Write the pytest file here.")
+@click.argument("targets", nargs=-1, required=True, metavar="TARGET...", shell_complete=completing.targets)
+@click.option(
+    "-o", "output", type=click.Path(path_type=Path), help="Write the pytest file here; of a folder, below it."
+)
 @click.option("--from", "command", default="", metavar="'COMMAND'", help="Run this, watched, and pin what comes in.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def pin(target: str, output: Path | None, command: str, as_json: bool) -> int:
+def pin(targets: tuple[str, ...], output: Path | None, command: str, as_json: bool) -> int:
     """Pin what TARGET does today as pytest tests, and say how strong they are.
 
-    Without -o the file goes to standard output, what is known of it to standard error.
+    Without -o the file goes to standard output, what is known of it to standard error. Of a folder, or several
+    targets, each module gets a file of its own in the folder -o names: test_pins_MODULE.py.
 
     Runs the target's code, in a cage.
     """
     from dreck.workbench.pin import pin as run
+    from dreck.workbench.pin import pin_each
 
-    with progress_bar() as told:
-        pins = run(target, output, command, told)
+    if len(targets) == 1 and not Path(targets[0]).is_dir():
+        with progress_bar() as told:
+            found = [(output, run(targets[0], output, command, told))]
+        left_out: tuple[str, ...] = ()
+    else:
+        with progress_bar() as told:
+            found, left_out = pin_each(targets, output, command, told)
     if as_json:
-        _print_json(pins.as_json())
+        answers = [pins.as_json() for _, pins in found]
+        print_json(answers[0] if len(answers) == 1 else {"files": answers})
         return 0
     from dreck.report.terminal import show_pins
 
-    if output is None:
-        click.echo(pins.text, nl=False)
-    show_pins(pins, output)
+    for place, pins in found:
+        if place is None:
+            click.echo(pins.text, nl=False)
+        show_pins(pins, place)
+    for reason in left_out:
+        click.echo(f"left out: {reason}", err=True)
     return 0
 
 
 @click.command()
-@click.argument("targets", nargs=-1, required=True)
+@click.argument("targets", nargs=-1, required=True, shell_complete=completing.targets)
 @click.option("-o", "output", type=click.Path(path_type=Path, dir_okay=False), help="FILE.html (a page) or FILE.png.")
 @click.option(
     "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
@@ -380,4 +299,14 @@ def steps(name: str | None) -> int:
         show_steps(all_steps())
     else:
         show_step(step_named(name))
+    return 0
+
+
+@click.command()
+def words() -> int:
+    """The words Dreck uses, a line each."""
+    from dreck.report.terminal import show_words
+    from dreck.report.words import WORDS
+
+    show_words(WORDS)
     return 0

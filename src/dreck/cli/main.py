@@ -11,16 +11,32 @@ from dreck import __version__
 from dreck.errors import DreckError
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+class _Whole(click.Group):
+    """A group whose help tells the summary of each command whole."""
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        commands = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
+        rows = [(name, command.get_short_help_str(limit=400)) for name, command in commands if command is not None]
+        with formatter.section("Commands"):
+            formatter.write_dl(rows)
+
+
+@click.group(cls=_Whole, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.option("--version", is_flag=True, is_eager=True, expose_value=False, callback=lambda c, o, v: _version(c, v),
               help="Show the version, and which walls hold the cage in which code is tried.")  # fmt: skip
-def cli() -> None:
+@click.option("-v", "wordy", count=True, help="Log what is tried and why not on standard error; -vv more of it.")
+def cli(wordy: int) -> None:
     """Straighten tangled conditional logic in small steps, and see for every step why nothing changed.
 
     \b
     A TARGET is a file, a folder, path.py::function or path.py::Class.method.
     Exit codes: 0 done, or the same; 1 a difference, or a wanted step not taken; 2 wrong call or input.
     """
+    if wordy:
+        import logging
+
+        level = logging.INFO if wordy == 1 else logging.DEBUG
+        logging.basicConfig(level=level, format="%(name)s: %(message)s", stream=sys.stderr)
 
 
 def _version(context: click.Context, wanted: bool) -> None:

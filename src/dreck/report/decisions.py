@@ -178,6 +178,9 @@ def show_census(census: Census) -> None:
     out = console()
     for group in census.groups:
         _group(out, group)
+    if census.groups:
+        told = "yes: a branch of its own; default: the rest takes it; MISSING: no branch, and nothing takes the rest"
+        out.print(plain(told), style=DOUBT)
     for path, reason in census.skipped:
         out.print(plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=DOUBT)
     missing = sum(group.missing for group in census.groups)

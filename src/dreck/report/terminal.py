@@ -4,6 +4,7 @@ import difflib
 import os
 import sys
 import time
+from collections.abc import Mapping
 from pathlib import Path
 
 from rich.console import Console
@@ -291,6 +292,16 @@ def _pinned(f: Pinned) -> list[tuple[str, str]]:
 
 def _dropped(f: Pinned) -> list[tuple[str, str]]:
     return [(f"{count(number, 'input')} not pinned: {why}", "") for why, number in f.dropped]
+
+
+def show_words(words: Mapping[str, str]) -> None:
+    """The glossary."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(no_wrap=True, style="bold")
+    table.add_column(overflow="fold")
+    for word, meaning in words.items():
+        table.add_row(word, plain(meaning))
+    console().print(table)
 
 
 def show_steps(steps: tuple[Step, ...]) -> None:

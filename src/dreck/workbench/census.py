@@ -1,6 +1,7 @@
 """census: every switch on the same thing side by side, so that a new kind is not forgotten in one of the places."""
 
-from collections.abc import Iterable
+import re
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,11 +12,13 @@ from dreck.model.views.switches import Switch, switches, tables_of
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.targets import resolve
+from dreck.workbench import workers
 from dreck.workbench.collector import calm
 
 if TYPE_CHECKING:
     import pandas
 
+_ENOUGH_FOR_TWO = 40
 HANDLED, DEFAULT, MISSING = "handled", "default", "missing"
 
 
@@ -44,12 +47,15 @@ class Group:
         return sum(cell == MISSING for row in self.cells for cell in row)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Census:
     """Groups of switches, the widest spread first, and the files that could not be read."""
 
     groups: tuple[Group, ...]
     skipped: tuple[tuple[str, str], ...] = ()
+
+    def __repr__(self) -> str:
+        return f"<Census of {len(self.groups)} things switched on>"
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
@@ -92,23 +98,29 @@ def _group_json(group: Group) -> dict[str, Any]:
     }
 
 
-def census(paths: str | Path | Iterable[str | Path]) -> Census:
+def census(
+    paths: str | Path | Iterable[str | Path],
+    jobs: int = 1,
+    told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+) -> Census:
     """Every switch on types, enum members or constant codes below `paths`, grouped by what is switched on.
 
     Classes of one family and members of one enum are one group; other codes are grouped by the last name of
-    what is compared (`load.kind` and `kind` are one), when they share a code. Raises BadTarget.
+    what is compared (`load.kind` and `kind` are one), when they share most of their codes. With `jobs`, several
+    processes share the work. Raises BadTarget.
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
     files = list(dict.fromkeys(target.path for spec in specs for target in resolve(spec)))
     families = Families()
     every: list[tuple[str, Switch]] = []
     skipped: list[tuple[str, str]] = []
-    for path in files:
-        try:
-            with calm():  # trees are not kept: a whole project of them is more than a machine likes to hold
-                every += _in_file(path, families)
-        except BadSource as error:
-            skipped.append((str(path), str(error)))
+    for done, (path, found_there) in enumerate(zip(files, _looked_at(files, jobs), strict=True), 1):
+        told(done, len(files), path)
+        if isinstance(found_there, str):
+            skipped.append((str(path), found_there))
+            continue
+        every += found_there[0]
+        families.join(found_there[1])
     if len(files) == 1 and skipped:
         raise BadSource(skipped[0][1])
     found: dict[tuple[str, str], list[tuple[str, Switch]]] = {}
@@ -119,17 +131,31 @@ def census(paths: str | Path | Iterable[str | Path]) -> Census:
     return Census(tuple(groups), tuple(skipped))
 
 
-def _in_file(path: Path, families: Families) -> list[tuple[str, Switch]]:
-    text = read(path).text
-    tree = parse(text, path)
-    families.add(tree)
-    tables = tables_of(tree)
-    return [
-        (f"{path}::{f.name}", switch)
-        for f in functions_in(tree, text)
-        for switch in switches(f.node, tables)
-        if switch.by != "range" and len(switch.kinds) >= 2
-    ]
+_There = tuple[list[tuple[str, Switch]], Families] | str
+"""The switches of a file and its classes; or why it cannot be looked at."""
+
+
+def _looked_at(files: list[Path], jobs: int) -> Iterator[_There]:
+    if jobs < 2 or len(files) < _ENOUGH_FOR_TWO:
+        yield from map(_in_file, files)
+        return
+    with workers.pool(jobs) as pool:
+        yield from pool.map(_in_file, files, chunksize=8)
+
+
+def _in_file(path: Path) -> _There:
+    try:
+        with calm():  # trees are not kept: a whole project of them is more than a machine likes to hold
+            text = read(path).text
+            tree = parse(text, path)
+    except BadSource as error:
+        return str(error)
+    tables, found = tables_of(tree), {}
+    for f in functions_in(tree, text):  # a function inside another one comes later, and knows its own name
+        for switch in switches(f.node, tables):
+            if switch.by != "range" and len(switch.kinds) >= 2:
+                found[switch.line, switch.subject, switch.form] = (f"{path}::{f.name}", switch)
+    return list(found.values()), Families.of([tree])
 
 
 def _key(switch: Switch, families: Families) -> tuple[str, str]:
@@ -139,7 +165,8 @@ def _key(switch: Switch, families: Families) -> tuple[str, str]:
     if switch.by == "type":
         roots = {families.root(kind) for kind in switch.kinds}
         return (roots.pop() if len(roots) == 1 else switch.subject.rpartition(".")[2]), "type"
-    return switch.subject.rpartition(".")[2].rstrip("()[]'\""), "value"
+    plain = re.fullmatch(r"[\w.]+", switch.subject)
+    return (switch.subject.rpartition(".")[2] if plain else switch.subject), "value"
 
 
 def _joined(found: dict[tuple[str, str], list[tuple[str, Switch]]]) -> dict[tuple[str, str], list[tuple[str, Switch]]]:
@@ -152,13 +179,19 @@ def _joined(found: dict[tuple[str, str], list[tuple[str, Switch]]]) -> dict[tupl
         parts: list[tuple[set[str], list[tuple[str, Switch]]]] = []
         for place in places:
             kinds = set(place[1].kinds)
-            touching = [part for part in parts if part[0] & kinds]
-            rest = [part for part in parts if not part[0] & kinds]
+            touching = [part for part in parts if _are_one(part[0], kinds)]
+            rest = [part for part in parts if not any(part is other for other in touching)]
             merged = ({*kinds, *(k for part in touching for k in part[0])}, [p for part in touching for p in part[1]])
             parts = [*rest, (merged[0], [*merged[1], place])]
         for number, (_, inside) in enumerate(parts):
             joined[name if number == 0 else f"{name} ({number + 1})", by] = inside
     return joined
+
+
+def _are_one(some: set[str], others: set[str]) -> bool:
+    """Whether two sets of codes are of one thing: they share two, and half of what the smaller one has."""
+    shared = len(some & others)
+    return shared >= 2 and 2 * shared >= min(len(some), len(others))
 
 
 def _group(key: tuple[str, str], places: list[tuple[str, Switch]], families: Families) -> Group:

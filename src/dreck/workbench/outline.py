@@ -41,7 +41,7 @@ class Example:
     result: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Outline:
     """One function: its `signature` with what it returns and raises, its tables of ways, and notes on them."""
 
@@ -54,6 +54,9 @@ class Outline:
     """A real input for rows of the first table, by the row's number, counted from 0."""
     no_examples: str = ""
     """Why there are none, when they were asked for."""
+
+    def __repr__(self) -> str:
+        return f"<Outline of {self.function}: {sum(len(t.ways) for t in self.tables)} ways>"
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""

@@ -2,15 +2,15 @@
 
 import importlib.util
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from dreck.errors import BadTarget
+from dreck.errors import BadSource, BadTarget
 from dreck.source.files import read, save_bytes
 from dreck.source.functions import functions_in, parse
-from dreck.source.targets import Target
+from dreck.source.targets import Target, resolve
 from dreck.trial.case import Case
 from dreck.trial.running.imports import project_of
 from dreck.trial.server import ask_child
@@ -101,6 +101,32 @@ def pin(
     if output is not None:
         save_bytes(Path(output), written.encode())
     return Pins(written, pinned, recording)
+
+
+def pin_each(
+    targets: Iterable[str], output: Path | None, command: str, progress: Callable[[int, int, Path], None]
+) -> tuple[list[tuple[Path | None, Pins]], tuple[str, ...]]:
+    """Pins each module that `targets` mean, in a file of its own in the folder `output`; and what was left out, why.
+
+    Raises BadTarget when no function of any can be pinned.
+    """
+    if output is not None and output.exists() and not output.is_dir():
+        raise BadTarget(f"{output}: is a file; the pins of several modules need a folder")
+    chosen = list(dict.fromkeys(target for spec in targets for target in resolve(spec)))
+    found: list[tuple[Path | None, Pins]] = []
+    left_out: list[str] = []
+    for done, target in enumerate(chosen, 1):
+        place = None if output is None else output / f"test_pins_{module_name(target.path).replace('.', '_')}.py"
+        if place is not None:
+            place.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            found.append((place, pin(str(target), place, command)))
+        except (BadTarget, BadSource) as error:
+            left_out.append(str(error))
+        progress(done, len(chosen), target.path)
+    if not found:
+        raise BadTarget(left_out[0] if left_out else "no Python file is there")
+    return found, tuple(left_out)
 
 
 def _pinned(path: Path, text: str, name: str, recording: Recording | None) -> Pinned:

@@ -4,11 +4,15 @@ import difflib
 import os
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from dreck.errors import DreckError
 from dreck.model.views.measures import Tangle
 from dreck.source.lines import split_lines
 from dreck.workbench.judging.verdict import Verdict
+
+if TYPE_CHECKING:
+    import pandas
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +131,7 @@ def _in_repository(path: Path) -> str:
     return whole.relative_to(top).as_posix() if whole.is_relative_to(top) else whole.as_posix().lstrip("/")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Result:
     """What `untangle` did. Prints as the steps taken; `source` is the new text when one file was worked on."""
 
@@ -172,9 +176,27 @@ class Result:
                 lines += [f"  not taken: {r.step} (line {r.line}): {r.reason}" for r in f.refused]
         return "\n".join(lines) or "nothing to straighten"
 
+    def to_frame(self) -> "pandas.DataFrame":
+        """One row a step: function, step, line, verdict, assumptions. Needs the extra `frames`."""
+        try:
+            import pandas
+        except ImportError:
+            raise DreckError("to_frame() needs pandas: install dreck[frames]") from None
+        rows = [
+            (f"{f.path}::{f.name}", s.step, s.line, s.verdict.status, ", ".join(s.verdict.assumptions))
+            for f in self.functions
+            for s in f.steps
+        ]
+        return pandas.DataFrame(rows, columns=["function", "step", "line", "verdict", "assumptions"])
+
+    def __repr__(self) -> str:
+        return f"<Result: {len(self.steps)} steps in {len(self.functions)} functions, {len(self.files)} files>"
+
     def as_json(self) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
         return {
             "functions": [f.as_json() for f in self.functions],
+            "files": [{"path": str(f.path), "diff": f.diff, "text": f.new} for f in self.files if f.changed],
             "skipped": [{"path": str(path), "reason": reason} for path, reason in self.skipped],
             "written": self.written,
         }

@@ -2,6 +2,7 @@
 
 import ast
 import io
+import logging
 import tokenize
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -24,6 +25,7 @@ from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.results import FunctionResult, Refused, Taken
 
 _MOST_STEPS = 300
+_log = logging.getLogger("dreck")
 _SLACK = 2
 """So much may the tangle grow for a step that shortens the average way."""
 
@@ -134,7 +136,9 @@ class _Work:
                     told = f"its {self.bench.seconds:g} seconds of work are used up; what is left was not tried"
                     self.refused.append(Refused(step.name, site.line, told))
                     return False
-                if not self.bench.chosen and left_alone(step, site, self.node, self._line):
+                left = "" if self.bench.chosen else left_alone(step, site, self.node, self._line)
+                if left:
+                    _log.debug("%s line %s: %s left alone: %s", self.function.name, site.line, step.name, left)
                     continue
                 if self._attempt(step, site):
                     return True
@@ -158,6 +162,7 @@ class _Work:
         except Untouchable as error:
             reasons.append(str(error))
         if reasons:
+            _log.info("%s line %s: %s not taken: %s", self.function.name, site.line, step.name, reasons[-1])
             self.refused.append(Refused(step.name, site.line, reasons[-1]))
         return False
 
@@ -187,6 +192,7 @@ class _Work:
                 reasons.append(told(verdict))
             return False
         taken = Taken(step.name, site.line, site.reason, verdict)
+        _log.info("%s line %s: %s holds: %s", self.function.name, site.line, step.name, verdict)
         if self.bench.consult is not None:
             start, name = self.function.start, self.function.name
             against = self.bench.consult(Proposal(self.bench.path, name, start, self.segment, new, taken))

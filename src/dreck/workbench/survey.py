@@ -46,7 +46,7 @@ class Row:
     """Whether a comment says that it is to be left alone."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Survey:
     """A survey's rows, most tangled first, and the files that could not be read."""
 
@@ -78,6 +78,9 @@ class Survey:
         if len(self.rows) > 20:
             lines.append(f"... and {len(self.rows) - 20} more functions")
         return "\n".join(lines)
+
+    def __repr__(self) -> str:
+        return f"<Survey of {len(self.rows)} functions>"
 
     def as_json(self, top: int | None = None) -> dict[str, Any]:
         """The form documented in docs/json.md."""

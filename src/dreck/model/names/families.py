@@ -34,6 +34,12 @@ class Families:
             for block in blocks_of(s):
                 pending += block
 
+    def join(self, other: "Families") -> None:
+        """Notes what another one knows."""
+        self._ancestors.clear()
+        self.bases |= other.bases
+        self.members |= other.members
+
     def _note(self, node: ast.ClassDef) -> None:
         self._ancestors.clear()
         bases = tuple(ast.unparse(base).rpartition(".")[2] for base in node.bases)

@@ -10,7 +10,7 @@ Status: TypeAlias = Literal["proved", "tested", "differs", "unsettled"]
 _WORST_FIRST: tuple[Status, ...] = ("differs", "unsettled", "tested", "proved")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Verdict:
     """Whether two versions do the same. True (as a bool) when it is `proved` or `tested`.
 
@@ -36,6 +36,9 @@ class Verdict:
 
     def __bool__(self) -> bool:
         return self.status in ("proved", "tested")
+
+    def __repr__(self) -> str:
+        return f"<Verdict {self}>" if len(str(self)) < 200 else f"<Verdict {str(self)[:197]}...>"
 
     def __str__(self) -> str:
         match self.status:

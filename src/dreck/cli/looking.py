@@ -1,0 +1,109 @@
+"""The commands that look and change nothing: survey, outline, census."""
+
+import os
+import sys
+from pathlib import Path
+
+import click
+
+from dreck.cli import completing
+from dreck.cli.printing import config_of, print_json
+from dreck.cli.progress import progress_bar
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True, shell_complete=completing.targets)
+@click.option("--top", type=click.IntRange(1), help="Show the N most tangled functions (default: 20 on a terminal).")
+@click.option("--since", metavar="REV", help="Only functions that are new or changed since REV in git.")
+@click.option(
+    "--most", type=click.IntRange(0), metavar="TANGLE", help="Exit with 1 when a function has more than this."
+)
+@click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+def survey(
+    paths: tuple[str, ...],
+    top: int | None,
+    since: str | None,
+    most: int | None,
+    after: bool,
+    csv_file: Path | None,
+    as_json: bool,
+    jobs: int,
+) -> int:
+    """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply.
+
+    Runs none of the target's code.
+    """
+    from dreck.workbench.survey import survey as run
+
+    most = config_of(paths[0]).most if most is None else most
+    with progress_bar() as told:
+        found = run(paths, jobs=jobs, since=since, after=after, told=told)
+    if csv_file is not None:
+        from dreck.report.tables import write_csv
+
+        write_csv(csv_file, found)
+    if as_json:
+        print_json(found.as_json(top))
+    else:
+        from dreck.report.terminal import show_survey
+
+        show_survey(found, top or (20 if sys.stdout.isatty() else None), most)
+    return 1 if most is not None and found.over(most) else 0
+
+
+@click.command()
+@click.argument("targets", nargs=-1, required=True, metavar="TARGET...", shell_complete=completing.targets)
+@click.option("--through", default="", metavar="'TEST'", help="Only the ways on which TEST may hold at the start.")
+@click.option("--examples", is_flag=True, help="Put a real input beside each row: runs the code, in a cage.")
+@click.option("--all", "whole", is_flag=True, help="Each row of a table, however many.")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def outline(
+    targets: tuple[str, ...], through: str, examples: bool, whole: bool, csv_file: Path | None, as_json: bool
+) -> int:
+    """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
+
+    TARGET is a function, a class, a file or a folder: one table a function.
+
+    Runs none of the target's code, unless --examples are asked for.
+    """
+    from dreck.workbench.outline import outlines
+
+    found = [one for target in targets for one in outlines(target, through, examples)]
+    if csv_file is not None:
+        from dreck.report.tables import write_ways
+
+        write_ways(csv_file, found)
+    if as_json:
+        print_json({"functions": [one.as_json() for one in found]})
+    else:
+        from dreck.report.decisions import show_outline
+
+        for one in found:
+            show_outline(one, whole)
+    return 0
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True, shell_complete=completing.targets)
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def census(paths: tuple[str, ...], jobs: int, as_json: bool) -> int:
+    """Every switch on the same thing side by side; kinds that a place forgets are marked.
+
+    Runs none of the target's code.
+    """
+    from dreck.workbench.census import census as run
+
+    with progress_bar() as told:
+        found = run(paths, jobs, told)
+    if as_json:
+        print_json(found.as_json())
+    else:
+        from dreck.report.decisions import show_census
+
+        show_census(found)
+    return 0
