@@ -106,8 +106,8 @@ def untangle(
     else:
         from dreck.report.terminal import show_result
 
-        show_result(result, write)
-    return 1 if chosen and not result.steps and result.refused else 0
+        show_result(result, write, chosen)
+    return 1 if chosen and not result.steps else 0
 
 
 def _names(named: tuple[str, ...]) -> dict[str, str]:

@@ -4,14 +4,15 @@ import difflib
 import os
 import sys
 import time
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from dreck.steps.catalogue import Step
+from dreck.steps.catalogue import Step, step_named
 from dreck.trial.server import Difference
 from dreck.workbench.compare import Comparison
 from dreck.workbench.judging.verdict import Verdict
@@ -77,8 +78,11 @@ def _afterwards(survey: Survey) -> str:
     return f", {sum(row.tangle if row.after is None else row.after for row in survey.rows)} after untangling"
 
 
-def show_result(result: Result, write: bool) -> None:
-    """Steps with their evidence, the diff, the numbers before and after."""
+def show_result(result: Result, write: bool, chosen: Sequence[str] = ()) -> None:
+    """Steps with their evidence, the diff, the numbers before and after.
+
+    Of steps that were `chosen`, and of which none was taken, what stands against them.
+    """
     out = console()
     worked = [f for f in result.functions if f.steps or f.refused]
     for function in worked:
@@ -93,7 +97,20 @@ def show_result(result: Result, write: bool) -> None:
         told = f"{count(sum(doubtful), 'test')} in {count(len(doubtful), 'function')} would be turned round"
         why = "without a `not` with --assume total-order (NaN, sets or arrays may be compared)"
         out.print(plain(f"{told} {why}"), style=DOUBT, soft_wrap=True)
+    for name in chosen if not result.steps else ():
+        out.print(plain(_unanswered(result, name)), soft_wrap=True)
     out.print(_summary(result, write))
+
+
+def _unanswered(result: Result, name: str) -> str:
+    """Why a step that was asked for was taken nowhere: the reasons, alike ones counted, or what it looks for."""
+    against = Counter(refusal.reason for refusal in result.refused if refusal.step in (name, "all"))
+    if against:
+        told = "; ".join(f"{reason} ({count(times, 'place')})" for reason, times in against.most_common(5))
+        return f"{name}: not taken: {told}"
+    step = step_named(name)
+    looked = count(len(result.functions), "function")
+    return f"{name}: nothing of its form in {looked}: {step.summary} `dreck steps {name}` shows an example"
 
 
 def _function(out: Console, f: FunctionResult) -> None:

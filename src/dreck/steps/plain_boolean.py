@@ -70,8 +70,10 @@ def _is_read(name: ast.Name) -> bool:
 
 def _is_bool(value: ast.expr) -> bool:
     match value:
-        case ast.Constant(value=bool()) | ast.UnaryOp(op=ast.Not()) | ast.Compare():
+        case ast.Constant(value=bool()) | ast.UnaryOp(op=ast.Not()):
             return True
+        case ast.Compare(ops=ops):  # what `==` gives is for the things compared to say
+            return all(isinstance(op, ast.Is | ast.IsNot | ast.In | ast.NotIn) for op in ops)
         case ast.Call(func=ast.Name(id=name)):
             return name in _SURE
     return False

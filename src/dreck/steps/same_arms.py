@@ -18,7 +18,7 @@ _LOUD = (ast.Call, ast.Await, ast.NamedExpr, ast.Yield, ast.YieldFrom)
 
 
 def same_arms(function: FunctionNode) -> Iterator[Site]:
-    """The first two neighbouring arms of each chain that do the same; or the last one and the else."""
+    """The last arm and the else of a chain that do the same; or the last two neighbouring arms that do."""
     for block, index, s in places(function):
         if not (isinstance(s, ast.If) and is_elif(s)):
             continue
@@ -26,7 +26,7 @@ def same_arms(function: FunctionNode) -> Iterator[Site]:
         if _is_table(chain):
             continue
         bodies = [*(_told(arm.body) for arm in chain), *([_told(last)] if last else [])]
-        for at in range(len(bodies) - 1):
+        for at in reversed(range(len(bodies) - 1)):
             if bodies[at] != bodies[at + 1]:
                 continue
             if at + 1 < len(chain) and _operands(chain[at].test) + _operands(chain[at + 1].test) <= _MOST_OPERANDS:

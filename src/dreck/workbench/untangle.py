@@ -261,7 +261,9 @@ def _straightened(
     if text != file.text:
         _check_whole(file, text, functions)
     done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
-    notes = _formatted(file, done, config.format if request.verdict != "proved" and bench.consult is None else "")
+    left = [f for f in functions if f.name in wanted and is_left(bench.lines, f, tree)] if request.steps else []
+    notes = tuple(f"{path}::{f.name}: left alone: # dreck: leave" for f in left)
+    notes += _formatted(file, done, config.format if request.verdict != "proved" and bench.consult is None else "")
     others = _others_changed(done.changes)
     functions_told = tuple(_told_together(results, done, path))
     return FileResult(path, file.text, done.text, functions_told, tuple(done.changes), others, notes)

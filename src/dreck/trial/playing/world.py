@@ -274,8 +274,11 @@ class World:
         plain = [m for m in pool if isinstance(m.what, _KEYS) and m.what is not None]
         if not plain or (not self.candidates.usages.by_path.get(f"{general(path)}{{}}") and not self._is_typed(path)):
             return f"key{number}"
-        chosen = self.answer(f"key {number} of {path}", tuple(range(number, len(plain))) + tuple(range(number)))
-        return self.build(f"{path}{{{number}}}", plain[chosen % len(plain)])
+        first = number % len(plain)
+        keys = {_key_told(make): make for make in (*plain[first:], *plain[:first])}
+        told = self.answer(f"key {number} of {path}", tuple(keys))
+        make = Make("named", told.removeprefix(_NAMED)) if str(told).startswith(_NAMED) else Make("value", told)
+        return self.build(f"{path}{{{number}}}", make)
 
     def _is_typed(self, path: str) -> bool:
         return f"{general(path)}{{}}" in self.candidates.types
@@ -332,6 +335,12 @@ class World:
         return made
 
 
+def _key_told(make: Make) -> Any:
+    """A key as it is told in an input: itself, or the name of what stands for it."""
+    return f"{_NAMED}{make.what}" if make.kind == "named" else make.what
+
+
+_NAMED = "what is named "
 _KEYS = (int, str, float, enum.Enum)
 _BUILT_IN_LAYOUT = 0b1111_1111 << 24
 """Flags of classes that derive from int, list, tuple, bytes, str, dict, an exception or type (CPython's object.h)."""

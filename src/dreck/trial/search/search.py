@@ -346,7 +346,7 @@ class Search:
             operands |= {(side, n): told for n, told in runner.version.watcher.operands.items()}
         used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
         trail = tuple(self.runners[-1].version.watcher.trail)
-        alike = seen[0] == seen[-1]
+        alike = seen[0] == seen[-1] or _both_endless(*seen)
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
         tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, told, far)
         self._seen[mark] = tried
@@ -367,7 +367,7 @@ class Search:
         ran_out = ENDLESS in (tried.old.error, tried.new.error)
         seconds = RUN_SECONDS * (8 if ran_out else 1)
         old, new = self._both(tried, seconds)
-        if ran_out and old == new:
+        if ran_out and (old == new or _both_endless(old, new)):
             return
         before = tried.old
         again = (old.result, old.error, old.environment) == (before.result, before.error, before.environment)
@@ -409,6 +409,11 @@ class Search:
             for side, number, _ in tried.reached:
                 self.reaching.setdefault((side, number), []).append(tried)
         self.reached |= tried.reached
+
+
+def _both_endless(*seen: Observation) -> bool:
+    """Whether none came to its end: where each was when its time was up says nothing."""
+    return all(one.error == ENDLESS for one in seen)
 
 
 """A path at which something stands, and no question asked of it."""
