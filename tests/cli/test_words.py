@@ -1,5 +1,6 @@
 """What is said when something is wrong: one line, what and where and what to do about it."""
 
+import subprocess
 import sys
 
 import pytest
@@ -117,3 +118,21 @@ def test_from_python(write):
     assert "else" not in dreck.untangle(space["f"], steps="exit-without-else").source
     with pytest.raises(dreck.BadTarget, match="stands in no file"):
         dreck.untangle(len)
+
+
+@pytest.mark.parametrize("args", [["outline", "yard.py"], ["compare", "yard.py", "yard.py"], ["words"], ["--version"]])
+def test_commands_bring_along_only_what_they_need(write, tmp_path, args):
+    write(CODE)
+    code = f"""
+import subprocess
+import sys
+sys.argv = ["dreck", *{args!r}]
+from dreck.cli import main
+try:
+    main()
+except SystemExit as end:
+    assert not end.code, end.code
+assert not {{"libcst", "pandas", "jinja2", "matplotlib", "z3", "hypothesis"}} & set(sys.modules)
+"""
+    done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr

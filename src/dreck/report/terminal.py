@@ -1,5 +1,7 @@
 """Terminal views: surveys, steps with their evidence, diffs, comparisons."""
 
+from __future__ import annotations
+
 import difflib
 import os
 import sys
@@ -7,20 +9,25 @@ import time
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from dreck.steps.catalogue import Step, step_named
-from dreck.trial.server import Difference
-from dreck.workbench.compare import Comparison
-from dreck.workbench.judging.verdict import Verdict
-from dreck.workbench.pin import Pinned, Pins
-from dreck.workbench.results import FunctionResult, Result
-from dreck.workbench.store.journal import Entry, Record
-from dreck.workbench.straighten import Proposal
-from dreck.workbench.survey import Survey, short
+from dreck.model.views.measures import short
+
+if TYPE_CHECKING:
+    from dreck.steps.catalogue import Step
+    from dreck.trial.server import Difference
+    from dreck.workbench.compare import Comparison
+    from dreck.workbench.judging.verdict import Verdict
+    from dreck.workbench.pin import Pinned, Pins
+    from dreck.workbench.results import FunctionResult, Result
+    from dreck.workbench.store.journal import Entry, Record
+    from dreck.workbench.straighten import Proposal
+    from dreck.workbench.survey import Survey
+
 
 _PIPED_WIDTH = 200
 # Blue and orange are told apart by everybody, and read on light and on dark; the signs say the same again.
@@ -108,6 +115,8 @@ def _unanswered(result: Result, name: str) -> str:
     if against:
         told = "; ".join(f"{reason} ({count(times, 'place')})" for reason, times in against.most_common(5))
         return f"{name}: not taken: {told}"
+    from dreck.steps.catalogue import step_named
+
     step = step_named(name)
     looked = count(len(result.functions), "function")
     return f"{name}: nothing of its form in {looked}: {step.summary} `dreck steps {name}` shows an example"

@@ -1,5 +1,6 @@
 """Trees: one function as LibCST, and edits of its blocks that keep every comment and space."""
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias
@@ -13,7 +14,8 @@ Stmt: TypeAlias = Any
 """A statement: a LibCST line or compound statement, whose common fields its base class does not declare."""
 
 _WRAPPER = "if True:"
-_DIRECTIVES = ("pragma", "noqa", "type:", "pylint:", "fmt:", "mypy:", "pyright:", "ruff:", "isort:", "nosec")
+_DIRECTIVE = re.compile(r"#?\s*(\w[\w.-]*:(?!//)\s*\S|\w+(:\s*[\w-]+)?\s*(\[[^\]]*\])?\s*$)|#\s*\w+\s+#")
+"""`# word: what it is told`, or one word alone: how comments speak to a tool, whichever it is."""
 
 
 class Untouchable(Exception):
@@ -151,7 +153,7 @@ def comment_lines(space: cst.TrailingWhitespace) -> list[cst.EmptyLine]:
 
 def is_directive(comment: str) -> bool:
     """Whether a comment speaks to a tool about the line it stands on."""
-    return any(word in comment for word in _DIRECTIVES)
+    return any(_DIRECTIVE.match(f"#{part}") for part in comment.strip().lstrip("#").split("#"))
 
 
 def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) -> list[Stmt]:

@@ -12,7 +12,6 @@ from typing import Any
 
 from dreck.errors import DreckError
 from dreck.proof.assumptions import ASSUMPTIONS
-from dreck.steps.catalogue import all_steps
 
 DEFAULT_LINE_LENGTH = 88
 DEFAULT_SECONDS = 20.0
@@ -155,6 +154,8 @@ def _names(value: Any) -> tuple[tuple[str, str], ...]:
 
 
 def _step_names() -> tuple[str, ...]:
+    from dreck.steps.catalogue import all_steps  # they bring LibCST along, which few settings need
+
     return tuple(step.name for step in all_steps())
 
 

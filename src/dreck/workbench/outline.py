@@ -17,7 +17,6 @@ from dreck.model.views.ways import Way, Ways
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.targets import Target, resolve
-from dreck.trial.server import ask_child
 from dreck.workbench.config import config_for
 
 if TYPE_CHECKING:
@@ -212,6 +211,8 @@ def _outlined(
 
 def _examples(path: Path, text: str, f: Function, table: Ways) -> tuple[tuple[tuple[int, Example], ...], str]:
     """A real input for each row of the first table, where a trial has found one; or why there are none."""
+    from dreck.trial.server import ask_child  # few outlines ask for examples
+
     side = {"path": str(path.absolute()), "text": text, "name": f.name}
     answer = ask_child({"work": "dreck.trial.alone:rows", "old": side, "open": [], "cage": config_for(path).cage})
     if "error" in answer:

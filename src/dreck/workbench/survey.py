@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadSource, DreckError
-from dreck.model.views.measures import buried, measure
+from dreck.model.views.measures import buried, measure, short
 from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.leave import is_left
@@ -228,8 +228,3 @@ def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
         return any(not left_alone(step, site, node, line_of) for site in step.find(node))
 
     return tuple(step.name for step in all_steps() if step.by_default and taken(step))
-
-
-def short(number: int) -> str:
-    """A count that fits a column: exact below a million, a power of ten above."""
-    return str(number) if number < 1_000_000 else f"1e{len(str(number)) - 1}"

@@ -378,3 +378,8 @@ def buried(function: FunctionNode) -> int:
 
 def _leaves(s: ast.stmt) -> bool:
     return isinstance(s, ast.Return)
+
+
+def short(number: int) -> str:
+    """A count that fits a column: exact below a million, a power of ten above."""
+    return str(number) if number < 1_000_000 else f"1e{len(str(number)) - 1}"
