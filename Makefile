@@ -14,7 +14,7 @@ demo: $(VENV)/.installed
 	$(BIN)/dreck demo
 
 test: $(VENV)/.installed
-	$(BIN)/python -m pytest -n 2 --dist loadfile
+	$(BIN)/python -m pytest -n 2 --dist worksteal
 
 lint: $(VENV)/.installed
 	$(BIN)/ruff check src tests examples benchmarks

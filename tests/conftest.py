@@ -6,6 +6,7 @@ import sys
 import textwrap
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -45,6 +46,25 @@ def run(tmp_path: Path) -> Callable[..., subprocess.CompletedProcess[str]]:
         command = [sys.executable, "-m", "dreck", *map(str, args)]
         surroundings = {name: value for name, value in os.environ.items() if name != "COLUMNS"}
         return subprocess.run(command, cwd=cwd, capture_output=True, text=True, env={**surroundings, **env})
+
+    return done
+
+
+@pytest.fixture
+def call(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Callable[..., Any]:
+    """Runs `dreck ...` in an empty folder within this process: what is said, and the exit code."""
+    from dreck.cli import main
+
+    def done(*args: object) -> subprocess.CompletedProcess[str]:
+        monkeypatch.chdir(tmp_path)
+        monkeypatch.setattr(sys, "argv", ["dreck", *map(str, args)])
+        code: Any = 0
+        try:
+            main()
+        except SystemExit as end:
+            code = end.code or 0
+        told = capsys.readouterr()
+        return subprocess.CompletedProcess([], code, told.out, told.err)
 
     return done
 

@@ -174,12 +174,12 @@ def test_survey_names_broken_files_and_goes_on(run, yard):
         (["untangle"], "Missing argument"),
     ],
 )
-def test_wrong_calls_get_one_line_and_exit_code_2(run, tmp_path, args, words):
+def test_wrong_calls_get_one_line_and_exit_code_2(call, tmp_path, args, words):
     (tmp_path / "gate.py").write_text(GATE)
     (tmp_path / "empty.py").write_text("")
     (tmp_path / "broken.py").write_text("def f(:\n")
     (tmp_path / "latin.py").write_bytes(b"# \xe9\n")
-    done = run(*args)
+    done = call(*args)
     assert done.returncode == 2
     assert done.stdout == ""
     assert len(done.stderr.splitlines()) == 1

@@ -28,9 +28,9 @@ CODE = "def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n"
         (["compare", "yard.py", "."], "is a folder, the other is not"),
     ],
 )
-def test_a_wrong_call_says_what_was_meant(write, run, args, told):
+def test_a_wrong_call_says_what_was_meant(write, call, args, told):
     write(CODE)
-    done = run(*args)
+    done = call(*args)
     assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1
 
 
@@ -48,33 +48,33 @@ def test_a_wrong_call_says_what_was_meant(write, run, args, told):
         ("cage = 'paper'", "cage names no cage 'paper'; there are: kernel"),
     ],
 )
-def test_configuration_is_checked_as_a_whole(write, run, tmp_path, setting, told):
+def test_configuration_is_checked_as_a_whole(write, call, tmp_path, setting, told):
     write(CODE)
     (tmp_path / "pyproject.toml").write_text(f"[tool.dreck]\n{setting}\n")
-    done = run("untangle", "yard.py")
+    done = call("untangle", "yard.py")
     assert done.returncode == 2 and told in done.stderr and "pyproject.toml" in done.stderr
     assert len(done.stderr.splitlines()) == 1
 
 
-def test_settings_stand_in_for_options(write, run, tmp_path):
+def test_settings_stand_in_for_options(write, call, tmp_path):
     write(CODE + "\n\ndef g(a):\n    if a is None:\n        b = 1\n    else:\n        b = 2\n    return b\n")
     (tmp_path / "pyproject.toml").write_text("[tool.dreck]\nsteps = ['choose-value']\nmost = 0\nline-length = 30\n")
-    assert run("survey", "yard.py").returncode == 1
-    assert "else:" in run("untangle", "yard.py", "--json").stdout
+    assert call("survey", "yard.py").returncode == 1
+    assert "else:" in call("untangle", "yard.py", "--json").stdout
     (tmp_path / "pyproject.toml").write_text("[tool.dreck]\nverdict = 'proved'\n")
-    assert "+    return 2" in run("untangle", "yard.py").stdout
+    assert "+    return 2" in call("untangle", "yard.py").stdout
 
 
 @pytest.mark.skipif(sys.version_info >= (3, 12), reason="there it is valid")
 @pytest.mark.parametrize(
     "code", ["type Load = int", "def f[T](a: T): ...", "class A[T]: ...", "try:\n    pass\nexcept A, B:\n    pass"]
 )
-def test_newer_python_is_told_from_no_python(write, run, code):
+def test_newer_python_is_told_from_no_python(write, call, code):
     write(code + "\n")
-    told = run("survey", "yard.py").stderr
+    told = call("survey", "yard.py").stderr
     assert "on which Dreck runs" in told and "run Dreck with the Python your code is for" in told
     write("def f(:\n")
-    assert "run Dreck with" not in run("survey", "yard.py").stderr
+    assert "run Dreck with" not in call("survey", "yard.py").stderr
 
 
 def test_what_git_ignores_and_what_is_excluded_is_left_out(run, tmp_path):
@@ -98,11 +98,11 @@ def test_what_git_ignores_and_what_is_excluded_is_left_out(run, tmp_path):
         CODE.replace("def f(a):", "def f(a):  # dreck: leave"),
     ],
 )
-def test_what_is_to_be_left_is_left_and_told(write, run, code):
+def test_what_is_to_be_left_is_left_and_told(write, call, code):
     path = write(code)
     assert dreck.untangle(path).diff == ""
     assert dreck.untangle(path, steps="exit-without-else").diff == ""
-    assert "left alone" in run("survey", path.name).stdout
+    assert "left alone" in call("survey", path.name).stdout
 
 
 def test_from_python(write):

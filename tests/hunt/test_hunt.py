@@ -24,7 +24,7 @@ from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.running import first_difference, modules_differ
 
-PAIRS = int(os.environ.get("DRECK_HUNT", "2000"))
+PAIRS = int(os.environ.get("DRECK_HUNT", "1200"))
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
 
 

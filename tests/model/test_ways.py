@@ -123,7 +123,7 @@ def told(way, values):
     return "unknown"
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(24))
 def test_each_input_falls_into_one_row_which_is_true(seed):
     code = Maker(seed).function()
     (function,) = ast.parse(code).body
@@ -141,7 +141,7 @@ def test_each_input_falls_into_one_row_which_is_true(seed):
             assert sure == [expected], f"{code}\n{values}: {expected} told as {sure}"
 
 
-@pytest.mark.parametrize("seed", range(60, 140))
+@pytest.mark.parametrize("seed", range(24, 48))
 def test_what_a_row_tells_is_what_its_script_does(seed):
     """The exit as it is told, with constants put in, comes to what the exit as it is written comes to."""
     code = Maker(seed).function()

@@ -23,9 +23,9 @@ GOOD = "def f(a):\n    if a:\n        return 1\n    else:\n        x = a.b\n    
 
 @pytest.mark.parametrize("name", BAD)
 @pytest.mark.parametrize("command", ["survey", "untangle", "census", "outline"])
-def test_one_clear_line(run, tmp_path, name, command):
+def test_one_clear_line(call, tmp_path, name, command):
     (tmp_path / "odd.py").write_bytes(BAD[name])
-    done = run(command, "odd.py")
+    done = call(command, "odd.py")
     assert done.returncode == 2
     assert "odd.py" in done.stderr and "Dreck's own" not in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1

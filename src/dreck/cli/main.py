@@ -32,11 +32,13 @@ def cli(wordy: int) -> None:
     A TARGET is a file, a folder, path.py::function or path.py::Class.method.
     Exit codes: 0 done, or the same; 1 a difference, or a wanted step not taken; 2 wrong call or input.
     """
-    if wordy:
-        import logging
+    if not wordy:
+        return
 
-        level = logging.INFO if wordy == 1 else logging.DEBUG
-        logging.basicConfig(level=level, format="%(name)s: %(message)s", stream=sys.stderr)
+    import logging
+
+    level = logging.INFO if wordy == 1 else logging.DEBUG
+    logging.basicConfig(level=level, format="%(name)s: %(message)s", stream=sys.stderr)
 
 
 def _version(context: click.Context, wanted: bool) -> None:

@@ -6,8 +6,6 @@ import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 
-from pathspec import GitIgnoreSpec
-
 from dreck.source.files import SKIPPED_FOLDERS
 
 
@@ -26,6 +24,8 @@ class _Rule:
     """The patterns of one file, which hold below the folder it stands in."""
 
     def __init__(self, home: Path, patterns: list[str]) -> None:
+        from pathspec import GitIgnoreSpec  # only folders need it
+
         self._home = home
         self._spec = GitIgnoreSpec.from_lines(patterns)
 

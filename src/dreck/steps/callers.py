@@ -146,11 +146,12 @@ def _elsewhere(scene: Scene, handed: Handed, text: str, tree: ast.Module) -> tup
     imports = [s for s in ast.walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
     for s in imports:
         for alias in s.names:
-            if alias.name == name:
-                if alias.asname is not None:
-                    raise Untouchable(f"a file beside it imports {name} under another name")
-                count += _moved(sheet, handed, _uses(tree, name, None))
-                _forget(sheet, s, name)
+            if alias.name != name:
+                continue
+            if alias.asname is not None:
+                raise Untouchable(f"a file beside it imports {name} under another name")
+            count += _moved(sheet, handed, _uses(tree, name, None))
+            _forget(sheet, s, name)
     for node in ast.walk(tree):
         match node:
             case ast.Call(func=ast.Attribute(value=ast.Name(id=module), attr=attr)) if (module, attr) == (stem, name):

@@ -76,30 +76,40 @@ _SEEN_BESIDE = frozenset({"guard-clauses", "exit-without-else", "elif-chain", "r
 
 def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
     if step == "guard-clauses":
-        if site.kind in ("whole body", "result follows"):
-            if _ends_a_row(block, site.index):
-                yield "the last of a row of ifs, to which somebody will add"
-            if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
-                yield "one case of several, to which others will be added"
-            if _is_an_addition(block, site.index, s):
-                yield "an optional addition behind the main work"
-        if site.kind in ("else leaves", "exit follows") and leaves(s.body):
-            other = s.orelse or block.body[site.index + 1 :][:1]
-            if _is_one_case(s.test):
-                yield "one case of several, to which others will be added"
-            if not _is_the_exception(s.body, other):
-                yield "both ways leave, and neither is the exception"
-        is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
-        if site.kind in ("short else", "short body") and not _stands_out(s, site.kind) and not is_last_guard:
-            yield "two ways that are both normal, and neither is long"
-        if site.kind in _TURNING and _comment_would_lie(s, line_of):
-            yield "the comment above speaks of the test as it stands"
+        yield from _guard_reasons(site, block, s, line_of)
     if step == "elif-chain":
         yield from _elif_reasons(s, line_of)
     if step == "exit-without-else" and _is_a_switch(s):
         yield "cases of one switch"
     if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and _shapes(s.body) == _shapes(s.orelse):
         yield "both halves tell the same story, line by line"
+
+
+def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if site.kind in ("whole body", "result follows"):
+        yield from _reasons_for_the_whole(site, block, s)
+    if site.kind in ("else leaves", "exit follows") and leaves(s.body):
+        other = s.orelse or block.body[site.index + 1 :][:1]
+        if _is_one_case(s.test):
+            yield "one case of several, to which others will be added"
+        if not _is_the_exception(s.body, other):
+            yield "both ways leave, and neither is the exception"
+    if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
+        is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
+        if not is_last_guard:
+            yield "two ways that are both normal, and neither is long"
+    if site.kind in _TURNING and _comment_would_lie(s, line_of):
+        yield "the comment above speaks of the test as it stands"
+
+
+def _reasons_for_the_whole(site: Site, block: Block, s: ast.If) -> Iterator[str]:
+    """Against a guard in front of all that follows."""
+    if _ends_a_row(block, site.index):
+        yield "the last of a row of ifs, to which somebody will add"
+    if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
+        yield "one case of several, to which others will be added"
+    if _is_an_addition(block, site.index, s):
+        yield "an optional addition behind the main work"
 
 
 def _is_one_case(test: ast.expr) -> bool:
@@ -216,12 +226,13 @@ def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Pat
         mine = _shape(home.body[place])
         below = path[depth:]
         for other_home, other_place in _beside(known, home, place):
-            if other_place < len(other_home.body) and _shape(other_home.body[other_place]) == mine:
-                if below:
-                    first = (other_place, *below[0][1:])
-                    yield (*other_home.path, first, *below[1:]), index
-                else:
-                    yield other_home.path, other_place
+            if other_place >= len(other_home.body) or _shape(other_home.body[other_place]) != mine:
+                continue
+            if below:
+                first = (other_place, *below[0][1:])
+                yield (*other_home.path, first, *below[1:]), index
+            else:
+                yield other_home.path, other_place
 
 
 def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple[Block, int]]:

@@ -37,14 +37,15 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Pl
     properties: list[str] = []
     tables: list[str] = []
     for at, (sums, datum) in enumerate(zip(several, data, strict=True)):
-        if datum.is_new:
-            name, table = _names(scene, home, enum, sums, made)
-            data[at] = replace(datum, name=name)
-            properties.append(_property(there, sheet.unit(scene.node), enum, name, table, datum))
-            rows, said = _rows(sheet, chain, enum, datum, sheet.unit(scene.node), told)
-            told += said
-            tables.append(f"\n{table} = {{\n{rows}}}\n")
-            made += [name, table]
+        if not datum.is_new:
+            continue
+        name, table = _names(scene, home, enum, sums, made)
+        data[at] = replace(datum, name=name)
+        properties.append(_property(there, sheet.unit(scene.node), enum, name, table, datum))
+        rows, said = _rows(sheet, chain, enum, datum, sheet.unit(scene.node), told)
+        told += said
+        tables.append(f"\n{table} = {{\n{rows}}}\n")
+        made += [name, table]
     subject_code = sheet.code(subject)
     lines = [
         written(sums, f"{subject_code}.{datum.name}", datum.is_opposite, _Code(sheet))

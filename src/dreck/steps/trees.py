@@ -14,8 +14,11 @@ Stmt: TypeAlias = Any
 """A statement: a LibCST line or compound statement, whose common fields its base class does not declare."""
 
 _WRAPPER = "if True:"
-_DIRECTIVE = re.compile(r"#?\s*(\w[\w.-]*:(?!//)\s*\S|\w+(:\s*[\w-]+)?\s*(\[[^\]]*\])?\s*$)|#\s*\w+\s+#")
-"""`# word: what it is told`, or one word alone: how comments speak to a tool, whichever it is."""
+_DIRECTIVE = re.compile(
+    r"#\s*(?:[a-z][\w.-]*:\s*[\w=,.\[\]*-]+(?: [\w=,.\[\]*-]+)?\s*$"
+    r"|[a-z]\w*\[[^\]]*\]\s*$|no(?!ne$|t$|w$|te$|on$|op$|rmal$|thing$|body$|where$)[a-z]{2,6}(?::|\s*$))"
+)
+"""`# word: what it is told`, `# word[what]`, `# noword`: the forms in which comments speak to a tool."""
 
 
 class Untouchable(Exception):

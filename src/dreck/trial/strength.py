@@ -79,11 +79,12 @@ def _of_values(function: FunctionNode) -> Iterator[Change]:
             continue
         for field, value in ast.iter_fields(node):
             for index, item in enumerate(value) if isinstance(value, list) else [(None, value)]:
-                if isinstance(item, ast.Constant) and id(item) not in conditions:
-                    for other in _another(item.value):
-                        made = ast.copy_location(ast.Constant(other), item)
-                        what = f"`{_short(item)}` as `{_short(made)}`"
-                        yield Change(item.lineno, what, function, node, field, index, made, False)
+                if not isinstance(item, ast.Constant) or id(item) in conditions:
+                    continue
+                for other in _another(item.value):
+                    made = ast.copy_location(ast.Constant(other), item)
+                    what = f"`{_short(item)}` as `{_short(made)}`"
+                    yield Change(item.lineno, what, function, node, field, index, made, False)
 
 
 def _another(value: Any) -> Iterator[Any]:

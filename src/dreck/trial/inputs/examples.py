@@ -2,8 +2,7 @@
 
 import ast
 import copy
-import doctest
-import inspect
+import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -11,6 +10,7 @@ from typing import Any
 from dreck.source.functions import FunctionNode
 from dreck.trial.inputs.recipes import Make
 
+_EXAMPLE = re.compile(r"^ *>>> .*(?:\n *\.\.\. .*)*", re.MULTILINE)
 _MOST = 24
 _FILES = 400
 _LARGEST = 400_000
@@ -50,15 +50,13 @@ def _calls(function: FunctionNode, root: Path) -> Iterator[tuple[ast.Call, Row]]
 
 
 def _docstring_code(function: FunctionNode) -> ast.Module:
+    """What is typed at the prompt in the examples of a docstring."""
     body: list[ast.stmt] = []
-    try:
-        told = doctest.DocTestParser().get_examples(inspect.cleandoc(ast.get_docstring(function) or ""))
-    except ValueError:
-        return ast.Module([], [])
-    for example in told:
+    for example in _EXAMPLE.findall(ast.get_docstring(function) or ""):
+        typed = "\n".join(line.strip()[4:] for line in example.splitlines())
         try:
-            body += ast.parse(example.source).body
-        except SyntaxError:
+            body += ast.parse(typed).body
+        except (SyntaxError, ValueError):
             continue
     return ast.Module(body, [])
 
