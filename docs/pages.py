@@ -50,7 +50,7 @@ def commands_page() -> str:
     parts = [_HEAD]
     for name in sorted(cli.commands):
         command = cli.commands[name]
-        context = click.Context(command, info_name=f"dreck {name}")
+        context = click.Context(command, info_name=f"dreck {name}", help_option_names=["-h", "--help"])
         usage = " ".join(command.collect_usage_pieces(context))
         told = " ".join((command.help or "").split())
         parts.append(f"\n## dreck {name}\n\n`dreck {name} {usage}`\n\n{told}\n")
