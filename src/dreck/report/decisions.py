@@ -87,7 +87,8 @@ def _rows(out: Console, ways: list[Way], letters: dict[str, str]) -> None:
     left = out.width - 5 - len(letters) * (2 if is_narrow else 5)
     has_acts = any(way.acts for way in ways)
     wanted = max((len("; ".join(way.acts)) for way in ways), default=0)
-    room = min(wanted + 2, left * 3 // 5) if has_acts else 0
+    leaving = min(max(len(way.exit) for way in ways) + 2, left * 2 // 5)
+    room = min(wanted + 2, left - leaving) if has_acts else 0
     notes = _Notes(max(12, room), max(12, left - room - 2))
     table = Table(box=None, pad_edge=False, padding=(0, 1 if is_narrow else 2, 0, 0), header_style="bold")
     table.add_column("", justify="right", no_wrap=True)

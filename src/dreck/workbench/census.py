@@ -196,6 +196,7 @@ def _are_one(some: set[str], others: set[str]) -> bool:
 
 def _group(key: tuple[str, str], places: list[tuple[str, Switch]], families: Families) -> Group:
     name, by = key
+    places = sorted(places, key=lambda place: (place[0].partition("::")[0], place[1].line))
     kinds = list(dict.fromkeys(kind for _, switch in places for kind in switch.kinds))
     if by == "enum":
         kinds = [f"{name}.{member}" for member in families.members[name]]
