@@ -155,3 +155,31 @@ def test_many_plain_inputs_are_run_in_both_worlds(tmp_path):
 def test_which_modules_are_plain(text, is_plain):
     sides = (Path("/yard/gate.py"), text)
     assert are_apart(sides, sides) is not is_plain
+
+
+def test_callers_in_tests_are_judged_with_the_new_package(tmp_path):
+    files = {
+        "pyproject.toml": '[project]\nname = "yard"\nversion = "1"\n',
+        "src/yard/__init__.py": "from yard.gate import weigh\n",
+        "src/yard/gate.py": "def weigh(load, twice=False):\n    if twice:\n        return load.kilos * 2\n    return load.kilos\n",
+        "src/yard/desk.py": "from yard.gate import weigh\n\n\ndef fee(load):\n    return weigh(load, twice=True) + weigh(load)\n",
+        "tests/test_gate.py": "from types import SimpleNamespace\n\nfrom yard.gate import weigh\n\n\n"
+        "def test_weigh():\n    assert weigh(SimpleNamespace(kilos=3), twice=True) == 6\n",
+    }
+    for place, text in files.items():
+        (tmp_path / place).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / place).write_text(text)
+    result = dreck.untangle(tmp_path / "src/yard/gate.py", steps="flag-split", write=True)
+    assert result.steps, result.refused
+    assert "weigh_twice(SimpleNamespace(kilos=3)) == 6" in (tmp_path / "tests/test_gate.py").read_text()
+    assert "weigh_twice(load) + weigh_without_twice(load)" in (tmp_path / "src/yard/desk.py").read_text()
+
+
+def test_a_test_that_would_turn_red_is_a_difference(tmp_path):
+    text = "def weigh(kilos):\n    return kilos * 2\n\n\ndef test_weigh():\n    assert {} == 6\n"
+    for side, call in (("old", "weigh(3)"), ("new", "weigh(4)"), ("same", "weigh(1 + 2)")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "test_gate.py").write_text(text.format(call))
+    files = {side: tmp_path / side / "test_gate.py" for side in ("old", "new", "same")}
+    assert dreck.compare(files["old"], files["new"]).status == "differs"
+    assert dreck.compare(files["old"], files["same"]).status in ("tested", "proved")

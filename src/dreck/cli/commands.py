@@ -84,7 +84,8 @@ def untangle(
 ) -> int:
     """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first.
 
-    Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
+    Runs the target's code, in a cage, where a proof fails, and the commands the project's own settings name (check,
+    format); with --verdict proved it runs neither.
     """
     from dreck.steps.scene import Wishes
     from dreck.workbench.untangle import Request

@@ -5,7 +5,7 @@ import builtins
 from pathlib import Path
 
 from dreck.source.functions import FunctionNode
-from dreck.trial.running.imports import project_of, stands_in
+from dreck.trial.running.imports import project_of, stands_in, whole_project
 
 _DECORATORS = frozenset(
     {
@@ -54,12 +54,16 @@ def are_apart(before: tuple[Path, str], after: tuple[Path, str]) -> bool:
 
 def _has_neighbours(tree: ast.Module, path: Path) -> bool:
     """Whether a module imports, or is imported with, others of its project."""
-    project = project_of(path)
+    project, root = project_of(path), whole_project(path)
+
+    def is_there(name: str) -> bool:
+        return any(stands_in(place, name.partition(".")[0]) for place in (project, root / "src", root))
+
     for node in ast.walk(tree):
         match node:
-            case ast.Import(names=names) if any(stands_in(project, n.name.partition(".")[0]) for n in names):
+            case ast.Import(names=names) if any(is_there(alias.name) for alias in names):
                 return True
-            case ast.ImportFrom(level=0, module=str() as name) if stands_in(project, name.partition(".")[0]):
+            case ast.ImportFrom(level=0, module=str() as name) if is_there(name):
                 return True
             case ast.ImportFrom(level=int() as level) if level:
                 return True

@@ -22,6 +22,8 @@ class Watched:
     tests: dict[int, ast.AST] = field(default_factory=dict)
     outcomes: list[tuple[int, bool]] = field(default_factory=list)
     above: dict[int, int] = field(default_factory=dict)
+    asserted: set[int] = field(default_factory=set)
+    """Those that an `assert` asks."""
 
 
 def watched(function: FunctionNode) -> Watched:
@@ -30,13 +32,14 @@ def watched(function: FunctionNode) -> Watched:
     node = copy.deepcopy(function)
     node.body = [work.visit(s) for s in node.body]
     ast.fix_missing_locations(node)
-    return Watched(node, work.tests, work.outcomes)
+    return Watched(node, work.tests, work.outcomes, asserted=work.asserted)
 
 
 class _Watch(ast.NodeTransformer):
     def __init__(self) -> None:
         self.tests: dict[int, ast.AST] = {}
         self.outcomes: list[tuple[int, bool]] = []
+        self.asserted: set[int] = set()
 
     def visit_If(self, node: ast.If) -> ast.If:
         node.test = self._test(node.test)
@@ -57,7 +60,9 @@ class _Watch(ast.NodeTransformer):
         return node
 
     def visit_Assert(self, node: ast.Assert) -> ast.Assert:
+        before = len(self.tests)
         node.test = self._test(node.test)
+        self.asserted |= set(range(before, len(self.tests)))
         return node
 
     def visit_comprehension(self, node: ast.comprehension) -> ast.comprehension:
