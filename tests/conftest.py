@@ -55,8 +55,11 @@ def call(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.Capture
     """Runs `dreck ...` in an empty folder within this process: what is said, and the exit code."""
     from dreck.cli import main
 
-    def done(*args: object) -> subprocess.CompletedProcess[str]:
-        monkeypatch.chdir(tmp_path)
+    def done(*args: object, cwd: Path = tmp_path, **env: str) -> subprocess.CompletedProcess[str]:
+        monkeypatch.chdir(cwd)
+        monkeypatch.delenv("COLUMNS", raising=False)
+        for name, value in env.items():
+            monkeypatch.setenv(name, value)
         monkeypatch.setattr(sys, "argv", ["dreck", *map(str, args)])
         code: Any = 0
         try:

@@ -76,13 +76,13 @@ def both(tmp_path):
     return tmp_path
 
 
-def told(run, *args):
-    done = run("compare", *args, "--json")
+def told(call, *args):
+    done = call("compare", *args, "--json")
     return done.returncode, json.loads(done.stdout)
 
 
-def test_moved_functions_and_helpers_are_followed(both, run):
-    _, found = told(run, "before.py", "after.py")
+def test_moved_functions_and_helpers_are_followed(both, call):
+    _, found = told(call, "before.py", "after.py")
     verdicts = {f["function"]: f["verdict"] for f in found["functions"]}
     assert found["moved"] == {"Yard.moved": "moved"}
     assert verdicts == {"Yard.fits": "proved", "Yard.moved": "proved", "find": "differs", "points": verdicts["points"]}
@@ -90,13 +90,13 @@ def test_moved_functions_and_helpers_are_followed(both, run):
     assert found["only_new"] == ["worth"] and found["only_old"] == []
 
 
-def test_a_difference_on_purpose_is_allowed_and_must_occur(both, run):
-    code, found = told(run, "before.py::find", "after.py::find", "--expect", "code not in table")
+def test_a_difference_on_purpose_is_allowed_and_must_occur(both, call):
+    code, found = told(call, "before.py::find", "after.py::find", "--expect", "code not in table")
     assert code == 0 and found["functions"][0]["verdict"] == "proved"
     assert "LookupError" in found["functions"][0]["expected"]["new"]
-    code, found = told(run, "before.py::find", "after.py::find", "--expect", "code == 77")
+    code, found = told(call, "before.py::find", "after.py::find", "--expect", "code == 77")
     assert code == 1 and found["functions"][0]["verdict"] == "differs"
-    code, found = told(run, "before.py::find", "before.py::find", "--expect", "code not in table")
+    code, found = told(call, "before.py::find", "before.py::find", "--expect", "code not in table")
     assert code == 1 and "did not occur" in found["functions"][0]["reason"]
 
 
@@ -104,36 +104,36 @@ def test_a_difference_on_purpose_is_allowed_and_must_occur(both, run):
     ("test", "message"),
     [("code not in tab", "the parameters are code, table"), ("code ==", "no Python expression")],
 )
-def test_an_expectation_that_means_nothing_is_one_line(both, run, test, message):
-    done = run("compare", "before.py::find", "after.py::find", "--expect", test)
+def test_an_expectation_that_means_nothing_is_one_line(both, call, test, message):
+    done = call("compare", "before.py::find", "after.py::find", "--expect", test)
     assert done.returncode == 2 and message in done.stderr and len(done.stderr.splitlines()) == 1
 
 
-def test_the_smallest_difference_becomes_a_case_that_fails(both, run):
-    done = run("compare", "before.py", "after.py", "--case", "test_case.py")
+def test_the_smallest_difference_becomes_a_case_that_fails(both, call):
+    done = call("compare", "before.py", "after.py", "--case", "test_case.py")
     assert done.returncode == 1 and "written to test_case.py" in done.stdout
     pytest_run = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_case.py"]
     assert subprocess.run(pytest_run, cwd=both, capture_output=True).returncode == 1
     (both / "after.py").write_text(OLD)
     assert subprocess.run(pytest_run, cwd=both, capture_output=True).returncode == 0
-    assert "no difference" in run("compare", "before.py", "after.py", "--case", "other.py").stdout
+    assert "no difference" in call("compare", "before.py", "after.py", "--case", "other.py").stdout
     assert not (both / "other.py").exists()
 
 
-def test_own_tests_count(both, run):
+def test_own_tests_count(both, call):
     (both / "after.py").write_text(OLD)
-    code, found = told(run, "before.py", "after.py", "--check", "true")
+    code, found = told(call, "before.py", "after.py", "--check", "true")
     assert code == 0 and found["check"]["green"]
-    code, found = told(run, "before.py", "after.py", "--check", "echo two red; false")
+    code, found = told(call, "before.py", "after.py", "--check", "echo two red; false")
     assert code == 1 and found["check"] == {"command": "echo two red; false", "green": False, "said": "two red"}
 
 
-def test_real_calls_are_tried_first(both, run):
+def test_real_calls_are_tried_first(both, call):
     rare = "def f(row):\n    key = row.strip().split('|')\n    if len(key) == 4 and key[3][::-1] == 'drak':\n        return {}\n    return 0\n"
     (both / "before.py").write_text(rare.format(1))
     (both / "after.py").write_text(rare.format(2))
     (both / "day.py").write_text("from after import f\nf('a|b|c|kard')\n")
-    code, found = told(run, "before.py", "after.py", "--from", f"{sys.executable} day.py")
+    code, found = told(call, "before.py", "after.py", "--from", f"{sys.executable} day.py")
     assert code == 1 and found["functions"][0]["difference"]["input"] == "row = 'a|b|c|kard'"
 
 
@@ -147,22 +147,22 @@ def test_real_calls_are_tried_first(both, run):
         ),
     ],
 )
-def test_what_a_class_is_counts_for_its_methods(both, run, change, function):
+def test_what_a_class_is_counts_for_its_methods(both, call, change, function):
     (both / "after.py").write_text(OLD.replace(*change))
-    _, found = told(run, "before.py", "after.py")
+    _, found = told(call, "before.py", "after.py")
     verdict = next(f for f in found["functions"] if f["function"] == function)
     assert verdict["verdict"] != "proved"
 
 
-def test_other_parameter_names_are_an_assumption(run, tmp_path):
+def test_other_parameter_names_are_an_assumption(call, tmp_path):
     (tmp_path / "a.py").write_text(
         "def f(kilos, tare):\n    if kilos > tare:\n        return 1\n    else:\n        return 2\n"
     )
     (tmp_path / "b.py").write_text("def f(gross, net):\n    if gross > net:\n        return 1\n    return 2\n")
-    code, found = told(run, "a.py", "b.py")
+    code, found = told(call, "a.py", "b.py")
     assert code == 0 and found["functions"][0]["assumptions"] == ["calls-by-position"]
     (tmp_path / "b.py").write_text("def f(tare, kilos):\n    if kilos > tare:\n        return 1\n    return 2\n")
-    assert told(run, "a.py", "b.py")[0] == 1
+    assert told(call, "a.py", "b.py")[0] == 1
 
 
 @pytest.mark.parametrize(
@@ -174,11 +174,11 @@ def test_other_parameter_names_are_an_assumption(run, tmp_path):
         ("import functools\n@functools.lru_cache\ndef f(a, n):", "import functools\ndef f(a, n):"),
     ],
 )
-def test_what_a_trial_cannot_see_is_never_tested(run, tmp_path, old, new):
+def test_what_a_trial_cannot_see_is_never_tested(call, tmp_path, old, new):
     body = "\n    if a:\n        return [n]\n    return []\n"
     (tmp_path / "a.py").write_text(old + body)
     (tmp_path / "b.py").write_text(new + body)
-    code, found = told(run, "a.py", "b.py")
+    code, found = told(call, "a.py", "b.py")
     assert code == 1 and found["functions"][0]["verdict"] in ("unsettled", "differs")
 
 

@@ -26,8 +26,8 @@ def git(folder, *args):
     )
 
 
-def test_an_outline_reads_like_a_decision_table(yard, run):
-    done = run("outline", "gate.py::admit", cwd=yard)
+def test_an_outline_reads_like_a_decision_table(yard, call):
+    done = call("outline", "gate.py::admit", cwd=yard)
     lines = done.stdout.splitlines()
     assert done.returncode == 0
     assert lines[1].startswith("admit(load, permit, gate) -> 'admit' | 'refuse: too heavy'")
@@ -126,21 +126,21 @@ def test_holes_and_overlaps(name, notes, write):
         assert any(note.kind == kind and text in note.text for note in found), found
 
 
-def test_outlines_as_csv_and_json(yard, run):
-    done = run("outline", "fees.py", "--csv", "ways.csv", "--json", "--through", "material == 'metal'", cwd=yard)
+def test_outlines_as_csv_and_json(yard, call):
+    done = call("outline", "fees.py", "--csv", "ways.csv", "--json", "--through", "material == 'metal'", cwd=yard)
     tables = {f["function"]: f["tables"][0] for f in json.loads(done.stdout)["functions"]}
     assert len(tables["fees.py::fee"]["ways"]) == 3
     assert (yard / "ways.csv").read_text().startswith("function,table,")
-    bad = run("outline", "fees.py::fee", "--through", "material ==", cwd=yard)
+    bad = call("outline", "fees.py::fee", "--through", "material ==", cwd=yard)
     assert bad.returncode == 2 and "no Python expression" in bad.stderr
 
 
-def test_a_census_marks_what_is_missing(yard, run, write):
+def test_a_census_marks_what_is_missing(yard, call, write):
     census = dreck.census(yard)
     kind = next(g for g in census.groups if g.discriminant == "kind")
     assert {p.function.rpartition("::")[2] for p in kind.places} == {"handle", "handling"}
     assert kind.missing == 3
-    done = run("census", ".", cwd=yard)
+    done = call("census", ".", cwd=yard)
     assert done.returncode == 0 and "MISSING" in done.stdout
     odd = dreck.census(write(HOLES))
     items = next(g for g in odd.groups if g.discriminant == "Item")
@@ -151,20 +151,20 @@ def test_a_census_marks_what_is_missing(yard, run, write):
     assert "default" in set(census.to_frame()["cell"])
 
 
-def test_survey_as_a_gate_and_since_a_revision(yard, run):
-    done = run("survey", ".", "--most", "50", cwd=yard)
+def test_survey_as_a_gate_and_since_a_revision(yard, call):
+    done = call("survey", ".", "--most", "50", cwd=yard)
     assert done.returncode == 1 and "over 50: desk.py::handle" in done.stdout
-    assert run("survey", ".", "--most", "5000", cwd=yard).returncode == 0
+    assert call("survey", ".", "--most", "5000", cwd=yard).returncode == 0
     git(yard, "init", "-q")
     git(yard, "add", "-A")
     git(yard, "commit", "-qm", "yard")
-    assert "0 functions" in run("survey", ".", "--since", "HEAD", cwd=yard).stdout
+    assert "0 functions" in call("survey", ".", "--since", "HEAD", cwd=yard).stdout
     text = (yard / "gate.py").read_text()
     (yard / "gate.py").write_text(text.replace("queue * 4", "queue * 5"))
     (yard / "new.py").write_text("def fresh(a):\n    return a\n")
-    rows = json.loads(run("survey", ".", "--since", "HEAD", "--json", cwd=yard).stdout)["functions"]
+    rows = json.loads(call("survey", ".", "--since", "HEAD", "--json", cwd=yard).stdout)["functions"]
     assert {row["function"] for row in rows} == {"gate.py::waiting_time", "new.py::fresh"}
-    wrong = run("survey", ".", "--since", "nowhere", cwd=yard)
+    wrong = call("survey", ".", "--since", "nowhere", cwd=yard)
     assert wrong.returncode == 2 and len(wrong.stderr.splitlines()) == 1
 
 
@@ -180,20 +180,20 @@ def test_any_executor_gives_the_same_rows(yard):
         assert dreck.survey(yard, executor=pool).rows == dreck.survey(yard).rows
 
 
-def test_a_report_is_one_page_that_needs_nothing_else(yard, run):
-    done = run("report", "gate.py", "-o", "gate.html", cwd=yard)
+def test_a_report_is_one_page_that_needs_nothing_else(yard, call):
+    done = call("report", "gate.py", "-o", "gate.html", cwd=yard)
     page = (yard / "gate.html").read_text()
     assert done.returncode == 0 and "4 functions before and after" in done.stdout
     assert "http" not in page.replace("http://www.w3.org", "") and "<script" not in page and 'src="' not in page
     assert page.count("<figure") == 8 and "guard-clauses" in page and "prefers-color-scheme: dark" in page
     (yard / "odd.py").write_text("def f(a):\n    if a == '<b>&':\n        return 1\n    else:\n        return 2\n")
-    run("report", "odd.py", "-o", "odd.html", cwd=yard)
+    call("report", "odd.py", "-o", "odd.html", cwd=yard)
     assert "&lt;b&gt;&amp;" in (yard / "odd.html").read_text()
 
 
 @pytest.mark.parametrize(("target", "name"), [("gate.py::admit", "pair.png"), (".", "map.png")])
-def test_figures_are_png(yard, run, target, name):
-    assert run("report", target, "-o", name, cwd=yard).returncode == 0
+def test_figures_are_png(yard, call, target, name):
+    assert call("report", target, "-o", name, cwd=yard).returncode == 0
     assert (yard / name).read_bytes().startswith(b"\x89PNG")
 
 
@@ -207,36 +207,36 @@ def test_figures_are_png(yard, run, target, name):
         (["outline", "gate.py::"], "a name is wanted"),
     ],
 )
-def test_wrong_calls_are_one_line(yard, run, args, told):
-    done = run(*args, cwd=yard)
+def test_wrong_calls_are_one_line(yard, call, args, told):
+    done = call(*args, cwd=yard)
     assert done.returncode == 2 and told in done.stderr and len(done.stderr.splitlines()) == 1
 
 
-def test_examples_stand_beside_the_rows(yard, run):
-    done = run("outline", "gate.py::admit", "--examples", cwd=yard)
+def test_examples_stand_beside_the_rows(yard, call):
+    done = call("outline", "gate.py::admit", "--examples", cwd=yard)
     told = [line for line in done.stdout.splitlines() if line.startswith("  row ")]
     assert len(told) == 6 and told[-1].endswith("returns 'refuse: yard closed'")
     found = dreck.outline(yard / "gate.py::admit", examples=True)
     for row, example in found.examples:
         assert found.tables[0].ways[row].exit.removeprefix("return ") == example.result.removeprefix("returns ")
-    answer = json.loads(run("outline", "gate.py::admit", "--examples", "--json", cwd=yard).stdout)
+    answer = json.loads(call("outline", "gate.py::admit", "--examples", "--json", cwd=yard).stdout)
     assert [e["row"] for e in answer["functions"][0]["examples"]] == list(range(6))
 
 
-def test_what_cannot_be_run_says_why_there_are_no_examples(write, run):
+def test_what_cannot_be_run_says_why_there_are_no_examples(write, call):
     path = write("import nowhere\n\ndef f(a):\n    if a:\n        return 1\n    return 2\n")
-    assert "no examples: its module cannot be executed" in run("outline", path.name, "--examples").stdout
+    assert "no examples: its module cannot be executed" in call("outline", path.name, "--examples").stdout
 
 
-def test_a_folder_gives_a_table_a_function(yard, run):
-    done = run("outline", ".", cwd=yard)
+def test_a_folder_gives_a_table_a_function(yard, call):
+    done = call("outline", ".", cwd=yard)
     assert done.returncode == 0 and "gate.py::admit  line" in done.stdout and "fees.py::" in done.stdout
-    some = run("outline", "gate.py::admit", "fees.py", cwd=yard)
+    some = call("outline", "gate.py::admit", "fees.py", cwd=yard)
     assert "gate.py::admit  line" in some.stdout and "gate.py::check_in" not in some.stdout
 
 
-def test_through_refuses_a_name_that_is_not_there(yard, run):
-    done = run("outline", "gate.py::admit", "--through", "permitt is None", cwd=yard)
+def test_through_refuses_a_name_that_is_not_there(yard, call):
+    done = call("outline", "gate.py::admit", "--through", "permitt is None", cwd=yard)
     assert done.returncode == 2 and "there is no 'permitt' in it; did you mean 'permit'?" in done.stderr
 
 
@@ -247,12 +247,12 @@ MANY = (
 )
 
 
-def test_many_ways_are_folded_by_the_tests_that_split_them_best(write, run):
+def test_many_ways_are_folded_by_the_tests_that_split_them_best(write, call):
     path = write(MANY)
-    done = run("outline", path.name)
+    done = call("outline", path.name)
     assert "64 ways folded: --all shows each" in done.stdout and "8 ways: return a (8)" in done.stdout
     assert len(done.stdout.splitlines()) < 24
-    assert len(run("outline", path.name, "--all").stdout.splitlines()) > 64
+    assert len(call("outline", path.name, "--all").stdout.splitlines()) > 64
 
 
 LONG = """
@@ -268,9 +268,9 @@ def f(load, gate):
 
 
 @pytest.mark.parametrize("columns", [80, 100, 160])
-def test_a_table_fits_the_terminal(write, run, columns):
+def test_a_table_fits_the_terminal(write, call, columns):
     path = write(LONG)
-    lines = run("outline", path.name, COLUMNS=str(columns)).stdout.splitlines()
+    lines = call("outline", path.name, COLUMNS=str(columns)).stdout.splitlines()
     assert "  first, on every way: gate.greet(load)" in lines
     rows = [line for line in lines if line[:1].isdigit()]
     assert all(len(line.rstrip()) <= columns for line in rows)

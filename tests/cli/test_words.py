@@ -77,7 +77,7 @@ def test_newer_python_is_told_from_no_python(write, call, code):
     assert "run Dreck with" not in call("survey", "yard.py").stderr
 
 
-def test_what_git_ignores_and_what_is_excluded_is_left_out(run, tmp_path):
+def test_what_git_ignores_and_what_is_excluded_is_left_out(call, tmp_path):
     for place in ("src/a.py", "made/b.py", "old/c.py", "env/lib/d.py", "src/deep/e_made.py"):
         (tmp_path / place).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / place).write_text(CODE)

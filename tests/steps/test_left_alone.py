@@ -97,19 +97,19 @@ def f(loads, kind):
     assert "    if found:\n" in dreck.untangle(path).source
 
 
-def test_an_order_in_doubt_is_not_negated_but_told(write, run):
+def test_an_order_in_doubt_is_not_negated_but_told(write, call):
     path = write(
         "import numpy\n\ndef f(rows):\n    for a in rows:\n        if a.x <= 8:\n" + "            a.go()\n" * 6
     )
-    done = run("untangle", path.name)
+    done = call("untangle", path.name)
     assert "not " not in done.stdout.split("---")[0].split("would")[0]
     assert "1 test in 1 function would be turned round without a `not` with --assume total-order" in done.stdout
 
 
-def test_one_function_takes_no_more_than_its_seconds(write, run, tmp_path):
+def test_one_function_takes_no_more_than_its_seconds(write, call, tmp_path):
     (tmp_path / "pyproject.toml").write_text("[tool.dreck]\nseconds = 0\n")
     path = write("def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n")
-    done = run("untangle", path.name)
+    done = call("untangle", path.name)
     assert "its 0 seconds of work are used up" in done.stdout and "nothing taken" in done.stdout
 
 
@@ -126,20 +126,20 @@ FORMAT = "import sys; sys.stdout.write(sys.stdin.read().replace('1', '{}'))"
         ("echo '('", "gave something that is not Python"),
     ],
 )
-def test_the_projects_formatter_is_believed_when_the_tree_stays(write, run, tmp_path, command, told):
+def test_the_projects_formatter_is_believed_when_the_tree_stays(write, call, tmp_path, command, told):
     (tmp_path / "pyproject.toml").write_text(f"[tool.dreck]\nformat = {command!r}\n")
     path = write("def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n")
-    done = run("untangle", path.name, "--write")
+    done = call("untangle", path.name, "--write")
     assert done.returncode == 0 and told in done.stdout
     assert path.read_text() == "def f(a):\n    if a:\n        return 1\n    return 2\n"
 
 
-def test_what_the_formatter_does_can_be_undone(write, run, tmp_path):
+def test_what_the_formatter_does_can_be_undone(write, call, tmp_path):
     (tmp_path / "pyproject.toml").write_text("[tool.dreck]\nformat = \"sed s/'  #'/'   #'/\"\n")
     before = "X = 1  # one\n\n\ndef f(a):\n    if a:\n        return 1\n    else:\n        return 2\n"
     path = write(before)
-    assert run("untangle", path.name, "--write").returncode == 0
+    assert call("untangle", path.name, "--write").returncode == 0
     assert "X = 1   # one" in path.read_text() and "else" not in path.read_text()
-    assert run("untangle", path.name, "--write", "--verdict", "proved").returncode == 0
+    assert call("untangle", path.name, "--write", "--verdict", "proved").returncode == 0
     while path.read_text() != before:
-        assert run("back").returncode == 0
+        assert call("back").returncode == 0
