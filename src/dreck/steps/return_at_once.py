@@ -10,8 +10,8 @@ import libcst as cst
 from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.returning import with_returns
-from dreck.steps.trees import Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading
+from dreck.steps.returning import as_return, with_returns
+from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -153,6 +153,9 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """Assignments at the ends become returns; what is left of the variable goes when nothing needs it."""
     default, _, name = site.kind.rpartition(" ")
     if default:
+        first: Stmt = next(s for s in tree.block(site.path).body if _sets(s, name))
+        if first.trailing_whitespace.comment is not None or has_comment(first.leading_lines):
+            raise BetterNot("a comment speaks of the default where it is set")
         cleaned = _cleaned(tree, site, name)
         if cleaned is not None:
             yield Rewrite(cleaned)
@@ -162,6 +165,10 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if cleaned is not None:
         yield Rewrite(cleaned)
     yield Rewrite(made)
+
+
+def _sets(s: Stmt, name: str) -> bool:
+    return isinstance(s, cst.SimpleStatementLine) and as_return(s.body[-1], name) is not None
 
 
 def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedBlock:

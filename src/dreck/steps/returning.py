@@ -43,12 +43,12 @@ def _trywith_returns(s: cst.Try, name: str) -> cst.Try:
 def _ending(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
     """A suite whose last statement returns instead of assigning."""
     if isinstance(suite, cst.SimpleStatementSuite):
-        made = _as_return(suite.body[-1], name)
+        made = as_return(suite.body[-1], name)
         return suite if made is None else suite.with_changes(body=[*suite.body[:-1], made])
     assert isinstance(suite, cst.IndentedBlock)
     last = suite.body[-1]
     if isinstance(last, cst.SimpleStatementLine):
-        made = _as_return(last.body[-1], name)
+        made = as_return(last.body[-1], name)
         if made is None:
             return suite
         last = last.with_changes(body=[*last.body[:-1], made])
@@ -66,14 +66,14 @@ def _sets_before(suite: cst.IndentedBlock, name: str) -> bool:
     if not isinstance(last, cst.If) or last.orelse is not None:
         return False
     lines = [s for s in suite.body[:-1] if isinstance(s, cst.SimpleStatementLine)]
-    return any(_as_return(small, name) is not None for line in lines for small in line.body)
+    return any(as_return(small, name) is not None for line in lines for small in line.body)
 
 
 def _return_of(name: str) -> cst.SimpleStatementLine:
     return cst.SimpleStatementLine(body=[cst.Return(cst.Name(name))])
 
 
-def _as_return(s: cst.BaseSmallStatement, name: str) -> cst.Return | None:
+def as_return(s: cst.BaseSmallStatement, name: str) -> cst.Return | None:
     match s:
         case cst.Assign(targets=[cst.AssignTarget(target=cst.Name(value=found))], value=value) if found == name:
             pass
@@ -93,7 +93,7 @@ def _breaking(suite: cst.BaseSuite, name: str) -> cst.BaseSuite:
     body: list[Stmt] = []
     for s in suite.body:
         before = body[-1] if body else None
-        made = _pair_as_return(before, s, name)
+        made = _pairas_return(before, s, name)
         if made is not None:
             body[-1] = made
             continue
@@ -116,10 +116,10 @@ def _inside_loop(s: Stmt, name: str) -> Stmt:
     return s
 
 
-def _pair_as_return(before: Stmt | None, s: Stmt, name: str) -> Stmt | None:
+def _pairas_return(before: Stmt | None, s: Stmt, name: str) -> Stmt | None:
     match before, s:
         case cst.SimpleStatementLine(body=[assign]), cst.SimpleStatementLine(body=[cst.Break()]):
-            made = _as_return(assign, name)
+            made = as_return(assign, name)
             if made is None:
                 return None
             comment = s.trailing_whitespace.comment

@@ -1,6 +1,7 @@
 """What a finished search comes to, as it is told to whoever asked for the trial."""
 
 import ast
+from pathlib import Path
 from typing import Any
 
 from dreck.trial.playing.world import A_CALL
@@ -43,7 +44,8 @@ def _never_to_come(*versions: Version) -> set[tuple[int, int, bool]]:
     return {
         (side, number, False)
         for side, version in enumerate(versions)
-        if version.node.name.startswith("test") and not version.node.args.args
+        if version.node.name.startswith("test_") and Path(version.path).name.startswith("test_")
+        if not version.node.args.args
         for number in version.watched.asserted
     }
 

@@ -36,13 +36,14 @@ class Facts:
     globals: tuple[str, ...]
     owner: str
     is_plain: bool
+    path: str
 
     @classmethod
     def of(cls, runner: Runner) -> "Facts":
         v, owner = runner.version, runner.version.owner
         return cls(
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
-            tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(),
+            tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
         )  # fmt: skip
 
 
@@ -91,7 +92,7 @@ class FarRunner(Runner):
     def __init__(self, wire: Wire, facts: Facts, number: int = 0) -> None:
         self.version = Version(
             _nowhere, {}, facts.node, facts.watched, Watcher(), None, {}, varying=facts.varying,
-            methods=facts.methods, beside=facts.beside, free=facts.free,
+            methods=facts.methods, beside=facts.beside, free=facts.free, path=facts.path,
         )  # fmt: skip
         self._wire = wire
         self._facts = facts

@@ -71,8 +71,21 @@ def _has_neighbours(tree: ast.Module, path: Path) -> bool:
 
 
 def _is_plain(tree: ast.Module) -> bool:
-    own = {n.name for n in ast.walk(tree) if isinstance(n, ast.ClassDef | FunctionNode)}
+    inside = {n.name for n in ast.walk(tree) if isinstance(n, FunctionNode)}
+    own = {n.name for n in tree.body if isinstance(n, ast.ClassDef)}
+    if inside & _RUN_BY_CLASSES or (own and inside & _RUN_BY_CALLS and _calls_own(tree, own)):
+        return False
     return all(_is_quiet(statement, own) for statement in tree.body)
+
+
+_RUN_BY_CLASSES = frozenset({"__init_subclass__", "__set_name__", "__prepare__"})
+_RUN_BY_CALLS = frozenset({"__init__", "__new__", "__post_init__", "__call__", "__getattr__"})
+
+
+def _calls_own(tree: ast.Module, own: set[str]) -> bool:
+    """Whether an object of one of the module's own classes is made while the module is executed."""
+    tops = [s for s in tree.body if not isinstance(s, ast.ClassDef | FunctionNode)]
+    return any(isinstance(n, ast.Call) and _name(n) in own for s in tops for n in ast.walk(s))
 
 
 def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
@@ -80,8 +93,9 @@ def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
     match statement:
         case ast.Import() | ast.ImportFrom() | ast.Pass() | ast.Raise() | ast.Assert():
             return True
-        case ast.FunctionDef(decorator_list=made) | ast.AsyncFunctionDef(decorator_list=made):
-            return all(_name(d) in _DECORATORS for d in made)
+        case ast.FunctionDef(decorator_list=made, args=args) | ast.AsyncFunctionDef(decorator_list=made, args=args):
+            calls = [n for n in ast.walk(args) if isinstance(n, ast.Call)]
+            return all(_name(d) in _DECORATORS for d in made) and all(_is_quiet_call(c.func, own) for c in calls)
         case ast.ClassDef(bases=bases, keywords=keywords, body=body, decorator_list=made):
             names = [_name(base.value if isinstance(base, ast.Subscript) else base) for base in bases]
             is_known = not keywords and all(n in _BASES or n in own or _is_builtin_class(n) for n in names)
@@ -94,7 +108,7 @@ def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
             return False
         case ast.ExceptHandler(body=body):
             return all(_is_quiet(s, own) for s in body)
-        case ast.Delete() | ast.AugAssign(target=ast.Attribute()):
+        case ast.Delete() | ast.AugAssign():  # `+=` changes a list of another module in its place
             return False
     calls = [n for n in ast.walk(statement) if isinstance(n, ast.Call)]
     return all(_is_quiet_call(call.func, own) for call in calls)
