@@ -21,6 +21,9 @@ _SPECIAL = (
     "    def __bool__(self):\n        self.n += 1\n        return self.n % 2 == 0\n",
     "    def __len__(self):\n        return self.n\n",
     "    def __getattr__(self, name):\n        LOG.append(name)\n        return 1\n",
+    "    def __getitem__(self, key):\n        return self.n\n",
+    "    def __getitem__(self, key):\n        self.n += 1\n        return self.n\n",
+    "    def get(self, key, default=None):\n        self.n += 1\n        return default\n",
     "    def __lt__(self, other):\n        return self.n % 2 == 0\n",
 )
 _COMPUTED = (
@@ -59,9 +62,11 @@ _GENERATORS = (
 _TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
            'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
 _BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
+_FILLED = ("FILLED = OrderedDict(k=1)\n", "FILLED = OrderedDict(k=1)\n", "from collections import defaultdict\nFILLED = defaultdict(int)\n")
 _LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
 _HEAD = """\
 import sys
+from collections import OrderedDict
 from dataclasses import dataclass
 from enum import Enum, IntEnum
 from typing import ClassVar, NamedTuple
@@ -74,7 +79,7 @@ class ModuleMaker(Maker):
 
     def module(self) -> str:
         pick = self.pick.choice
-        parts = [_HEAD, self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
+        parts = [_HEAD, pick(_FILLED), self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
         parts += [pick(_TABLES), pick(_BANDS), pick(_LIMITS), "RULES = (lambda v: v == 1, lambda v: v is None)\n"]
         function = self.function()
         if self.pick.random() < 0.4:
@@ -117,6 +122,7 @@ class ModuleMaker(Maker):
             "[v for v in xs]", "[y := v for v in xs]", f"(lambda i={self.event()}: i)()", "(lambda: x)()", "list(rows(xs))",
             "f'{a}!'", "LIMIT", "{a, b}", "type(o) is B", "len(xs)", "bool(a)", "bool(o == 1)", "a if b else c",
             "(c := a)", "helper(y=a, x=b)", "A.size(o)", "sum(xs, a)",
+            "o['k'] == 1", "o['k']", "o.get('k', 0) == 1", "o.get('k', 0)", "b['k']", "FILLED['k']", "len(FILLED)",
         )  # fmt: skip
 
     def s_nested(self, depth: int, loop: bool) -> list[str]:

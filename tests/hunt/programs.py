@@ -47,7 +47,8 @@ class Maker:
         return [self.event()]
 
     def s_attr(self, depth: int, loop: bool) -> list[str]:
-        return [f"o.{self.pick.choice('pq')} = {self.value()}"]
+        place = self.pick.choice(("o.p", "o.q", "o.p", "o['k']", "o[0]"))
+        return [f"{place} = {self.value()}"]
 
     def s_exit(self, depth: int, loop: bool) -> list[str]:
         exits = [f"return {self.value()}", "raise ValueError(1)", "pass"]
@@ -96,7 +97,7 @@ class Maker:
 
     def value(self) -> str:
         return self.pick.choice(
-            ("0", "1", "None", "a", "b", "x", "y", "(a, x)", "o.p", "a == 1", "not b", "a and b", "[]")
+            ("0", "1", "None", "a", "b", "x", "y", "(a, x)", "o.p", "a == 1", "not b", "a and b", "[]", "o['k']")
         )
 
     def test(self) -> str:
@@ -116,6 +117,10 @@ class Maker:
             "a in (0, 2)",
             "b > c",
             "o.p < 2",
+            "o['k'] == 1",
+            "o[0] == 1",
+            "o.get('k') == 1",
+            "o.get('z', 0) == 0",
             "isinstance(a, int)",
             "len(xs) > 1",
             self.event(),

@@ -168,7 +168,7 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
         new = result.files[0].new
         if new == old:
             continue
-        assert first_difference(compiled(old), compiled(new), pick) is None, f"{old}\n{new}"
+        assert first_difference(compiled(old), compiled(new), pick, total=True) is None, f"{old}\n{new}"
         file.write_text(new)
         assert not dreck.untangle(file, verdict="proved").steps, new
     print(taken)

@@ -382,6 +382,8 @@ def bool_of(t, test, wanted=True):
 
 OBSERVED = {
     "attr": ("", "b.x", lambda t: quiet(k := t.make("attr", t.vals[0], "x", t.state.epoch), "plain-attributes", k)),
+    "item": ("", "b[0]", lambda t: quiet(k := t.make("item", *t.vals, t.state.epoch), "plain-items", k)),
+    "got": ("", "b.get('k', 0)", lambda t: quiet(k := t.make("got", t.vals[0].args[0], *t.vals[1:], t.state.epoch), "plain-items", k)),
     "len": ("", "len(b)", lambda t: quiet(k := t.make("len", t.vals[1], t.state.epoch), "plain-comparisons", k)),
     "eq": ("", "b == 3", lambda t: quiet(k := t.make("eq", t.vals[0], t.const(3)), "plain-comparisons", bool_of(t, k))),
     "eq of two": ("", "b == o", lambda t: quiet(k := t.make("eq", *t.vals, t.state.epoch), "plain-comparisons", bool_of(t, k))),
@@ -407,6 +409,9 @@ def test_an_observation_owns_up_to_what_it_is(name):
     if name == "arith":
         t.side.node = t.side.node.succs[0]
         t.vals = (t.make("arith", "FloorDiv", t.make("param", "a"), t.const(3)), t.make("param", "c"))
+    if name == "got":
+        t.side.node = t.side.node.succs[0]
+        t.vals = (t.make("attr", *t.vals, "get", t.state.epoch), t.const("k"), t.const(0))
     event = right(t)
 
     def does(e: Event) -> bool:

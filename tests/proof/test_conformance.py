@@ -117,6 +117,10 @@ def act(node: Node, values: list[Any], space: dict[str, Any]) -> Any:
             return getattr(values[0], node.payload)
         case Op.SET_ATTRIBUTE:
             setattr(values[0], node.payload, values[1])
+        case Op.ITEM:
+            return values[0][values[1]]
+        case Op.SET_ITEM:
+            values[0][values[1]] = values[2]
         case Op.COMPARE | Op.BINARY:
             return BINARY[node.payload](*values)
         case Op.IN_PLACE:

@@ -151,6 +151,10 @@ class Prover:
             kin.taken_back_of(kind).attribute(name) for kin in self.classes for kind in known
         )
 
+    def reads_items_quietly(self, *what: str) -> bool:
+        """Whether nothing in the files makes reading an item (`item`), or calling `get`, do more than reading."""
+        return not any(word in kin.taken_back().comparisons for kin in self.classes for word in what)
+
     def _is_quiet_holder(self, name: str) -> bool:
         for kin in self.classes:
             if name in kin.table.classes and not kin.table.is_understood(name) and kin.table.classes[name].keywords:

@@ -8,7 +8,7 @@ operation without a row would be one that may do anything.
 from dataclasses import dataclass
 
 from dreck.model.ir.operations import Op
-from dreck.proof.assumptions import ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE
+from dreck.proof.assumptions import ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +67,7 @@ TABLE: dict[Op, Row] = {
     Op.ATTRIBUTE: _asks(ATTRIBUTES, "6.3.1 Attribute references"),
     Op.SET_ATTRIBUTE: _may_do_anything("7.2 Assignment statements"),
     Op.DELETE_ATTRIBUTE: _may_do_anything("7.5 The del statement"),
-    Op.ITEM: _may_do_anything("6.3.2 Subscriptions"),
+    Op.ITEM: _asks(ITEMS, "6.3.2 Subscriptions"),
     Op.SET_ITEM: _may_do_anything("7.2 Assignment statements"),
     Op.DELETE_ITEM: _may_do_anything("7.5 The del statement"),
     Op.BINARY: Row("outside", "outside", True, True, ANNOTATIONS, "6.7 Binary arithmetic operations"),

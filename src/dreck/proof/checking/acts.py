@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS
 from dreck.proof.checking.tests import CheckedTests
-from dreck.proof.checking.values import names_in
+from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
@@ -51,6 +51,8 @@ class CheckedActs(CheckedTests):
                 return self._unpacks(side, vals[0], value)
             case Op.ATTRIBUTE:
                 return value is not None and self._attribute(state, side, vals[0], str(node.payload), value)
+            case Op.ITEM:
+                return self._item(state, vals, value)
             case Op.COMPARE:
                 return value is not None and self.compared(state, str(node.payload), vals[0], vals[1], value)
             case Op.CALL | Op.ROW:
@@ -103,6 +105,11 @@ class CheckedActs(CheckedTests):
             return named == name and on is base and axioms.method(holder, name, form) is not None
         return False
 
+    def _item(self, state: State, vals: tuple[Term, ...], value: Term | None) -> bool:
+        """An item that was read before, under a constant key, since anything may have changed."""
+        assumed = ITEMS in self.listed or not self.again
+        return assumed and value is self.make("item", *vals, state.epoch) and value in state.done
+
     def _classes_of(self, state: State, value: Term) -> set[str]:
         """The classes a value is known to be of, itself or by one of them alone."""
         for fact in state.facts.about.get(value, ()):
@@ -118,6 +125,9 @@ class CheckedActs(CheckedTests):
             return builtin == value.args[0] and self._holds(side, given, value)
         if value.op == "later" and node.op is Op.CALL:
             return value is make("later", node.payload, *vals)
+        if value.op == "got" and node.op is Op.CALL and self.look(function) == "attr":
+            assumed = ITEMS in self.listed or not self.again
+            return assumed and value is make("got", function.args[0], *given, state.epoch) and value in state.done
         if node.op is Op.ROW or not all(a.is_builtin(builtin) for a in self.axioms):
             return False
         match builtin, given:
@@ -233,6 +243,14 @@ class CheckedActs(CheckedTests):
             case "attr":
                 right = key is make("attr", vals[0], node.payload, state.epoch) and node.op is Op.ATTRIBUTE
                 return right and event.keeps == ATTRIBUTES and event.result is key
+            case "item":
+                right = key is make("item", *vals, state.epoch) and node.op is Op.ITEM and is_constant(vals[1])
+                return right and event.keeps == ITEMS and event.result is key and self._reads_only("__getitem__")
+            case "got":
+                whole = key is make("got", vals[0].args[0], *vals[1:], state.epoch) and node.payload[1] == ()
+                asked = self.look(vals[0]) == "attr" and vals[0].args[1] == "get" and all(map(is_constant, vals[1:]))
+                right = whole and asked and node.op is Op.CALL and node.payload[0] in (("",), ("", ""))
+                return right and event.keeps == ITEMS and event.result is key and self._reads_only("__getitem__", "get")
             case "bound?":
                 return node.op is Op.BOUND and key is make("bound?", vals[0])
             case "gvar" | "free" | "cell":
@@ -262,6 +280,9 @@ class CheckedActs(CheckedTests):
                 told = self.is_spelling(str(node.payload), vals[0], vals[1], key, bool(event.result.args[1]))
                 return told and bool(lasts or timed) and event.keeps == COMPARISONS
         return False
+
+    def _reads_only(self, *methods: str) -> bool:
+        return all(axioms.reads_only(*methods, "__missing__") for axioms in self.axioms)
 
     def is_harmless(self, state: State, side: Side, event: Event) -> bool:
         """Whether one side may do it alone: it has no effect, and under the assumption named it cannot raise."""

@@ -45,6 +45,11 @@ class Axioms:
         """A conclusion that a general solver comes to, asked anew."""
         return self._note("solver", says, None)
 
+    def reads_only(self, *methods: str) -> bool:
+        """No class of the files gives one of these methods a will of its own, and no dict fills in what it lacks."""
+        trees = (self.names.tree, *getattr(self.names, "trees", ()))
+        return all(_reads_only(tree, methods) for tree in trees)
+
     # --- names -------------------------------------------------------------------------------------
 
     def is_bound_once(self, name: str) -> bool:
@@ -276,6 +281,21 @@ def _bound_at(node: ast.AST) -> Iterator[str]:
             ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
         ):
             yield name
+
+
+@lru_cache(maxsize=32)
+def _reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
+    for n in ast.walk(tree):
+        match n:
+            case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict"):
+                return False
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if name in methods:
+                if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in ast.walk(s)):
+                    return False
+    return True
+
+
+_DOES_MORE = (ast.Call, ast.Store, ast.Del, ast.Await, ast.Yield, ast.YieldFrom, ast.Raise)
 
 
 def signature_of(node: FunctionNode) -> inspect.Signature:

@@ -99,5 +99,10 @@ class CheckedValues:
         return term.op in _OBJECTS
 
 
+def is_constant(value: Term) -> bool:
+    """Whether a value stands for one place among items."""
+    return value.op == "const" and str(value.args[0]) not in ("float", "complex", "ellipsis")
+
+
 def names_in(kinds: Term) -> set[str]:
     return {str(k.args[0]) for k in (kinds.args if kinds.op == "tuple" else (kinds,))}

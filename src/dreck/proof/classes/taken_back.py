@@ -14,12 +14,16 @@ from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
 
 ANY = "*"
-_COMPARING = {
-    "__eq__": "eq", "__ne__": "eq", "__lt__": "order", "__le__": "order", "__gt__": "order", "__ge__": "order",
-    "__contains__": "in", "__iter__": "in", "__getitem__": "in", "__bool__": "truth", "__len__": "truth",
-    "__hash__": "hash", "__instancecheck__": "isinstance", "__subclasscheck__": "isinstance",
-    "__subclasshook__": "isinstance",
+_COMPARING: dict[str, tuple[str, ...]] = {
+    "__eq__": ("eq",), "__ne__": ("eq",), "__lt__": ("order",), "__le__": ("order",), "__gt__": ("order",),
+    "__ge__": ("order",), "__contains__": ("in",), "__iter__": ("in",), "__getitem__": ("in", "item"),
+    "__missing__": ("item",), "get": ("get",), "__bool__": ("truth",), "__len__": ("truth",),
+    "__hash__": ("hash",), "__instancecheck__": ("isinstance",), "__subclasscheck__": ("isinstance",),
+    "__subclasshook__": ("isinstance",),
 }  # fmt: skip
+_EVERY = frozenset(what for kinds in _COMPARING.values() for what in kinds)
+_FILLS_IN = "collections.defaultdict"
+"""Reading a key it lacks puts it there."""
 _READING = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
 _QUIET_DECORATORS = frozenset(
     {"builtins.staticmethod", "builtins.classmethod", "abc.abstractmethod", "contextlib.contextmanager",
@@ -31,7 +35,10 @@ _COMPUTED = frozenset({"builtins.property", "functools.cached_property"})
 
 @dataclass(frozen=True, slots=True)
 class TakenBack:
-    """For one class, or for any class of a module: attribute names whose reading may do more, and such comparisons."""
+    """For one class, or for any class of a module: attribute names whose reading may do more, and such comparisons.
+
+    `item` and `get` among the comparisons: reading an item, asking for one with a default.
+    """
 
     attributes: frozenset[str]
     comparisons: frozenset[str]
@@ -44,7 +51,10 @@ class TakenBack:
 def taken_back_by(names: ModuleNames) -> TakenBack:
     """What the classes of a module and of the files linked with it take back, wherever these stand."""
     trees = (names.tree, *getattr(names, "trees", ()))
-    return _joined(_by_class(n, names) for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef))
+    nodes = [n for tree in trees for n in every_node(tree)]
+    found = _joined(_by_class(n, names) for n in nodes if isinstance(n, ast.ClassDef))
+    fills_in = any(isinstance(n, ast.Name | ast.Attribute) and names.stands_for(n) == _FILLS_IN for n in nodes)
+    return TakenBack(found.attributes, found.comparisons | {"item"}) if fills_in else found
 
 
 def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
@@ -67,12 +77,12 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                 if name in _READING:
                     attributes.add(ANY)
                 elif name in _COMPARING and not _is_quiet_special(s, names):
-                    comparisons.add(_COMPARING[name])
+                    comparisons.update(_COMPARING[name])
                 elif s.decorator_list and not _reads_quietly(s, names):
                     attributes.add(name)
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
                 bound = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-                comparisons |= {_COMPARING[name] for name in bound & _COMPARING.keys()}
+                comparisons |= {what for name in bound & _COMPARING.keys() for what in _COMPARING[name]}
                 attributes |= {ANY} if bound & _READING else set()
                 if isinstance(getattr(s, "value", None), ast.Call) and not _is_quiet_value(s, names):
                     attributes |= bound
@@ -81,7 +91,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
             case _:
                 # What a class body works out may be anything.
                 attributes.add(ANY)
-                comparisons |= set(_COMPARING.values())
+                comparisons |= _EVERY
     if any(k.arg == "metaclass" and names.stands_for(k.value) != "abc.ABCMeta" for k in node.keywords):
         comparisons.add("isinstance")
     return TakenBack(frozenset(attributes), frozenset(comparisons))
@@ -132,7 +142,7 @@ def _is_quiet_special(s: FunctionNode, names: ModuleNames) -> bool:
             return all(isinstance(r.value, ast.Compare) or _is_unhandled(r.value, names) for r in _returns(s))
         case "__len__" | "__bool__" | "__contains__":
             return True
-        case "__hash__" | "__iter__" | "__getitem__":
+        case "__hash__" | "__iter__" | "__getitem__" | "get":
             return True
     return False
 

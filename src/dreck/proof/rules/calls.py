@@ -6,7 +6,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.following import function_of, runs_lazily
-from dreck.proof.rules import truth
+from dreck.proof.rules import items, truth
 from dreck.proof.rules.common import At, by_the_table, observed, unmet
 from dreck.proof.rules.comparing import is_instance
 from dreck.proof.rules.names import builtin_name
@@ -17,7 +17,7 @@ def call(at: At) -> Result | None:
     positional, keywords = at.node.payload
     function, *values = at.values
     if not keywords and "*" not in positional:
-        known = _of_builtin(at, builtin_name(at.p, at.which, function), values)
+        known = _of_builtin(at, builtin_name(at.p, at.which, function), values) or items.got(at, function, values)
         if known is not None:
             return known
     made = _made(at, function, values)

@@ -2,7 +2,7 @@
 
 from dreck.model.ir.operations import Op
 from dreck.proof.prover import Prover
-from dreck.proof.rules import arithmetic, attributes, calls, comparing, names, structure, truth
+from dreck.proof.rules import arithmetic, attributes, calls, comparing, items, names, structure, truth
 from dreck.proof.rules.common import At, Rule, by_the_table, value_of
 from dreck.proof.state import Gives, Result, Side, State, Stop
 
@@ -25,6 +25,7 @@ RULES: dict[Op, Rule] = {
     Op.BRANCH: truth.branch,
     Op.COMPARE: comparing.compare,
     Op.ATTRIBUTE: attributes.attribute,
+    Op.ITEM: items.item,
     Op.CALL: calls.call,
     Op.ROW: calls.row_of_table,
     Op.PATTERN_CLASS: calls.pattern_class,
