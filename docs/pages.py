@@ -20,7 +20,8 @@ def page() -> str:
 
 
 def _section(step: Step) -> str:
-    asked = "" if step.by_default else "\n\nTaken only when asked for: `--step " + step.name + "`."
+    typed = f"--step {step.name} {step.typed}".strip()
+    asked = "" if step.by_default else f"\n\nTaken only when asked for: `{typed}`."
     traps = "\n".join(f"- {trap}" for trap in step.traps)
     return (
         f"\n## {step.name}\n\n{step.summary}{asked}\n\n**Why.** {step.why}\n\n**When not.** {step.when_not}\n\n"

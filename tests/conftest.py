@@ -1,6 +1,7 @@
 """What all tests share: writing a snippet to a file and straightening it; running the real command."""
 
 import os
+import shlex
 import subprocess
 import sys
 import textwrap
@@ -12,6 +13,7 @@ import pytest
 
 import dreck
 import dreck.proof.entry as entry
+from dreck.steps import Step
 
 YARD = Path(dreck.__file__).parent / "demo" / "yard"
 
@@ -94,3 +96,10 @@ def every_proof_is_accepted(monkeypatch: pytest.MonkeyPatch) -> None:
         assert certificate.accepted, f"the prover claims what the checker refuses: {certificate.refusal}"
 
     monkeypatch.setattr(entry, "_go_over", checked)
+
+
+def typed(step: Step) -> dict[str, str]:
+    """What else the step's page says has to be typed, as options of the call."""
+    words = shlex.split(step.typed)
+    names = {"--raise": "raise_", "--on": "on", "--kinds": "kinds"}
+    return {names[option]: value for option, value in zip(words[::2], words[1::2], strict=True)}

@@ -20,9 +20,9 @@ class Maker:
         self.events = 0
 
     def function(self) -> str:
-        body = ["x = 0", *self.block(3, loop=False)]
+        body = ["x = 0", *(["r = []"] if self.pick.random() < 0.5 else []), *self.block(3, loop=False)]
         if self.pick.random() < 0.8:
-            body.append(f"return {self.value()}")
+            body.append(f"return {self.pick.choice((self.value(), self.value(), '(x, r)'))}")
         return "def f(a, b, c, o, ev, xs):\n" + "\n".join(f"    {line}" for line in body) + "\n"
 
     def block(self, depth: int, loop: bool) -> list[str]:
@@ -44,6 +44,8 @@ class Maker:
         return [f"{self.pick.choice('abx')} += {self.pick.choice(('1', 'c'))}"]
 
     def s_event(self, depth: int, loop: bool) -> list[str]:
+        if self.pick.random() < 0.3:
+            return [self.pick.choice(("r.append(x)", "r.append(o.p)", "r.append(1)", "x = r", "x = len(r)"))]
         return [self.event()]
 
     def s_attr(self, depth: int, loop: bool) -> list[str]:

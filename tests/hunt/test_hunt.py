@@ -71,10 +71,11 @@ def hunted(task: tuple[int, int]) -> tuple[int, int]:
             if new == old:
                 continue
             tried += 1
-            assume = DEFAULT_ASSUMPTIONS if tried % 5 else frozenset()
+            quiet = tried % 5 in (1, 2)
+            assume = (DEFAULT_ASSUMPTIONS if tried % 5 else frozenset()) | ({"quiet-tests"} if quiet else set())
             if prove(before, subject(new), assume, budget=8_000).holds:
                 proved += 1
-                assert first_difference(*functions, pick) is None, f"{old}\n{new}"
+                assert first_difference(*functions, pick, quiet=quiet) is None, f"{old}\n{new}"
     return tried, proved
 
 
@@ -159,7 +160,7 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
     pick = random.Random(SEED + 1)
     file = tmp_path / "random_yard.py"
     taken: dict[str, int] = {}
-    for _ in range(max(60, PAIRS // 40)):
+    for _ in range(max(90, PAIRS // 40)):
         old = ast.unparse(ast.parse(Maker(pick).function())) + "\n"
         file.write_text(old)
         result = dreck.untangle(file, verdict="proved")

@@ -11,6 +11,7 @@ from dreck.steps.scene import Wishes
 from dreck.workbench.store.journal import Journal
 from dreck.workbench.straighten import OtherName
 from dreck.workbench.untangle import Request, untangle
+from tests.conftest import typed
 
 TAKEN = {
     "named-predicate: a method where self is read": (
@@ -1099,8 +1100,6 @@ def slip(kind, kilos):
         if kilos > 10:
             lines.append("stamp")
     elif kind == "paper":
-        if kilos > 10:
-            pass
         # mind the rain
         lines.append("press")
     else:
@@ -1413,7 +1412,7 @@ def test_windows_line_ends_and_a_byte_order_mark_stay(tmp_path, monkeypatch, ste
     monkeypatch.chdir(tmp_path)
     file = tmp_path / "module.py"
     file.write_bytes(b"\xef\xbb\xbf" + step.before.replace("\n", "\r\n").encode())
-    untangle([file], Request(steps=(step.name,), write=True))
+    dreck.untangle(file, steps=step.name, write=True, **typed(step))
     assert file.read_bytes() == b"\xef\xbb\xbf" + step.after.replace("\n", "\r\n").encode()
 
 

@@ -60,6 +60,8 @@ def demo(directory: Path | None) -> int:
     help="A predicate: variable, function, method, property. A base: protocol.",
 )
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
+@click.option("--kinds", default="", metavar="A,B,C", help="Only objects of these classes come here.")
+@click.option("--raise", "raising", default="", metavar="'ERROR'", help="What a silent default becomes (loud-default).")
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
 @click.option("--inline-callers", is_flag=True, help="Who calls a function that became a method calls the method.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, rename, leave this function, quit.")
@@ -76,6 +78,8 @@ def untangle(
     named: tuple[str, ...],
     form: str,
     discriminant: str,
+    kinds: str,
+    raising: str,
     table_file: str,
     inline_callers: bool,
     asking: bool,
@@ -91,7 +95,8 @@ def untangle(
     from dreck.workbench.untangle import Request
     from dreck.workbench.untangle import untangle as run
 
-    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers)
+    family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
+    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers, raising, family)
     least = verdict or config_of(targets[0]).verdict or "tested"
     request = Request(chosen, leave, assume, least, write, check, jobs, wishes)
     if asking:

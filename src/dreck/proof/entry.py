@@ -6,9 +6,11 @@ from collections.abc import Set as AbstractSet
 
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.lowering import Unsupported, lower
+from dreck.model.names.collectors import collectors_in
 from dreck.model.names.scopes import names_read, param_names, scope_of
+from dreck.model.views.asked import asked_in
 from dreck.proof.annotations import annotated_classes, annotated_kinds
-from dreck.proof.assumptions import ANNOTATIONS, FAMILIES
+from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, QUIET
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
@@ -94,6 +96,7 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
     once = {name for name, count in p.attributes_read.items() if count <= 1}
     acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, once.__contains__)
+    acts.tests = run.subjects[0].node, run.subjects[1].node
     return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
 
 
@@ -121,7 +124,9 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
         KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys())),
     )
     annotated = annotated_kinds(old.node, *names) if ANNOTATIONS in allowed else {}
-    return Prover(arena, names, classes, allowed, annotated, mine | theirs)
+    collectors = collectors_in(old.node) & collectors_in(new.node)
+    asked = asked_in(old.node) | asked_in(new.node) if QUIET in allowed else frozenset()
+    return Prover(arena, names, classes, allowed, annotated, mine | theirs, asked, collectors)
 
 
 def _first(p: Prover, old: Subject, new: Subject, entries: tuple[Node, Node]) -> State:

@@ -100,7 +100,7 @@ def covers(p: Prover, visit: Visited, state: State, values: tuple[Term, ...]) ->
     for what, term, known in visit.needed:
         rebuilt = _rebuilt(p, term, renamed)
         if rebuilt is None:
-            if what in _MADE_INSIDE:
+            if what in _MADE_INSIDE and term not in renamed:
                 continue  # of something the part made itself
             return None
         if renamed.get(term, rebuilt) is not rebuilt or (what == "very" and rebuilt is not term):

@@ -34,6 +34,10 @@ class Prover:
     annotated: dict[str, frozenset[str]]
     attributes_read: dict[str, int] = field(default_factory=dict)
     """How often each attribute is named in the two functions, at most."""
+    asked: frozenset[str] = frozenset()
+    """Plain expressions that stand in tests of one of the two, where these may be taken to raise nothing."""
+    collectors: frozenset[str] = frozenset()
+    """Local lists of both that are appended to and returned, and nothing else."""
     assumptions: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     trail: list[tuple[str, Term, object]] = field(default_factory=list)

@@ -169,6 +169,9 @@ def _grounds(verdict: Verdict) -> str:
     told = f" [assuming {', '.join(grounds)}]" if grounds else ""
     if verdict.status == "tested":
         told += f" [{verdict.trial_told()}]"
+    if verdict.expected is not None:
+        found = verdict.expected
+        told += f"; differs on purpose for {found.input}: old {found.old}; new {found.new}"
     return told
 
 
@@ -338,7 +341,7 @@ def show_steps(steps: tuple[Step, ...]) -> None:
     table.add_column(no_wrap=True)
     table.add_column(overflow="fold")
     for step in steps:
-        asked = "" if step.by_default else " (only when asked for)"
+        asked = "" if step.by_default else f" (only when asked for{', with ' + step.typed if step.typed else ''})"
         table.add_row(step.name, step.group, step.summary + asked)
     out.print(table)
 

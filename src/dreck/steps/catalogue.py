@@ -71,6 +71,8 @@ class Step:
     asks: tuple[str, ...] = ()
     """Assumptions that naming the step asks for: it cannot be what it is without them."""
     by_default: bool = True
+    typed: str = ""
+    """What has to be typed beside the step's name to get its example."""
 
 
 @cache

@@ -92,10 +92,12 @@ class Reader:
 
     def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         match test:
+            case ast.Compare(left=left, ops=[ast.Eq()], comparators=[right]) if _asks_type(left):
+                return ((left,), (right,)) if isinstance(right, ast.Name | ast.Attribute) else None
             case ast.Compare(left=left, ops=[ast.Eq()], comparators=[right]):
                 return ((right,), (left,)) if _is_key(left) and not _is_key(right) else _pair(left, right)
             case ast.Compare(left=left, ops=[ast.Is()], comparators=[right]) if _is_kind(left, right):
-                return _pair(left, right)
+                return (left,), (right,)
             case ast.Compare(left=left, ops=[ast.In()], comparators=[ast.Tuple() | ast.List() | ast.Set() as many]):
                 return ((left,), tuple(many.elts)) if all(map(_is_key, many.elts)) and many.elts else None
             case ast.BoolOp(op=ast.Or(), values=values):
@@ -145,9 +147,17 @@ _CLASSES = frozenset({"int", "str", "float", "bool", "list", "dict", "tuple", "s
 
 def _is_kind(left: ast.expr, right: ast.expr) -> bool:
     """`x is Material.GLASS`, `type(x) is Bale`; not `x is None`."""
-    if isinstance(left, ast.Call) and isinstance(left.func, ast.Name) and left.func.id == "type":
+    if _asks_type(left):
         return isinstance(right, ast.Name | ast.Attribute)
     return isinstance(right, ast.Attribute) and _is_key(right)
+
+
+def _asks_type(e: ast.expr) -> bool:
+    """`type(x)`, `x.__class__`."""
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[_], keywords=[]) | ast.Attribute(attr="__class__"):
+            return True
+    return False
 
 
 def _ifs(block: list[ast.stmt], at: int, read: Reader) -> Chain | None:
@@ -238,10 +248,17 @@ def _pattern_keys(pattern: ast.pattern, size: int) -> list[ast.expr] | None:
 
 
 def is_plain(e: ast.expr) -> bool:
-    """A name, or attributes of one: asking it again is the same, as far as attributes are plain."""
-    while isinstance(e, ast.Attribute):
-        e = e.value
-    return isinstance(e, ast.Name)
+    """A name, attributes of one, items of it under a constant key: asking again is the same, if these are plain."""
+    match e:
+        case ast.Name():
+            return True
+        case ast.Attribute(value=inner) | ast.Subscript(value=inner, slice=ast.Constant(value=str() | int())):
+            return is_plain(inner)
+        case ast.Call(func=ast.Attribute(value=inner, attr="get"), args=[key, *default], keywords=[]):
+            is_word = isinstance(key, ast.Constant) and isinstance(key.value, str)
+            fixed = len(default) < 2 and all(isinstance(d, ast.Constant) for d in default)
+            return is_word and fixed and is_plain(inner)
+    return False
 
 
 def subject_code(sheet: Sheet, chain: Chain) -> str:

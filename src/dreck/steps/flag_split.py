@@ -6,8 +6,8 @@ from pathlib import Path
 
 from dreck.source.functions import FunctionNode, instance_owner
 from dreck.steps.catalogue import Step
+from dreck.steps.discriminants import asked_for_truth
 from dreck.steps.predicates import insertion_line, method_line, statements
-from dreck.steps.regroup import asked_for_truth
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.stories import Teller, as_text, indented

@@ -8,16 +8,16 @@ from dreck.source.functions import instance_owner
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
+from dreck.steps.discriminants import discriminants_of
 from dreck.steps.kinds import moved
 from dreck.steps.lookup_table import outcome_of
 from dreck.steps.polymorphic_methods import check_body, for_self
 from dreck.steps.predicates import Helper, written
-from dreck.steps.regroup import discriminants_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.subclassing import subclassed
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import is_free, thing_name, words_of
+from dreck.steps.wording import is_free, naming_hint, thing_name, words_of
 
 _FEWEST = 2
 
@@ -150,7 +150,7 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
         if free and len(set(kinds)) == len(kinds):
             return base, table, factory, kinds
     raise Untouchable(
-        f"no free names for the classes were found; give one with --name '{ast.unparse(chain.subjects[0])}=NAME'"
+        f"no free names for the classes were found; give one with {naming_hint(ast.unparse(chain.subjects[0]))}"
     )
 
 

@@ -14,7 +14,7 @@ from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.sums import Code, Sums, amount_of, written
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import constant_name, words_of
+from dreck.steps.wording import constant_name, naming_hint, words_of
 
 
 def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Plan]:
@@ -171,7 +171,7 @@ def _amount_name(scene: Scene, home: Scene, enum: ast.ClassDef, sums: Sums, take
     for name in (wished, f"{stem}_change", f"{stem}_amount", f"{stem}_of_kind"):
         if name and name not in used and name.isidentifier():
             return name
-    raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with --name '{key}=NAME'")
+    raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with {naming_hint(key)}")
 
 
 def _rows(

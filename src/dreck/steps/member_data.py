@@ -12,7 +12,7 @@ from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.sums import sums_of
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import constant_name, words_of
+from dreck.steps.wording import constant_name, naming_hint, words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -102,7 +102,7 @@ def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, targets: tuple[str
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and name.isidentifier():
             return name
-    raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with --name '{scene.node.name}=NAME'")
+    raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with {naming_hint(scene.node.name)}")
 
 
 def _fixed_default(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> str | None:

@@ -10,7 +10,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.predicates import Helper, method_line, own_style, put_helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import Name, is_free, words_of
+from dreck.steps.wording import Name, is_free, naming_hint, words_of
 
 _LONG = 8
 
@@ -134,7 +134,7 @@ def _name(scene: Scene, block: Block) -> Name:
             if is_free(name, taken) and name.isidentifier():
                 return Name(name)
     code = _asked_for(block)
-    raise Untouchable(f"no good name was found for it; give it one with --name '{code}=NAME'")
+    raise Untouchable(f"no good name was found for it; give it one with {naming_hint(code)}")
 
 
 def _asked_for(block: Block) -> str:

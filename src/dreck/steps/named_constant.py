@@ -9,7 +9,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
-from dreck.steps.wording import constant_name, thing_name, words_of
+from dreck.steps.wording import constant_name, naming_hint, thing_name, words_of
 
 _LEFT = (0, 1, -1, "", None, True, False, b"")
 _GROUP = 3
@@ -90,12 +90,12 @@ def _single(scene: Scene, bare: Bare) -> Plan | NotPlanned:
     known = _known_constant(scene, bare)
     words = _words(bare)
     if not wished and not known and _says_no_more(bare, same):
-        return NotPlanned(line, f"a name for {code} made of what stands there would say no more; --name '{code}=NAME'")
+        return NotPlanned(line, f"a name for {code} made of what stands there would say no more; {naming_hint(code)}")
     if not wished and not known and _is_one_of_several(scene, bare):
-        told = f"several numbers are compared with {bare.subject}: say what {code} stands for with --name '{code}=NAME'"
+        told = f"several numbers are compared with {bare.subject}: say what {code} stands for with {naming_hint(code)}"
         return NotPlanned(line, told)
     if not words and not wished and not known:
-        return NotPlanned(line, f"nothing tells what {code} stands for; give it a name with --name '{code}=NAME'")
+        return NotPlanned(line, f"nothing tells what {code} stands for; give it a name with {naming_hint(code)}")
     taken = scene.all_words()
     if wished and wished in taken and wished != known:
         return NotPlanned(line, f"the name '{wished}' is taken already")
@@ -232,7 +232,7 @@ def _group(scene: Scene, subject: str, places: list[Bare], members: dict[str, st
     name = wished or next((n for n in (stem, f"{stem}Code") if n not in taken), "")
     line = places[0].node.lineno
     if not name:
-        return NotPlanned(line, f"the names {stem} and {stem}Code are taken; give one with --name '{subject}=NAME'")
+        return NotPlanned(line, f"the names {stem} and {stem}Code are taken; give one with {naming_hint(subject)}")
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
     for place in places:

@@ -13,7 +13,7 @@ from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import is_free
+from dreck.steps.wording import is_free, naming_hint
 
 _CLOSED_BASES = frozenset({"Enum", "IntEnum", "StrEnum", "Flag", "NamedTuple", "TypedDict", "Protocol"})
 
@@ -177,7 +177,7 @@ def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef]) -> 
         if name and name not in used and not (name.startswith("__")):
             return name
     raise Untouchable(
-        f"the classes speak of {stem} already; give the method a name with --name '{scene.node.name}=NAME'"
+        f"the classes speak of {stem} already; give the method a name with {naming_hint(scene.node.name)}"
     )
 
 

@@ -1,15 +1,17 @@
 """regroup: interleaved kinds become one branch per kind, each with its own whole story."""
 
 import ast
-from collections.abc import Iterator
-from dataclasses import dataclass, replace
+import builtins
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
-from dreck.source.functions import FunctionNode, functions_in, parse
+from dreck.source.functions import functions_in, parse
 from dreck.steps.catalogue import Step
-from dreck.steps.chains import Reader, is_plain
+from dreck.steps.chains import check_keys
 from dreck.steps.common_lines import shared_out
-from dreck.steps.predicates import own_expressions, statements
+from dreck.steps.discriminants import CLASS, Discriminant, about_of, answer_of_kind, discriminants_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
+from dreck.steps.sheet import Sheet
 from dreck.steps.stories import Answer, Teller, as_text, indented
 from dreck.steps.trees import Untouchable
 
@@ -18,28 +20,14 @@ _ALWAYS_FINE = 60
 _FEWEST_TESTS = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Discriminant:
-    """What the tests are about, the kinds it is compared with (as code), or `truth` when it is just asked."""
-
-    term: ast.expr
-    kinds: tuple[ast.expr, ...]
-    tests: int
-    truth: bool = False
-
-    @property
-    def code(self) -> str:
-        return ast.unparse(self.term)
-
-
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """The function told per kind of what most of its tests compare with constants, or of what is asked for."""
-    found = discriminants(scene)
+    found = discriminants_of(scene.node)
     if scene.wishes.discriminant:
         wanted = _wanted(scene.wishes.discriminant)
         found = [d for d in found if ast.dump(d.term) == wanted]
         if not found:
-            told = ", ".join(d.code for d in discriminants(scene))
+            told = ", ".join(d.code for d in discriminants_of(scene.node))
             others = f"tests compare {told}" if told else "no test compares a value"
             yield NotPlanned(scene.node.lineno, f"no test is about {scene.wishes.discriminant}; {others}")
             return
@@ -64,8 +52,8 @@ def _is_grouped(scene: Scene, d: Discriminant) -> bool:
     for s in scene.node.body:
         arms = 0
         while isinstance(s, ast.If):
-            about, _, truth = _about(s.test)
-            if about is None or ast.dump(about) != ast.dump(d.term) or truth is not d.truth:
+            about = about_of(s.test)
+            if about is None or ast.dump(about.term) != ast.dump(d.term) or about.truth is not d.truth:
                 break
             arms += 1
             if len(s.orelse) != 1 or not isinstance(s.orelse[0], ast.If):
@@ -81,73 +69,6 @@ def _wanted(code: str) -> str:
         return ast.dump(ast.parse(code.strip(), mode="eval").body)
     except SyntaxError:
         raise Untouchable(f"'{code}' is no expression in Python") from None
-
-
-# --- what the tests are about --------------------------------------------------------------------------
-
-
-def discriminants(scene: Scene) -> list[Discriminant]:
-    """Terms that tests compare with constants or just ask, those with most tests first."""
-    return discriminants_of(scene.node)
-
-
-def discriminants_of(function: FunctionNode) -> list[Discriminant]:
-    found: dict[str, Discriminant] = {}
-    for e in asked_for_truth(function):
-        term, kinds, truth = _about(e)
-        if term is None or not is_plain(term):
-            continue
-        key = f"{ast.dump(term)} {truth}"
-        had = found.get(key)
-        known = {ast.dump(k) for k in had.kinds} if had is not None else set()
-        more = tuple(k for k in kinds if ast.dump(k) not in known)
-        found[key] = Discriminant(term, (*(had.kinds if had else ()), *more), (had.tests if had else 0) + 1, truth)
-    return sorted(found.values(), key=lambda d: (d.truth, -d.tests))
-
-
-def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
-    """Everything that is asked for its truth, operand by operand."""
-    for s in statements(function.body):
-        tops = [s.test] if isinstance(s, ast.If | ast.While | ast.Assert) else []
-        tops += [n.test for e in own_expressions(s) for n in ast.walk(e) if isinstance(n, ast.IfExp)]
-        for top in tops:
-            yield from _operands(top)
-        if isinstance(s, ast.Match) and not any(c.guard for c in s.cases):
-            yield from _of_match(s)
-
-
-def _of_match(s: ast.Match) -> Iterator[ast.expr]:
-    for case in s.cases:
-        if isinstance(case.pattern, ast.MatchValue):
-            yield ast.Compare(s.subject, [ast.Eq()], [case.pattern.value])
-
-
-def _operands(e: ast.expr) -> Iterator[ast.expr]:
-    match e:
-        case ast.BoolOp(values=values):
-            for value in values:
-                yield from _operands(value)
-        case ast.UnaryOp(op=ast.Not(), operand=operand):
-            yield from _operands(operand)
-        case _:
-            yield e
-
-
-def _about(e: ast.expr) -> tuple[ast.expr | None, tuple[ast.expr, ...], bool]:
-    read = Reader()
-    match e:
-        case ast.Compare(left=left, ops=[ast.NotEq()], comparators=[right]):
-            e = ast.Compare(left, [ast.Eq()], [right])
-        case ast.Compare(left=left, ops=[ast.NotIn()], comparators=[right]):
-            e = ast.Compare(left, [ast.In()], [right])
-        case ast.Compare(left=left, ops=[ast.IsNot()], comparators=[right]):
-            e = ast.Compare(left, [ast.Is()], [right])
-        case ast.Name() | ast.Attribute():
-            return e, (), True
-    asked = read(e) if isinstance(e, ast.Compare) else None
-    if asked is None or len(asked[0]) != 1:
-        return None, (), False
-    return asked[0][0], asked[1], False
 
 
 # --- the stories ---------------------------------------------------------------------------------------
@@ -170,7 +91,9 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     while sheet.line(first - 1).strip().startswith("#"):
         first -= 1
     last = body[-1].end_lineno or body[-1].lineno
-    stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d)]
+    above = _related(scene, d) if d.asked == CLASS else {}
+    d = replace(d, kinds=tuple(sorted(d.kinds, key=lambda kind: -len(above.get(ast.dump(kind), ())))))
+    stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d, above)]
     groups = _grouped(d, stories)
     if len(groups) < 2:
         raise Untouchable(f"every kind of {d.code} has the same story")
@@ -209,8 +132,6 @@ def _check(scene: Scene, d: Discriminant) -> None:
             raise Untouchable(f"{node.id} is assigned in the function")
         if isinstance(node, ast.Attribute) and not isinstance(node.ctx, ast.Load) and ast.unparse(node) == d.code:
             raise Untouchable(f"{d.code} is assigned in the function")
-    from dreck.steps.chains import check_keys
-
     check_keys(d.kinds)
     if not names & set(scene.scope.params) and not names & scene.scope.local:
         return
@@ -220,41 +141,44 @@ def _check(scene: Scene, d: Discriminant) -> None:
         raise Untouchable(f"{d.code} is not known from the start")
 
 
-def _answers(d: Discriminant) -> Iterator[Answer]:
+def _related(scene: Scene, d: Discriminant) -> dict[str, frozenset[str]]:
+    """For each class the dumps of those among the kinds that it derives from. Raises Untouchable when unknown."""
+    classes = {s.name: s for s in scene.tree.body if isinstance(s, ast.ClassDef)}
+    found: dict[str, frozenset[str]] = {}
+    for kind in d.kinds:
+        lineage, pending = set[str](), [ast.unparse(kind)]
+        while pending:
+            name = pending.pop()
+            builtin = getattr(builtins, name, None)
+            if name in lineage:
+                continue
+            lineage.add(name)
+            if name in classes:
+                pending += [ast.unparse(base) for base in classes[name].bases]
+            elif isinstance(builtin, type):
+                lineage |= {base.__name__ for base in builtin.__mro__}
+            elif name in (ast.unparse(k) for k in d.kinds) and len(d.kinds) > 1:
+                raise Untouchable(f"where {name} comes from is not known here: it may be one of the other kinds")
+        found[ast.dump(kind)] = frozenset(
+            ast.dump(k) for k in d.kinds if k is not kind and ast.unparse(k) in lineage - {ast.unparse(kind)}
+        )
+    return found
+
+
+def _answers(d: Discriminant, above: Mapping[str, frozenset[str]]) -> Iterator[Answer]:
     """For each kind what it answers to the tests; for a term that is just asked, true and false; last, all others."""
     if d.truth:
         yield _asked_for(d, True)
         yield _asked_for(d, False)
         return
     for kind in d.kinds:
-        yield answer_of_kind(d, kind)
+        yield answer_of_kind(d, kind, above.get(ast.dump(kind), frozenset()))
     yield answer_of_kind(d, None)
 
 
 def _asked_for(d: Discriminant, outcome: bool) -> Answer:
     code = ast.dump(d.term)
-    return lambda e: outcome if isinstance(e, ast.Name | ast.Attribute) and ast.dump(e) == code else None
-
-
-def answer_of_kind(d: Discriminant, kind: ast.expr | None) -> Answer:
-    """What an object of that kind, or of none that is known, answers to tests about it."""
-    term = ast.dump(d.term)
-    own = ast.dump(kind) if kind is not None else ""
-    known = {ast.dump(k) for k in d.kinds}
-
-    def answer(e: ast.expr) -> bool | None:
-        if not isinstance(e, ast.Compare):
-            return None
-        turned = isinstance(e.ops[0], ast.NotEq | ast.NotIn | ast.IsNot)
-        about, kinds, truth = _about(e)
-        if about is None or truth or ast.dump(about) != term:
-            return None
-        asked = [ast.dump(k) for k in kinds]
-        if not set(asked) <= known:
-            return None
-        return (own in asked) is not turned
-
-    return answer
+    return lambda e: outcome if ast.dump(e) == code else None
 
 
 Branch = tuple[tuple[ast.expr, ...], list[list[str]]]
@@ -292,7 +216,7 @@ def _shared(groups: list[Branch]) -> tuple[list[list[str]], list[Branch], list[l
     return before, [(kinds, s) for (kinds, _), s in zip(groups, stories, strict=True)], after
 
 
-def _ladder(sheet: object, d: Discriminant, branches: list[Branch], unit: str) -> list[str]:
+def _ladder(sheet: Sheet, d: Discriminant, branches: list[Branch], unit: str) -> list[str]:
     lines: list[str] = []
     word = "if"
     for kinds, story in branches:
@@ -306,11 +230,18 @@ def _ladder(sheet: object, d: Discriminant, branches: list[Branch], unit: str) -
     return lines
 
 
-def _asks(sheet: object, d: Discriminant, kinds: tuple[ast.expr, ...]) -> str:
+def _asks(sheet: Sheet, d: Discriminant, kinds: tuple[ast.expr, ...]) -> str:
     if d.truth:
-        return d.code
-    codes = [sheet.code(k) if hasattr(k, "lineno") else ast.unparse(k) for k in kinds]  # type: ignore[attr-defined]
-    return f"{d.code} == {codes[0]}" if len(codes) == 1 else f"{d.code} in ({', '.join(codes)})"
+        return _written(sheet, d.term)
+    codes = [_written(sheet, k) for k in kinds]
+    term = _written(sheet, d.term)
+    if d.asked == CLASS:
+        return f"isinstance({term}, {codes[0] if len(codes) == 1 else '(' + ', '.join(codes) + ')'})"
+    return f"{term} {d.asked} {codes[0]}" if len(codes) == 1 else f"{term} in ({', '.join(codes)})"
+
+
+def _written(sheet: Sheet, e: ast.expr) -> str:
+    return sheet.code(e) if hasattr(e, "lineno") else ast.unparse(e)
 
 
 STEP = Step(
@@ -367,5 +298,6 @@ def slip(kind, kilos, member):
         "Longer lines that several kinds share are told once, in a small function.",
     ),
     plans=plans,
+    asks=("quiet-tests",),
     by_default=False,
 )

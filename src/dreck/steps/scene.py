@@ -22,6 +22,10 @@ class Wishes:
     table_file: str = ""
     inline_callers: bool = False
     """A function that only hands on to a method goes, and its callers call the method."""
+    raising: str = ""
+    """What a silent default becomes: an error, as code."""
+    kinds: tuple[str, ...] = ()
+    """The classes of a family: only objects of these come."""
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 
@@ -163,6 +167,9 @@ class Plan:
     removed: tuple[str, ...] = ()
     only_if_proved: bool = False
     family: str = ""
+    on_purpose: str = ""
+    """The statement that what is changed on purpose becomes; all else has to stay. `expect`: where that is to be."""
+    expect: str = ""
 
 
 @dataclass(frozen=True, slots=True)

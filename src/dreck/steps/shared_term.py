@@ -154,5 +154,6 @@ def toll(load, scale):
         "An operand that `and` protects would be worked out always.",
     ),
     plans=plans,
+    asks=("quiet-tests",),
     by_default=False,
 )

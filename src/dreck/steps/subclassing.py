@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from dreck.source.functions import FunctionNode
 from dreck.steps.chains import check_keys, key_code
+from dreck.steps.discriminants import Discriminant, answer_of_kind, discriminants_of
 from dreck.steps.predicates import first_line
-from dreck.steps.regroup import Discriminant, answer_of_kind, discriminants_of
 from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.stories import Answer, Teller, as_text, dead_lines

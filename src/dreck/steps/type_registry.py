@@ -14,7 +14,7 @@ from dreck.steps.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import is_free, words_of
+from dreck.steps.wording import is_free, naming_hint, words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -133,7 +133,7 @@ def _name(scene: Scene) -> str:
     for name in (wished, f"{stem}_by_type", f"{stem}_by_class"):
         if name and is_free(name, taken):
             return name
-    raise Untouchable(f"no free name was found; give one with --name '{scene.node.name}=NAME'")
+    raise Untouchable(f"no free name was found; give one with {naming_hint(scene.node.name)}")
 
 
 def _suffix(kind: str) -> str:

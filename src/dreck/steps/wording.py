@@ -8,6 +8,7 @@ import ast
 import builtins
 import keyword
 import re
+import shlex
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
@@ -208,6 +209,11 @@ def _by_call(s: ast.stmt) -> Iterator[list[str]]:
 
 
 # --- words ---------------------------------------------------------------------------------------------
+
+
+def naming_hint(code: str) -> str:
+    """What to type to give a piece of code a name, as a shell takes it."""
+    return f"--name {shlex.quote(f'{code}=NAME')}"
 
 
 def words_of(name: str) -> list[str]:

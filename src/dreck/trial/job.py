@@ -9,9 +9,11 @@ import importlib
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
+from dreck.model.views.asked import asked_in
 from dreck.source.functions import functions_in
 from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
 from dreck.trial.apart.other import Life, Telling, answering, say
@@ -65,6 +67,8 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     runners, candidates, usages = sides.runners, sides.candidates, sides.usages
     old, new = runners[0].version, runners[1].version
     watch_common_globals(*runners)
+    asked = asked_in(old.node) | asked_in(new.node) if request["quiet"] else frozenset()
+    overlooks = partial(_is_overlooked, bool(request["hashable"]), asked)
     search = Search(
         runners,
         candidates,
@@ -76,7 +80,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
         pieces=pieces(usages.constants, old.namespace),
         starts=(*map(played, request["calls"]), *_examples(request["old"], runners[0])),
         expects=_expecting(request["expect"], runners[0], candidates),
-        overlooks=_dies_unhashed if request["hashable"] else lambda tried: False,
+        overlooks=overlooks,
     )
     search.run()
     answer, slips = result(search, old, new), Slips()
@@ -86,6 +90,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
         answer = result(search, old, new)
     answer["slips"] = as_json(slips)
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
+    answer["loud"] = sum(_dies_asking(tried, asked) for tried in search.all_tried)
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in sides.types and name != "self"]
     if request["case"] and search.different is not None:
@@ -175,6 +180,16 @@ def _usages(request: dict[str, Any], old: Runner, new: Runner) -> Usages:
 
 def _examples(side: dict[str, Any], runner: Runner) -> list[dict[str, Make]]:
     return examples_of(runner.version.node, runner.parameters(), whole_project(Path(side["path"])))
+
+
+def _is_overlooked(hashable: bool, asked: frozenset[str], tried: Tried) -> bool:
+    return (hashable and _dies_unhashed(tried)) or _dies_asking(tried, asked)
+
+
+def _dies_asking(tried: Tried, asked: frozenset[str]) -> bool:
+    """Whether the two differ, and one of them dies of a plain test that is taken to raise nothing."""
+    died = tried.old.died_in in asked or tried.new.died_in in asked
+    return died and not tried.alike
 
 
 def _dies_unhashed(tried: Tried) -> bool:

@@ -53,6 +53,8 @@ class Wanted:
     case: bool = False
     hashable: bool = False
     """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
+    quiet: bool = False
+    """Whether plain tests may be taken to raise nothing: an input on which one does counts for nothing."""
     apart: bool = False
     """Whether each version gets a process of its own, however plain their modules are."""
     case_maker: str = "dreck.pins.difference:as_case"
@@ -113,6 +115,8 @@ class Trial:
     """Slips for which there was no time."""
     overlooked: int = 0
     """Inputs left out of account because a key in them cannot be hashed."""
+    loud: int = 0
+    """Inputs left out of account because a plain test raises on them in one version."""
 
 
 def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
@@ -128,6 +132,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "calls": list(wanted.calls),
         "case": wanted.case_maker if wanted.case else "",
         "hashable": wanted.hashable,
+        "quiet": wanted.quiet,
         "apart": wanted.apart,
     }
     return _read(_server.ask(request))
@@ -164,6 +169,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         tuple(Unnoticed(**told) for told in answer["slips"]["unnoticed"]),
         answer["slips"]["left_out"],
         answer["overlooked"],
+        answer["loud"],
     )
 
 

@@ -70,8 +70,12 @@ def _line(test: Any) -> int:
 def _difference(tried: Tried) -> dict[str, Any]:
     told = {"input": told_input(tried)}
     for name, mine, other in (("old", tried.old, tried.new), ("new", tried.new, tried.old)):
-        theirs = other.parts()
-        parts = [f"{part}: {_part(part, value)}" for part, value in mine.parts().items() if value != theirs[part]]
+        own, theirs = mine.parts(), other.parts()
+        differing = {part: value for part, value in own.items() if value != theirs[part]}
+        if {"result", "exception"} <= differing.keys():
+            # What returns raises nothing, and what raises returns nothing: one of them says it.
+            del differing["exception" if differing["exception"] is None else "result"]
+        parts = [f"{part}: {_part(part, value)}" for part, value in differing.items()]
         told[name] = "; ".join(parts) or "the same"
     return told
 

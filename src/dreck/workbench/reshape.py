@@ -21,6 +21,7 @@ from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Wanted, judge_rewrite
 from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.purpose import judged_on_purpose
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.sides import Text
 from dreck.workbench.stage import Stage, project_files, staged
@@ -201,6 +202,9 @@ class _Work:
         wanted = replace(self.bench.wanted, assume=assume, trial=self.bench.least != "proved")
         if plan.family:
             return self._judged_as_one(scene, plan, wanted)
+        if plan.on_purpose:
+            old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
+            return judged_on_purpose(old, new, scene.function.name, plan.on_purpose, plan.expect, wanted)
         if not plan.others:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judge_rewrite(old, new, wanted, plan.removed)

@@ -109,8 +109,10 @@ def _validate(request: Request) -> None:
         raise DreckError(f"--as {request.wishes.form}: it may be one of {', '.join(FORMS)}")
     if request.wishes.table_file and not request.wishes.table_file.endswith((".csv", ".json")):
         raise DreckError(f"--table-file {request.wishes.table_file}: a table is kept in a .csv or a .json file")
-    if request.wishes.discriminant and not _is_expression(request.wishes.discriminant):
+    if request.wishes.discriminant not in ("", "else") and not _is_expression(request.wishes.discriminant):
         raise DreckError(f"--on '{request.wishes.discriminant}': that is no expression in Python")
+    if request.wishes.raising and not _is_expression(request.wishes.raising):
+        raise DreckError(f"--raise '{request.wishes.raising}': that is no expression in Python")
     if request.check and not request.write:
         raise DreckError("--check tries each step on the file itself: it needs --write")
 

@@ -8,13 +8,15 @@ from dataclasses import dataclass
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
 """What moves no time by itself."""
+_ASKED = {"attr", "item", "got", "gvar", "eq", "lt", "le", "in", "truth", "asked", "len", "worked", "free", "cell"}
+"""What a test made of reads, comparisons and arithmetic comes to."""
 _CANNOT_RAISE = {Op.FUNCTION, Op.NEW}
 
 
@@ -59,6 +61,8 @@ class CheckedActs(CheckedTests):
                 return value is not None and self._called(state, side, vals, value)
             case Op.PATTERN_CLASS:
                 return value is not None and self._instance(state, side, "isinstance", vals[0], vals[1], value)
+            case Op.BINARY | Op.UNARY if value is make("worked", node.payload, *vals, state.epoch):
+                return value in state.done and (QUIET in self.listed or not self.again)
             case Op.BINARY | Op.IN_PLACE | Op.UNARY:
                 return value is not None and self.worked_out(state, str(node.payload), vals, value)
             case Op.FORMAT:
@@ -197,7 +201,7 @@ class CheckedActs(CheckedTests):
         if event.ends is not (node.op in (Op.NEXT, Op.ASYNC_NEXT)):
             return False
         if event.key is self.make(node.op, node.payload, *vals):
-            return event.moves_time or node.op in _QUIET
+            return event.moves_time or node.op in _QUIET or (node.op is Op.CALL and self.only_grows(side))
         if event.moves_time:
             return self._told_otherwise(state, side, vals, event)
         return event.once and self._observes(state, side, vals, event)
@@ -269,6 +273,9 @@ class CheckedActs(CheckedTests):
                 name, of, kinds = key.args
                 answer = make("bool", make(name, of, kinds), True)
                 return of in vals and event.keeps == COMPARISONS and event.result is answer
+            case "worked":
+                right = key is make("worked", node.payload, *vals, state.epoch) and node.op in (Op.BINARY, Op.UNARY)
+                return right and event.keeps == QUIET and event.result is key
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)
                 return key is make("arith", node.payload, *vals) and kinds_known and event.result is key
@@ -289,6 +296,8 @@ class CheckedActs(CheckedTests):
         key = event.key
         if not event.once or event.harmless not in self.listed:
             return False
+        if event.harmless == QUIET:
+            return key.op in _ASKED and side.node.source is not None and self.stands_in_a_test(side.node.source)
         match key.op:
             case "attr":
                 known = self._holds_name(side, key.args[0], str(key.args[1]))

@@ -1,12 +1,14 @@
 """What the checker knows of a value: the types it may have, whether it is one object."""
 
-from collections.abc import Callable
+import ast
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.solver import Solver
+from dreck.proof.state import Side
 
 _SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}
 WHOLE = {"int", "bool"}
@@ -26,6 +28,8 @@ class CheckedValues:
     read_once: Callable[[str], bool]
     looked: set[Term] = field(default_factory=set)
     """Values whose making was looked at: what is accepted because of it holds for such values only."""
+    tests: tuple[ast.AST, ...] = ()
+    """The two functions, in whose tests plain expressions may be taken to raise nothing."""
     solver: Solver = field(init=False)
     again: bool = True
     """Whether what is read was read before, and is taken to be the same still."""
@@ -35,6 +39,18 @@ class CheckedValues:
 
     def make(self, op: str, *args: object) -> Term:
         return self.arena.terms.make(op, *args)
+
+    def stands_in_a_test(self, source: ast.AST) -> bool:
+        """Whether code like this stands in a test of one of the two, in an expression that only reads and compares."""
+        wanted = ast.dump(source)
+        return any(wanted == ast.dump(part) for function in self.tests for part in _asked(function))
+
+    def only_grows(self, side: Side) -> bool:
+        """Whether a call appends to a list made in the function that nothing but appending and returning speaks of."""
+        match side.node.source:
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr="append"), args=[_], keywords=[]):
+                return not side.frames and all(_only_collects(function, name) for function in self.tests)
+        return False
 
     def look(self, term: Term) -> str:
         self.looked.add(term)
@@ -97,6 +113,67 @@ class CheckedValues:
         while term.op == "part":
             term = term.args[1]
         return term.op in _OBJECTS
+
+
+_UNSEEN = (ast.Global, ast.Nonlocal, ast.NamedExpr, ast.Yield, ast.YieldFrom, ast.Await)
+_SCOPES = (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.comprehension, ast.GeneratorExp,
+           ast.ListComp, ast.SetComp, ast.DictComp)  # fmt: skip
+
+
+def _only_collects(function: ast.AST, name: str) -> bool:
+    above: dict[ast.AST, ast.AST] = {}
+    for n in ast.walk(function):
+        if isinstance(n, _UNSEEN) or getattr(n, "finalbody", None) or (isinstance(n, ast.arg) and n.arg == name):
+            return False
+        above |= dict.fromkeys(ast.iter_child_nodes(n), n)
+    return all(_is_fine(n, above) for n in ast.walk(function) if isinstance(n, ast.Name) and n.id == name)
+
+
+def _is_fine(n: ast.Name, above: dict[ast.AST, ast.AST]) -> bool:
+    """Bound to a new list, appended to in a statement, or inside a `return`; not in a scope of its own."""
+    chain: list[ast.AST] = [n]
+    while chain[-1] in above:
+        chain.append(above[chain[-1]])
+    if any(isinstance(c, _SCOPES) for c in chain[:-1]):
+        return False
+    match chain[1:4]:
+        case [ast.Assign(targets=[ast.Name()], value=ast.List()), *_] if isinstance(n.ctx, ast.Store):
+            return True
+        case [ast.Attribute(attr="append") as read, ast.Call(func=called), ast.Expr()]:
+            return called is read
+    return any(isinstance(c, ast.Return) for c in chain)
+
+
+def _asked(function: ast.AST) -> Iterator[ast.expr]:
+    for n in ast.walk(function):
+        tops = [getattr(n, name, None) for name in ("test", "guard", "subject")] + [*getattr(n, "ifs", ())]
+        tops += n.values if isinstance(n, ast.BoolOp) else []
+        tops += [n] if isinstance(n, ast.Compare) else []
+        tops += [n.operand] if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not) else []
+        for top in tops:
+            if isinstance(top, ast.expr):
+                yield from (e for e in ast.walk(top) if isinstance(e, ast.expr) and not _does_more(e))
+
+
+def _does_more(e: ast.expr) -> bool:
+    calls = [n for n in ast.walk(e) if isinstance(n, ast.Call)]
+    quiet = all(ast.unparse(c.func) in ("isinstance", "issubclass", "len", "type", "bool") or _gets(c) for c in calls)
+    others = (
+        ast.Await,
+        ast.Yield,
+        ast.YieldFrom,
+        ast.NamedExpr,
+        ast.Lambda,
+        ast.comprehension,
+        ast.Starred,
+        ast.JoinedStr,
+    )
+    return not quiet or any(isinstance(n, others) for n in ast.walk(e))
+
+
+def _gets(call: ast.Call) -> bool:
+    fixed = all(isinstance(a, ast.Constant) for a in call.args) and bool(call.args) and not call.keywords
+    return fixed and isinstance(call.func, ast.Attribute) and call.func.attr == "get"
 
 
 def is_constant(value: Term) -> bool:

@@ -1,9 +1,12 @@
 """Calls: of builtins without effect, of small classes, of generic functions. Following one is `proof.following`."""
 
+import ast
+from dataclasses import replace
 from typing import Any
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
+from dreck.model.names.collectors import is_append
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
@@ -20,8 +23,18 @@ def call(at: At) -> Result | None:
         known = _of_builtin(at, builtin_name(at.p, at.which, function), values) or items.got(at, function, values)
         if known is not None:
             return known
+    if _collects(at):
+        # The list grows, and nobody else can see it: what was read before is still what it was.
+        return replace(by_the_table(at), moves_time=False)
     made = _made(at, function, values)
     return Gives(made) if made is not None else _registered(at, function, values)
+
+
+def _collects(at: At) -> bool:
+    source = at.node.source
+    if at.side.frames or not isinstance(source, ast.Call) or not is_append(source):
+        return False
+    return source.func.value.id in at.p.collectors  # type: ignore[attr-defined]
 
 
 def _of_builtin(at: At, name: str, values: list[Term]) -> Result | None:

@@ -7,7 +7,7 @@ from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
 from dreck.proof.conditions import is_constant_display
 from dreck.proof.prover import Prover, class_names
-from dreck.proof.rules.common import At, by_the_table, observed, unmet
+from dreck.proof.rules.common import At, by_the_table, observed, quietly, unmet
 from dreck.proof.state import Event, Gives, Result
 
 
@@ -173,7 +173,7 @@ def _tested(at: At, test: Term, wanted: bool, known: bool, alone: str, written: 
         test,
         at.node.source,
         result,
-        harmless=alone,
+        harmless=alone or quietly(at),
         keeps=COMPARISONS,
         once=True,
         lasts=not any(a is state.epoch for a in test.args),

@@ -14,7 +14,7 @@ _WORD = re.compile(r"[\w .-]+\Z")
 
 def item(at: At) -> Result | None:
     base, key = at.values
-    if not is_key(key) or not is_holder(base) or not at.p.reads_items_quietly("item"):
+    if not is_key(key) or not is_holder(at, base) or not at.p.reads_items_quietly("item"):
         return None
     return observed(at, at.timed("item", base, key), ITEMS)
 
@@ -24,7 +24,7 @@ def got(at: At, function: Term, values: list[Term]) -> Result | None:
     if at.p.shape(function) != "attr" or function.args[1] != "get" or not 1 <= len(values) <= 2:
         return None
     base, (key, *default) = function.args[0], values
-    if not is_word(key) or not is_holder(base) or not all(is_key(d) for d in default):
+    if not is_word(key) or not is_holder(at, base) or not all(is_key(d) for d in default):
         return None
     if ATTRIBUTES not in at.p.allowed or not at.p.reads_items_quietly("item", "get"):
         return None
@@ -43,6 +43,6 @@ def is_word(value: Term) -> bool:
     return value.op == "const" and isinstance(value.value, str) and _WORD.match(value.value) is not None
 
 
-def is_holder(base: Term) -> bool:
+def is_holder(at: At, base: Term) -> bool:
     """Whether a value may be something that holds items: no class, no module."""
-    return base.op not in ("global", "const", "type", "lambda", "method")
+    return at.p.shape(base) not in ("global", "const", "type", "lambda", "method")

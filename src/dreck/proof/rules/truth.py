@@ -5,7 +5,7 @@ import ast
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import COMPARISONS
-from dreck.proof.rules.common import At
+from dreck.proof.rules.common import At, quietly
 from dreck.proof.state import Asks, Event, Gives, Goes, Result
 
 
@@ -54,12 +54,17 @@ def _of_an_object(at: At, value: Term) -> Result:
         p.trail.append(("fact", at.make("is", value, state.facts.same[value]), True))
         return Goes(outcome)
     if test not in state.done:
-        return Event(test, at.node.source, test, keeps=COMPARISONS, once=True, moves_time=False, stays=True)
+        return _asked_once(at, test)
     p.trail.append(("done", test, True))
     if side.answer is not test:
         p.note(COMPARISONS)
         p.note_time(test, state)
     return Asks(test, source=at.node.source) if outcome is None else Goes(outcome)
+
+
+def _asked_once(at: At, test: Term) -> Event:
+    alone = quietly(at)
+    return Event(test, at.node.source, test, alone, COMPARISONS, once=True, moves_time=False, stays=True)
 
 
 def _answered(at: At) -> Result:
@@ -86,7 +91,7 @@ def as_bool(at: At, value: Term) -> Result:
             return Event(at.make("ask", value), at.node.source, stays=True)
         return Gives(at.make("bool", answer, True))
     if test not in at.state.done:
-        return Event(test, at.node.source, test, keeps=COMPARISONS, once=True, moves_time=False, stays=True)
+        return _asked_once(at, test)
     p.trail.append(("done", test, True))
     if answer is not test:
         p.note(COMPARISONS)

@@ -1,5 +1,6 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
+import ast
 import enum
 import inspect
 import io
@@ -8,7 +9,8 @@ import sys
 import types
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from itertools import islice
 from typing import Any
 
 from dreck.source.functions import FunctionNode
@@ -25,6 +27,8 @@ from dreck.trial.sandbox.determinism import Still
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
+_PLAYING = os.path.dirname(sys.modules[World.__module__].__file__ or "")
+"""Where the objects of a trial are at home."""
 ENDLESS = "it did not come to an end"
 
 
@@ -40,6 +44,8 @@ class Observation:
     refused: tuple[str, ...]
     globals: Any
     shared: bool
+    died_in: str = field(default="", compare=False)
+    """The dump of the expression of the function in which an exception came up, if one did."""
     environment: tuple[tuple[str, str | None], ...] = ()
     """Variables of the process's environment it has set, and None for those it has removed."""
 
@@ -75,6 +81,7 @@ class Runner:
         self.cage = cage
         self.still = still
         self._results: list[Any] = []
+        self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
         self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
@@ -151,6 +158,28 @@ class Runner:
             trace = trace.tb_next
         return line
 
+    def _died_in(self, error: Any) -> str:
+        """What the function was working out when an exception came up in it, and not in what it called."""
+        trace, own = getattr(error, "__traceback__", None), None
+        while trace is not None:
+            code = trace.tb_frame.f_code
+            if code is self.version.function.__code__:
+                own = trace
+            elif not code.co_filename.startswith(_PLAYING):
+                own = None
+            trace = trace.tb_next
+        if own is None:
+            return ""
+        place = next(islice(own.tb_frame.f_code.co_positions(), own.tb_lasti // 2, None), None)
+        return self._places().get(place, "")
+
+    def _places(self) -> dict[Any, str]:
+        """The expressions of the function by where they stand."""
+        if self._expressions is None:
+            nodes = [n for n in ast.walk(self.version.node) if isinstance(n, ast.expr)]
+            self._expressions = {(n.lineno, n.end_lineno, n.col_offset, n.end_col_offset): ast.dump(n) for n in nodes}
+        return self._expressions
+
     def guarded(self, work: Callable[[], Any], seconds: float = RUN_SECONDS) -> tuple[Any, Any, str]:
         """What `work` gives, what it raises or how else it ends, and what it prints, in the cage."""
         self.cage.begin()
@@ -188,6 +217,7 @@ class Runner:
             tuple(self.cage.told),
             state,
             self._handed_out(result, shown),
+            self._died_in(error),
             self._environment,
         )
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from dreck.model.ir.graph import Arena
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER
+from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
@@ -153,7 +153,17 @@ class Judge:
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
         hashable = HASHABLE in self.assume
         opened, case = self.open_cage, self.case
-        wanted = Wanted(self.inputs, self.seconds, opened, self.cage, request.expect, request.calls, case, hashable)
+        wanted = Wanted(
+            self.inputs,
+            self.seconds,
+            opened,
+            self.cage,
+            request.expect,
+            request.calls,
+            case,
+            hashable,
+            QUIET in self.assume,
+        )
         return run_trial(
             Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
         )
@@ -198,9 +208,9 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         unhashed = "unhashable type" in found.difference.old + found.difference.new
         hint = f"; --assume {HASHABLE} leaves such inputs out of account" if unhashed else ""
         return Verdict("differs", (), found.inputs, found.outcomes, proof.reason + hint, proof.path, found.difference)
-    rests_on = (HASHABLE,) if found.overlooked else ()
+    rests_on = ((HASHABLE,) if found.overlooked else ()) + ((QUIET,) if found.loud else ())
     tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
-    tested = replace(tested, slips=found.slips)
+    tested = replace(tested, slips=found.slips, left_out=found.loud)
     if found.problem:
         reason = f"not proved ({proof.reason}), and {found.problem}"
     elif found.missing:

@@ -31,6 +31,8 @@ class Verdict:
     functions: "tuple[tuple[str, Verdict], ...]" = ()
     slips: tuple[int, int] = (0, 0)
     """Small wrong changes of the changed region that a trial's inputs notice, and how many were made."""
+    left_out: int = 0
+    """Inputs a trial left out of account because a plain test raised on them (`quiet-tests`)."""
     certificate: Certificate | None = field(default=None, compare=False, repr=False)
     """What a proof rests on, where that was asked for."""
 
@@ -56,7 +58,8 @@ class Verdict:
         """How much a trial has seen: `236 inputs, 12 of 12 outcomes, 19 of 19 slips noticed`."""
         (reached, wanted), (noticed, slips) = self.outcomes, self.slips
         told = f"{self.inputs} inputs, {reached} of {wanted} outcomes"
-        return f"{told}, {noticed} of {slips} slips noticed" if slips else told
+        told = f"{told}, {noticed} of {slips} slips noticed" if slips else told
+        return f"{told}, {self.left_out} inputs left out on which a test raises" if self.left_out else told
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
