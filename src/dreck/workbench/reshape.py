@@ -20,6 +20,7 @@ from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Wanted, judge_rewrite
+from dreck.workbench.doubts import ordered
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.purpose import judged_on_purpose
 from dreck.workbench.results import Refused, Taken
@@ -57,6 +58,8 @@ class Bench:
     least: str
     consult: Callable[[Proposal], str] | None = None
     leaves: Callable[[Sequence[str], Function, ast.Module], bool] = lambda lines, function, tree: False
+    doubt: frozenset[str] = frozenset()
+    """Assumptions the project does not accept."""
 
 
 @dataclass(slots=True)
@@ -198,7 +201,8 @@ class _Work:
         return ""
 
     def _judged(self, step: Step, scene: Scene, plan: Plan) -> Verdict:
-        assume = (*self.bench.wanted.assume, *step.asks)
+        by_default = ordered(scene.node, scene.tree, self.bench.doubt)
+        assume = (*self.bench.wanted.assume, *step.asks, *by_default)
         wanted = replace(self.bench.wanted, assume=assume, trial=self.bench.least != "proved")
         if plan.family:
             return self._judged_as_one(scene, plan, wanted)

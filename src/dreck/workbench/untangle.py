@@ -296,7 +296,9 @@ def _reshaped(
     only = any(not code.isidentifier() for code in request.wishes.names)
     wishes = replace(request.wishes, names=named, only_named=only)
     wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
-    reshaping = Reshaping(file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, is_left)
+    reshaping = Reshaping(
+        file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, is_left, config.doubt
+    )
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done) if request.wishes.names else done
 
