@@ -8,10 +8,10 @@ from dreck.source.functions import instance_owner
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
+from dreck.steps.class_text import check_body, for_self
 from dreck.steps.discriminants import discriminants_of
 from dreck.steps.kinds import moved
 from dreck.steps.lookup_table import outcome_of
-from dreck.steps.polymorphic_methods import check_body, for_self
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
@@ -194,7 +194,7 @@ def _extend(
     other: list[str],
 ) -> None:
     """Further methods for classes that are there."""
-    from dreck.steps.polymorphic_methods import put_method
+    from dreck.steps.class_text import put_method
 
     known = scene.names.tables.known[table]
     assert isinstance(known, ast.Dict)

@@ -1,13 +1,14 @@
 """polymorphic-methods: a switch on the class of a value becomes a method of one name on each class."""
 
 import ast
-import re
 from collections.abc import Iterator, Sequence
 
 from dreck.steps.blocks import in_order
 from dreck.steps.callers import without_function
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, add_imports
+from dreck.steps.class_text import add_base, check_body, for_self, indents_of, put_base, put_first, put_method
+from dreck.steps.closed_family import Family, answers, common_base, family_of, method
 from dreck.steps.kinds import Moved, called, home_of, moved, type_chains
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -20,7 +21,11 @@ _CLOSED_BASES = frozenset({"Enum", "IntEnum", "StrEnum", "Flag", "NamedTuple", "
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every switch of the function on classes that are defined in the module."""
-    for chain, exact in type_chains(scene):
+    known = bool(scene.wishes.kinds)
+    for chain, exact in type_chains(scene, fewest=1):
+        if len(chain.arms) < 2 and not known and not _is_closed(scene, chain):
+            yield from _one_only(scene, chain)
+            continue
         try:
             plan = _planned(scene, chain, exact)
             yield without_function(scene, plan) if scene.wishes.inline_callers else plan
@@ -28,11 +33,31 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield NotPlanned(chain.first.lineno, str(error))
 
 
+def _one_only(scene: Scene, chain: Chain) -> Iterator[NotPlanned]:
+    """A single test on one class of the project: what a person has to say of the others."""
+    names = [key.id for key in chain.keys if isinstance(key, ast.Name)]
+    home = home_of(scene, set(names))
+    if names and all(isinstance(home.names.definitions.get(name), ast.ClassDef) for name in names):
+        told = ", ".join(names)
+        hint = f"say who else can come: --kinds {','.join(names)},..."
+        yield NotPlanned(chain.first.lineno, f"only {told} is asked for here; {hint}")
+
+
+def _is_closed(scene: Scene, chain: Chain) -> bool:
+    """Whether a single test on a class stands where the code says who can come."""
+    subject = chain.subjects[0]
+    home = home_of(scene, {key.id for key in chain.keys if isinstance(key, ast.Name)})
+    return isinstance(subject, ast.Name) and family_of(scene, home, subject.id) is not None
+
+
 def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     home = home_of(scene, {key.id for key in chain.keys if isinstance(key, ast.Name)})
     classes = _classes(home, chain, exact)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
+    family = family_of(scene, home, subject.id) if not scene.wishes.form else None
+    if family is not None:
+        return _in_family(scene, home, chain, family, subject.id)
     sheet = scene.sheet()
     there = sheet if home is scene else home.sheet()
     unit = sheet.unit(scene.node)
@@ -48,17 +73,17 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
             _check_reach(scene, home, body, (subject.id, *given))
             own = [for_self(text, subject.id) for text in body]
             helper = Helper(name, ("self", *given), tuple(own))
-            put_method(home, there, cls, written(scene, helper, *_indents(there, cls), _returns(scene, parts)))
+            put_method(home, there, cls, written(scene, helper, *indents_of(there, cls), _returns(scene, parts)))
     declared = Helper(name, ("self", *given), ("..." if as_protocol else "raise NotImplementedError",))
     stub = written(scene, declared, unit, unit, _returns(scene, parts))
     if as_protocol:
         add_imports(home, there, ["from typing import Protocol"])
-        _put_base(scene, there, classes, base, stub, unit, "(Protocol)")
+        put_base(scene, there, classes, base, stub, unit, "(Protocol)")
     elif fresh:
-        _put_base(scene, there, classes, base, stub, unit)
+        put_base(scene, there, classes, base, stub, unit)
         for cls in classes:
             if not tested & set(_lineage(home, cls)[1:]):
-                _add_base(there, cls, base)
+                add_base(there, cls, base)
     else:
         node = home.names.definitions[base]
         assert isinstance(node, ast.ClassDef)
@@ -71,12 +96,38 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     count = len(tested)
     made = (base, name) if fresh else (name,)
     reason = f"{count} classes have the method {name}; {base} declares it"
+    hint = f"--kinds {','.join(c.name for c in classes)} says that nobody else comes; then nothing asks any more"
     if home is scene:
-        return Plan(chain.first.lineno, reason, sheet.result(), made)
+        return Plan(chain.first.lineno, reason, sheet.result(), made, "" if as_protocol else hint)
     if not exact and not as_protocol and fresh:
         _import_beside(scene, sheet, home, classes[0].name, base)
     others = {home.path: there.result()}
     return Plan(chain.first.lineno, f"{reason}, in {home.path.name}", sheet.result(), made, others=others)
+
+
+def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject: str) -> Plan:
+    """Everybody who can come answers; nothing is left to be asked."""
+    sheet = scene.sheet()
+    there = sheet if home is scene else home.sheet()
+    found = answers(scene, home, chain, family, subject, sheet.unit(scene.node))
+    name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies])
+    returns = ast.unparse(scene.node.returns) if found.returns and scene.node.returns is not None else ""
+    for cls, body in found.bodies:
+        check_body(body, cls)
+        _check_reach(scene, home, body, (subject, *found.given))
+        if found.attribute:
+            put_first(there, cls, f"{indents_of(there, cls)[0]}{body[0]}\n")
+            continue
+        own = [for_self(line, subject) for line in body]
+        put_method(home, there, cls, method(scene, name, own, found.given, indents_of(there, cls)[0], returns))
+    call = f"{subject}.{name}" + ("" if found.attribute else f"({', '.join(found.given)})")
+    line = f"{sheet.indent(found.first)}{found.call.format(call)}\n"
+    sheet.replace_lines(found.first, found.last, line)
+    holders = ", ".join(dict.fromkeys(c.name for c, _ in found.bodies))
+    what = f"{holders} have {name}" if found.attribute else f"{holders} answer {name} themselves"
+    others = {} if home is scene else {home.path: there.result()}
+    made = () if found.attribute else (name,)
+    return Plan(chain.first.lineno, what, sheet.result(), made, others=others, known=family.known)
 
 
 def _check_reach(scene: Scene, home: Scene, body: Sequence[str], given: Sequence[str]) -> None:
@@ -194,6 +245,9 @@ def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str,
         }
         if below == tested:
             return node.name, False
+    shared = common_base(home, classes) if not as_protocol else None
+    if shared is not None and shared.name not in tested:
+        return shared.name, False
     taken = scene.all_words() | home.all_words()
     stem = "".join(w.capitalize() for w in name.split("_"))
     for base in (f"Has{stem}", f"With{stem}"):
@@ -218,105 +272,10 @@ def _is_stub(s: ast.stmt) -> bool:
     return False
 
 
-# --- text ----------------------------------------------------------------------------------------------
-
-
-def check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
-    tree = ast.parse("\n".join(["def f():", *(f"    {line}" for line in body)]))
-    for node in ast.walk(tree):
-        word = getattr(node, "attr", None) or getattr(node, "id", None)
-        if isinstance(word, str) and word.startswith("__") and not word.endswith("__"):
-            raise Untouchable(f"it reads {word}, which the class {cls.name} would mangle")
-        if word == "self":
-            raise Untouchable("it has a self of its own")
-
-
-def for_self(line: str, subject: str) -> str:
-    """A line with the subject called `self`; its strings and comments stay."""
-    if not re.search(rf"\b{subject}\b", line):
-        return line
-    sheet = Sheet(line.lstrip() + "\n")
-    lead = line[: len(line) - len(line.lstrip())]
-    try:
-        tokens = sheet.tokens
-    except Untouchable:
-        tokens = _tokens_of_part(line.lstrip())
-    before = ""
-    for token in tokens:
-        if token.type == 1 and token.string == subject and before != ".":
-            sheet.replace(Range(token.start[1], token.end[1]), "self")
-        if token.string.startswith(("f'", 'f"')) and re.search(rf"\{{[^}}]*\b{subject}\b", token.string):
-            sheet.replace(Range(token.start[1], token.end[1]), re.sub(rf"(?<=\{{){subject}\b", "self", token.string))
-        before = token.string
-    return lead + sheet.result().rstrip("\n")
-
-
-def _tokens_of_part(line: str) -> list:  # type: ignore[type-arg]
-    """The tokens of a line that is no statement by itself, such as `else:` or the middle of a call."""
-    import io
-    import tokenize
-
-    found = []
-    try:
-        for token in tokenize.generate_tokens(io.StringIO(line + "\n").readline):
-            found.append(token)
-    except (tokenize.TokenError, IndentationError):
-        pass
-    return found
-
-
 def _returns(scene: Scene, parts: Moved) -> str:
     if parts.returns and scene.node.returns is not None:
         return ast.unparse(scene.node.returns)
     return ""
-
-
-def _indents(sheet: Sheet, cls: ast.ClassDef) -> tuple[str, str]:
-    inner = sheet.indent(cls.body[0].lineno)
-    if inner == sheet.indent(cls.lineno):
-        raise Untouchable(f"the class {cls.name} stands on one line")
-    return inner, inner
-
-
-def put_method(scene: Scene, sheet: Sheet, cls: ast.ClassDef, code: str) -> None:
-    ends = {f.node: f.end for f in scene.functions}
-    last = cls.body[-1]
-    end = max(ends.get(last, 0), last.end_lineno or last.lineno)  # type: ignore[call-overload]
-    lone = len(cls.body) == 1 and isinstance(last, ast.Pass)
-    if lone and not [t for t in sheet.tokens if t.string.startswith("#") and t.start[0] == last.lineno]:
-        sheet.replace_lines(last.lineno, last.lineno, code)
-    else:
-        sheet.insert(end + 1, f"\n{code}")
-
-
-def _put_base(
-    scene: Scene, sheet: Sheet, classes: Sequence[ast.ClassDef], base: str, stub: str, unit: str, bases: str = ""
-) -> None:
-    first = min(classes, key=lambda c: c.lineno)
-    line = min([first.lineno, *(d.lineno for d in first.decorator_list)])
-    while line > 1 and sheet.line(line - 1).startswith("#"):
-        line -= 1
-    slots = not bases and any(
-        isinstance(s, ast.Assign) and ast.unparse(s.targets[0]) == "__slots__" for c in classes for s in c.body
-    )
-    head = f"{unit}__slots__ = ()\n\n" if slots else ""
-    said = f'{unit}"""What {scene.node.name} asks; each kind answers for itself."""\n\n'
-    sheet.insert(line, f"class {base}{bases}:\n{said}{head}{stub}\n\n")
-
-
-def _add_base(sheet: Sheet, cls: ast.ClassDef, base: str) -> None:
-    if cls.bases:
-        last = sheet.of(cls.bases[-1])
-        sheet.replace(Range(last.end, last.end), f", {base}")
-        return
-    start = sheet.line_start(cls.lineno)
-    at = sheet.text.index(cls.name, sheet.text.index("class", start) + 5) + len(cls.name)
-    if sheet.text[at : at + 2] == "()":
-        sheet.replace(Range(at, at + 2), f"({base})")
-    elif sheet.text[at] == "(":
-        sheet.replace(Range(at + 1, at + 1), f"{base}, ")
-    else:
-        sheet.replace(Range(at, at), f"({base})")
 
 
 STEP = Step(

@@ -150,6 +150,15 @@ def _imports(s: ast.AST, stem: str) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
+class Known:
+    """What a person says of a parameter: only objects of these classes come, or with `many` lists of them."""
+
+    parameter: str
+    kinds: tuple[str, ...]
+    many: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Plan:
     """One way of carrying out a step: the module as it would be, and why.
 
@@ -167,6 +176,7 @@ class Plan:
     removed: tuple[str, ...] = ()
     only_if_proved: bool = False
     family: str = ""
+    known: Known | None = None
     on_purpose: str = ""
     """The statement that what is changed on purpose becomes; all else has to stay. `expect`: where that is to be."""
     expect: str = ""

@@ -22,6 +22,7 @@ from dreck.steps.trees import Untouchable, is_directive
 from dreck.workbench.compare import Wanted, judge_rewrite
 from dreck.workbench.doubts import ordered
 from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.known_kinds import judged_among_known
 from dreck.workbench.purpose import judged_on_purpose
 from dreck.workbench.results import Refused, Taken
 from dreck.workbench.sides import Text
@@ -209,6 +210,8 @@ class _Work:
         if plan.on_purpose:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judged_on_purpose(old, new, scene.function.name, plan.on_purpose, plan.expect, wanted)
+        if plan.known is not None:
+            return judged_among_known(scene, plan, wanted)
         if not plan.others:
             old, new = Text(scene.path, scene.text), Text(scene.path, plan.text)
             return judge_rewrite(old, new, wanted, plan.removed)

@@ -72,12 +72,34 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
     left = {name for name, _ in how.attributes} if how is not None else set()
     for name in [p[len(start) :] for p in usages if p.startswith(start)]:
         found = inspect.getattr_static(kind, name, _MISSING) if name.isidentifier() else _MISSING
-        if not isinstance(found, (*_PLAIN_VALUES, enum.Enum)):
+        if not isinstance(found, (*_PLAIN_VALUES, enum.Enum)) or _is_of_others(name, kind, world.namespace):
             continue
         if name not in left:
             world.candidates.offer_as_it_is(f"{path}.{name}")
         if world.chosen(f"{path}.{name}").kind != "as it is":
             object.__setattr__(made, name, world.at(f"{path}.{name}"))
+
+
+def _is_of_others(name: str, kind: type, namespace: dict[str, Any]) -> bool:
+    """Whether the module's code sets an attribute only in other classes: here it is what the class says."""
+    own = any(name in _stored_by(base) for base in kind.__mro__[:-1])
+    if own or any(name in _stored(f.__code__) for f in namespace.values() if isinstance(f, types.FunctionType)):
+        return False
+    return any(name in _stored_by(other) for other in namespace.values() if isinstance(other, type))
+
+
+@lru_cache(maxsize=256)
+def _stored_by(kind: type) -> frozenset[str]:
+    functions = [getattr(f, "__func__", f) for f in vars(kind).values()]
+    codes = [f.__code__ for f in functions if isinstance(f, types.FunctionType)]
+    return frozenset[str]().union(*(_stored(code) for code in codes))
+
+
+@lru_cache(maxsize=1024)
+def _stored(code: types.CodeType) -> frozenset[str]:
+    found = {i.argval for i in dis.get_instructions(code) if i.opname == "STORE_ATTR"}
+    inner = [c for c in code.co_consts if isinstance(c, types.CodeType)]
+    return frozenset(found).union(*(_stored(c) for c in inner))
 
 
 def _nothing(self: Any) -> None:
