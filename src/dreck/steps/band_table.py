@@ -8,7 +8,8 @@ from pathlib import Path
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
 from dreck.steps.chains import chains as key_chains
-from dreck.steps.lookup_table import body_lines, is_fixed, outcome_of
+from dreck.steps.lookup_table import body_lines
+from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet

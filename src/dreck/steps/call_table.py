@@ -29,7 +29,7 @@ from dreck.steps.chains import (
     put_table,
     subject_code,
 )
-from dreck.steps.lookup_table import outcome_of
+from dreck.steps.outcomes import outcome_of
 from dreck.steps.predicates import Helper, insertion_line, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet

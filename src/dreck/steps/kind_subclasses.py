@@ -11,7 +11,7 @@ from dreck.steps.chains import Arm, Chain, Reader, chains, check_keys, is_plain,
 from dreck.steps.class_text import check_body, for_self
 from dreck.steps.discriminants import discriminants_of
 from dreck.steps.kinds import moved
-from dreck.steps.lookup_table import outcome_of
+from dreck.steps.outcomes import outcome_of
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet

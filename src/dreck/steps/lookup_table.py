@@ -1,10 +1,12 @@
 """lookup-table: a chain that chooses a value by a key becomes a table."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import replace
 from pathlib import Path
 
+from dreck.model.views.shape import leaves
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import (
     Arm,
@@ -20,84 +22,51 @@ from dreck.steps.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
-from dreck.steps.sheet import Sheet
+from dreck.steps.sheet import Sheet, reindented
 from dreck.steps.table_files import table_file
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, thing_name, words_of
 
+_FEWEST = 3
+_SHORTEST = 3
 _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
-
-
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """What an arm comes to: values for the same targets in each arm; no targets when they are returned."""
-
-    targets: tuple[str, ...]
-    values: tuple[ast.expr, ...]
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function whose arms only choose values."""
     for chain in chains(scene.node, Reader(), fewest=2):
-        outcomes = [outcome_of(arm.body) for arm in chain.arms]
-        alike = {o.targets if o is not None else None for o in outcomes}
-        if None in alike or len(alike) != 1:
+        if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
-        if sum(len(arm.keys) for arm in chain.arms) < 3:
+        choosing, others = _apart(chain)
+        if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
             continue
+        outcomes = [outcome_of(arm.body) for arm in choosing]
         try:
-            yield _planned(scene, chain, [o for o in outcomes if o is not None])
+            yield _planned(scene, replace(chain, arms=choosing), [o for o in outcomes if o is not None], others)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
 
 
-def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
-    """The values a body chooses, when it does nothing else."""
-    match body:
-        case [ast.Return(value=ast.expr() as value)]:
-            return Outcome((), (value,))
-    targets: list[str] = []
-    values: list[ast.expr] = []
-    for s in body:
-        match s:
-            case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
-                targets.append(name)
-                values.append(value)
-            case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Tuple(elts=several)) if len(names) == len(
-                several
-            ):
-                if not all(isinstance(n, ast.Name) and n.id not in targets for n in names):
-                    return None
-                targets += [n.id for n in names if isinstance(n, ast.Name)]
-                values += several
-            case _:
-                return None
-    if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in ast.walk(v)):
-        return None
-    return Outcome(tuple(targets), tuple(values)) if targets else None
+def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
+    """The arms that only choose a value, for the same targets as most do, and those that do something else."""
+    outcomes = [outcome_of(arm.body) for arm in chain.arms]
+    told = Counter(o.targets for o in outcomes if o is not None)
+    if not told:
+        return (), chain.arms
+    ((most, _),) = told.most_common(1)
+    choosing = [o is not None and o.targets == most for o in outcomes]
+    return (
+        tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if chooses),
+        tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if not chooses),
+    )
 
 
-def is_fixed(scene: Scene, e: ast.expr) -> bool:
-    """A value that is the same object's worth whenever it is made: literals, members, what the module defines."""
-    match e:
-        case ast.Constant():
-            return True
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant()):
-            return True
-        case ast.Tuple(elts=elts):
-            return all(is_fixed(scene, item) for item in elts)
-        case ast.Attribute(value=ast.Name(id=owner)):
-            return owner[:1].isupper() and not locals_read(scene, e)
-        case ast.Name(id=name):
-            return name in scene.names.definitions or name.strip("_").isupper()
-    return False
-
-
-def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan | NotPlanned:
+def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome], others: Sequence[Arm]) -> Plan | NotPlanned:
     line = chain.first.lineno
-    check_keys(chain.keys)
+    check_keys([*chain.keys, *(key for arm in others for key in arm.keys)])
     targets = outcomes[0].targets
     for subject in chain.subjects:
         if any(isinstance(n, ast.Name) and n.id in targets for n in ast.walk(subject)):
@@ -114,7 +83,7 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan | NotP
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     indent = sheet.indent(first)
-    lines = _asking(scene, sheet, chain, targets, name, given, fixed)
+    lines = _in_front(sheet, others, _asking(scene, sheet, chain, targets, name, given, fixed), sheet.unit(scene.node))
     unit = sheet.unit(scene.node)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
@@ -122,14 +91,42 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan | NotP
     above = [f"{indent}{c}\n" for c in kept]
     sheet.replace_lines(first, last, "".join([*above, *(f"{indent}{text}\n" if text else "\n" for text in lines)]))
     typed = _typed(scene, chain, outcomes) if fixed and _is_typed(scene) else ""
-    others: dict[Path, str] = {}
+    beside: dict[Path, str] = {}
     if scene.wishes.table_file:
-        others = _put_file(scene, sheet, chain, outcomes, name, targets, fixed)
+        beside = _put_file(scene, sheet, chain, outcomes, name, targets, fixed)
     else:
         put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
     count = len(chain.keys)
     reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"
-    return Plan(line, reason, sheet.result(), (name,), others=others)
+    if others:
+        reason += (
+            f"; {'an arm that does' if len(others) == 1 else f'{len(others)} arms that do'} something else in front"
+        )
+    return Plan(line, reason, sheet.result(), (name,), others=beside)
+
+
+def _in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str) -> list[str]:
+    """Arms that do more than choose a value, and the table behind them."""
+    if not others:
+        return asking
+    lines: list[str] = []
+    all_leave = all(leaves(arm.body) for arm in others)
+    for at, arm in enumerate(others):
+        if arm.test is None:
+            raise Untouchable("a case does more than choose a value")
+        word = "if" if not at or all_leave else "elif"
+        lines += [f"{word} {sheet.code(arm.test)}:", *reindented(_arm_text(sheet, arm), unit)]
+    return [*lines, *asking] if all_leave else [*lines, "else:", *reindented(asking, unit)]
+
+
+def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:
+    first, (_, last) = arm.body[0].lineno, _arm_lines(sheet, arm)
+    indent = sheet.indent(first)
+    if len(indent.encode()) != arm.body[0].col_offset:
+        raise Untouchable("an arm stands on the line of its test")
+    while sheet.line(first - 1).strip().startswith("#"):
+        first -= 1
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
 
 
 def _put_file(
@@ -190,6 +187,8 @@ def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[st
     subject = [w for s in chain.subjects for w in words_of(_thing(s))]
     chosen = words_of(targets[0]) if len(targets) == 1 else words_of(scene.node.name.strip("_"))
     chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
+    if any(len(w) < _SHORTEST for w in subject):
+        return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
 
 
@@ -215,9 +214,21 @@ def _rows(
         lines += [f"{unit}{comment}\n" for comment in comments]
         codes = [_value_code(sheet, v) for v in outcome.values]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
-        made = value if fixed else f"lambda {', '.join(given)}: {value}" if given else f"lambda: {value}"
+        made = value if fixed else _called_later(sheet, outcome.values[0], given) or f"{_lambda(given)}: {value}"
         lines += [f"{unit}{key_code(sheet, key)}: {made},\n" for key in arm.keys]
     return told, "".join(lines)
+
+
+def _lambda(given: tuple[str, ...]) -> str:
+    return f"lambda {', '.join(given)}" if given else "lambda"
+
+
+def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
+    """What is callable already, when a value is no more than a call of it with what is given; else ''."""
+    match value:
+        case ast.Call(func=ast.Name(id=name), args=args, keywords=[]):
+            return name if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given) else ""
+    return ""
 
 
 def _value_code(sheet: Sheet, value: ast.expr) -> str:

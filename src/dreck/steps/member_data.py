@@ -5,9 +5,10 @@ from collections.abc import Iterator
 
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
-from dreck.steps.lookup_table import body_lines, is_fixed, outcome_of
+from dreck.steps.lookup_table import body_lines
 from dreck.steps.member_amounts import with_amounts
 from dreck.steps.members import enum_of, member_names, planned_in
+from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.sums import sums_of

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dreck.steps import call_rows, optional_rules
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import comments_of
 from dreck.steps.predicates import (
@@ -33,6 +34,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                     yield _collected(scene, block, i, loop)
             except Untouchable as error:
                 yield NotPlanned(block[i + 1].lineno, str(error))
+    yield from optional_rules.plans(scene)
+    yield from call_rows.plans(scene)
     for condition in conditions(scene.node):
         test = condition.test
         if not isinstance(test, ast.BoolOp) or not isinstance(test.op, ast.And) or len(test.values) < _MANY_IN_A_ROW:
@@ -345,5 +348,6 @@ def find_loads(loads, kind=None, lightest=None):
         "`all` gives a bool; `a and b` gives one of its operands.",
     ),
     plans=plans,
+    asks=("quiet-tests",),
     by_default=False,
 )

@@ -82,6 +82,10 @@ def _name(scene: Scene, e: ast.expr) -> str:
             tries.append("difference")
         case ast.BinOp(op=ast.Add()):
             tries.append("total")
+        case ast.BinOp(op=ast.Mod()):
+            tries.append("remainder")
+        case ast.BinOp(op=ast.FloorDiv()):
+            tries.append("quotient")
         case ast.Attribute(value=ast.Attribute(attr=owner), attr=attr):
             tries.append(f"{owner}_{attr}")
         case ast.Subscript(value=ast.Name(id=owner), slice=ast.Constant(value=str() as key)) if key.isidentifier():

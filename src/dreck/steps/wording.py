@@ -15,6 +15,8 @@ from dataclasses import dataclass
 MOST_WORDS = 5
 _ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does")
 _REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
+_SPELT = frozenset({"lower", "upper", "strip", "lstrip", "rstrip", "casefold", "title", "capitalize"})
+"""The same word, spelt otherwise."""
 _PLAIN_VERBS = frozenset({"append", "add", "extend", "insert", "write", "update", "print", "format", "join", "pop"})
 _TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled"}
 
@@ -242,6 +244,12 @@ def thing_name(e: ast.expr) -> str:
     match e:
         case ast.Call(func=ast.Name(id="len"), args=[inner]):
             return f"{thing_name(inner)}_count"
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key), *_]) if (
+            key.isidentifier()
+        ):
+            return key
+        case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in _SPELT:
+            return thing_name(inner)
     return _last(e)
 
 

@@ -1,0 +1,44 @@
+"""Steps on code as people have it, asked for by name: the module before and after, and the evidence."""
+
+import shlex
+from pathlib import Path
+
+import pytest
+
+import dreck
+
+CASES = {}
+for part in (Path(__file__).parent / "reaching.txt").read_text().split("=== ")[1:]:
+    head, before, after = part.split("\n---\n")
+    title, _, typed = head.partition(" | ")
+    CASES[title] = shlex.split(typed), before.strip("\n") + "\n", after.rstrip("\n") + "\n"
+_OPTIONS = {"--on": "on", "--kinds": "kinds", "--raise": "raise_", "--as": "as_"}
+
+
+@pytest.mark.parametrize("title", CASES)
+def test_a_wish_is_fulfilled(write, title):
+    (step, verdict, *typed), before, after = CASES[title]
+    options = {_OPTIONS[o]: v for o, v in zip(typed[::2], typed[1::2], strict=True) if o in _OPTIONS}
+    names = dict(v.split("=") for o, v in zip(typed[::2], typed[1::2], strict=True) if o == "--name")
+    if "kinds" in options:
+        options["kinds"] = options["kinds"].split(",")
+    result = dreck.untangle(write(before), steps=step, names=names, **options)
+    assert result.source == after
+    assert {taken.verdict.status for taken in result.steps} == {verdict}
+
+
+WHY_NOT = {
+    "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "they are asked with different things: a(x) and b(x.y)"),
+    "one choice": ("split-choice", "def f(a, b):\n    if a and b:\n        x = 1\n        y = 1\n    elif a:\n        x = 2\n        y = 2\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "x depends on every test"),
+    "a test that does": ("split-choice", "def f(a, b):\n    if a() and b:\n        x = 1\n        y = 1\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "`a()` may do more than ask"),
+    "only one class": ("polymorphic-methods", "class A:\n    pass\n\n\ndef f(x):\n    if isinstance(x, A):\n        return 1\n    return 2\n", "say who else can come: --kinds A,..."),
+    "classes of elsewhere": ("regroup", "def f(x, n):\n    r = 0\n    if isinstance(x, A):\n        r += 1\n    if n and isinstance(x, B):\n        r += 2\n    if isinstance(x, A) or n:\n        r += 4\n    return r\n", "where A comes from is not known here"),
+    "worked out": ("rule-list", "def f(a, b):\n    g(a, b)\n    g(a, b + 1)\n    g(a, b + 2)\n", "what differs between the calls is worked out"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("title", WHY_NOT)
+def test_a_wish_that_cannot_be_fulfilled_is_answered(write, title):
+    step, code, reason = WHY_NOT[title]
+    result = dreck.untangle(write(code), steps=step)
+    assert not result.steps and reason in " ".join(r.reason for r in result.refused)
