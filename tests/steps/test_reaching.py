@@ -23,7 +23,7 @@ def test_a_wish_is_fulfilled(write, title):
     if "kinds" in options:
         options["kinds"] = options["kinds"].split(",")
     result = dreck.untangle(write(before), steps=step, names=names, **options)
-    assert result.source == after
+    assert result.source == after, result.refused
     assert {taken.verdict.status for taken in result.steps} == {verdict}
 
 

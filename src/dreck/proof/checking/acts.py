@@ -211,6 +211,8 @@ class CheckedActs(CheckedTests):
         match key.op:
             case "ask":
                 return node.op in (Op.BRANCH, Op.CALL) and key.args[0] is vals[-1]
+            case "hash":
+                return node.op is Op.HASHED and key.args[0] is vals[0]
             case "asked":
                 return node.op in (Op.CALL, Op.PATTERN_CLASS) and event.real_bool and key.args[1] in vals
             case "property":

@@ -54,5 +54,7 @@ def hashed(at: At) -> Result:
     if key in at.state.lasting:
         p.trail.append(("done", key, True))
         return Gives()
+    if HASHABLE not in p.allowed:
+        return Event(key, at.node.source)  # `__hash__` may be anything
     alone = HASHABLE if COMPARISONS in p.allowed and p.compares_quietly("hash", at.state, value) else ""
     return Event(key, at.node.source, harmless=alone, keeps=HASHABLE, once=True, lasts=True, moves_time=False)
