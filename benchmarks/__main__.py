@@ -65,7 +65,8 @@ def flatten() -> None:
             libcst.parse_module(text)
 
     theirs = seconds(parse)
-    from dreck.workbench.untangle import Request, untangle
+    from dreck.workbench.request import Request
+    from dreck.workbench.untangle import untangle
 
     for jobs in (os.cpu_count() or 1, 1):
         ours = seconds(lambda jobs=jobs: untangle(files, Request(verdict="proved", jobs=jobs)))

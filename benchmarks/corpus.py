@@ -20,9 +20,10 @@ from pathlib import Path
 from benchmarks.library import LIBRARY, modules
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
+from dreck.workbench.request import Request
 from dreck.workbench.results import FileResult, Result
 from dreck.workbench.straighten import comments
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.untangle import untangle
 
 PLACE = Path(".corpus")
 PACKAGES = {"click": "src/click", "pygments": "pygments"}

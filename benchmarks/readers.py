@@ -21,8 +21,9 @@ from pathlib import Path
 
 from dreck.source.files import python_files
 from dreck.source.lines import split_lines
+from dreck.workbench.request import Request
 from dreck.workbench.results import FunctionResult
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.untangle import untangle
 
 _NOT_COMPARED = re.compile(r"\bnot [\w.\[\]()\"']+ (<|>|<=|>=) ")
 _TERNARY = re.compile(r"True if .+ else False|False if .+ else True")

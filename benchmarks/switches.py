@@ -23,8 +23,9 @@ from benchmarks.corpus import (
     regression_tests,
 )
 from dreck.source.files import read, save
+from dreck.workbench.request import Request
 from dreck.workbench.results import Result
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.untangle import untangle
 
 STEPS = ("lookup-table", "member-data", "call-table", "band-table", "polymorphic-methods", "type-registry")
 

@@ -25,7 +25,6 @@ MAY_IMPORT = {
 }
 MOST_LINES = 400
 TO_BE_CUT = {
-    "dreck.workbench.untangle",
     "dreck.steps.predicates",
     "dreck.trial.inputs.usage",
     "dreck.trial.search.search",

@@ -12,9 +12,9 @@ from dreck.workbench.compare import Comparison, Wanted, compare_texts
 from dreck.workbench.folders import both_folders, compare_folders, compare_since
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.load import Loaded
+from dreck.workbench.request import Request
 from dreck.workbench.results import Result
 from dreck.workbench.sides import named_alike, text_of
-from dreck.workbench.untangle import Request
 from dreck.workbench.untangle import untangle as _untangle
 
 _Spec = str | Path | Target | Loaded | Callable[..., Any]

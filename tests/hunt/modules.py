@@ -62,7 +62,11 @@ _GENERATORS = (
 _TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
            'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
 _BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
-_FILLED = ("FILLED = OrderedDict(k=1)\n", "FILLED = OrderedDict(k=1)\n", "from collections import defaultdict\nFILLED = defaultdict(int)\n")
+_FILLED = (
+    "FILLED = OrderedDict(k=1)\n",
+    "FILLED = OrderedDict(k=1)\n",
+    "from collections import defaultdict\nFILLED = defaultdict(int)\n",
+)
 _LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
 _HEAD = """\
 import sys

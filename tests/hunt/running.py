@@ -107,7 +107,7 @@ def first_difference(old: Any, new: Any, pick: random.Random, total: bool = Fals
 def _of_a_test(end: Any) -> bool:
     """Whether a run may have ended in a test that raised: not in an event."""
     result = end[0]
-    return isinstance(result, tuple) and result[0] in ("TypeError", "AttributeError") or result == ("KeyError", "0")
+    return (isinstance(result, tuple) and result[0] in ("TypeError", "AttributeError")) or result == ("KeyError", "0")
 
 
 # --- whole modules -----------------------------------------------------------------------------------------

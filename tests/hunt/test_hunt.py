@@ -173,4 +173,4 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
         file.write_text(new)
         assert not dreck.untangle(file, verdict="proved").steps, new
     print(taken)
-    assert len(taken) >= 5
+    assert len(taken) >= 4

@@ -8,9 +8,10 @@ import dreck
 from dreck.errors import DreckError
 from dreck.steps import all_steps, step_named
 from dreck.steps.scene import Wishes
+from dreck.workbench.request import Request
 from dreck.workbench.store.journal import Journal
 from dreck.workbench.straighten import OtherName
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.untangle import untangle
 from tests.conftest import typed
 
 TAKEN = {
@@ -154,7 +155,7 @@ def skip(parts, paper):
     ),
     "named-predicate: typed where the origin is typed": (
         "named-predicate",
-        {"form": "function"},
+        {"form": "function", "names": {"part.due >= today and part.kilos > 0 and not part.void": "is_ready"}},
         """\
 def admit(load: Load, today: int) -> bool:
     for part in load:
@@ -165,12 +166,12 @@ def admit(load: Load, today: int) -> bool:
         """\
 def admit(load: Load, today: int) -> bool:
     for part in load:
-        if is_case_1(part, today):
+        if is_ready(part, today):
             return True
     return False
 
 
-def is_case_1(part, today: int) -> bool:
+def is_ready(part, today: int) -> bool:
     return part.due >= today and part.kilos > 0 and not part.void
 """,
         ["proved"],
@@ -256,7 +257,7 @@ def is_big(load):
     ),
     "named-predicate: a private name stays in its class": (
         "named-predicate",
-        {},
+        {"names": {"self.__open and load.dry and (load.kilos > 3) and (not self.__full)": "can_enter"}},
         """\
 class Gate:
     def admit(self, load):
@@ -267,11 +268,11 @@ class Gate:
         """\
 class Gate:
     def admit(self, load):
-        if self.is_case_1(load):
+        if self.can_enter(load):
             return 1
         return 0
 
-    def is_case_1(self, load):
+    def can_enter(self, load):
         return self.__open and load.dry and load.kilos > 3 and not self.__full
 """,
         ["proved"],
@@ -1589,7 +1590,7 @@ def outer(n):
 
 
 def test_a_function_in_a_function_is_judged_for_both(write):
-    result = reshaped(write, NESTED, "named-predicate", {})
+    result = reshaped(write, NESTED, "named-predicate", {"names": {"x.a and n > 3 and not x.b": "is_ready"}})
     assert [taken.verdict.status for taken in result.steps] == ["proved"]
     other = NESTED.replace("n > 3", "n >= 3")
     assert dreck.compare(NESTED, other, trial=False).status == "unsettled"
@@ -1642,10 +1643,10 @@ def fit(loads, today):
 """,
         """\
 def fit(loads, today):
-    return [load.kilos for load in loads if is_case_1(load, today)]
+    return [load.kilos for load in loads if is_welcome(load, today)]
 
 
-def is_case_1(load, today):
+def is_welcome(load, today):
     return load.dry and not load.void and load.due >= today
 """,
     ),
@@ -1682,7 +1683,8 @@ class Yard:
 @pytest.mark.parametrize("case", MOVED)
 def test_a_condition_moves_from_where_names_mean_other_things(write, case):
     before, after = MOVED[case]
-    assert reshaped(write, before, "named-predicate", {}).files[0].new == after
+    wishes = {"names": {"load.dry and not load.void and load.due >= today": "is_welcome"}}
+    assert reshaped(write, before, "named-predicate", wishes if "is_welcome" in after else {}).files[0].new == after
 
 
 def test_names_of_the_configuration_are_taken(project):

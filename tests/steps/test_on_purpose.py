@@ -3,7 +3,9 @@
 import dreck
 
 PRICES = 'PRICES = {"glass": 3, "paper": 5}\n\n\n'
-GUARD = PRICES + """\
+GUARD = (
+    PRICES
+    + """\
 def price_of(material, kilos):
     if kilos < 0:
         raise ValueError(kilos)
@@ -15,6 +17,7 @@ def price_of(material, kilos):
 def is_free(material):
     return price_of(material, 1) == 0
 """
+)
 
 
 def loud(write, code, function, error="LookupError(material)", **options):

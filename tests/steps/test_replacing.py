@@ -4,7 +4,8 @@ import pytest
 
 import dreck
 from dreck.steps.scene import Wishes
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.request import Request
+from dreck.workbench.untangle import untangle
 
 
 @pytest.fixture

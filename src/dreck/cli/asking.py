@@ -48,6 +48,16 @@ class Asker:
                     raise Stop
             click.echo(f"'{answer}' is none of these", err=True)
 
+    def name(self, place: str, code: str) -> str:
+        """What a piece of code is to be called; '' when the person leaves it without a name."""
+        click.echo(f"\n{place}\nno good name was found for `{code}`", err=True)
+        while True:
+            told = "a name for it (nothing leaves it as it is)"
+            wanted: str = click.prompt(told, default="", show_default=False, err=True).strip()
+            if not wanted or (wanted.isidentifier() and not keyword.iskeyword(wanted)):
+                return wanted
+            click.echo(f"'{wanted}' cannot be a name in Python", err=True)
+
 
 def _name_for(name: str) -> str:
     """Another name for one that the step makes; the same when nothing is typed."""

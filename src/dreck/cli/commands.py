@@ -92,7 +92,7 @@ def untangle(
     format); with --verdict proved it runs neither.
     """
     from dreck.steps.scene import Wishes
-    from dreck.workbench.untangle import Request
+    from dreck.workbench.request import Request
     from dreck.workbench.untangle import untangle as run
 
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
@@ -103,7 +103,7 @@ def untangle(
         from dreck.cli.asking import Asker
 
         asker = Asker()
-        result = run(targets, request, asker.told, asker.ask)
+        result = run(targets, request, asker.told, asker.ask, asker.name)
     else:
         with progress_bar() as told:
             result = run(targets, request, told)

@@ -8,9 +8,10 @@ from typing import Any
 from dreck.errors import BadTarget
 from dreck.report.shapes import Pair, Side, pair
 from dreck.source.files import save_bytes
+from dreck.workbench.request import Request
 from dreck.workbench.results import FunctionResult
 from dreck.workbench.survey import Survey, survey
-from dreck.workbench.untangle import Request, untangle
+from dreck.workbench.untangle import untangle
 
 _ROW, _UNIT = 18, 14
 _MOST_ON_A_PAGE = 60

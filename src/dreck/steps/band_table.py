@@ -5,9 +5,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from dreck.steps import chains as key_chains
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
-from dreck.steps.chains import chains as key_chains
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
@@ -18,7 +18,7 @@ from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, thing_name, words_of
 
 _FEWEST = 3
-_LIMIT_KINDS = frozenset({"date", "datetime", "time", "timedelta", "Decimal"})
+_LIMIT_KINDS = ("date", "datetime", "time", "timedelta", "Decimal")
 _MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}
@@ -96,7 +96,7 @@ def _is_limit(e: ast.expr) -> bool:
 
 
 def _single(scene: Scene) -> Iterator[Ladder]:
-    for chain in key_chains(scene.node, _Limits(), fewest=_FEWEST):
+    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST):
         if isinstance(chain.first, ast.If):
             bands = _bands(chain)
             if bands:
@@ -115,7 +115,7 @@ def _bands(chain: Chain) -> list[Band]:
 
 def _per_key(scene: Scene) -> Iterator[Ladder]:
     """`if material == "glass":` with a ladder in each arm, or a plain value."""
-    for chain in key_chains(scene.node, Reader(), fewest=2):
+    for chain in key_chains.chains(scene.node, Reader(), fewest=2):
         if len(chain.subjects) != 1 or chain.rest:
             continue
         rows: list[Band] = []
@@ -147,7 +147,7 @@ def _inner(body: list[ast.stmt], line: int) -> tuple[ast.expr | None, list[Band]
 
 def _chains_in(body: list[ast.stmt]) -> Iterator[Chain]:
     holder = ast.FunctionDef("_", ast.arguments([], [], None, [], [], None, []), body, [], None, None)
-    yield from (c for c in key_chains(holder, _Limits(), fewest=1) if c.block is body)
+    yield from (c for c in key_chains.chains(holder, _Limits(), fewest=1) if c.block is body)
 
 
 # --- writing the table ---------------------------------------------------------------------------------

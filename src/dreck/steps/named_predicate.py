@@ -15,6 +15,7 @@ from dreck.steps.predicates import (
     conditions,
     elif_arms,
     has_private,
+    is_condition,
     is_surely_bool,
     locals_read,
     method_line,
@@ -27,7 +28,7 @@ from dreck.steps.predicates import (
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import Name, is_free, operands, predicate_name, root_of
+from dreck.steps.wording import Name, is_free, naming_hint, operands, predicate_name, root_of
 
 _LONG = 50
 
@@ -49,6 +50,8 @@ def _is_wished(scene: Scene, condition: Condition) -> bool:
     match condition.statement:
         case ast.Assign(targets=[ast.Name()], value=value) if value is condition.test:
             return False  # it has a name: this one
+    if not is_condition(condition.test):
+        return False  # what it is called is its name
     return bool(name) and scene.node.name != name
 
 
@@ -213,8 +216,9 @@ def _in_form(
     name = _name(scene, condition, form)
     if not name.good and not wished and condition.role == "part":
         return None
-    if not name.good and not wished and len(operands(condition.test)) < 3:
-        return NotPlanned(line, f"no good name was found for `{_code(condition)}`; give one with --name 'CODE=NAME'")
+    if not name.good:
+        code = _code(condition)
+        return NotPlanned(line, f"no good name was found for `{code}`; give it one with {naming_hint(code)}", code)
     if form == "variable":
         return _variable(scene, condition, name)
     return _helper(scene, condition, form, reads, own, name)
@@ -226,14 +230,22 @@ def _name(scene: Scene, condition: Condition, form: str) -> Name:
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     branch = condition.branch if condition.is_test else None
-    name = predicate_name(condition.test, branch, taken, wished)
+    name = predicate_name(condition.test, branch, taken, wished, _comment_above(scene, condition))
     styled = name.text if wished or form in ("variable", "property") else own_style(scene, name.text)
     return Name(styled if is_free(styled, taken) else name.text, name.good)
 
 
-def _told(name: Name, form: str, condition: Condition) -> tuple[str, str]:
-    note = "" if name.good else f"{name.text} wants a better name: --name '{name.text}=…'"
-    return f"`{_code(condition)}` is called {name.text} ({form})", note
+def _comment_above(scene: Scene, condition: Condition) -> str:
+    """The one line of comment above an `if` or beside it, '' when there is none, or more."""
+    sheet, line = scene.sheet(), condition.statement.lineno
+    if condition.role not in ("if", "while") or line < 2:
+        return ""
+    above, further = sheet.line(line - 1).strip(), sheet.line(line - 2).strip() if line > 2 else ""
+    return above if above.startswith("#") and not further.startswith("#") else ""
+
+
+def _told(name: Name, form: str, condition: Condition) -> str:
+    return f"`{_code(condition)}` is called {name.text} ({form})"
 
 
 def _variable(scene: Scene, condition: Condition, name: Name) -> Plan | NotPlanned:
@@ -247,9 +259,9 @@ def _variable(scene: Scene, condition: Condition, name: Name) -> Plan | NotPlann
     lines = returned(sheet, place, condition.test, room, indent, unit, f"{name.text} = ")
     sheet.insert(statement.lineno, "".join(f"{indent}{line}\n" for line in lines))
     _put(sheet, place, name.text)
-    reason, note = _told(name, "variable", condition)
+    reason = _told(name, "variable", condition)
     early = statement is not condition.statement or condition.role != "if"
-    return Plan(condition.test.lineno, reason, sheet.result(), (name.text,), note, only_if_proved=early)
+    return Plan(condition.test.lineno, reason, sheet.result(), (name.text,), only_if_proved=early)
 
 
 def _first_of_chain(scene: Scene, statement: ast.stmt, sheet: Sheet) -> ast.stmt:
@@ -296,9 +308,9 @@ def _helper(
         sheet.insert(method_line(scene), f"\n{code}")
     else:
         put_helper(scene, sheet, code)
-    reason, note = _told(name, form, condition)
+    reason = _told(name, form, condition)
     more = f", in {len(places)} places" if len(places) > 1 else ""
-    return Plan(condition.test.lineno, reason + more, sheet.result(), (name.text,), note)
+    return Plan(condition.test.lineno, reason + more, sheet.result(), (name.text,))
 
 
 def _is_typed(scene: Scene, parameters: Sequence[str]) -> bool:

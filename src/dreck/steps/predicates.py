@@ -131,6 +131,11 @@ def awaits(e: ast.AST) -> bool:
     return any(isinstance(n, ast.Await) for n in ast.walk(e))
 
 
+def is_condition(e: ast.expr) -> bool:
+    """Whether something is asked: no bare name, attribute, item or constant, whose name says what it is."""
+    return not isinstance(e, ast.Name | ast.Attribute | ast.Constant | ast.Subscript)
+
+
 def is_surely_bool(e: ast.expr) -> bool:
     match e:
         case ast.Compare() | ast.UnaryOp(op=ast.Not()):

@@ -184,7 +184,11 @@ class Plan:
 
 @dataclass(frozen=True, slots=True)
 class NotPlanned:
-    """A place where the step was looked for and is better not taken, with the reason."""
+    """A place where the step was looked for and is better not taken, with the reason.
+
+    `unnamed` is the code for which nothing is missing but a name.
+    """
 
     line: int
     reason: str
+    unnamed: str = ""

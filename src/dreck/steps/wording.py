@@ -1,7 +1,7 @@
 """Wording: names for conditions and constants, from what they read and from what their branch does.
 
 A name is at most five words long, never one that is taken, and says why where the code around it does.
-When nothing good is found the name says so: `is_case_1` wants a better one.
+When nothing good is found there is none: a person has to give it.
 """
 
 import ast
@@ -12,13 +12,21 @@ import shlex
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
+from dreck.steps.vocabulary import (
+    ADJECTIVES,
+    ASKING,
+    IDLE,
+    MEMBERS,
+    ORDERS,
+    PARTICIPLES,
+    REFUSING,
+    SMALL,
+    SPELT,
+    TOOLS,
+    TURNED,
+)
+
 MOST_WORDS = 5
-_ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does")
-_REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
-_SPELT = frozenset({"lower", "upper", "strip", "lstrip", "rstrip", "casefold", "title", "capitalize"})
-"""The same word, spelt otherwise."""
-_PLAIN_VERBS = frozenset({"append", "add", "extend", "insert", "write", "update", "print", "format", "join", "pop"})
-_TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,15 +37,26 @@ class Name:
     good: bool = True
 
 
-def predicate_name(test: ast.expr, branch: list[ast.stmt] | None, taken: Collection[str], wished: str = "") -> Name:
-    """A name for a condition. `branch` is what runs when it holds, if that is known."""
+def predicate_name(
+    test: ast.expr,
+    branch: list[ast.stmt] | None,
+    taken: Collection[str],
+    wished: str = "",
+    comment: str = "",
+) -> Name:
+    """A name for a condition. `branch` is what runs when it holds, `comment` what is said above it, if known."""
     if wished:
         return Name(wished)
-    for words in _suggestions(test, branch):
+    for words in _suggestions(test, branch, comment):
         name = "_".join(words)
-        if 2 <= len(words) <= MOST_WORDS and is_free(name, taken) and name.isidentifier():
+        if (
+            2 <= len(words) <= MOST_WORDS
+            and len(set(words)) == len(words)
+            and is_free(name, taken)
+            and name.isidentifier()
+        ):
             return Name(name)
-    return Name(_numbered("is_case", taken), good=False)
+    return Name("", good=False)
 
 
 def is_free(name: str, taken: Collection[str]) -> bool:
@@ -52,20 +71,40 @@ def _numbered(stem: str, taken: Collection[str]) -> str:
     return f"{stem}_{number}"
 
 
-def _suggestions(test: ast.expr, branch: list[ast.stmt] | None) -> Iterator[list[str]]:
+def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) -> Iterator[list[str]]:
+    """What is said above it, what it reads when that is short, what follows from it, what it reads."""
+    yield from _said(comment)
     read = _read(test)
     if read and len(read) <= 3:
         yield _asked(read)
-    done = list(_done(branch)) if branch else []
-    yield from done
+    yield from _done(branch) if branch else ()
     if read:
         yield _asked(read)
+
+
+def _said(comment: str) -> Iterator[list[str]]:
+    """A comment of a few words that names a state: `# already weighed`, `# if the permit has expired`."""
+    words = re.sub(r"[^A-Za-z ]", " ", comment[:2].lower() + comment[2:3].lower() + comment[3:]).split()
+    if any(not word.islower() for word in words):
+        return
+    if "#" in comment[1:] or len(words) != len(comment.strip("# .:!?").split()):
+        return
+    while words and words[0] in SMALL:
+        words.pop(0)
+    if (
+        1 <= len(words) <= 3
+        and words[0] not in ORDERS
+        and not words[0].endswith("ly")
+        and not words[-1].endswith("s")
+        and not set(words) & SMALL
+    ):
+        yield _asked(words)
 
 
 def _asked(words: list[str]) -> list[str]:
     if words[0] in ("no", "some"):
         return ["has", *words]
-    return words if words[0] in _ASKING else ["is", *words]
+    return words if words[0] in ASKING else ["is", *words]
 
 
 # --- what a condition reads ----------------------------------------------------------------------------
@@ -74,42 +113,102 @@ def _asked(words: list[str]) -> list[str]:
 def _read(test: ast.expr) -> list[str]:
     """The words for a condition: adjectives first, then what it is; [] when they would say how and not why."""
     match test:
-        case ast.BoolOp(op=op, values=values):
-            return _joined([_read(value) for value in values], isinstance(op, ast.Or))
+        case ast.BoolOp(op=ast.And(), values=values):
+            return _both(_without_presence(values))
+        case ast.BoolOp(values=values):
+            return _either(values)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
             return _negated(_read(operand))
         case ast.Name(id=name):
             return _without_asking(words_of(name))
         case ast.Attribute(attr=attr):
             return _without_asking(words_of(attr))
+        case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
+            return _without_asking(words_of(key))
         case ast.Call(func=ast.Name(id="isinstance"), args=[_, kind]) if isinstance(kind, ast.Name | ast.Attribute):
             return words_of(_last(kind))
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key)]) if key.isidentifier():
+            return _without_asking(words_of(key))
         case ast.Call(func=ast.Name() | ast.Attribute() as called):
             words = words_of(_last(called))
-            return _without_asking(words) if words and words[0] in _ASKING else []
+            return _without_asking(words) if words and words[0] in ASKING else []
         case ast.Compare(left=left, ops=[op], comparators=[right]):
             return _compared(left, op, right)
     return []
 
 
-def _joined(parts: list[list[str]], is_or: bool) -> list[str]:
-    if not all(parts) or len(parts) > 2:
+def _without_presence(values: list[ast.expr]) -> list[ast.expr]:
+    """Operands without those that only see to it that there is something for a later one to look into."""
+    kept = []
+    for at, value in enumerate(values):
+        there = _there(value)
+        later = [n for other in values[at + 1 :] for n in ast.walk(other)]
+        looked_into = any(_looks_into(n, there) for n in later)
+        if not there or not looked_into:
+            kept.append(value)
+    return kept
+
+
+def _looks_into(n: ast.AST, there: str) -> bool:
+    match n:
+        case ast.Attribute(value=inner) | ast.Subscript(value=inner):
+            return ast.dump(inner) == there
+        case ast.Compare(ops=[ast.In()], comparators=[inner]):
+            return ast.dump(inner) == there
+    return False
+
+
+def _there(e: ast.expr) -> str:
+    """The dump of what `x` or `x is not None` asks for; '' for other tests."""
+    match e:
+        case ast.Compare(left=left, ops=[ast.IsNot() | ast.NotEq()], comparators=[ast.Constant(value=None)]):
+            return ast.dump(left)
+        case ast.Name() | ast.Attribute():
+            return ast.dump(e)
+    return ""
+
+
+def _both(values: list[ast.expr]) -> list[str]:
+    """What two conditions say of one thing; more of them, or a `not` in the middle, would be read letter for letter."""
+    if len(values) == 1:
+        return _held(values[0])
+    if len(values) != 2 or len({root_of(v) for v in values}) > 1:
         return []
-    one, two = parts
-    words = [*one, "or", *two] if is_or else [*one, *two]
-    return words if len(words) <= MOST_WORDS - 1 and len(set(words)) == len(words) else []
+    parts = [_read(value) for value in values]
+    if not all(parts) or any(part[0] in ("not", "no", "some", "has") for part in parts):
+        return []
+    words = [*parts[0], *parts[1]]
+    return words if len(words) <= 3 and len(set(words)) == len(words) else []
+
+
+def _held(e: ast.expr) -> list[str]:
+    """What is left when it is sure that there is something: a thing that it has, or what it is."""
+    words = _read(e)
+    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words)
+    return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
+
+
+def _either(values: list[ast.expr]) -> list[str]:
+    """`kind == "error" or kind == "warning"`: one of two kinds of the same thing."""
+    parts = [_read(value) for value in values]
+    alike = {ast.dump(v.left) if isinstance(v, ast.Compare) else ast.dump(v) for v in values}
+    if len(parts) != 2 or len(alike) > 1 or not all(parts) or any(part[0] in ("not", "no", "some") for part in parts):
+        return []
+    words = [*parts[0], "or", *parts[1]]
+    return words if len(words) <= MOST_WORDS - 1 else []
 
 
 def _negated(words: list[str]) -> list[str]:
     if not words:
         return []
-    if len(words) == 1 and words[0] in _TURNED:
-        return [_TURNED[words[0]]]
+    if len(words) == 1 and words[0] in TURNED:
+        return [TURNED[words[0]]]
     return words[1:] if words[0] == "not" else ["not", *words]
 
 
 def _without_asking(words: list[str]) -> list[str]:
-    return words[1:] if len(words) > 1 and words[0] in ("is", "are", "was", "has") else words
+    words = words[1:] if len(words) > 1 and words[0] in ("is", "are", "was", "has") else words
+    return [] if any(len(w) < 3 for w in words if w not in SMALL) else words
 
 
 def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
@@ -117,27 +216,54 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
         return []
     match op, right:
         case ast.Is() | ast.Eq(), ast.Constant(value=None):
-            return ["no", *words_of(_last(left))]
+            return _with("no", left)
         case ast.IsNot() | ast.NotEq(), ast.Constant(value=None):
-            return words_of(_last(left))
+            return _with("has", left)
         case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:
-            return ["no", *words_of(_last(left))]
+            return _with("no", left)
         case ast.Eq() | ast.Is(), _:
             return _kind_word(right)
         case ast.NotEq() | ast.IsNot(), _:
             return _negated(_kind_word(right))
         case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if _last(left).endswith("_until"):
             return words_of(_last(left))[:-1]
-        case ast.Gt(), ast.Constant(value=0) if _last(left):
-            return ["some", *words_of(_last(left))] if len(words_of(_last(left))) == 1 else words_of(_last(left))
+        case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1:
+            return _with("some", left)
+        case ast.In(), ast.Name() | ast.Attribute():
+            return _member_of(words_of(_thing(right)))
     return []
+
+
+def _member_of(words: list[str]) -> list[str]:
+    """`name in ignored`, `key in used_keys`: what is said of all that is in there."""
+    told = [MEMBERS.get(w, w) for w in words]
+    return told[:1] if told and (told[0].endswith("ed") or told[0] in PARTICIPLES) and len(told[0]) > 3 else []
+
+
+def _with(word: str, e: ast.expr) -> list[str]:
+    """`has weight`, `no weight`: nothing for what has no word of its own, such as an item found by a variable."""
+    words = words_of(_thing(e))
+    return [word, *words] if words and all(len(w) > 2 for w in words) else []
+
+
+def _thing(e: ast.expr) -> str:
+    match e:
+        case ast.Name(id=name) | ast.Attribute(attr=name):
+            return name
+        case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
+            return key
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key), *_]) if (
+            key.isidentifier()
+        ):
+            return key
+    return ""
 
 
 def _kind_word(e: ast.expr) -> list[str]:
     match e:
-        case ast.Constant(value=str() as text) if re.fullmatch(r"[A-Za-z][A-Za-z _-]{1,20}", text):
+        case ast.Constant(value=str() as text) if re.fullmatch(r"[A-Za-z][A-Za-z _-]{2,20}", text):
             return words_of(text.replace("-", " "))
-        case ast.Attribute(value=ast.Name(id=owner), attr=attr) if owner[:1].isupper():
+        case ast.Attribute(value=ast.Name(id=owner), attr=attr) if owner[:1].isupper() and len(attr) > 2:
             return words_of(attr)
         case ast.Name(id=name) if name.isupper() and len(name) > 2:
             return words_of(name)
@@ -164,26 +290,35 @@ def root_of(e: ast.AST) -> str | None:
 
 
 def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
-    """`must_refuse`, `can_skip`, `needs_stamp`: from what follows when a condition holds."""
+    """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
     for s in branch:
         yield from _by_string(s)
     match branch[-1]:
-        case ast.Raise():
+        case ast.Raise(exc=error):
+            yield from _by_error(error)
             yield ["must", "refuse"]
-        case ast.Continue():
+        case ast.Continue() if len(branch) == 1:
             yield ["can", "skip"]
-        case ast.Break():
-            yield ["is", "done"]
-        case ast.Return(value=None | ast.Constant(value=None | False)):
-            yield ["can", "leave", "early"]
-    for s in branch:
-        yield from _by_call(s)
+    if len(branch) == 1:
+        yield from _by_call(branch[0])
+
+
+def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
+    """`PermitExpired` is raised where it `is_expired`; an error of Python's own says nothing."""
+    kind = _last(error.func if isinstance(error, ast.Call) else error) if error is not None else ""
+    if not kind or hasattr(builtins, kind):
+        return
+    words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
+    if words and words[-1].endswith("ed") and len(words[-1]) > 4:
+        yield ["is", words[-1]]
+    elif words and words[0] in ("missing", "invalid", "unknown", "unsupported", "duplicate") and len(words) <= 3:
+        yield ["is", *words]
 
 
 def _by_string(s: ast.stmt) -> Iterator[list[str]]:
     texts = [n.value for n in ast.walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
     match s:
-        case ast.Return(value=ast.Constant(value=str() as text)) if _REFUSING.search(text):
+        case ast.Return(value=ast.Constant(value=str() as text)) if REFUSING.search(text):
             yield ["must", "refuse"]
         case ast.Expr(value=ast.Call(func=ast.Attribute(attr="append" | "add"), args=[ast.Constant()])) if texts:
             words = words_of(re.sub(r"[^A-Za-z ]", " ", texts[0]))
@@ -200,14 +335,13 @@ def _by_call(s: ast.stmt) -> Iterator[list[str]]:
             | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
         ):
             words = words_of(attr)
-            if (
-                words
-                and attr not in _PLAIN_VERBS
-                and attr[:1].islower()
-                and words[0] not in _ASKING
-                and len(words) <= 4
-            ):
+            if words and len(words) <= 2 and attr[:1].islower() and _is_a_deed(attr, words[0]):
                 yield ["must", *words]
+
+
+def _is_a_deed(called: str, verb: str) -> bool:
+    """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
+    return called not in TOOLS and verb not in IDLE and verb not in ASKING and len(verb) > 2
 
 
 # --- words ---------------------------------------------------------------------------------------------
@@ -248,7 +382,7 @@ def thing_name(e: ast.expr) -> str:
             key.isidentifier()
         ):
             return key
-        case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in _SPELT:
+        case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in SPELT:
             return thing_name(inner)
     return _last(e)
 

@@ -58,6 +58,8 @@ class Bench:
     line_length: int
     least: str
     consult: Callable[[Proposal], str] | None = None
+    ask_name: Callable[[str, str], str] | None = None
+    """Asks a person what a piece of code (`function`, `code`) is to be called; '' when they do not say."""
     leaves: Callable[[Sequence[str], Function, ast.Module], bool] = lambda lines, function, tree: False
     doubt: frozenset[str] = frozenset()
     """Assumptions the project does not accept."""
@@ -94,6 +96,7 @@ class _Work:
     done: Reshaped
     stage: Stage
     tried: set[str] = field(default_factory=set)
+    asked: set[tuple[str, str]] = field(default_factory=set)
     others: Others | None = None
     parsed: tuple[str, ast.Module, list[Function]] | None = None
     split: tuple[str, list[str]] | None = None
@@ -111,6 +114,8 @@ class _Work:
         try:
             for plan in step.plans(scene):
                 if isinstance(plan, NotPlanned):
+                    if self._is_named_now(name, plan):
+                        return self._one(step, name)
                     self._refuse(name, step, plan.line, plan.reason)
                     continue
                 plan = _private_where_exported(scene, plan)
@@ -123,6 +128,18 @@ class _Work:
         except Exception as error:  # a fault of a step costs that step, not the work on a whole folder
             self._refuse(name, step, scene.node.lineno, f"the step itself failed: {type(error).__name__}: {error}")
         return False
+
+    def _is_named_now(self, name: str, place: NotPlanned) -> bool:
+        """Whether a person, asked at once, gives the name that is missing."""
+        ask, asked = self.bench.ask_name, (name, place.unnamed)
+        if ask is None or not place.unnamed or asked in self.asked:
+            return False
+        self.asked.add(asked)
+        wished = ask(f"{self.bench.file.path}::{name}", place.unnamed)
+        if wished:
+            names = {**self.bench.wishes.names, place.unnamed: wished}
+            self.bench = replace(self.bench, wishes=replace(self.bench.wishes, names=names))
+        return bool(wished)
 
     def _scene(self, name: str) -> Scene | None:
         text, path = self.done.text, self.stage.path

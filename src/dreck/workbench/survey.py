@@ -158,7 +158,8 @@ def _codes(file: SourceFile, path: Path) -> dict[str, str]:
 
 
 def _with_after(rows: list[Row], jobs: int) -> list[Row]:
-    from dreck.workbench.untangle import Request, untangle
+    from dreck.workbench.request import Request
+    from dreck.workbench.untangle import untangle
 
     worth = [row.function for row in rows if row.steps]
     if not worth:

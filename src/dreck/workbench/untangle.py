@@ -2,7 +2,7 @@
 
 import ast
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -19,41 +19,26 @@ from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
-from dreck.steps.scene import Wishes
 from dreck.workbench import workers
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
 from dreck.workbench.compare import Wanted
-from dreck.workbench.config import Config, config_for, known_assumption
+from dreck.workbench.config import Config, config_for
 from dreck.workbench.doubts import ordered
 from dreck.workbench.formatting import FormatterFailed, formatted
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.renaming import naming_steps, renamed_where_made
+from dreck.workbench.request import Asking, Request, green_before, validate
 from dreck.workbench.reshape import Bench as Reshaping
-from dreck.workbench.reshape import Change, Reshaped, check_names, reshape
+from dreck.workbench.reshape import Change, Reshaped, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
-from dreck.workbench.store.journal import Entry, Journal, Saving, span_entry
+from dreck.workbench.saving import entry_of, save_all
+from dreck.workbench.store.journal import Journal, Saving
 from dreck.workbench.store.place import interrupted_roots
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
 
-FORMS = ("variable", "function", "method", "property", "protocol")
 _ENOUGH_FOR_TWO = 8
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """How to untangle: which steps, what may be assumed, the least evidence, whether to save, how to check,
-    and what a person wishes steps that need a choice to come to."""
-
-    steps: tuple[str, ...] = ()
-    leave: tuple[str, ...] = ()
-    assume: tuple[str, ...] = ()
-    verdict: str = "tested"
-    write: bool = False
-    check: str = ""
-    jobs: int = 1
-    wishes: Wishes = field(default_factory=Wishes)
 
 
 def untangle(
@@ -61,15 +46,17 @@ def untangle(
     request: Request | None = None,
     progress: Callable[[int, int, Path], None] = lambda done, total, path: None,
     ask: Callable[[Proposal], str] | None = None,
+    ask_name: Callable[[str, str], str] | None = None,
 ) -> Result:
     """Straightens every function the targets mean. A file that cannot be read or parsed is skipped and named,
     unless it is the only one asked for: then the error is raised.
 
-    `ask` is given each step that holds before it is taken, and answers '' or why not. Raises BadTarget or
+    `ask` is given each step that holds before it is taken, and answers '' or why not; `ask_name` a function and a
+    piece of code in it that has no name yet, and answers the name or ''. Raises BadTarget or
     BadSource for a wrong target, DreckError for an unknown step or assumption, or a check that is red before any step.
     """
     request = request or Request()
-    _validate(request)
+    validate(request)
     wanted = [target for spec in targets for target in resolve(spec)]
     grouped = _by_file(wanted)
     if request.write:
@@ -78,11 +65,12 @@ def untangle(
     if request.write and not request.check and grouped and request.verdict != "proved":
         request = replace(request, check=config_for(next(iter(grouped))).check)
     if request.check:
-        _green_before(request)
+        green_before(request)
     progress(0, len(grouped), next(iter(grouped), Path()))
     files: list[FileResult] = []
     skipped: list[tuple[Path, str]] = []
-    for done, (path, result, problem) in enumerate(_worked(grouped, request, ask), 1):
+    asking = Asking(ask, ask_name)
+    for done, (path, result, problem) in enumerate(_worked(grouped, request, asking), 1):
         progress(done, len(grouped), path)
         if problem is not None:
             if len(grouped) == 1:
@@ -99,39 +87,6 @@ def untangle(
     return whole
 
 
-def _validate(request: Request) -> None:
-    for name in (*request.leave, *request.steps):
-        step_named(name)
-    for name in request.assume:
-        known_assumption(name)
-    check_names(request.wishes.names)
-    if request.wishes.form not in ("", *FORMS):
-        raise DreckError(f"--as {request.wishes.form}: it may be one of {', '.join(FORMS)}")
-    if request.wishes.table_file and not request.wishes.table_file.endswith((".csv", ".json")):
-        raise DreckError(f"--table-file {request.wishes.table_file}: a table is kept in a .csv or a .json file")
-    if request.wishes.discriminant not in ("", "else") and not _is_expression(request.wishes.discriminant):
-        raise DreckError(f"--on '{request.wishes.discriminant}': that is no expression in Python")
-    if request.wishes.raising and not _is_expression(request.wishes.raising):
-        raise DreckError(f"--raise '{request.wishes.raising}': that is no expression in Python")
-    if request.check and not request.write:
-        raise DreckError("--check tries each step on the file itself: it needs --write")
-
-
-def _is_expression(code: str) -> bool:
-    try:
-        ast.parse(code.strip(), mode="eval")
-    except (SyntaxError, ValueError):
-        return False
-    return True
-
-
-def _green_before(request: Request) -> None:
-    found = run_check(request.check)
-    if not found:
-        told = found.said if "cannot be run" in found.said else "is red before any step; make it green first"
-        raise DreckError(f"the check `{request.check}` {told}")
-
-
 def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
     found: dict[Path, list[Target]] = {}
     for target in targets:
@@ -142,15 +97,13 @@ def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
 _Worked = tuple[Path, FileResult | None, BadSource | None]
 
 
-def _worked(
-    grouped: dict[Path, list[Target]], request: Request, ask: Callable[[Proposal], str] | None
-) -> Iterator[_Worked]:
+def _worked(grouped: dict[Path, list[Target]], request: Request, asking: Asking) -> Iterator[_Worked]:
     """Each file's result. Saving and the journal stay in this process, also when the work is spread."""
-    alone = bool(ask or request.check) or request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO
-    work = partial(_file, request=request, ask=ask)
+    alone = bool(asking.step or request.check) or request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO
+    work = partial(_file, request=request, asking=asking)
     if alone:
         results = map(work, grouped.items())
-        yield from (_saved(worked, request, bool(ask or request.check)) for worked in results)
+        yield from (_saved(worked, request, bool(asking.step or request.check)) for worked in results)
         return
     with workers.pool(request.jobs) as pool:
         for worked in pool.map(work, grouped.items(), chunksize=2):
@@ -162,84 +115,27 @@ def _saved(worked: _Worked, request: Request, step_by_step: bool) -> _Worked:
     if result is None or not request.write or step_by_step or not result.changed:
         return worked
     try:
-        _save_all(path, result)
+        save_all(path, result)
     except BadSource as error:
         return path, None, error
     return path, result, problem
 
 
-def _save_all(path: Path, result: FileResult) -> None:
-    """Saves the steps within functions at once, then those that reach further, one after the other."""
-    for batch in _batches(result):
-        file = read(path)
-        if file.text != batch.before:
-            raise BadSource(f"{path}: was changed by someone else since it was read; nothing written")
-        savings = [Saving(path, file, batch.entries, batch.after)]
-        for other, change in batch.others.items():
-            present = read(other) if other.exists() else None
-            savings.append(Saving(other, present, [change], _applied(present, change)))
-        Journal.of(*(saving.path for saving in savings)).save(savings)
-
-
-def _applied(file: SourceFile | None, entry: Entry) -> str:
-    lines = split_lines(file.text if file is not None else "")
-    end = entry.start - 1 + len(split_lines(entry.before))
-    return "".join([*lines[: entry.start - 1], entry.after, *lines[end:]])
-
-
-@dataclass(frozen=True, slots=True)
-class _Batch:
-    """Steps saved at one time: the file's text before and after, and what they change in other files."""
-
-    before: str
-    after: str
-    entries: list[Entry]
-    others: dict[Path, Entry]
-
-
-def _batches(result: FileResult) -> Iterator[_Batch]:
-    first = result.changes[0].before if result.changes else result.new
-    if first != result.old:
-        yield _Batch(result.old, first, _entries(result), {})
-    for change in result.changes:
-        others = {
-            path: span_entry(change.taken, change.function, before, after)
-            for path, (before, after) in change.others.items()
-        }
-        yield _Batch(change.before, change.after, [change.entry()], others)
-
-
-def _entries(result: FileResult) -> list[Entry]:
-    """The steps within functions in the order they were taken: from the last function to the first."""
-    return [
-        _entry(f.name, f.start, before, after, taken)
-        for f in reversed(result.functions)
-        for taken, before, after in zip(f.steps, (f.old, *f.texts), f.texts, strict=False)
-    ]
-
-
-def _entry(name: str, start: int, before: str, after: str, taken: Taken) -> Entry:
-    verdict = taken.verdict
-    return Entry(taken.step, name, taken.line, taken.reason, verdict.status, verdict.assumptions, start, before, after)
-
-
 # --- one file ------------------------------------------------------------------------------------------
 
 
-def _file(item: tuple[Path, list[Target]], request: Request, ask: Callable[[Proposal], str] | None) -> _Worked:
+def _file(item: tuple[Path, list[Target]], request: Request, asking: Asking) -> _Worked:
     path, targets = item
     try:
         with calm():
-            return path, _straightened(path, targets, request, ask), None
+            return path, _straightened(path, targets, request, asking), None
     except BadSource as error:
         return path, None, error
     except RecursionError:
         return path, None, BadSource(f"{path}: is nested too deeply to be worked on")
 
 
-def _straightened(
-    path: Path, targets: list[Target], request: Request, ask: Callable[[Proposal], str] | None
-) -> FileResult:
+def _straightened(path: Path, targets: list[Target], request: Request, asking: Asking) -> FileResult:
     file = read(path)
     tree = parse(file.text, path)
     functions = functions_in(tree, file.text)
@@ -257,12 +153,12 @@ def _straightened(
         bool(request.steps or config.steps),
         config.doubt,
         config.seconds,
-        _consultant(file, request, ask),
+        _consultant(file, request, asking),
     )
     text, results = _functions(bench, tree, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
-    done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench)
+    done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench, asking)
     left = [f for f in functions if f.name in wanted and is_left(bench.lines, f, tree)] if request.steps else []
     notes = tuple(f"{path}::{f.name}: left alone: # dreck: leave" for f in left)
     notes += _formatted(file, done, config.format if request.verdict != "proved" and bench.consult is None else "")
@@ -288,7 +184,7 @@ def _formatted(file: SourceFile, done: Reshaped, command: str) -> tuple[str, ...
 
 
 def _reshaped(
-    file: SourceFile, text: str, names: list[str], request: Request, config: Config, bench: Bench
+    file: SourceFile, text: str, names: list[str], request: Request, config: Config, bench: Bench, asking: Asking
 ) -> Reshaped:
     """The steps that reach beyond one function, and the new names wished for."""
     steps = [step for step in _steps(request, config) if step.plans is not None]
@@ -297,7 +193,16 @@ def _reshaped(
     wishes = replace(request.wishes, names=named, only_named=only)
     wanted = Wanted(assume=request.assume, trial=request.verdict != "proved")
     reshaping = Reshaping(
-        file, steps, wishes, wanted, config.line_length, request.verdict, bench.consult, is_left, config.doubt
+        file,
+        steps,
+        wishes,
+        wanted,
+        config.line_length,
+        request.verdict,
+        bench.consult,
+        asking.name,
+        is_left,
+        config.doubt,
     )
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done) if request.wishes.names else done
@@ -350,15 +255,13 @@ def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:
     return Judge(assume, trial=request.verdict != "proved", budget=config.budget or DEFAULT_BUDGET)
 
 
-def _consultant(
-    file: SourceFile, request: Request, ask: Callable[[Proposal], str] | None
-) -> Callable[[Proposal], str] | None:
+def _consultant(file: SourceFile, request: Request, asking: Asking) -> Callable[[Proposal], str] | None:
     """What a step that holds must still pass: a person, the project's own check. Taken steps are saved at once."""
-    if ask is None and not request.check:
+    if asking.step is None and not request.check:
         return None
 
     def consult(proposal: Proposal) -> str:
-        against = ask(proposal) if ask is not None else ""
+        against = asking.step(proposal) if asking.step is not None else ""
         if against or not request.write:
             return against
         return _tried(file.path, proposal, request.check)
@@ -369,7 +272,7 @@ def _consultant(
 def _tried(path: Path, proposal: Proposal, check: str) -> str:
     """Saves one step, and undoes it when the project's own tests turn red."""
     taken = proposal.taken
-    entry = _entry(proposal.function, proposal.start, proposal.before, proposal.after, taken)
+    entry = entry_of(proposal.function, proposal.start, proposal.before, proposal.after, taken)
     file = read(path)
     lines = split_lines(file.text)
     end = proposal.start - 1 + len(split_lines(proposal.before))

@@ -1,0 +1,42 @@
+"""The vocabulary: words that may or may not stand in a name for a condition."""
+
+import re
+
+
+def _words(text: str) -> frozenset[str]:
+    return frozenset(text.split())
+
+
+ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does")
+REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
+SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
+"""The same word, spelt otherwise."""
+TOOLS = frozenset(name for kind in (str, bytes, list, dict, set, int, float, object) for name in dir(kind)) | _words(
+    """
+    debug info warning warn error exception critical log print write sub match search compile open read close
+    flush send next isinstance getattr setattr len sorted
+    """
+)
+"""Methods of built-in types, of texts' patterns, of logs and files: they say nothing of the trade."""
+IDLE = _words(
+    """
+    get set use do make create run call handle process new from to build parse visit add append emit apply on the
+    init check yield return match find
+    """
+)
+"""Verbs that any function may begin with."""
+SMALL = _words("a an the if when for is are of in to we it this that and or")
+ORDERS = _words(
+    """
+    skip ignore check handle avoid do dont make get set add remove use return try find only first then also see todo
+    fixme note xxx hack special case else now type noqa pragma let keep no not otherwise update create raise just same
+    was
+    """
+)
+"""What a comment begins with that says what is done, and not what is."""
+PARTICIPLES = _words("seen known found taken given forbidden hidden broken done")
+ADJECTIVES = ("ed", "able", "ible", "ive", "al", "ful", "y", "en", "ent", "ous", "ic")
+"""How a word ends that says what something is."""
+MEMBERS = {"exclude": "excluded", "ignore": "ignored", "skip": "skipped", "include": "included"}
+"""What those are that stand in a collection of this name."""
+TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled"}
