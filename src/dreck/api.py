@@ -35,6 +35,7 @@ def untangle(
     as_: str = "",
     form: str = "",
     on: str = "",
+    name: str = "",
     kinds: str | Iterable[str] = (),
     raise_: str = "",
     table_file: str = "",
@@ -50,8 +51,9 @@ def untangle(
     `names` gives names to code (`{"load.kilos > 800": "is_heavy"}`) or new ones to names Dreck made; `as_` (also
     `form`) is what a predicate is to be (variable, function, method, property) or, for the base of classes,
     `protocol`; `on` what a switch is on (`load.kind`), or where a default stands; `raise_` the error it becomes;
-    `kinds` the classes of a family: only objects of these come; `table_file` the CSV or JSON file a table is kept in.
-    With `inline_callers` a function that became a method goes; its callers call that.
+    `name` what the one thing is called that a step makes; `kinds` the classes of a family: only objects of these
+    come; `table_file` the CSV or JSON file a table is kept in. With `inline_callers` a function that became a method
+    goes; its callers call that.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -59,7 +61,7 @@ def untangle(
         raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
     several = isinstance(target, Iterable) and not isinstance(target, str | Path | Target | Loaded)
     specs: list[Any] = list(target) if several else [target]  # type: ignore[arg-type]
-    wishes = Wishes(dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds))
+    wishes = Wishes(dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds), name)
     chosen = (_several(steps), _several(leave), _several(assume))
     return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes))
 

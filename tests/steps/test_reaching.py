@@ -42,3 +42,42 @@ def test_a_wish_that_cannot_be_fulfilled_is_answered(write, title):
     step, code, reason = WHY_NOT[title]
     result = dreck.untangle(write(code), steps=step)
     assert not result.steps and reason in " ".join(r.reason for r in result.refused)
+
+
+BLOCKS = {}
+for part in (Path(__file__).parent / "blocks.txt").read_text().split("=== ")[1:]:
+    head, before, after = part.split("\n---\n")
+    title, _, typed = head.partition(" | ")
+    BLOCKS[title] = typed.split(), before.strip("\n") + "\n", after.rstrip("\n") + "\n"
+
+
+@pytest.mark.parametrize("title", BLOCKS)
+def test_lines_become_a_function(write, title):
+    (target, name), before, after = BLOCKS[title]
+    result = dreck.untangle(f"{write(before)}::{target}", name=name)
+    assert result.source == after
+    assert [taken.verdict.status for taken in result.steps] == ["proved"]
+
+
+NOT_CUT = {
+    "a value and a return": ("def f(n, g):\n    if n > 3:\n        n = g(n)\n        if n is None:\n            return 0\n    return n\n", "f:3-5", "it returns on some ways, and on others n would have to come back"),
+    "no lines of it": ("def f(n):\n    return n\n", "f:20-30", "hold no whole statements"),
+    "a text over lines": ('def f(n, g):\n    if n:\n        g("""a\n    b""")\n        g(1)\n', "f:3-5", "a text over several lines"),
+    "no name": ("def f(n, g):\n    if n:\n        g(1)\n        g(2)\n", "f:3-4", "--step named-block --name NAME"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("title", NOT_CUT)
+def test_lines_that_cannot_be_cut_out_are_told_why(write, title):
+    code, target, reason = NOT_CUT[title]
+    result = dreck.untangle(f"{write(code)}::{target}", steps="named-block")
+    assert not result.steps and reason in " ".join(r.reason for r in result.refused)
+
+
+def test_lines_stand_in_one_target_and_in_order(write):
+    file = write("def f(n):\n    return n\n")
+    for target, told in ((f"{file}::f:9-2", "line 2 stands before line 9"),):
+        with pytest.raises(dreck.DreckError, match=told):
+            dreck.untangle(target)
+    with pytest.raises(dreck.DreckError, match="lines can be named of one function only"):
+        dreck.untangle([f"{file}::f:1-2", str(file)])

@@ -96,7 +96,7 @@ def untangle(
     from dreck.workbench.untangle import untangle as run
 
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
-    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers, raising, family)
+    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers, raising, family, _name_alone(named))
     least = verdict or config_of(targets[0]).verdict or "tested"
     request = Request(chosen, leave, assume, least, write, check, jobs, wishes)
     if asking:
@@ -120,10 +120,20 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
     found = {}
     for wish in named:
         code, mark, name = wish.rpartition("=")
-        if not mark or not code.strip() or not name.strip():
+        if not mark:
+            continue
+        if not code.strip() or not name.strip():
             raise DreckError(f"--name '{wish}': a name is given as 'CODE=NAME'")
         found[code.strip()] = name.strip()
     return found
+
+
+def _name_alone(named: tuple[str, ...]) -> str:
+    """`--name NAME`: for the one thing that a step makes."""
+    alone = [wish.strip() for wish in named if "=" not in wish]
+    if len(alone) > 1 or (alone and not alone[0].isidentifier()):
+        raise DreckError(f"--name '{alone[-1]}': a name is given as 'CODE=NAME', or one as NAME alone")
+    return alone[0] if alone else ""
 
 
 @click.command()

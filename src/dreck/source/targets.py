@@ -1,5 +1,6 @@
-"""Targets: `path.py`, `path.py::function`, `path.py::Class.method`, or a folder."""
+"""Targets: `path.py`, `path.py::function`, `path.py::Class.method`, `path.py::function:12-20`, or a folder."""
 
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +16,8 @@ class Target:
 
     path: Path
     name: str | None = None
+    lines: tuple[int, int] | None = None
+    """Only these lines of it, the first and the last."""
 
     def __str__(self) -> str:
         return str(self.path) if self.name is None else f"{self.path}::{self.name}"
@@ -57,4 +60,17 @@ def resolve(spec: str | Path | Target) -> Iterator[Target]:
         return
     if not path.exists():
         raise BadTarget(f"{place}: no such file or folder")
-    yield Target(path, name or None)
+    name, lines = _lines_of(name, str(spec))
+    yield Target(path, name or None, lines)
+
+
+def _lines_of(name: str, spec: str) -> tuple[str, tuple[int, int] | None]:
+    """A function's name and the lines behind it: `fn:12-20`, `fn:12`."""
+    found = re.fullmatch(r"(.*):(\d+)(?:-(\d+))?", name)
+    if found is None:
+        return name, None
+    first = int(found[2])
+    last = int(found[3] or first)
+    if last < first:
+        raise BadTarget(f"{spec}: line {last} stands before line {first}")
+    return found[1], (first, last)

@@ -183,9 +183,8 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     rows, told = _rows(sheet, ladder, stem, values, fixed, given, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     lines = _asking(scene, sheet, ladder, shape, name, row, value, targets, given, fixed)
-    kept = [c for c in kept if not any(c in line for line in lines)]
     indent = sheet.indent(first)
-    said = "".join(f"{indent}{c}\n" for c in kept)
+    said = "".join(f"{indent}{c}\n" for c in kept if not any(c in line for line in lines))
     sheet.replace_lines(first, last, said + "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
     doc = f'{unit}"""One band of {_subject_words(ladder)}."""\n\n'
     declared = "".join(f"{unit}{field}: {kind}\n" for field, kind in fields)

@@ -39,6 +39,11 @@ def check_block(scene: Scene, block: Block, out_of_class: bool = False) -> None:
         raise Untouchable("it continues the loop around it, and more of the loop follows")
     if own_statements(block.body, ast.Continue) and not block.loops:
         raise Untouchable("it continues a loop")
+    check_parts(scene, block, out_of_class)
+
+
+def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
+    """The same, whatever its exits are."""
     declared = scene.scope.declared_global | scene.scope.declared_nonlocal
     bound = assigned_in(block.body)
     if bound & declared:

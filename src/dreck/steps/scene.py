@@ -26,6 +26,10 @@ class Wishes:
     """What a silent default becomes: an error, as code."""
     kinds: tuple[str, ...] = ()
     """The classes of a family: only objects of these come."""
+    alone: str = ""
+    """The name for the one thing that a step makes."""
+    lines: tuple[int, int] | None = None
+    """Only these lines are meant."""
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 

@@ -102,8 +102,9 @@ class _Work:
     split: tuple[str, list[str]] | None = None
 
     def function(self, name: str) -> None:
+        only_once = self.bench.wishes.lines is not None or bool(self.bench.wishes.alone)
         for step in self.bench.steps:
-            for _ in range(_MOST):
+            for _ in range(1 if only_once else _MOST):
                 if not self._one(step, name):
                     break
 
@@ -118,7 +119,7 @@ class _Work:
                         return self._one(step, name)
                     self._refuse(name, step, plan.line, plan.reason)
                     continue
-                plan = _private_where_exported(scene, plan)
+                plan = self._called_as_wished(_private_where_exported(scene, plan))
                 if plan.text not in self.tried and self._keep(step, scene, plan):
                     return True
         except Untouchable as error:
@@ -129,13 +130,19 @@ class _Work:
             self._refuse(name, step, scene.node.lineno, f"the step itself failed: {type(error).__name__}: {error}")
         return False
 
+    def _called_as_wished(self, plan: Plan) -> Plan:
+        """`--name NAME` alone: what the step makes is called so, when it is one thing."""
+        alone = self.bench.wishes.alone
+        return _with_names(plan, {plan.made[0]: alone}) if alone and len(plan.made) == 1 else plan
+
     def _is_named_now(self, name: str, place: NotPlanned) -> bool:
         """Whether a person, asked at once, gives the name that is missing."""
         ask, asked = self.bench.ask_name, (name, place.unnamed)
-        if ask is None or not place.unnamed or asked in self.asked:
+        alone = self.bench.wishes.alone
+        if not place.unnamed or asked in self.asked or (ask is None and not alone):
             return False
         self.asked.add(asked)
-        wished = ask(f"{self.bench.file.path}::{name}", place.unnamed)
+        wished = alone if ask is None else ask(f"{self.bench.file.path}::{name}", place.unnamed)
         if wished:
             names = {**self.bench.wishes.names, place.unnamed: wished}
             self.bench = replace(self.bench, wishes=replace(self.bench.wishes, names=names))

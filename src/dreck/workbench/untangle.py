@@ -59,6 +59,7 @@ def untangle(
     validate(request)
     wanted = [target for spec in targets for target in resolve(spec)]
     grouped = _by_file(wanted)
+    request = _within_lines(request, wanted)
     if request.write:
         for root in interrupted_roots(grouped):
             Journal(root).recover()
@@ -85,6 +86,17 @@ def untangle(
         code, name = next(iter(request.wishes.names.items()))
         raise DreckError(f"--name '{code}={name}': nothing like `{code}` stands in the target")
     return whole
+
+
+def _within_lines(request: Request, wanted: list[Target]) -> Request:
+    """A target with lines: they are cut out, when nobody says what else is to be done with them."""
+    lines = {target.lines for target in wanted if target.lines is not None}
+    if not lines:
+        return request
+    if len(wanted) > 1:
+        raise DreckError("lines can be named of one function only; name one target")
+    steps = request.steps or ("named-block",)
+    return replace(request, steps=steps, wishes=replace(request.wishes, lines=lines.pop()))
 
 
 def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
