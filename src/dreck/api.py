@@ -40,6 +40,7 @@ def untangle(
     raise_: str = "",
     table_file: str = "",
     inline_callers: bool = False,
+    far: bool = False,
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, a live function, or several of them.
 
@@ -53,7 +54,8 @@ def untangle(
     `protocol`; `on` what a switch is on (`load.kind`), or where a default stands; `raise_` the error it becomes;
     `name` what the one thing is called that a step makes; `kinds` the classes of a family: only objects of these
     come; `table_file` the CSV or JSON file a table is kept in. With `inline_callers` a function that became a method
-    goes; its callers call that.
+    goes; its callers call that. With `far` each function also gets the one further step that brings most, of those
+    that need nothing from anybody.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -63,7 +65,7 @@ def untangle(
     specs: list[Any] = list(target) if several else [target]  # type: ignore[arg-type]
     wishes = Wishes(dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds), name)
     chosen = (_several(steps), _several(leave), _several(assume))
-    return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes))
+    return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far))
 
 
 def _several(names: str | Iterable[str]) -> tuple[str, ...]:

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from dreck.cli import completing
-from dreck.cli.looking import census, outline, survey
+from dreck.cli.looking import census, offer, outline, survey
 from dreck.cli.printing import config_of, print_json, save_json
 from dreck.cli.progress import progress_bar
 from dreck.errors import BadTarget, DreckError
@@ -15,7 +15,7 @@ from dreck.errors import BadTarget, DreckError
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, outline, census, untangle, compare, pin, report, back, steps, words):
+    for command in (demo, survey, outline, census, offer, untangle, compare, pin, report, back, steps, words):
         group.add_command(command)
 
 
@@ -65,6 +65,8 @@ def demo(directory: Path | None) -> int:
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
 @click.option("--inline-callers", is_flag=True, help="Who calls a function that became a method calls the method.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, rename, leave this function, quit.")
+@click.option("--far", is_flag=True, help="Go on with the further step that brings most and needs nobody.")
+@click.option("--gate", is_flag=True, help="Exit with 1 when there is something to straighten; nothing is written.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def untangle(
@@ -83,6 +85,8 @@ def untangle(
     table_file: str,
     inline_callers: bool,
     asking: bool,
+    far: bool,
+    gate: bool,
     jobs: int,
     as_json: bool,
 ) -> int:
@@ -98,7 +102,9 @@ def untangle(
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
     wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers, raising, family, _name_alone(named))
     least = verdict or config_of(targets[0]).verdict or "tested"
-    request = Request(chosen, leave, assume, least, write, check, jobs, wishes)
+    if gate and write:
+        raise DreckError("--gate writes nothing: it cannot go with --write")
+    request = Request(chosen, leave, assume, least, write, check, jobs, wishes, far)
     if asking:
         from dreck.cli.asking import Asker
 
@@ -113,6 +119,8 @@ def untangle(
         from dreck.report.terminal import show_result
 
         show_result(result, write, chosen)
+    if gate:
+        return 1 if result.steps else 0
     return 1 if chosen and not result.steps else 0
 
 

@@ -9,6 +9,7 @@ import click
 from dreck.cli import completing
 from dreck.cli.printing import config_of, print_json
 from dreck.cli.progress import progress_bar
+from dreck.errors import DreckError
 
 
 @click.command()
@@ -52,6 +53,34 @@ def survey(
 
         show_survey(found, top or (20 if sys.stdout.isatty() else None), most)
     return 1 if most is not None and found.over(most) else 0
+
+
+@click.command()
+@click.argument("targets", nargs=-1, required=True, metavar="TARGET...", shell_complete=completing.targets)
+@click.option("--top", type=click.IntRange(1), default=10, show_default=True, help="Show the N best offers.")
+@click.option("--show", "shown", type=click.IntRange(1), metavar="N", help="Show where offer N stands in its function.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+def offer(targets: tuple[str, ...], top: int, shown: int | None, as_json: bool) -> int:
+    """What could be done in TARGET, best first: gain, evidence, what it needs from a person, what to type.
+
+    Runs none of the target's code.
+    """
+    from dreck.workbench.offer import offer as run
+
+    with progress_bar() as told:
+        found = run(targets, told)
+    if as_json:
+        print_json(found.as_json(top))
+        return 0
+    from dreck.report.offers import show_offer, show_offers
+
+    if shown is None:
+        show_offers(found, top)
+        return 0
+    if shown > len(found):
+        raise DreckError(f"--show {shown}: there are {len(found)} offers")
+    show_offer(found.offers[shown - 1], shown)
+    return 0
 
 
 @click.command()

@@ -73,6 +73,9 @@ class _Helped:
 
 def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     check_parts(scene, block, False)
+    texts = [n for s in block.body for n in ast.walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
+    if any(n.lineno != n.end_lineno for n in texts):
+        raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
     given, results = passed(scene, block)
     exits = exits_of(scene, block, tuple(results))
     same = same_blocks(scene, block) if not exits.leaves else Same((), (), ())
@@ -118,9 +121,6 @@ def _written(
     indent = sheet.indent(block.body[0].lineno)
     added = len(changed.text.splitlines()) - len(scene.text.splitlines())
     body = [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(lines[0], lines[1] + added + 1)]
-    texts = [n for s in block.body for n in ast.walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
-    if any(n.lineno != n.end_lineno for n in texts):
-        raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
     last = [helped.exits.goes_on] if helped.exits.goes_on else []
     last = last or ([f"return {', '.join(helped.results)}"] if helped.results else [])
     typed = "" if last or helped.exits.leaves else "None"

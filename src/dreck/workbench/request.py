@@ -28,6 +28,8 @@ class Request:
     check: str = ""
     jobs: int = 1
     wishes: Wishes = field(default_factory=Wishes)
+    far: bool = False
+    """Whether each function also gets the one further step that brings most, of those that need nobody."""
 
 
 @dataclass(frozen=True, slots=True)

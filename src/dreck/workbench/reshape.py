@@ -61,6 +61,8 @@ class Bench:
     ask_name: Callable[[str, str], str] | None = None
     """Asks a person what a piece of code (`function`, `code`) is to be called; '' when they do not say."""
     leaves: Callable[[Sequence[str], Function, ast.Module], bool] = lambda lines, function, tree: False
+    only: Mapping[str, str] | None = None
+    """For each function the one step that it gets; every step when None."""
     doubt: frozenset[str] = frozenset()
     """Assumptions the project does not accept."""
 
@@ -90,6 +92,14 @@ def reshape(bench: Bench, text: str, names: Sequence[str]) -> Reshaped:
     return work.done
 
 
+def judged(bench: Bench, scene: Scene, step: Step, plan: Plan) -> Verdict:
+    """The verdict a plan would have, by the evidence that the bench allows."""
+    with Stage(bench.file.path) as stage:
+        work = _Work(bench, Reshaped(scene.text), stage)
+        against = work.against(scene, plan)
+        return Verdict("unsettled", reason=against) if against else work.judged(step, scene, plan)
+
+
 @dataclass(slots=True)
 class _Work:
     bench: Bench
@@ -103,7 +113,10 @@ class _Work:
 
     def function(self, name: str) -> None:
         only_once = self.bench.wishes.lines is not None or bool(self.bench.wishes.alone)
+        only = self.bench.only
         for step in self.bench.steps:
+            if only is not None and only.get(name) != step.name:
+                continue
             for _ in range(1 if only_once else _MOST):
                 if not self._one(step, name):
                     break
@@ -175,11 +188,11 @@ class _Work:
     def _keep(self, step: Step, scene: Scene, plan: Plan) -> bool:
         name, before = scene.function.name, scene.text
         self.tried.add(plan.text)
-        against = self._against(scene, plan)
+        against = self.against(scene, plan)
         if against:
             self._refuse(name, step, plan.line, against)
             return False
-        verdict = self._judged(step, scene, plan)
+        verdict = self.judged(step, scene, plan)
         if not verdict or (plan.only_if_proved and verdict.status != "proved"):
             if not plan.only_if_proved:
                 self._refuse(name, step, plan.line, told(verdict))
@@ -205,7 +218,7 @@ class _Work:
         self.stage.keep({scene.path: plan.text, **plan.others})
         return True
 
-    def _against(self, scene: Scene, plan: Plan) -> str:
+    def against(self, scene: Scene, plan: Plan) -> str:
         """Why a plan is not even judged; '' when nothing speaks against it."""
         beside = [(p, _text_of(p), t) for p, t in plan.others.items() if p.suffix == ".py"]
         every = [(scene.path, scene.text, plan.text), *beside]
@@ -225,7 +238,7 @@ class _Work:
         self.bench.file.encoded(plan.text)
         return ""
 
-    def _judged(self, step: Step, scene: Scene, plan: Plan) -> Verdict:
+    def judged(self, step: Step, scene: Scene, plan: Plan) -> Verdict:
         by_default = ordered(scene.node, scene.tree, self.bench.doubt)
         assume = (*self.bench.wanted.assume, *step.asks, *by_default)
         wanted = replace(self.bench.wanted, assume=assume, trial=self.bench.least != "proved")

@@ -19,6 +19,7 @@ from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
+from dreck.steps.scene import Others, Scene, Wishes
 from dreck.workbench import workers
 from dreck.workbench.check import run_check
 from dreck.workbench.collector import calm
@@ -26,6 +27,7 @@ from dreck.workbench.compare import Wanted
 from dreck.workbench.config import Config, config_for
 from dreck.workbench.doubts import ordered
 from dreck.workbench.formatting import FormatterFailed, formatted
+from dreck.workbench.gains import best_without_a_person
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.renaming import naming_steps, renamed_where_made
@@ -34,6 +36,7 @@ from dreck.workbench.reshape import Bench as Reshaping
 from dreck.workbench.reshape import Change, Reshaped, reshape
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
 from dreck.workbench.saving import entry_of, save_all
+from dreck.workbench.stage import project_files
 from dreck.workbench.store.journal import Journal, Saving
 from dreck.workbench.store.place import interrupted_roots
 from dreck.workbench.straighten import Bench, Proposal, node_of, straighten
@@ -214,10 +217,24 @@ def _reshaped(
         bench.consult,
         asking.name,
         is_left,
+        _farthest(file, text, names, config) if request.far else None,
         config.doubt,
     )
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done) if request.wishes.names else done
+
+
+def _farthest(file: SourceFile, text: str, names: list[str], config: Config) -> dict[str, str]:
+    """For each function the step that brings most once it is flat, of those that need nothing from a person."""
+    tree = parse(text, file.path)
+    functions = functions_in(tree, text)
+    others = Others(project_files(file.path))
+    scenes = [
+        Scene(file.path, text, tree, functions, f, Wishes(), config.line_length, others)
+        for f in functions
+        if f.name in names and measure(f.node).tangle
+    ]
+    return {scene.function.name: best_without_a_person(scene) for scene in scenes}
 
 
 def _others_changed(changes: list[Change]) -> tuple[tuple[Path, str, str], ...]:
@@ -257,6 +274,8 @@ def _steps(request: Request, config: Config) -> list[Step]:
     left = config.leave | set(request.leave)
     if not request.steps and request.wishes.names:
         return [step_named(name) for name in naming_steps(request.wishes.names) if name not in left]
+    if request.far:
+        return [step for step in all_steps() if step.name not in left and (step.by_default or step.plans is not None)]
     if request.steps or config.steps:
         chosen = {name: step_named(name) for name in request.steps or config.steps}.values()
         return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))

@@ -1,0 +1,111 @@
+"""offer, --far, --gate: what could be done, taken as it is typed there."""
+
+import json
+import shlex
+
+import pytest
+
+import dreck
+
+YARD = """\
+def fee(kind, kilos, member):
+    if kind == "glass":
+        return 3
+    elif kind == "paper":
+        return 5
+    elif kind == "metal":
+        return 9
+    else:
+        return 0
+
+
+def book(loads, log):
+    total = 0
+    for load in loads:
+        if load.kilos > 0:
+            if not load.void:
+                net = load.gross - load.tare
+                if net > 900:
+                    log.note(load)
+                    net = 900
+                if load.wet:
+                    net -= 20
+                total += net
+    return total
+
+
+def plain(n):
+    return n + 1
+"""
+
+
+@pytest.fixture
+def yard(tmp_path):
+    (tmp_path / "yard.py").write_text(YARD)
+    return tmp_path / "yard.py"
+
+
+def test_the_best_stands_first_and_every_command_does_what_it_says(yard, call):
+    found = dreck.offer(yard)
+    gains = [o.gain for o in found]
+    assert gains == sorted(gains, reverse=True) and gains[-1] > 0
+    assert {"lookup-table", "named-block"} <= {s for o in found for s in o.steps}
+    for offered in found:
+        words = shlex.split(offered.command)[1:]
+        words = [f"{yard}{w.removeprefix(str(yard))}" if w.startswith(str(yard)) else w for w in words]
+        told = call(*[w.replace("NAME", "given_name") for w in words], "--json")
+        assert told.returncode == 0, (offered.command, told.stderr)
+        taken = [f for f in json.loads(told.stdout)["functions"] if f["steps"]]
+        assert taken and taken[0]["after"]["tangle"] == offered.after.tangle, offered.command
+
+
+def test_what_a_person_has_to_say_is_told(yard):
+    cut = next(o for o in dreck.offer(yard) if o.steps == ("named-block",))
+    assert cut.needs == ("a name",) and cut.command.endswith("--step named-block --name NAME")
+    assert cut.gain < cut.before.tangle - cut.after.tangle  # what is cut out counts
+    table = next(o for o in dreck.offer(yard) if o.steps == ("lookup-table",))
+    assert table.needs == ("accepts hashable-key",)
+
+
+def test_on_a_terminal_and_as_json(yard, call):
+    told = call("offer", yard, "--top", "2").stdout
+    assert told.count("dreck untangle") == 2 and "more offers (--top N)" in told
+    shown = call("offer", yard, "--show", "1").stdout
+    assert "offer 1:" in shown and "def book" in shown
+    data = json.loads(call("offer", yard, "--json").stdout)
+    assert {"function", "line", "steps", "before", "after", "verdict", "assumptions", "needs", "command"} <= set(
+        data["offers"][0]
+    )
+    wrong = call("offer", yard, "--show", "99")
+    assert wrong.returncode == 2 and "there are" in wrong.stderr
+    nothing = call("offer", f"{yard}::plain")
+    assert "nothing that would take something off the reader" in nothing.stdout
+
+
+BANDS = """
+
+def band(kilos: int):
+    if kilos < 10:
+        return "small"
+    elif kilos < 100:
+        return "middle"
+    elif kilos < 1000:
+        return "large"
+    else:
+        return "huge"
+"""
+
+
+def test_far_takes_what_needs_nobody(yard):
+    yard.write_text(YARD + BANDS)
+    flat, far = dreck.untangle(yard), dreck.untangle(yard, far=True)
+    assert {t.step for t in flat.steps} < {t.step for t in far.steps}
+    assert all(t.verdict.status == "proved" for t in far.steps)
+
+
+def test_a_gate_writes_nothing(yard, call):
+    assert call("untangle", yard, "--gate").returncode == 1
+    assert yard.read_text() == YARD
+    assert call("untangle", f"{yard}::plain", "--gate").returncode == 0
+    refused = call("untangle", yard, "--gate", "--write")
+    assert refused.returncode == 2 and "--gate writes nothing" in refused.stderr
