@@ -69,7 +69,8 @@ def from_bytes(path: Path, data: bytes) -> SourceFile:
         encoding, _ = tokenize.detect_encoding(io.BytesIO(data).readline)
         encoding = "utf-8" if encoding == "utf-8-sig" else encoding
         text = data[len(mark) :].decode(encoding)
-        same = mark + text.encode(encoding) == data
+        # What is strict UTF-8 has only one form; other codecs may read several bytes alike.
+        same = encoding == "utf-8" or mark + text.encode(encoding) == data
     except Exception as error:  # codecs raise whatever they like
         told = str(error).splitlines()[0] if str(error) else type(error).__name__
         raise BadSource(f"{path}: cannot be decoded: {told}") from None

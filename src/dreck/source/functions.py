@@ -89,19 +89,30 @@ def _walk(
     body: list[ast.stmt], prefix: str, owner: ast.ClassDef | None, nested: bool
 ) -> Iterator[tuple[str, FunctionNode, ast.ClassDef | None, bool]]:
     for node in body:
-        match node:
-            case ast.FunctionDef() | ast.AsyncFunctionDef():
-                yield prefix + node.name, node, owner, nested
-                yield from _walk(node.body, f"{prefix}{node.name}.", None, True)
-            case ast.ClassDef():
-                yield from _walk(node.body, f"{prefix}{node.name}.", node, nested)
-            case _:
-                for block in blocks_of(node):
-                    yield from _walk(block, prefix, owner, nested)
+        kind = type(node)
+        if kind in _PLAIN:
+            continue
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            yield prefix + node.name, node, owner, nested
+            yield from _walk(node.body, f"{prefix}{node.name}.", None, True)
+        elif isinstance(node, ast.ClassDef):
+            yield from _walk(node.body, f"{prefix}{node.name}.", node, nested)
+        else:
+            for block in blocks_of(node):
+                yield from _walk(block, prefix, owner, nested)
+
+
+_PLAIN = frozenset(
+    {ast.Expr, ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Return, ast.Raise, ast.Import, ast.ImportFrom, ast.Pass,
+     ast.Continue, ast.Break, ast.Delete, ast.Assert, ast.Global, ast.Nonlocal}
+)  # fmt: skip
+"""Statements that hold no others."""
 
 
 def blocks_of(node: ast.stmt) -> Iterator[list[ast.stmt]]:
     """The statement lists inside a compound statement, in the order they stand."""
+    if type(node) in _PLAIN:
+        return
     match node:
         case ast.If() | ast.For() | ast.AsyncFor() | ast.While():
             yield node.body

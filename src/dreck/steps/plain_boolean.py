@@ -45,12 +45,22 @@ def _kind(block: Block, index: int, s: ast.stmt) -> str:
 def _flag_compared(function: FunctionNode, s: ast.stmt) -> str | None:
     """A local that only ever holds a boolean, compared with one in the test or the answer of `s`."""
     asked = s.test if isinstance(s, ast.If) else s.value if isinstance(s, ast.Return) else None
-    for node in ast.walk(asked) if asked is not None else ():
+    for node in _asked_parts(asked) if asked is not None else ():
         match node:
             case ast.Compare(left=ast.Name(id=name), ops=[op], comparators=[ast.Constant(value=bool())]):
                 if isinstance(op, ast.Eq | ast.NotEq | ast.Is | ast.IsNot) and _is_flag(function, name):
                     return name
     return None
+
+
+def _asked_parts(e: ast.expr) -> Iterator[ast.expr]:
+    """A test, and the tests that it is made of."""
+    yield e
+    if isinstance(e, ast.BoolOp):
+        for value in e.values:
+            yield from _asked_parts(value)
+    elif isinstance(e, ast.UnaryOp):
+        yield from _asked_parts(e.operand)
 
 
 def _is_flag(function: FunctionNode, name: str) -> bool:

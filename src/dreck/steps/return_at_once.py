@@ -7,6 +7,7 @@ from typing import Any
 
 import libcst as cst
 
+from dreck.model.views.once import counted
 from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -42,7 +43,7 @@ def _default(function: FunctionNode, block: Block) -> Site | None:
     match block.body:
         case [_, _, *_, ast.Return(value=ast.Name(id=name)) as final]:
             known = _initial(block.body, name, function)
-            others = sum(isinstance(n, ast.Return) for n in ast.walk(function)) > 1
+            others = counted(function).returns > 1
             if known is not None and others and _stores(function, name) == 1 and not _is_shared(function, name):
                 reason = f"`{name}` is never anything else: returned as it is"
                 return Site(block.path, len(block.body) - 1, final.lineno, reason, f"default {name}", finishes=True)
@@ -51,7 +52,7 @@ def _default(function: FunctionNode, block: Block) -> Site | None:
 
 def _is_shared(function: FunctionNode, name: str) -> bool:
     """Whether the variable is more than a local of this function."""
-    return any(isinstance(n, ast.Global | ast.Nonlocal) and name in n.names for n in ast.walk(function))
+    return name in counted(function).declared
 
 
 def _goes_away(function: FunctionNode, block: Block, name: str, count: int) -> bool:
@@ -109,18 +110,12 @@ def _break_pairs(body: list[ast.stmt], name: str) -> int:
 
 
 def _stores(function: FunctionNode, name: str) -> int:
-    return sum(isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Store) for n in ast.walk(function))
-
-
-def _loads(function: FunctionNode, name: str) -> int:
-    return sum(
-        isinstance(n, ast.Name) and n.id == name and not isinstance(n.ctx, ast.Store) for n in ast.walk(function)
-    )
+    return counted(function).stores[name]
 
 
 def _initial(body: list[ast.stmt], name: str, function: FunctionNode) -> tuple[int, ast.expr] | None:
     """The constant `name` begins with in this block, when nothing else reads it than the final return."""
-    if _loads(function, name) != 1:
+    if counted(function).loads[name] != 1:
         return None
     for index, s in enumerate(body[:-2]):
         if _assigns(s, name):
@@ -204,7 +199,7 @@ def _cleaned(tree: Tree, site: Site, name: str) -> Tree | None:
     left = _stores(function, name)
     if left != 1:
         return None
-    reads = _loads(function, name)
+    reads = counted(function).loads[name]
     where = next((i for i, s in enumerate(block.body) if _assigns(s, name)), None)
     if where is None or reads > 1 or not _is_constant(_value(block.body[where])):
         return None

@@ -6,6 +6,7 @@ from functools import partial
 
 import libcst as cst
 
+from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, is_elif, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site
@@ -25,9 +26,9 @@ def same_arms(function: FunctionNode) -> Iterator[Site]:
         chain, last = arms(s)
         if _is_table(chain):
             continue
-        bodies = [*(_told(arm.body) for arm in chain), *([_told(last)] if last else [])]
+        bodies = [*(arm.body for arm in chain), *([last] if last else [])]
         for at in reversed(range(len(bodies) - 1)):
-            if bodies[at] != bodies[at + 1]:
+            if not alike(bodies[at], bodies[at + 1]):
                 continue
             if at + 1 < len(chain) and _operands(chain[at].test) + _operands(chain[at + 1].test) <= _MOST_OPERANDS:
                 yield Site(block.path, index, chain[at].lineno, "two arms do the same", f"arms {at}", finishes=True)
@@ -40,10 +41,6 @@ def same_arms(function: FunctionNode) -> Iterator[Site]:
 
 def _is_table(chain: list[ast.If]) -> bool:
     return len(chain) >= _TABLE and all(len(arm.body) == 1 for arm in chain)
-
-
-def _told(body: list[ast.stmt]) -> str:
-    return "\n".join(map(ast.dump, body))
 
 
 def _operands(test: ast.expr) -> int:

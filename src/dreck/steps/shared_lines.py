@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
+from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, leaves, places
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -28,7 +29,7 @@ def find(function: FunctionNode) -> Iterator[Site]:
 
 
 def _same(statements: list[ast.stmt]) -> bool:
-    return len({ast.dump(s) for s in statements}) == 1 and not isinstance(statements[0], ast.Pass)
+    return not isinstance(statements[0], ast.Pass) and all(alike(statements[0], s) for s in statements[1:])
 
 
 def _moves_ahead(statement: ast.stmt, ifs: list[ast.If]) -> bool:

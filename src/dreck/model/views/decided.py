@@ -1,11 +1,13 @@
 """Tests already decided: what earlier tests on the same way, still true, say about a later one."""
 
 import ast
-from collections.abc import Iterator
+import copy
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.narrowing import implied
+from dreck.model.views.once import alike
 from dreck.model.views.shape import Path, is_elif, leaves
 from dreck.source.functions import FunctionNode, blocks_of
 
@@ -27,7 +29,6 @@ class Fact:
     """A test that has come out one way, and still holds."""
 
     test: ast.expr
-    code: str
     outcome: bool
     names: frozenset[str]
     pure: bool
@@ -40,9 +41,11 @@ class Known:
 
     function: FunctionNode
     found: list[Settled] = field(default_factory=list)
+    effects: dict[int, "Effects"] = field(default_factory=dict)
+    """What each statement may do, by its identity; found once."""
 
     def settled(self) -> list[Settled]:
-        if _has_two_tests(self.function.body):
+        if _asks_of_something_twice(self.function.body):
             self._block(self.function.body, (), ())
         return self.found
 
@@ -53,7 +56,7 @@ class Known:
         return facts
 
     def _if(self, s: ast.If, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
-        kept = facts_after(facts, [ast.Expr(s.test)])
+        kept = self._after(facts, [ast.Expr(s.test)])
         arm_path, arm, number = (*path, (index, "body", 0)), s, 0
         negative = kept
         while True:
@@ -67,29 +70,138 @@ class Known:
             arm_path = (*arm_path[:-1], (arm_path[-1][0], "orelse", 0), (0, "body", 0))
             arm, number = arm.orelse[0], number + 1  # type: ignore[assignment]
         self._block(arm.orelse, (*arm_path[:-1], (arm_path[-1][0], "orelse", 0)), negative)
-        through = facts_after(kept, [s])
         if not is_elif(s) and leaves(s.body) and not s.orelse:
-            return facts_after(negative, [])
+            return negative
         if not is_elif(s) and s.orelse and leaves(s.orelse):
-            return facts_after(facts_with(kept, s.test, True), s.body)
-        return through
+            return self._after(facts_with(kept, s.test, True), s.body)
+        return self._after(kept, [s])
 
     def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
-        after = facts_after(facts, [s])
+        after = self._after(facts, [s])
         for field_name, which, body in _inner(s):
             self._block(body, (*path, (index, field_name, which)), after)
         return after
 
+    def _after(self, facts: tuple[Fact, ...], body: Sequence[ast.stmt]) -> tuple[Fact, ...]:
+        """The facts that still hold after `body` may have run."""
+        for s in body:
+            if not facts:
+                break
+            effects = self._effects_of(s)
+            facts = tuple(f for f in facts if (f.pure or not effects.acts) and not f.names & effects.bound)
+        return facts
 
-def _has_two_tests(body: list[ast.stmt]) -> bool:
-    """One test alone settles nothing."""
-    count, pending = 0, list(body)
-    while pending and count < 2:
+    def _effects_of(self, s: ast.stmt) -> "Effects":
+        found = self.effects.get(id(s))
+        if found is None:
+            inner = [n for _, _, block in _inner(s) for n in block]
+            parts = [self._effects_of(n) for n in inner]
+            head = _head(s) if inner else s
+            acts = any(part.acts for part in parts) or any(map(_may_act, ast.walk(head)))
+            found = Effects(assigned_in([head]).union(*(part.bound for part in parts)), acts)
+            self.effects[id(s)] = found
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class Effects:
+    """What running a statement may do: the names it binds, and whether anything else can change by it."""
+
+    bound: frozenset[str]
+    acts: bool
+
+
+def _head(s: ast.stmt) -> ast.stmt:
+    """A compound statement without the statements inside it."""
+    head = copy.copy(s)
+    for name in ("body", "orelse", "finalbody"):
+        if hasattr(head, name):
+            setattr(head, name, [])
+    for name in ("handlers", "cases"):
+        parts = [copy.copy(part) for part in getattr(head, name, ())]
+        for part in parts:
+            part.body = []
+        if parts:
+            setattr(head, name, parts)
+    return head
+
+
+def _asks_of_something_twice(body: list[ast.stmt]) -> bool:
+    """Whether two tests are about the same thing in a way that one may say something about the other.
+
+    Arms of one chain that compare the same with other texts do not.
+    """
+    seen: set[object] = set()
+    pending = list(body)
+    while pending:
         s = pending.pop()
-        count += isinstance(s, ast.If)
+        if isinstance(s, ast.If):
+            asked, arm = _Asked(seen), s
+            while asked.takes(arm.test) and is_elif(arm):
+                pending += arm.body
+                arm = arm.orelse[0]  # type: ignore[assignment]
+            if asked.again:
+                return True
+            seen |= asked.about
+            s = arm
         for inner in blocks_of(s):
             pending += inner
-    return count >= 2
+    return False
+
+
+class _Asked:
+    """What the arms of one chain ask about, beside what was asked before it."""
+
+    def __init__(self, seen: set[object]) -> None:
+        self.seen = seen
+        self.about: set[object] = set()
+        self.texts: set[object] = set()
+        self.again = False
+
+    def takes(self, test: ast.expr) -> bool:
+        """Notes what an arm asks; False when something is asked about again."""
+        for e in _alone(test):
+            about = _about(e.left if isinstance(e, ast.Compare) else e)
+            text = _text_compared(e)
+            self.again |= about in self.seen or (about, text) in self.texts or (text is None and about in self.about)
+            self.again |= text is not None and (about, None) in self.texts
+            self.texts.add((about, text))
+            self.about.add(about)
+        return not self.again
+
+
+def _alone(test: ast.expr) -> Iterator[ast.expr]:
+    """The tests that stand alone in one."""
+    if isinstance(test, ast.BoolOp):
+        for value in test.values:
+            yield from _alone(value)
+    elif isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
+        yield from _alone(test.operand)
+    else:
+        yield test
+
+
+def _text_compared(e: ast.expr) -> str | None:
+    """The text that something is asked to be equal to; None for every other test."""
+    match e:
+        case ast.Compare(ops=[ast.Eq()], comparators=[ast.Constant(value=str() as text)]):
+            return text
+    return None
+
+
+def _about(e: ast.expr) -> object:
+    """What a test begins with, so that what is alike is told alike."""
+    if isinstance(e, ast.Name):
+        return e.id
+    if isinstance(e, ast.Attribute):
+        return (_about(e.value), e.attr)
+    if isinstance(e, ast.Call):
+        return (_about(e.func), *map(_about, e.args))
+    if isinstance(e, ast.Constant):
+        return (type(e.value), e.value)
+    if isinstance(e, ast.Subscript):
+        return (_about(e.value), _about(e.slice))
+    return _about(e.left) if isinstance(e, ast.Compare) else type(e)
 
 
 def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt]]]:
@@ -147,7 +259,7 @@ def facts_with(facts: tuple[Fact, ...], test: ast.expr, outcome: bool) -> tuple[
         return facts
     names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))
     pure = all(isinstance(n, _PURE) for n in nodes)
-    return (*facts, Fact(test, ast.dump(test), outcome, names, pure))
+    return (*facts, Fact(test, outcome, names, pure))
 
 
 _PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)
@@ -162,9 +274,8 @@ def outcome_of(test: ast.expr, facts: tuple[Fact, ...]) -> bool | None:
             return None
     if not facts:
         return None
-    code = ast.dump(test)
     for fact in facts:
-        outcome = fact.outcome if fact.code == code else _implied(fact, test)
+        outcome = fact.outcome if alike(fact.test, test) else _implied(fact, test)
         if outcome is not None:
             return outcome
     return None
@@ -173,9 +284,9 @@ def outcome_of(test: ast.expr, facts: tuple[Fact, ...]) -> bool | None:
 def _implied(fact: Fact, test: ast.expr) -> bool | None:
     match fact.test, test:
         case ast.Compare(left=a, ops=[op], comparators=[b]), ast.Compare(left=x, ops=[asked], comparators=[y]):
-            if type(a) is not type(x) or ast.dump(a) != ast.dump(x):
+            if not alike(a, x):
                 return None
-            if _OPPOSITE.get(type(op)) is type(asked) and ast.dump(b) == ast.dump(y):
+            if _OPPOSITE.get(type(op)) is type(asked) and alike(b, y):
                 return not fact.outcome
             if fact.outcome and isinstance(op, ast.Eq) and isinstance(asked, ast.Eq) and _are_two_texts(b, y):
                 return False

@@ -104,6 +104,10 @@ def _plain(statement: ast.stmt, held: int, total: _Sum) -> None:
 def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> int:
     """Conditional expressions and comprehension filters: each is a test held open at its own line."""
     if total.lines is not None:
+        if first == last:
+            line = total.lines[first - 1] if first <= len(total.lines) else ""
+            if "if" not in line or not _INLINE_IF.search(line):
+                return 0
         around = total.lines[first - 1 : last]
         if not any("if" in line and _INLINE_IF.search(line) for line in around) and len(around) == 1:
             return 0

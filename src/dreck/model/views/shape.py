@@ -40,12 +40,11 @@ def blocks(function: FunctionNode) -> tuple[Block, ...]:
     return tuple(_blocks(Block((), function.body, "return")))
 
 
-def places(function: FunctionNode) -> Iterator[tuple[Block, int, ast.stmt]]:
+@lru_cache(maxsize=8)
+def places(function: FunctionNode) -> tuple[tuple[Block, int, ast.stmt], ...]:
     """Every statement of a function with its block and its place there; an `elif` is part of its chain."""
-    for block in blocks(function):
-        if not block.is_elif:
-            for index, statement in enumerate(block.body):
-                yield block, index, statement
+    kept = (block for block in blocks(function) if not block.is_elif)
+    return tuple((block, index, statement) for block in kept for index, statement in enumerate(block.body))
 
 
 def _blocks(block: Block) -> Iterator[Block]:
