@@ -87,6 +87,12 @@ def running_with(mark: str) -> list[str]:
 
 
 @pytest.fixture(autouse=True)
+def a_cache_of_its_own(monkeypatch: pytest.MonkeyPatch, tmp_path_factory: pytest.TempPathFactory) -> None:
+    """No test reads or writes the cache of the person who runs it."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path_factory.getbasetemp() / "cache"))
+
+
+@pytest.fixture(autouse=True)
 def every_proof_is_accepted(monkeypatch: pytest.MonkeyPatch) -> None:
     """A proof that the checker refuses is a fault of the prover: users get `unsettled`, a test has to fail."""
     go_over = entry._go_over

@@ -138,3 +138,28 @@ def test_the_yard_keeps_its_comments_and_its_behaviour(file, tmp_path):
     (tmp_path / file.name).write_text(new)
     assert dreck.compare(file, tmp_path / file.name, trial=False, assume=["total-order"])
     assert all(s.verdict.status == "proved" for s in result.steps)
+
+
+def test_what_was_measured_is_known_the_next_time(tmp_path, monkeypatch, write, capfd):
+    """The same rows, with and without; a file that changed is measured anew; a damaged cache is begun anew."""
+    from dreck.workbench import survey as module
+    from dreck.workbench.store.cache import cache_file
+
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    measured = []
+    measure_file = module.measure_file
+    monkeypatch.setattr(
+        module, "measure_file", lambda target: measured.append(target.path.name) or measure_file(target)
+    )
+    one = write("def f(a, b):\n    if a:\n        if b:\n            return 1\n    return 2\n", "one.py")
+    two = write("def g(a):\n    return a\n", "two.py")
+    first = dreck.survey(tmp_path)
+    assert sorted(measured) == ["one.py", "two.py"]
+    assert dreck.survey(tmp_path).rows == first.rows and len(measured) == 2
+    assert dreck.survey(tmp_path, cache=False).rows == first.rows and len(measured) == 4
+    two.write_text("def g(a):\n    if a:\n        return 1\n    return a\n")
+    assert dreck.survey(tmp_path).rows != first.rows and measured[4:] == ["two.py"]
+    assert dreck.survey(f"{one}::f").rows == first.rows[:1]
+    cache_file().write_bytes(b"not a database at all" * 100)
+    assert len(dreck.survey(tmp_path)) == 2 and "begun anew" in capfd.readouterr().err
+    assert len(dreck.survey(tmp_path)) == 2 and not capfd.readouterr().err

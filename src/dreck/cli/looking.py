@@ -23,6 +23,7 @@ from dreck.errors import DreckError
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+@click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing.")
 def survey(
     paths: tuple[str, ...],
     top: int | None,
@@ -32,6 +33,7 @@ def survey(
     csv_file: Path | None,
     as_json: bool,
     jobs: int,
+    no_cache: bool,
 ) -> int:
     """Functions ranked by tangle, with depth, ways through, longest test, and the steps that apply.
 
@@ -41,7 +43,7 @@ def survey(
 
     most = config_of(paths[0]).most if most is None else most
     with progress_bar() as told:
-        found = run(paths, jobs=jobs, since=since, after=after, told=told)
+        found = run(paths, jobs=jobs, since=since, after=after, told=told, cache=not no_cache)
     if csv_file is not None:
         from dreck.report.tables import write_csv
 

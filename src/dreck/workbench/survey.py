@@ -3,7 +3,7 @@
 import ast
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, astuple, dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,13 +15,14 @@ from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
 from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
-from dreck.steps.catalogue import Step, all_steps
-from dreck.steps.leave_alone import left_alone
 from dreck.workbench import workers
 from dreck.workbench.collector import calm
+from dreck.workbench.store.cache import Cache, key_of
 
 if TYPE_CHECKING:
     import pandas
+
+    from dreck.steps.catalogue import Step
 
 _ENOUGH_FOR_TWO = 40
 
@@ -106,6 +107,7 @@ def survey(
     since: str | None = None,
     after: bool = False,
     told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+    cache: bool = True,
 ) -> Survey:
     """Measures every function below `paths` (files, folders, targets).
 
@@ -113,13 +115,14 @@ def survey(
     own (anything with the interface of `concurrent.futures.Executor`), files are measured in parallel, with the
     same rows. With `since`, a revision in git, only functions that are new or have changed since then are kept;
     with `after`, the tangle they would have after `untangle` is worked out, by proof alone. `told` is told of
-    progress. Raises BadTarget for a path that is not there.
+    progress. With `cache`, files whose text was measured before are not measured again. Raises BadTarget for a path
+    that is not there.
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
     targets = [*dict.fromkeys(target for spec in specs for target in resolve(spec))]
     rows: list[Row] = []
     skipped: list[tuple[str, str]] = []
-    for done, (found, problem) in enumerate(_measured(targets, executor, jobs)):
+    for done, (found, problem) in enumerate(_with_cache(targets, executor, jobs, cache)):
         told(done + 1, len(targets), targets[done].path)
         rows += found
         if problem is not None:
@@ -172,6 +175,33 @@ def _with_after(rows: list[Row], jobs: int) -> list[Row]:
 _Found = tuple[list[Row], tuple[str, str] | None]
 
 
+def _with_cache(targets: list[Target], executor: Executor | None, jobs: int, wanted: bool) -> Iterator[_Found]:
+    """Each file's rows in the order of the files: those that are known from before, and those measured now."""
+    cache = Cache.opened(wanted)
+    try:
+        keys = [_key(target) for target in targets]
+        known = [cache.get(key) if key else None for key in keys]
+        measured = _measured([t for t, kept in zip(targets, known, strict=True) if kept is None], executor, jobs)
+        for target, key, kept in zip(targets, keys, known, strict=True):
+            if kept is not None:
+                yield _found_again(target.path, kept)
+                continue
+            found = next(measured)
+            if key and found[1] is None:
+                cache.put(key, _kept(found))
+            yield found
+    finally:
+        cache.close()
+
+
+def _key(target: Target) -> str:
+    """The key of a whole file's rows; '' for a part of one, or one that cannot be read."""
+    try:
+        return key_of("survey", target.path.read_bytes()) if target.name is None else ""
+    except OSError:
+        return ""
+
+
 def _measured(targets: list[Target], executor: Executor | None, jobs: int) -> Iterator[_Found]:
     if executor is not None:
         yield from _spread(targets, executor)
@@ -198,6 +228,21 @@ def measure_file(target: Target) -> _Found:
         return _measured_file(target)
 
 
+def _kept(found: _Found) -> list[list[Any]]:
+    """Rows as they are kept: without the place of the file."""
+    return [[row.function.partition("::")[2], *astuple(row)[1:]] for row in found[0]]
+
+
+def _found_again(path: Path, kept: list[list[Any]]) -> _Found:
+    return [_row(path, *values) for values in kept], None
+
+
+def _row(path: Path, name: str, *values: Any) -> Row:
+    line, tangle, depth, ways, longest, lines, steps, buried, after, left = values
+    row = (line, tangle, depth, ways, longest, lines, tuple(steps))
+    return Row(f"{path}::{name}", *row, buried, after, left)
+
+
 def _measured_file(target: Target) -> _Found:
     try:
         file = read(target.path)
@@ -221,11 +266,14 @@ def _measured_file(target: Target) -> _Found:
 
 def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
     """Steps that would be taken somewhere in it without being asked for by name, as far as its shape tells."""
+    # The steps bring LibCST with them, which what is known already does without.
+    from dreck.steps.catalogue import all_steps
+    from dreck.steps.leave_alone import left_alone
 
     def line_of(number: int) -> str:
         return lines[number - 1] if 0 < number <= len(lines) else ""
 
-    def taken(step: Step) -> bool:
+    def taken(step: "Step") -> bool:
         return any(not left_alone(step, site, node, line_of) for site in step.find(node))
 
     return tuple(step.name for step in all_steps() if step.by_default and taken(step))
