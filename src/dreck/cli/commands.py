@@ -12,10 +12,12 @@ from dreck.cli.printing import config_of, print_json, save_json
 from dreck.cli.progress import progress_bar
 from dreck.errors import BadTarget, DreckError
 
+_FILE = click.Path(path_type=Path, dir_okay=False)
+
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, outline, census, offer, untangle, compare, pin, report, back, steps, words):
+    for command in (demo, survey, outline, census, offer, untangle, compare, pin, report, back, steps, words, schema):
         group.add_command(command)
 
 
@@ -67,6 +69,9 @@ def demo(directory: Path | None) -> int:
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, rename, leave this function, quit.")
 @click.option("--far", is_flag=True, help="Go on with the further step that brings most and needs nobody.")
 @click.option("--gate", is_flag=True, help="Exit with 1 when there is something to straighten; nothing is written.")
+@click.option(
+    "--path", "place", type=_FILE, metavar="FILE", help="With `-` as TARGET: the file that standard input is."
+)
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def untangle(
@@ -87,6 +92,7 @@ def untangle(
     asking: bool,
     far: bool,
     gate: bool,
+    place: Path | None,
     jobs: int,
     as_json: bool,
 ) -> int:
@@ -105,6 +111,10 @@ def untangle(
     if gate and write:
         raise DreckError("--gate writes nothing: it cannot go with --write")
     request = Request(chosen, leave, assume, least, write, check, jobs, wishes, far)
+    if targets == ("-",) or place is not None:
+        from dreck.cli.reviewing import untangle_input
+
+        return untangle_input(targets, place, request, as_json, gate, asking)
     if asking:
         from dreck.cli.asking import Asker
 
@@ -170,6 +180,9 @@ def _name_alone(named: tuple[str, ...]) -> str:
     metavar="FILE",
     help="Write what each proof rests on as JSON (see docs/json.md).",
 )
+@click.option("--markdown", "markdown_file", type=_FILE, metavar="FILE", help="Write a comment for a review.")
+@click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write what differs or is open as SARIF 2.1.0.")
+@click.option("--junit", "junit_file", type=_FILE, metavar="FILE", help="Write a test case a function as JUnit XML.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def compare(
@@ -184,6 +197,9 @@ def compare(
     open_cage: tuple[str, ...],
     verdict: str,
     certificate: Path | None,
+    markdown_file: Path | None,
+    sarif_file: Path | None,
+    junit_file: Path | None,
     jobs: int,
     as_json: bool,
 ) -> int:
@@ -221,6 +237,10 @@ def compare(
     written = _write_case(target, found, case_file) if case_file is not None else ""
     if certificate is not None:
         save_json(certificate, found.certificates_as_json())
+    if markdown_file is not None or sarif_file is not None or junit_file is not None:
+        from dreck.cli.reviewing import write_for_review
+
+        write_for_review(found, target, verdict, markdown_file, sarif_file, junit_file)
     if as_json:
         print_json(found.as_json())
     else:
@@ -333,4 +353,16 @@ def words() -> int:
     from dreck.report.words import WORDS
 
     show_words(WORDS)
+    return 0
+
+
+@click.command()
+@click.argument("command", metavar="COMMAND")
+def schema(command: str) -> int:
+    """Print the JSON schema of what COMMAND prints with --json."""
+    from dreck.report.schemas import SCHEMAS, schema_of
+
+    if command not in SCHEMAS:
+        raise DreckError(f"no schema for '{command}'; there is one for {', '.join(SCHEMAS)}")
+    print_json(schema_of(command))
     return 0

@@ -3,6 +3,7 @@
 import os
 import sys
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -10,6 +11,10 @@ from dreck.cli import completing
 from dreck.cli.printing import config_of, print_json
 from dreck.cli.progress import progress_bar
 from dreck.errors import DreckError
+
+_FILE = click.Path(path_type=Path, dir_okay=False)
+_MUCH = 40
+"""The tangle that a review is told of, where nobody says how much is allowed."""
 
 
 @click.command()
@@ -22,6 +27,16 @@ from dreck.errors import DreckError
 @click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+@click.option(
+    "--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write what is over --most (or 40) as SARIF 2.1.0."
+)
+@click.option(
+    "--ratchet",
+    "ratchet_file",
+    type=_FILE,
+    metavar="FILE",
+    help="No function may be worse than it is in FILE, which is written anew when things get better.",
+)
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
 @click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing.")
 def survey(
@@ -32,6 +47,8 @@ def survey(
     after: bool,
     csv_file: Path | None,
     as_json: bool,
+    sarif_file: Path | None,
+    ratchet_file: Path | None,
     jobs: int,
     no_cache: bool,
 ) -> int:
@@ -48,13 +65,29 @@ def survey(
         from dreck.report.tables import write_csv
 
         write_csv(csv_file, found)
+    if sarif_file is not None:
+        from dreck.report.sarif import of_survey, write_sarif
+
+        write_sarif(sarif_file, of_survey(found, _MUCH if most is None else most))
     if as_json:
         print_json(found.as_json(top))
     else:
         from dreck.report.terminal import show_survey
 
-        show_survey(found, top or (20 if sys.stdout.isatty() else None), most)
+        show_survey(found, top or (20 if sys.stdout.isatty() else None), None if ratchet_file else most)
+    if ratchet_file is not None:
+        return _ratcheted(ratchet_file, found.rows, most or 0)
     return 1 if most is not None and found.over(most) else 0
+
+
+def _ratcheted(file: Path, rows: Any, most: int) -> int:
+    from dreck.workbench.ratchet import held
+
+    worse = held(file, rows, most)
+    for one in worse:
+        told = f"has tangle {one.tangle}, {one.allowed} are allowed"
+        click.echo(f"worse: {one.function} {told}; straighten it, or take {file} away to begin anew", err=True)
+    return 1 if worse else 0
 
 
 @click.command()
@@ -91,9 +124,16 @@ def offer(targets: tuple[str, ...], top: int, shown: int | None, as_json: bool) 
 @click.option("--examples", is_flag=True, help="Put a real input beside each row: runs the code, in a cage.")
 @click.option("--all", "whole", is_flag=True, help="Each row of a table, however many.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
+@click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write the notes below as SARIF 2.1.0.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def outline(
-    targets: tuple[str, ...], through: str, examples: bool, whole: bool, csv_file: Path | None, as_json: bool
+    targets: tuple[str, ...],
+    through: str,
+    examples: bool,
+    whole: bool,
+    csv_file: Path | None,
+    sarif_file: Path | None,
+    as_json: bool,
 ) -> int:
     """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
 
@@ -108,6 +148,10 @@ def outline(
         from dreck.report.tables import write_ways
 
         write_ways(csv_file, found)
+    if sarif_file is not None:
+        from dreck.report.sarif import of_outlines, write_sarif
+
+        write_sarif(sarif_file, of_outlines(found))
     if as_json:
         print_json({"functions": [one.as_json() for one in found]})
     else:
@@ -120,9 +164,10 @@ def outline(
 
 @click.command()
 @click.argument("paths", nargs=-1, required=True, shell_complete=completing.targets)
+@click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write forgotten kinds as SARIF 2.1.0.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def census(paths: tuple[str, ...], jobs: int, as_json: bool) -> int:
+def census(paths: tuple[str, ...], sarif_file: Path | None, jobs: int, as_json: bool) -> int:
     """Every switch on the same thing side by side; kinds that a place forgets are marked.
 
     Runs none of the target's code.
@@ -131,6 +176,10 @@ def census(paths: tuple[str, ...], jobs: int, as_json: bool) -> int:
 
     with progress_bar() as told:
         found = run(paths, jobs, told)
+    if sarif_file is not None:
+        from dreck.report.sarif import of_census, write_sarif
+
+        write_sarif(sarif_file, of_census(found))
     if as_json:
         print_json(found.as_json())
     else:
