@@ -17,7 +17,22 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
 
 def register(group: click.Group) -> None:
     """Adds every command to the group."""
-    for command in (demo, survey, outline, census, offer, untangle, compare, pin, report, back, steps, words, schema):
+    for command in (
+        demo,
+        survey,
+        outline,
+        census,
+        offer,
+        untangle,
+        compare,
+        pin,
+        report,
+        back,
+        steps,
+        words,
+        schema,
+        serve,
+    ):
         group.add_command(command)
 
 
@@ -365,4 +380,18 @@ def schema(command: str) -> int:
     if command not in SCHEMAS:
         raise DreckError(f"no schema for '{command}'; there is one for {', '.join(SCHEMAS)}")
     print_json(schema_of(command))
+    return 0
+
+
+@click.command()
+def serve() -> int:
+    """Serve an editor: the Language Server Protocol over standard input and output.
+
+    Needs the extra `editor`. Runs the target's code, in a cage, only where the client's settings say `trial`.
+    """
+    try:
+        from dreck.editor.server import serve as run
+    except ImportError:
+        raise DreckError("dreck serve needs pygls: install dreck[editor]") from None
+    run()
     return 0

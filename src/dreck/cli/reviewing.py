@@ -3,8 +3,6 @@
 import sys
 from pathlib import Path
 
-import click
-
 from dreck.cli.printing import print_json
 from dreck.errors import DreckError
 from dreck.workbench.compare import Comparison

@@ -1,0 +1,140 @@
+"""A server of the Language Server Protocol (3.17) over standard input and output, on pygls."""
+
+import re
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlparse
+
+from lsprotocol import types as lsp
+from pygls.lsp.server import LanguageServer
+
+from dreck import __version__
+from dreck.editor import desk
+from dreck.errors import DreckError
+
+
+def serve() -> None:
+    """Serves until the client says that it is enough."""
+    made().start_io()
+
+
+def made() -> LanguageServer:
+    """The server with all that it answers."""
+    server = LanguageServer("dreck", __version__)
+    settings: dict[str, Any] = {}
+
+    @server.feature(lsp.INITIALIZE)
+    def initialized(params: lsp.InitializeParams) -> None:
+        options = params.initialization_options
+        settings["trial"] = bool(options.get("trial")) if isinstance(options, dict) else False
+
+    @server.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
+    def opened(params: lsp.DidOpenTextDocumentParams) -> None:
+        _mark(server, params.text_document.uri)
+
+    @server.feature(lsp.TEXT_DOCUMENT_DID_CHANGE)
+    def changed(params: lsp.DidChangeTextDocumentParams) -> None:
+        _mark(server, params.text_document.uri)
+
+    @server.feature(
+        lsp.TEXT_DOCUMENT_CODE_ACTION,
+        lsp.CodeActionOptions(
+            [lsp.CodeActionKind.RefactorRewrite, lsp.CodeActionKind.RefactorExtract], resolve_provider=True
+        ),
+    )
+    def actions(params: lsp.CodeActionParams) -> list[lsp.CodeAction]:
+        uri, span = params.text_document.uri, params.range
+        first, last = span.start.line + 1, span.end.line + (1 if span.end.character else 0)
+        found: list[lsp.CodeAction] = _quietly(lambda: _actions(uri, _text(server, uri), first, max(first, last)), [])
+        return found
+
+    @server.feature(lsp.CODE_ACTION_RESOLVE)
+    def resolved(action: lsp.CodeAction) -> lsp.CodeAction:
+        return _resolved(server, action, bool(settings.get("trial")))
+
+    @server.feature(lsp.TEXT_DOCUMENT_CODE_LENS)
+    def lenses(params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
+        uri = params.text_document.uri
+        found = _quietly(lambda: desk.numbers(_path(uri), _text(server, uri)), [])
+        return [lsp.CodeLens(_line(line), lsp.Command(told, "")) for line, told in found]
+
+    @server.feature(lsp.TEXT_DOCUMENT_HOVER)
+    def hover(params: lsp.HoverParams) -> lsp.Hover | None:
+        uri = params.text_document.uri
+        told = _quietly(lambda: desk.told_about(_path(uri), _text(server, uri), params.position.line + 1), "")
+        return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, told)) if told else None
+
+    return server
+
+
+def _quietly(ask: Any, otherwise: Any) -> Any:
+    """What is asked; text that is no Python yet, as while somebody types, is no reason for an error."""
+    try:
+        return ask()
+    except (DreckError, RecursionError):
+        return otherwise
+
+
+def _path(uri: str) -> Path:
+    return Path(unquote(urlparse(uri).path))
+
+
+def _text(server: LanguageServer, uri: str) -> str:
+    return server.workspace.get_text_document(uri).source
+
+
+def _line(line: int) -> lsp.Range:
+    return lsp.Range(lsp.Position(line - 1, 0), lsp.Position(line, 0))
+
+
+def _mark(server: LanguageServer, uri: str) -> None:
+    found = _quietly(lambda: desk.marks(_path(uri), _text(server, uri)), [])
+    diagnostics = [
+        lsp.Diagnostic(_line(m.line), m.text, lsp.DiagnosticSeverity.Information, m.rule, source="dreck") for m in found
+    ]
+    server.text_document_publish_diagnostics(lsp.PublishDiagnosticsParams(uri, diagnostics))
+
+
+def _actions(uri: str, text: str, first: int, last: int) -> list[lsp.CodeAction]:
+    made = []
+    for action in desk.actions_at(_path(uri), text, first, last):
+        kind = lsp.CodeActionKind.RefactorExtract if action.step == desk.CUT else lsp.CodeActionKind.RefactorRewrite
+        data = {"uri": uri, "step": action.step, "function": action.function, "lines": action.lines}
+        made.append(lsp.CodeAction(action.title, kind, data=data))
+    return made
+
+
+def _resolved(server: LanguageServer, action: lsp.CodeAction, trial: bool) -> lsp.CodeAction:
+    """The action with its edit and its verdict in the title; or disabled, with the reason."""
+    data: Any = action.data
+    uri = str(data["uri"])
+    lines = tuple(data["lines"]) if data["lines"] else None
+    wanted = desk.Action(action.title, data["step"], data["function"], lines)
+    try:
+        done = desk.carried_out(_path(uri), _text(server, uri), wanted, trial)
+    except DreckError as error:
+        done = desk.Done((), "", str(error))
+    if done.refused:
+        action.disabled = lsp.CodeActionDisabled(done.refused)
+        action.title = f"{action.title} (not possible: {done.refused})"
+        return action
+    changes = {}
+    for path, new in done.texts:
+        target = uri if path == _path(uri) else path.resolve().as_uri()
+        changes[target] = [_whole(_text(server, target), new)]
+    action.edit = lsp.WorkspaceEdit(changes=changes)
+    action.title = f"{action.title} [{done.told}]"
+    return action
+
+
+def _whole(old: str, new: str) -> lsp.TextEdit:
+    """The lines that are other ones: what is alike at the beginning and the end stays untouched."""
+    before, after = re.split(r"(?<=\n)", old), re.split(r"(?<=\n)", new)
+    first = 0
+    while first < min(len(before), len(after)) and before[first] == after[first]:
+        first += 1
+    last = 0
+    while last < min(len(before), len(after)) - first and before[-1 - last] == after[-1 - last]:
+        last += 1
+    span = lsp.Range(lsp.Position(first, 0), lsp.Position(len(before) - last, 0))
+    return lsp.TextEdit(span, "".join(after[first : len(after) - last]))
