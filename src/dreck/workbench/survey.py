@@ -1,6 +1,7 @@
 """survey: every function of a code base, ranked by tangle, with the steps that apply there."""
 
 import ast
+import stat
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
 from dataclasses import asdict, astuple, dataclass, replace
@@ -197,7 +198,9 @@ def _with_cache(targets: list[Target], executor: Executor | None, jobs: int, wan
 def _key(target: Target) -> str:
     """The key of a whole file's rows; '' for a part of one, or one that cannot be read."""
     try:
-        return key_of("survey", target.path.read_bytes()) if target.name is None else ""
+        # A pipe or a device would be waited for.
+        whole = target.name is None and stat.S_ISREG(target.path.stat().st_mode)
+        return key_of("survey", target.path.read_bytes()) if whole else ""
     except OSError:
         return ""
 

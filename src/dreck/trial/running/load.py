@@ -222,4 +222,30 @@ def plausible(version: Version) -> dict[str, list[Make]]:
             found.setdefault(name, []).append(Make("value", default))
         if name == "other" and version.owner is not None:
             found.setdefault(name, []).append(Make("class", version.owner))
+        if parameter.annotation is parameter.empty and name not in ("self", "cls"):
+            for kind in _with_a_will_of_their_own(version, name):
+                found.setdefault(name, []).append(Make("class", kind))
+    return found
+
+
+_MOST_KINDS = 2
+
+
+def _with_a_will_of_their_own(version: Version, name: str) -> list[type]:
+    """Classes of the module that say themselves what happens when such a thing is read as the parameter is."""
+    asked = _specials_asked(version.node, name)
+    own = [kind for kind in version.namespace.values() if isinstance(kind, type)]
+    here = [kind for kind in own if kind.__module__ == version.namespace.get("__name__")]
+    return [kind for kind in here if asked & vars(kind).keys()][:_MOST_KINDS]
+
+
+def _specials_asked(node: FunctionNode, name: str) -> set[str]:
+    """What Python, or the code, calls on a value: reading an item, asking for one."""
+    found: set[str] = set()
+    for n in ast.walk(node):
+        match n:
+            case ast.Subscript(value=ast.Name(id=read), ctx=ast.Load()) if read == name:
+                found.add("__getitem__")
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=read), attr="get")) if read == name:
+                found.add("get")
     return found
