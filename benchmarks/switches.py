@@ -22,7 +22,7 @@ from benchmarks.corpus import (
     own_tests,
     regression_tests,
 )
-from dreck.source.files import read, save
+from dreck.source.files import read, save_bytes
 from dreck.workbench.request import Request
 from dreck.workbench.results import Result
 from dreck.workbench.untangle import untangle
@@ -66,7 +66,7 @@ def _converted(paths: list[Path], name: str) -> None:
     result = untangle(paths, Request(steps=STEPS, jobs=os.cpu_count() or 1))
     for file in result.files:
         if file.changed:
-            save(read(file.path), file.new)
+            save_bytes(file.path, read(file.path).encoded(file.new))
     _table(name, result, time.perf_counter() - begun)
 
 

@@ -21,12 +21,13 @@ PAPER, INK = "#fbfaf6", "#22262b"
 COMMANDS = {
     "survey": ("dreck survey . --top 12", ""),
     "outline": ("dreck outline gate.py::admit && dreck outline desk.py::handle --through wet", ""),
+    "offer": ("dreck offer gate.py fees.py --top 7", ""),
     "census": ("dreck census .", ""),
     "untangle": ("dreck untangle gate.py::admit", ""),
     "names": (
         "dreck untangle permits.py::may_renew --step named-predicate --name "
         "'holder.unpaid == 0 and holder.complaints < 3=has_clean_record'",
-        "dreck untangle permits.py --write > /dev/null",
+        "",
     ),
     "replace": ("dreck untangle materials.py::handling --step lookup-table", ""),
     "compare": (

@@ -30,6 +30,7 @@ def test_a_wish_is_fulfilled(write, title):
 WHY_NOT = {
     "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "they are asked with different things: a(x) and b(x.y)"),
     "one choice": ("split-choice", "def f(a, b):\n    if a and b:\n        x = 1\n        y = 1\n    elif a:\n        x = 2\n        y = 2\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "x depends on every test"),
+    "the same test": ("split-choice", "def f(a):\n    if a:\n        x = 1\n        y = 2\n    else:\n        x = 3\n        y = 4\n    return x, y\n", "x and y depend on the same tests"),
     "a test that does": ("split-choice", "def f(a, b):\n    if a() and b:\n        x = 1\n        y = 1\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "`a()` may do more than ask"),
     "only one class": ("polymorphic-methods", "class A:\n    pass\n\n\ndef f(x):\n    if isinstance(x, A):\n        return 1\n    return 2\n", "say who else can come: --kinds A,..."),
     "classes of elsewhere": ("regroup", "def f(x, n):\n    r = 0\n    if isinstance(x, A):\n        r += 1\n    if n and isinstance(x, B):\n        r += 2\n    if isinstance(x, A) or n:\n        r += 4\n    return r\n", "where A comes from is not known here"),

@@ -18,11 +18,12 @@ def write_markdown(path: Path, found: Comparison) -> None:
     told = ", ".join(f"{len(of)} {status}" for status, of in by_status.items() if of) or "nothing to compare"
     lines = [f"**Behaviour:** {told}", ""]
     for status in ("differs", "unsettled"):
-        if by_status[status]:
-            lines += [f"### {_TITLES[status]}", ""]
-            for name, verdict in by_status[status]:
-                lines += _opened(name, verdict)
-            lines.append("")
+        if not by_status[status]:
+            continue
+        lines += [f"### {_TITLES[status]}", ""]
+        for name, verdict in by_status[status]:
+            lines += _opened(name, verdict)
+        lines.append("")
     held = [(n, v) for status in ("tested", "proved") for n, v in by_status[status]]
     if held:
         lines += [f"<details><summary>The same: {len(held)}</summary>", ""]

@@ -116,7 +116,11 @@ def _in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str)
             raise Untouchable("a case does more than choose a value")
         word = "if" if not at or all_leave else "elif"
         lines += [f"{word} {sheet.code(arm.test)}:", *reindented(_arm_text(sheet, arm), unit)]
-    return [*lines, *asking] if all_leave else [*lines, "else:", *reindented(asking, unit)]
+    if all_leave:
+        return [*lines, *asking]
+    if asking[0].startswith("if "):
+        return [*lines, f"el{asking[0]}", *asking[1:]]
+    return [*lines, "else:", *reindented(asking, unit)]
 
 
 def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:

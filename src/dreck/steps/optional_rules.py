@@ -27,14 +27,15 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if not isinstance(s, ast.Return | ast.Assign | ast.Expr):
             continue
         for e in (n for top in own_expressions(s) for n in ast.walk(top)):
-            if isinstance(e, ast.ListComp | ast.SetComp) and len(e.generators) == 1:
-                clauses = _clauses(e.generators[0])
-                if sum(c.asked is not None for c in clauses) < _FEWEST:
-                    continue
-                try:
-                    yield _planned(scene, s, e, clauses)
-                except Untouchable as error:
-                    yield NotPlanned(e.lineno, str(error))
+            if not isinstance(e, ast.ListComp | ast.SetComp) or len(e.generators) != 1:
+                continue
+            clauses = _clauses(e.generators[0])
+            if sum(c.asked is not None for c in clauses) < _FEWEST:
+                continue
+            try:
+                yield _planned(scene, s, e, clauses)
+            except Untouchable as error:
+                yield NotPlanned(e.lineno, str(error))
 
 
 def _clauses(source: ast.comprehension) -> list[Clause]:

@@ -103,12 +103,16 @@ def _planned(scene: Scene, arms: Arms) -> Plan:
     if len(indent.encode()) != arms.first.col_offset or not sheet.line(arms.first.lineno).lstrip().startswith("if"):
         raise Untouchable("it is an arm of another chain")
     ladders = []
+    sets: set[tuple[int, ...]] = set()
     for name in names:
         values = {case: arms.value(arm, name) for case, arm in cases.items()}
         needed = _needed(tests, values)
         if len(needed) == len(tests) and len(names) > 1 and len(tests) > 1:
             raise Untouchable(f"{name} depends on every test: there is one choice, and it is made here")
+        sets.add(needed)
         ladders.append(_ladder(name, arms, cases, tests, needed))
+    if len(sets) < 2:
+        raise Untouchable(f"{' and '.join(names)} depend on the same tests: they are chosen together")
     written = [line for rows in ladders for line in _written(sheet, rows, tests, sheet.unit(scene.node))]
     sheet.replace_lines(arms.first.lineno, last, "".join(f"{indent}{line}\n" for line in written))
     told = ", ".join(names[:-1]) + f" and {names[-1]}"

@@ -1,5 +1,6 @@
 """The vocabulary: words that may or may not stand in a name for a condition."""
 
+import os
 import re
 
 
@@ -11,10 +12,11 @@ ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", 
 REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
 SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 """The same word, spelt otherwise."""
-TOOLS = frozenset(name for kind in (str, bytes, list, dict, set, int, float, object) for name in dir(kind)) | _words(
+_KINDS = (str, bytes, list, dict, set, int, float, object, os, os.path)
+TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
     debug info warning warn error exception critical log print write sub match search compile open read close
-    flush send next isinstance getattr setattr len sorted
+    flush send next isinstance getattr setattr len sorted echo
     """
 )
 """Methods of built-in types, of texts' patterns, of logs and files: they say nothing of the trade."""

@@ -103,16 +103,8 @@ def _plain(statement: ast.stmt, held: int, total: _Sum) -> None:
 
 def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> int:
     """Conditional expressions and comprehension filters: each is a test held open at its own line."""
-    if total.lines is not None:
-        if first == last:
-            line = total.lines[first - 1] if first <= len(total.lines) else ""
-            if "if" not in line or not _INLINE_IF.search(line):
-                return 0
-        around = total.lines[first - 1 : last]
-        if not any("if" in line and _INLINE_IF.search(line) for line in around) and len(around) == 1:
-            return 0
-        if len(around) > 1 and not any("if" in line for line in around):
-            return 0
+    if total.lines is not None and not _may_hold_tests(total.lines, first, last):
+        return 0
     found = 0
     pending = [node]
     while pending:
@@ -131,6 +123,14 @@ def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> i
             elif isinstance(value, ast.AST):
                 pending.append(value)
     return found
+
+
+def _may_hold_tests(lines: Sequence[str], first: int, last: int | None) -> bool:
+    """Whether the word `if` stands in these lines at all; of one line, where it can be an expression's."""
+    around = lines[first - 1 : last]
+    if len(around) == 1:
+        return "if" in around[0] and _INLINE_IF.search(around[0]) is not None
+    return any("if" in line for line in around)
 
 
 _CHILDLESS = frozenset({ast.Name, ast.Constant, ast.Load, ast.Store, ast.Del, ast.alias, ast.Global, ast.Nonlocal})
