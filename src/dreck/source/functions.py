@@ -90,7 +90,7 @@ def _walk(
 ) -> Iterator[tuple[str, FunctionNode, ast.ClassDef | None, bool]]:
     for node in body:
         kind = type(node)
-        if kind in _PLAIN:
+        if kind in PLAIN:
             continue
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             yield prefix + node.name, node, owner, nested
@@ -102,7 +102,7 @@ def _walk(
                 yield from _walk(block, prefix, owner, nested)
 
 
-_PLAIN = frozenset(
+PLAIN = frozenset(
     {ast.Expr, ast.Assign, ast.AugAssign, ast.AnnAssign, ast.Return, ast.Raise, ast.Import, ast.ImportFrom, ast.Pass,
      ast.Continue, ast.Break, ast.Delete, ast.Assert, ast.Global, ast.Nonlocal}
 )  # fmt: skip
@@ -111,7 +111,7 @@ _PLAIN = frozenset(
 
 def blocks_of(node: ast.stmt) -> Iterator[list[ast.stmt]]:
     """The statement lists inside a compound statement, in the order they stand."""
-    if type(node) in _PLAIN:
+    if type(node) in PLAIN:
         return
     match node:
         case ast.If() | ast.For() | ast.AsyncFor() | ast.While():

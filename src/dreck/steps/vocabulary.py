@@ -12,7 +12,7 @@ ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", 
 REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
 SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 """The same word, spelt otherwise."""
-_KINDS = (str, bytes, list, dict, set, int, float, object, os, os.path)
+_KINDS = (str, bytes, list, dict, set, int, float, object, os.path)
 TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
     debug info warning warn error exception critical log print write sub match search compile open read close

@@ -2,11 +2,10 @@
 
 import ast
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal, TypeAlias
+from typing import Literal, NamedTuple, TypeAlias
 
-from dreck.source.functions import FunctionNode
+from dreck.source.functions import PLAIN, FunctionNode
 
 Hop: TypeAlias = tuple[int, str, int]
 """One step down: the statement's index, the field its block stands in, which handler or case."""
@@ -14,8 +13,7 @@ Path: TypeAlias = tuple[Hop, ...]
 Falls: TypeAlias = Literal["return", "continue", ""]
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(NamedTuple):
     """A list of statements in a function.
 
     `falls` is the exit that running off its end amounts to: `return` at the end of the function, `continue`
@@ -50,6 +48,8 @@ def places(function: FunctionNode) -> tuple[tuple[Block, int, ast.stmt], ...]:
 def _blocks(block: Block) -> Iterator[Block]:
     yield block
     for index, statement in enumerate(block.body):
+        if type(statement) in PLAIN:
+            continue
         last = index == len(block.body) - 1
         falls: Falls = block.falls if last else ""
         follows = block.follows if last else block.body[index + 1]
