@@ -111,7 +111,7 @@ def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
 
 def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
     """Whether working `e` out may do more than make a value."""
-    for n in ast.walk(e):
+    for n in _worked_out(e):
         match n:
             case ast.Call(func=ast.Name(id=kind)) if kind in records.table.classes:
                 if records.fields(kind) is None:
@@ -121,6 +121,15 @@ def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
             case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
                 return True
     return False
+
+
+def _worked_out(e: ast.expr) -> Iterator[ast.AST]:
+    """What runs when an expression is worked out: the body of a lambda does not, its defaults do (6.14 Lambdas)."""
+    pending: list[ast.AST] = [e]
+    while pending:
+        n = pending.pop()
+        yield n
+        pending += [n.args] if isinstance(n, ast.Lambda) else list(ast.iter_child_nodes(n))
 
 
 def _sequences(tree: ast.Module) -> dict[str, list[str]]:
