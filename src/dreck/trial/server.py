@@ -13,6 +13,7 @@ from typing import Any
 
 from dreck.trial.case import Case
 from dreck.trial.sandbox.cage import KEPT
+from dreck.trial.sandbox.folder import sweep
 
 _GRACE = 2.0
 DEFAULT_INPUTS = 1_200
@@ -264,6 +265,7 @@ class _Server:
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()
+        sweep()  # the signal may have met it while it was tidying up
 
 
 def _surroundings() -> dict[str, str]:
