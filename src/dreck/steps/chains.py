@@ -244,6 +244,16 @@ def _pattern_keys(pattern: ast.pattern, size: int) -> list[ast.expr] | None:
     return None
 
 
+def each_class(kinds: ast.expr) -> tuple[ast.expr, ...]:
+    """The classes in `A`, `(A, B)`, `A | B`."""
+    match kinds:
+        case ast.Tuple(elts=elts):
+            return tuple(elts)
+        case ast.BinOp(left=left, op=ast.BitOr(), right=right):
+            return (*each_class(left), *each_class(right))
+    return (kinds,)
+
+
 # --- text ----------------------------------------------------------------------------------------------
 
 

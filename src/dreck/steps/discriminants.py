@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.functions import FunctionNode
-from dreck.steps.chains import Reader, is_plain
+from dreck.steps.chains import Reader, each_class, is_plain
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.stories import Answer
 
@@ -63,7 +63,7 @@ def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
         tops = [s.test] if isinstance(s, ast.If | ast.While | ast.Assert) else []
         tops += [n.test for e in own_expressions(s) for n in ast.walk(e) if isinstance(n, ast.IfExp)]
         for top in tops:
-            yield from _operands(top)
+            yield from operands_of(top)
         if isinstance(s, ast.Match) and not any(c.guard for c in s.cases):
             yield from _of_match(s)
 
@@ -74,13 +74,14 @@ def _of_match(s: ast.Match) -> Iterator[ast.expr]:
             yield ast.Compare(s.subject, [ast.Eq()], [case.pattern.value])
 
 
-def _operands(e: ast.expr) -> Iterator[ast.expr]:
+def operands_of(e: ast.expr) -> Iterator[ast.expr]:
+    """The tests that stand alone in one."""
     match e:
         case ast.BoolOp(values=values):
             for value in values:
-                yield from _operands(value)
+                yield from operands_of(value)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            yield from _operands(operand)
+            yield from operands_of(operand)
         case _:
             yield e
 
@@ -101,7 +102,7 @@ def about_of(e: ast.expr) -> About | None:
     turned = True
     match e:
         case ast.Call(func=ast.Name(id="isinstance"), args=[term, kinds], keywords=[]):
-            return About(term, _each(kinds), asked=CLASS)
+            return About(term, each_class(kinds), asked=CLASS)
         case ast.Compare(left=left, ops=[ast.NotEq()], comparators=[right]):
             e = ast.Compare(left, [ast.Eq()], [right])
         case ast.Compare(left=left, ops=[ast.NotIn()], comparators=[right]):
@@ -119,15 +120,6 @@ def about_of(e: ast.expr) -> About | None:
         return None
     how = "is" if isinstance(e, ast.Compare) and isinstance(e.ops[0], ast.Is) else "=="
     return About(asked[0][0], asked[1], asked=how, turned=turned)
-
-
-def _each(kinds: ast.expr) -> tuple[ast.expr, ...]:
-    match kinds:
-        case ast.Tuple(elts=elts):
-            return tuple(elts)
-        case ast.BinOp(left=left, op=ast.BitOr(), right=right):
-            return (*_each(left), *_each(right))
-    return (kinds,)
 
 
 def answer_of_kind(d: Discriminant, kind: ast.expr | None, above: frozenset[str] = frozenset()) -> Answer:

@@ -9,7 +9,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed
-from dreck.steps.chains import Chain, Reader, chains, lines_of
+from dreck.steps.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet, reindented
@@ -27,7 +27,7 @@ class TypeReader(Reader):
     def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         match test:
             case ast.Call(func=ast.Name(id="isinstance"), args=[subject, kinds], keywords=[]) if not self.exact:
-                return (subject,), _each(kinds)
+                return (subject,), each_class(kinds)
             case ast.Compare(left=asked, ops=[ast.Is() | ast.Eq()], comparators=[kind]) if self.exact:
                 return _exact_class(asked, kind)
         return None
@@ -43,15 +43,6 @@ def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...],
         case ast.Attribute(value=subject, attr="__class__"), _:
             return (subject,), (kind,)
     return None
-
-
-def _each(kinds: ast.expr) -> tuple[ast.expr, ...]:
-    match kinds:
-        case ast.Tuple(elts=elts):
-            return tuple(elts)
-        case ast.BinOp(left=left, op=ast.BitOr(), right=right):
-            return (*_each(left), *_each(right))
-    return (kinds,)
 
 
 def type_chains(scene: Scene, fewest: int = 2) -> Iterator[tuple[Chain, bool]]:

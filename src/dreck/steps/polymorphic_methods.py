@@ -8,7 +8,7 @@ from dreck.steps.callers import without_function
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, add_imports
 from dreck.steps.class_text import add_base, check_body, for_self, indents_of, put_base, put_first, put_method
-from dreck.steps.closed_family import Family, answers, common_base, family_of, method
+from dreck.steps.closed_family import Family, answers, common_base, family_of, lineage, method
 from dreck.steps.kinds import Moved, called, home_of, moved, type_chains
 from dreck.steps.predicates import Helper, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -82,7 +82,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     elif fresh:
         put_base(scene, there, classes, base, stub, unit)
         for cls in classes:
-            if not tested & set(_lineage(home, cls)[1:]):
+            if not tested & set(lineage(home, cls)[1:]):
                 add_base(there, cls, base)
     else:
         node = home.names.definitions[base]
@@ -177,7 +177,7 @@ def _classes(scene: Scene, chain: Chain, exact: bool) -> list[ast.ClassDef]:
     arm_of = {key.id: i for i, arm in enumerate(chain.arms) for key in arm.keys if isinstance(key, ast.Name)}
     for i, late in enumerate(found):
         for early in found[:i]:
-            if arm_of[early.name] != arm_of[late.name] and early.name in _lineage(scene, late):
+            if arm_of[early.name] != arm_of[late.name] and early.name in lineage(scene, late):
                 raise Untouchable(
                     f"{late.name} is never reached: it derives from {early.name}, which is asked for first"
                 )
@@ -185,24 +185,12 @@ def _classes(scene: Scene, chain: Chain, exact: bool) -> list[ast.ClassDef]:
     return found
 
 
-def _lineage(scene: Scene, cls: ast.ClassDef) -> list[str]:
-    names, pending = [], [cls]
-    while pending:
-        node = pending.pop(0)
-        names.append(node.name)
-        for base in node.bases:
-            known = scene.names.definitions.get(base.id) if isinstance(base, ast.Name) else None
-            if isinstance(known, ast.ClassDef) and known.name not in names:
-                pending.append(known)
-    return names
-
-
 def _check_below(scene: Scene, found: list[ast.ClassDef], exact: bool) -> None:
     tested = [c.name for c in found]
     for node in scene.names.definitions.values():
         if not isinstance(node, ast.ClassDef) or node.name in tested:
             continue
-        over = [name for name in _lineage(scene, node)[1:] if name in tested]
+        over = [name for name in lineage(scene, node)[1:] if name in tested]
         if exact and over:
             raise Untouchable(f"{node.name} derives from {over[0]}, and only the exact class is asked for")
         if len(over) > 1 and min(over, key=tested.index) != over[0]:

@@ -7,6 +7,7 @@ from itertools import combinations, product
 
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Reader, all_blocks, comments_of, is_plain
+from dreck.steps.discriminants import operands_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.stories import fold
@@ -129,24 +130,13 @@ def _single_tests(arms: Arms) -> list[ast.expr]:
     """The tests that stand alone in the chain, each once: those of its compound conditions are taken apart."""
     found: dict[str, ast.expr] = {}
     for test in arms.tests:
-        for e in _operands(test) if test is not None else ():
+        for e in operands_of(test) if test is not None else ():
             if not _is_plain_test(e):
                 raise Untouchable(f"`{ast.unparse(e)}` may do more than ask")
             found.setdefault(ast.dump(_straight(e)), _straight(e))
     if len(found) > _MOST_TESTS:
         raise Untouchable(f"{len(found)} tests have too many cases")
     return list(found.values())
-
-
-def _operands(e: ast.expr) -> Iterator[ast.expr]:
-    match e:
-        case ast.BoolOp(values=values):
-            for value in values:
-                yield from _operands(value)
-        case ast.UnaryOp(op=ast.Not(), operand=operand):
-            yield from _operands(operand)
-        case _:
-            yield e
 
 
 _OPPOSITE = {ast.NotEq: ast.Eq, ast.IsNot: ast.Is, ast.NotIn: ast.In, ast.LtE: ast.Gt, ast.GtE: ast.Lt}
