@@ -157,7 +157,7 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
     """The steps on random programs: whatever is taken by proof does the same, and a second run changes nothing."""
     import dreck
 
-    pick = random.Random(SEED + 1)
+    pick = random.Random(SEED + 2)
     file = tmp_path / "random_yard.py"
     taken: dict[str, int] = {}
     for _ in range(max(90, PAIRS // 40)):
@@ -169,8 +169,9 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
         new = result.files[0].new
         if new == old:
             continue
-        assert first_difference(compiled(old), compiled(new), pick, total=True) is None, f"{old}\n{new}"
+        total = any("total-order" in step.verdict.assumptions for step in result.steps)
+        assert first_difference(compiled(old), compiled(new), pick, total=total) is None, f"{old}\n{new}"
         file.write_text(new)
         assert not dreck.untangle(file, verdict="proved").steps, new
     print(taken)
-    assert len(taken) >= 4
+    assert len(taken) >= 5

@@ -312,3 +312,22 @@ def space(load):
     assert [s.verdict.status for s in result.steps] == ["proved", "proved"]
     assert texts["loads"].count("def line(self):") == 3 and texts["loads"].count("def space(self):") == 3
     assert texts["loads"].count("class Has") == 1
+
+
+def test_what_the_file_of_the_classes_did_has_to_stay(tmp_path, monkeypatch):
+    """With --kinds the classes may live elsewhere: a function there that a new method changes is judged, too."""
+    monkeypatch.chdir(tmp_path)
+    (tmp_path / "pyproject.toml").write_text("")
+    tools = "class Spade:\n    pass\n\n\nclass Hose:\n    pass\n\n\ndef told():\n    return sorted(vars(Hose).keys() & {'total'})\n"
+    (tmp_path / "tools.py").write_text(tools)
+    desk = "from tools import Hose, Spade\n\n\ndef total(t):\n    if isinstance(t, Hose):\n        return t.metres * 2\n    return 0\n"
+    (tmp_path / "desk.py").write_text(desk)
+    judged = []
+    from dreck.workbench import known_kinds
+
+    judge = known_kinds.judge_rewrite
+    monkeypatch.setattr(
+        known_kinds, "judge_rewrite", lambda old, *rest: judged.append(old.path.name) or judge(old, *rest)
+    )
+    dreck.untangle("desk.py", steps="polymorphic-methods", kinds=["Spade", "Hose"])
+    assert set(judged) == {"desk.py", "tools.py"}

@@ -38,13 +38,14 @@ class Exits:
     def asked(self, call: str, results: Sequence[str]) -> list[str]:
         """The lines that stand where the block stood; a tab stands for one level more."""
         told = ", ".join(results)
+        asked = f"({call})" if call.startswith("yield") else call
         match self.form:
             case "end":
                 return [f"return {call}" if self.leaving != "raise" else call]
             case "truth" if results:
                 return [f"leaves, {told} = {call}", "if leaves:", f"\t\t{self.leaving}"]
             case "truth":
-                return [f"if {call}:", f"\t\t{self.leaving}"]
+                return [f"if {asked}:", f"\t\t{self.leaving}"]
             case "answer":
                 return [f"answer = {call}", "if answer is not None:", "\t\treturn answer"]
             case "pair":

@@ -130,6 +130,9 @@ def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:
         raise Untouchable("an arm stands on the line of its test")
     while sheet.line(first - 1).strip().startswith("#"):
         first -= 1
+    count = len(sheet.text.splitlines())
+    while last < count and sheet.line(last + 1).startswith(f"{indent}#"):
+        last += 1  # what is said at the end of an arm is said of that arm
     return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
 
 

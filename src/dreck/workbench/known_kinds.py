@@ -4,6 +4,7 @@ import ast
 from dataclasses import replace
 
 from dreck.proof.assumptions import ANNOTATIONS, KINDS
+from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.steps.scene import Known, Plan, Scene
 from dreck.workbench.compare import Wanted, judge_rewrite
@@ -19,8 +20,15 @@ def judged_among_known(scene: Scene, plan: Plan, wanted: Wanted) -> Verdict:
     old = Text(scene.path, _told(scene.text, scene, name, plan.known))
     new = Text(scene.path, _told(plan.text, scene, name, plan.known))
     if plan.others:
+        beside = {path: read(path).text if path.exists() else "" for path in plan.others if path.suffix == ".py"}
         with staged({scene.path: new.text, **plan.others}) as places:
-            verdict = judge_rewrite(old, Text(places[scene.path], new.text), wanted, plan.removed)
+            parts = [judge_rewrite(old, Text(places[scene.path], new.text), wanted, plan.removed)]
+            # The classes may live elsewhere: what their file did before has to stay, too.
+            parts += [
+                judge_rewrite(Text(path, text), Text(places[path], plan.others[path]), wanted, plan.removed)
+                for path, text in beside.items()
+            ]
+        verdict = min(parts, key=lambda v: ["differs", "unsettled", "tested", "proved"].index(v.status))
     else:
         verdict = judge_rewrite(old, new, wanted, plan.removed)
     rests_on = {KINDS if a == ANNOTATIONS else a for a in verdict.assumptions} | {KINDS}
