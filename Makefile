@@ -29,6 +29,8 @@ corpus: $(VENV)/.installed
 	$(BIN)/python -m benchmarks.corpus
 
 fuzz: $(VENV)/.installed
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev,native]'
+	$(BIN)/python -m pytest tests/trial/test_native.py tests/trial/test_walls.py tests/trial/test_cage.py
 	$(BIN)/python -m benchmarks.fuzz
 
 shots: $(VENV)/.installed

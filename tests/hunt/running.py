@@ -1,10 +1,14 @@
 """Running two versions on all small inputs, with a log of everything that can be seen."""
 
+import ast
 import itertools
 import math
 import random
 import re
+import sys
 from typing import Any
+
+from dreck.model.views.asked import asked_in
 
 VALUES = (0, 1, 2, None, math.nan)
 _LIMIT = 40
@@ -88,10 +92,10 @@ PLANS = ((0, 1, 0, 2, 1, 0), (1, 0, 1, 3, 3, 1, 0), (2, 1, 0, 1, 5, 1, 4), (1, 2
 INPUTS = tuple(itertools.product(VALUES, repeat=3))
 
 
-def first_difference(old: Any, new: Any, pick: random.Random, total: bool = False, quiet: bool = False) -> Any:
+def first_difference(old: Any, new: Any, pick: random.Random, total: bool = False, quiet: Any = None) -> Any:
     """An input on which the two differ, None when they agree: every small input, each with one plan by lot.
 
-    `total`: what is no number is left out; `quiet`: so is what raises in a test.
+    `total`: what is no number is left out; `quiet`, the two texts: so is what raises in a test.
     """
     for inputs in INPUTS:
         if total and math.nan in inputs:
@@ -100,7 +104,10 @@ def first_difference(old: Any, new: Any, pick: random.Random, total: bool = Fals
         ends = run(old, inputs, plan), run(new, inputs, plan)
         if total:
             ends = _without_direction(ends[0]), _without_direction(ends[1])
-        if ends[0] != ends[1] and not (quiet and any(_of_a_test(end) for end in ends)):
+        if ends[0] != ends[1] and not any(
+            raises_in_a_test(function, text, quiet, inputs, plan)
+            for function, text in zip((old, new), quiet or (), strict=False)
+        ):
             return inputs, plan
     return None
 
@@ -113,10 +120,41 @@ def _without_direction(end: Any) -> Any:
     return result, log
 
 
-def _of_a_test(end: Any) -> bool:
-    """Whether a run may have ended in a test that raised: not in an event."""
-    result = end[0]
-    return (isinstance(result, tuple) and result[0] in ("TypeError", "AttributeError")) or result == ("KeyError", "0")
+def raises_in_a_test(function: Any, text: str, texts: Any, inputs: tuple[Any, ...], plan: tuple[int, ...]) -> bool:
+    """Whether a test of the function itself raises in this run, be it swallowed or handled afterwards."""
+    asked = frozenset().union(*(asked_in(ast.parse(t).body[0]) for t in texts))
+    statements = [n for n in ast.walk(ast.parse(text)) if isinstance(n, ast.stmt | ast.match_case)]
+    lines = {line for s in statements for line in _lines_asking(s, asked)}
+    found: list[int] = []
+
+    def watch(frame: Any, event: str, told: Any) -> Any:
+        if frame.f_code is not function.__code__:
+            return None
+        if event == "exception" and frame.f_lineno in lines and issubclass(told[0], _OF_TESTS):
+            trail = told[2]
+            while trail.tb_next is not None:
+                trail = trail.tb_next
+            raised_here = trail.tb_frame is frame or trail.tb_frame.f_code.co_name in ("__getitem__", "get")
+            found.extend([frame.f_lineno] if raised_here else [])
+        return watch
+
+    before = sys.gettrace()
+    sys.settrace(watch)
+    try:
+        run(function, inputs, plan)
+    finally:
+        sys.settrace(before)
+    return bool(found)
+
+
+_OF_TESTS = (TypeError, AttributeError, KeyError)
+
+
+def _lines_asking(s: ast.AST, asked: frozenset[str]) -> set[int]:
+    """The lines on which what stands in the head of a statement is asked as a test, there or elsewhere."""
+    heads = [v for _, v in ast.iter_fields(s) if isinstance(v, ast.expr)]
+    parts = [n for head in heads for n in ast.walk(head) if isinstance(n, ast.expr)]
+    return {n.lineno for n in parts if ast.dump(n) in asked}
 
 
 # --- whole modules -----------------------------------------------------------------------------------------

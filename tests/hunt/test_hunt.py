@@ -75,7 +75,8 @@ def hunted(task: tuple[int, int]) -> tuple[int, int]:
             assume = (DEFAULT_ASSUMPTIONS if tried % 5 else frozenset()) | ({"quiet-tests"} if quiet else set())
             if prove(before, subject(new), assume, budget=8_000).holds:
                 proved += 1
-                assert first_difference(*functions, pick, quiet=quiet) is None, f"{old}\n{new}"
+                texts = (old, new) if quiet else None
+                assert first_difference(*functions, pick, quiet=texts) is None, f"{old}\n{new}"
     return tried, proved
 
 

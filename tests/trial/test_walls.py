@@ -108,7 +108,8 @@ def test_nothing_stays_behind_when_the_parent_is_ended(tmp_path, signal):
     own = tmp_path / "temporary"
     own.mkdir()
     code = """
-    import threading, dreck
+    import signal, threading, dreck
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # a shell's background job would ignore it
     dreck.compare("def f(a):\\n return [a]\\n", "def f(a):\\n return [a] if a else [a]\\n")
     print("ready", flush=True)
     while True:

@@ -5,6 +5,7 @@ import json
 import os
 import shutil
 import signal
+import subprocess
 import sys
 import threading
 from pathlib import Path
@@ -273,3 +274,26 @@ def test_a_shared_folder_is_no_project(tmp_path):
     mine.mkdir()
     (mine / "gate.py").write_text("x = 1\n")
     assert Journal.of(mine / "gate.py").root == mine.resolve()
+
+
+def test_two_writing_commands_at_once(tmp_path, run):
+    """Two processes on one project, on the same files: whole files, a journal that is right, and back to the first byte."""
+    (tmp_path / "pyproject.toml").write_text("")
+    code = "def f{0}(a, b):\n    if a:\n        if b:\n            return {0}\n        else:\n            return 2\n    else:\n        return 3\n"
+    for number in range(3):
+        (tmp_path / f"bin{number}.py").write_text(code.format(number))
+    old = texts(tmp_path)
+    started = [
+        subprocess.Popen([sys.executable, "-m", "dreck", "untangle", ".", "--write", "--verdict", "proved"], cwd=tmp_path,
+                         stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+        for _ in range(2)
+    ]  # fmt: skip
+    ends = [(process.communicate()[1], process.returncode) for process in started]
+    assert all(code in (0, 1, 2) and "Traceback" not in told for told, code in ends), ends
+    assert all("changed by someone else" in told for told, code in ends if code == 2), ends
+    assert run("untangle", ".", "--write", "--verdict", "proved", cwd=tmp_path).returncode in (0, 1)
+    for number in range(3):
+        assert (tmp_path / f"bin{number}.py").read_text().count("else") == 0
+    while run("back", cwd=tmp_path).returncode == 0:
+        pass
+    assert texts(tmp_path) == old

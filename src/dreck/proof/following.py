@@ -6,6 +6,7 @@ from typing import Any
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term, Terms
+from dreck.model.names.frames import asks_who_calls
 from dreck.model.names.scopes import param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
@@ -31,7 +32,7 @@ def callee_of(p: Prover, which: int, event: Event) -> Callee | None:
     match key.op:
         case "property":
             found = p.classes[which].found(str(key.args[0]), str(key.args[1]))
-            if found is None or found.function is None or not can_be_followed(found.function, key):
+            if found is None or found.function is None or not can_be_followed(p, which, found.function, key):
                 return None
             return _called(found.function, [key.args[2]], (("",), ()), p.terms, found.holder)
         case Op.CALL:
@@ -50,7 +51,7 @@ def _run(p: Prover, which: int, function: Term, values: list[Term], shape: Any, 
         p.note(FAMILIES)
         function = p.terms.make("method", found.holder, function.args[1], found.form, function.args[0])
     node = function_of(p, which, function)
-    if node is None or runs_lazily(node) is not lazily or not can_be_followed(node, function):
+    if node is None or runs_lazily(node) is not lazily or not can_be_followed(p, which, node, function):
         return None
     if function.op == "method" and function.args[2] != "static":
         values = [function.args[3], *values]
@@ -82,13 +83,13 @@ def runs_lazily(node: FunctionNode) -> bool:
     return isinstance(node, ast.AsyncFunctionDef) or scope_of(node).is_generator
 
 
-def can_be_followed(node: FunctionNode, function: Term) -> bool:
-    """Whether nothing in it depends on which call of it this is, or on the class it stands in.
+def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -> bool:
+    """Whether nothing in it depends on which call of it this is, who calls, or on the class it stands in.
 
     Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
     a method is written in, `global` in a function of another file means that file's names.
     """
-    if scope_of(node).captured:
+    if scope_of(node).captured or asks_who_calls(node, p.names[which].frame_readers):
         return False
     foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
     if spoken_in(node).asks_class:

@@ -3,6 +3,7 @@
 import ast
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from dreck.source.functions import Function
 
@@ -13,11 +14,13 @@ def is_left(lines: Sequence[str], function: Function, tree: ast.Module) -> bool:
     """Whether a function, a class around it, or the whole file is to be left alone."""
     if file_is_left(lines):
         return True
-    around = (
-        n for n in ast.walk(tree)
-        if isinstance(n, ast.ClassDef) and n.lineno <= function.node.lineno <= (n.end_lineno or n.lineno)
-    )  # fmt: skip
+    around = (n for n in _classes(tree) if n.lineno <= function.node.lineno <= (n.end_lineno or n.lineno))
     return any(_says_so(lines, node.lineno, node.body[0].lineno) for node in (function.node, *around))
+
+
+@lru_cache(maxsize=4)
+def _classes(tree: ast.Module) -> tuple[ast.ClassDef, ...]:
+    return tuple(n for n in ast.walk(tree) if isinstance(n, ast.ClassDef))
 
 
 def file_is_left(lines: Sequence[str]) -> bool:

@@ -4,7 +4,8 @@ import ast
 import stat
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Executor
-from dataclasses import asdict, astuple, dataclass, replace
+from dataclasses import asdict, dataclass, fields, replace
+from operator import attrgetter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -231,9 +232,12 @@ def measure_file(target: Target) -> _Found:
         return _measured_file(target)
 
 
+_VALUES = attrgetter(*[field.name for field in fields(Row)][1:])
+
+
 def _kept(found: _Found) -> list[list[Any]]:
     """Rows as they are kept: without the place of the file."""
-    return [[row.function.partition("::")[2], *astuple(row)[1:]] for row in found[0]]
+    return [[row.function.partition("::")[2], *_VALUES(row)] for row in found[0]]
 
 
 def _found_again(path: Path, kept: list[list[Any]]) -> _Found:

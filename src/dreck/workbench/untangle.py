@@ -1,6 +1,7 @@
 """untangle: the work on files and targets, from reading to saving."""
 
 import ast
+import itertools
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from functools import partial
@@ -326,7 +327,7 @@ def _functions(
     for function in reversed(functions):
         if function.name not in wanted or is_left(bench.lines, function, tree):
             continue
-        inner = [(f, delta) for f, delta in grown if function.start <= f.start and f.end <= function.end]
+        inner = _within(function, grown)
         present = _moved(function, text, inner) if inner else function
         assume = bench.options.assume | ordered(function.node, tree, bench.doubt)
         own = replace(
@@ -345,6 +346,12 @@ def _functions(
         if result.stopped:
             break
     return text, results[::-1]
+
+
+def _within(function: Function, grown: list[tuple[Function, int]]) -> list[tuple[Function, int]]:
+    """Of the functions that have changed, last of the file first, those inside this one."""
+    near = itertools.takewhile(lambda one: one[0].start <= function.end, reversed(grown))
+    return [(f, delta) for f, delta in near if function.start <= f.start and f.end <= function.end]
 
 
 def _moved(function: Function, text: str, inner: list[tuple[Function, int]]) -> Function:

@@ -5,6 +5,7 @@ import builtins
 from functools import cached_property
 
 from dreck.model.names.bindings import bindings_of
+from dreck.model.names.frames import sensitive_names
 from dreck.model.names.tables import Tables, tables_in
 
 _BUILTINS = frozenset(dir(builtins))
@@ -45,6 +46,11 @@ class ModuleNames:
     def tables(self) -> Tables:
         """The constants of the module that nothing in it changes."""
         return tables_in(self.tree, self.is_bound_once, self.stands_for)
+
+    @cached_property
+    def frame_readers(self) -> frozenset[str]:
+        """Functions and methods of the module that ask who calls them, by name."""
+        return sensitive_names(n for n in ast.walk(self.tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
 
     def canonical(self, name: str) -> str:
         """What an imported name is called wherever it is looked into."""

@@ -4,6 +4,7 @@ import ast
 import copy
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.narrowing import implied
@@ -24,7 +25,7 @@ _OPPOSITE = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Fact:
     """A test that has come out one way, and still holds."""
 
@@ -33,6 +34,10 @@ class Fact:
     names: frozenset[str]
     pure: bool
     """Only names and constants: no call or write elsewhere can change it."""
+
+    @cached_property
+    def words(self) -> str:
+        return ast.dump(self.test)
 
 
 @dataclass(slots=True)
@@ -272,13 +277,20 @@ def outcome_of(test: ast.expr, facts: tuple[Fact, ...]) -> bool | None:
             return None if inner is None else not inner
         case ast.BoolOp() | ast.Constant():
             return None
-    if not facts:
-        return None
-    for fact in facts:
+    if len(facts) > _MANY:
+        asked = ast.dump(test)
+        same = next((fact for fact in facts[:-_MANY] if fact.words == asked), None)
+        if same is not None:
+            return same.outcome
+    for fact in facts[-_MANY:]:
         outcome = fact.outcome if alike(fact.test, test) else _implied(fact, test)
         if outcome is not None:
             return outcome
     return None
+
+
+_MANY = 60
+"""So many facts, the last ones, are asked what follows from them, the others only whether they are the test."""
 
 
 def _implied(fact: Fact, test: ast.expr) -> bool | None:

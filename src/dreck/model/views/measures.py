@@ -13,7 +13,7 @@ from typing import Any, TypeAlias
 
 from dreck.source.functions import FunctionNode
 
-_INLINE_IF = re.compile(r"\S.*\bif\b")
+_INLINE_IF = re.compile(r"\s*+\S.*\bif\b")
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +129,7 @@ def _may_hold_tests(lines: Sequence[str], first: int, last: int | None) -> bool:
     """Whether the word `if` stands in these lines at all; of one line, where it can be an expression's."""
     around = lines[first - 1 : last]
     if len(around) == 1:
-        return "if" in around[0] and _INLINE_IF.search(around[0]) is not None
+        return "if" in around[0] and _INLINE_IF.match(around[0]) is not None
     return any("if" in line for line in around)
 
 

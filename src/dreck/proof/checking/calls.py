@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
+from dreck.model.names.frames import asks_who_calls
 from dreck.proof.checking.axioms import signature_of
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
 from dreck.proof.state import Event, Side, State
@@ -26,6 +27,7 @@ class CheckedCalls(CheckedLemmas):
         const = self.acts.arena.terms.const
         arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
         names = self.subjects[side.which].names
+        self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
         try:
             entry = lower(node, names, self.acts.arena, kept=self.kept)
         except Unsupported:

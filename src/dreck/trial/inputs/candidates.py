@@ -5,6 +5,7 @@ import dataclasses
 import datetime
 import decimal
 import enum
+import itertools
 import math
 import os
 import re
@@ -12,7 +13,7 @@ import typing
 from typing import Any
 
 from dreck.trial.inputs.matching import matched_by
-from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, of_numpy
+from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Named, Usage
@@ -24,6 +25,7 @@ _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
 _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
+_MOST_SUMS = 6
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -87,7 +89,8 @@ class Candidates:
         if value not in hints and len(hints) < 24:
             hints.append(value)
             known = self.at(path)
-            known += [m for m in self._around(value, True) if m not in known]
+            near = [*self._around(value, True), *_between([value])]
+            known += [m for m in near if m not in known]
 
     def offered(self, path: str, values: tuple[Any, ...]) -> None:
         """Answers of a stand-in that no usage tells of, such as its length."""
@@ -193,6 +196,7 @@ class Candidates:
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
             made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
+            made += _between(u.constants) if u.ordered else []
             made += self._scalars()
         if u.iterated or u.indexed or u.sizes:
             made += self._lists(u)
@@ -212,6 +216,10 @@ class Candidates:
             made += [Make("value", v) for v in ("12", "text", None)]
         if u.hashed:
             made.append(Make("value", []))
+        if u.formatted:
+            made.append(Make("value", WORDED))
+        if u.percent:
+            made += [Make("value", v) for v in (("text",), (1, 2), ())]
         if u.classes:  # one stranger
             made += [Make("stand-in"), Make("value", None)]
         if u.tested_none:
@@ -303,8 +311,9 @@ class Candidates:
         if found is _MISSING or isinstance(found, type):
             return []
         if isinstance(found, enum.Enum):
-            members = [found, *(m for m in type(found) if m is not found)]
-            return [Make("named", f"{type(m).__qualname__}.{m.name}") for m in members]
+            kind = type(found)
+            members = [Make("named", f"{kind.__qualname__}.{m.name}") for m in (found, *kind) if m.name is not None]
+            return members + [Make("flags", (kind.__qualname__, names)) for names in _sums_of_flags(kind)]
         if isinstance(found, int | float | str):
             return self._around(found, ordered)
         if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
@@ -383,11 +392,9 @@ class Candidates:
             plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
             return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
         if issubclass(kind, enum.Enum):
-            return (
-                [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]
-                if self._found(kind)
-                else [Make("value", m) for m in kind]
-            )
+            named = self._found(kind)
+            one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]
+            return one + [Make("flags", (kind.__qualname__, names)) for names in _sums_of_flags(kind) if named]
         if kind.__module__ == "numpy":
             return of_numpy(kind, near)
         if (
@@ -437,6 +444,20 @@ class Candidates:
             return
         for field, hint in hints.items():
             self.types.setdefault(f"{name}.{field}", hint)
+
+
+def _between(constants: list[Any]) -> list[Make]:
+    """Beside whole numbers lie others: `n > 9` is not `n >= 10`."""
+    whole = dict.fromkeys(v for v in constants if type(v) is int and abs(v) < HUGE)
+    return [Make("value", v + half) for v in itertools.islice(whole, _MOST_SUMS) for half in (0.5, -0.5)]
+
+
+def _sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:
+    """Flags are also several at once, and none."""
+    if not issubclass(kind, enum.Flag):
+        return []
+    names = [m.name for m in kind if m.name is not None]
+    return [(), *itertools.islice(itertools.combinations(names, 2), _MOST_SUMS), *([tuple(names)] if names[2:] else [])]
 
 
 def _is_of_keys(kind: type) -> bool:

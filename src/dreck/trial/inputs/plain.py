@@ -64,6 +64,21 @@ class _Set(set):  # type: ignore[type-arg]
     """A set of a class of its own."""
 
 
+class Worded:
+    """Something that is written in three ways: as a text, in a format, for whoever looks at it."""
+
+    def __str__(self) -> str:
+        return "as a text"
+
+    def __format__(self, form: str) -> str:
+        return f"in the format {form!r}"
+
+    def __repr__(self) -> str:
+        return "<an object with a format of its own>"
+
+
+WORDED = Worded()
+
 BELOW: dict[str, Any] = {
     "str": lambda: _Text("text"),
     "list": lambda: _List(["text"]),

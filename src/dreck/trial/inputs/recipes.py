@@ -8,7 +8,7 @@ from typing import Any
 
 @dataclasses.dataclass(frozen=True, slots=True)
 class Make:
-    """A recipe: `value` (as it is), `named`, `list`, `tuple`, `dict`, `iterator`, `json`, `instance`, `stand-in`…"""
+    """A recipe: `value` (as it is), `named`, `flags`, `list`, `tuple`, `dict`, `iterator`, `instance`, `stand-in`…"""
 
     kind: str
     what: Any = None
@@ -37,6 +37,9 @@ class Make:
                 return f"the very {self.what}"
             case "named":
                 return str(self.what)
+            case "flags":
+                kind, names = self.what
+                return " | ".join(f"{kind}.{name}" for name in names) or f"{kind}(0)"
             case "as it is":
                 return self.kind
             case "as set up":

@@ -296,6 +296,10 @@ class Usages:
                 flags = constants(right)
                 self._on(left, lambda u: u.constants.extend(flags))
                 self._on(left, lambda u: setattr(u, "arithmetic", not flags or u.arithmetic))
+            case ast.BinOp(left=ast.Constant(value=str()) | ast.JoinedStr(), op=ast.Mod(), right=right):
+                self._on(right, lambda u: setattr(u, "percent", True))
+            case ast.FormattedValue(value=value):
+                self._on(value, lambda u: setattr(u, "formatted", True))
             case ast.BinOp(left=left, op=how, right=right):
                 self.grows |= isinstance(how, ast.Pow | ast.LShift)
                 for side in (left, right):
@@ -352,6 +356,8 @@ class Usages:
             self._looked_up(a, b)
             return
         values = constants(b)
+        if isinstance(op, ast.In | ast.NotIn) and len([v for v in values if not isinstance(v, Named)]) < _size(b):
+            self._on(a, lambda u: setattr(u, "among", True))
         self._on(a, lambda u: u.constants.extend(values))
         if isinstance(op, ast.In | ast.NotIn) and isinstance(b, ast.Set | ast.Dict | ast.Name):
             self._on(a, lambda u: setattr(u, "hashed", True))
@@ -430,6 +436,9 @@ class Usages:
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", name in ("int", "float")))
+            case "str" | "format" | "repr", [value, *_]:
+                self._on(value, lambda u: setattr(u, "formatted", True))
+                return False
             case "hasattr" | "getattr", [value, ast.Constant(value=str() as attr), *default]:
                 self._on(value, lambda u: u.attributes.add(attr))
                 inner = self.path(value)
@@ -479,3 +488,8 @@ class Usages:
                     case ast.MatchSequence(patterns=patterns):
                         size = -len(patterns)
                         self._on(subject, lambda u, n=size: u.sizes.append(n))
+
+
+def _size(node: ast.AST) -> int:
+    """How many things stand in a display; any other thing holds one."""
+    return len(node.elts) if isinstance(node, ast.Tuple | ast.List | ast.Set) else 1

@@ -42,6 +42,12 @@ class Usage:
     is_json: bool = False
     subscripted: bool = False
     """Asked for an item by a key, or whether it holds one."""
+    formatted: bool = False
+    """Made a text: by `str`, `format`, in an f-string."""
+    percent: bool = False
+    """Put into a text by `%`, where a tuple is taken apart."""
+    among: bool = False
+    """Looked for among other inputs: `in` asks whether it is one of them before whether it equals one."""
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 

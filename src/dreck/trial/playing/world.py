@@ -4,10 +4,12 @@ import copy
 import dataclasses
 import enum
 import fractions
+import functools
 import inspect
 import io
 import json
 import math
+import operator
 from collections import deque
 from pathlib import PurePath
 from typing import Any
@@ -157,6 +159,9 @@ class World:
                 return self._own_member(make.what)
             case "named":
                 return self._named(str(make.what))
+            case "flags":
+                kind = self._named(make.what[0])
+                return functools.reduce(operator.or_, (kind[name] for name in make.what[1]), kind(0))
             case "recorded":
                 return Unpickler(make.what, self.namespace).load()
             case "same":

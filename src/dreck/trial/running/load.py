@@ -1,6 +1,7 @@
 """Loading one version of a function to run it: its module is executed with the function's tests watched."""
 
 import ast
+import enum
 import inspect
 import types
 import typing
@@ -11,6 +12,7 @@ from typing import Any
 
 from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.specials import specials_asked
 from dreck.trial.running.imports import CannotRun, executed
 from dreck.trial.running.instrument import WATCHER, Watched, watched
 from dreck.trial.running.nested import CannotLift, lifted
@@ -228,24 +230,14 @@ def plausible(version: Version) -> dict[str, list[Make]]:
     return found
 
 
-_MOST_KINDS = 2
+_MOST_KINDS = 3
+_NO_THINGS = (BaseException, type, enum.Enum)
 
 
 def _with_a_will_of_their_own(version: Version, name: str) -> list[type]:
     """Classes of the module that say themselves what happens when such a thing is read as the parameter is."""
-    asked = _specials_asked(version.node, name)
+    asked = specials_asked(version.node, name)
     own = [kind for kind in version.namespace.values() if isinstance(kind, type)]
     here = [kind for kind in own if kind.__module__ == version.namespace.get("__name__")]
-    return [kind for kind in here if asked & vars(kind).keys()][:_MOST_KINDS]
-
-
-def _specials_asked(node: FunctionNode, name: str) -> set[str]:
-    """What Python, or the code, calls on a value: reading an item, asking for one."""
-    found: set[str] = set()
-    for n in ast.walk(node):
-        match n:
-            case ast.Subscript(value=ast.Name(id=read), ctx=ast.Load()) if read == name:
-                found.add("__getitem__")
-            case ast.Call(func=ast.Attribute(value=ast.Name(id=read), attr="get")) if read == name:
-                found.add("get")
-    return found
+    fits = [kind for kind in dict.fromkeys(here) if asked & vars(kind).keys() and not issubclass(kind, _NO_THINGS)]
+    return sorted(fits, key=lambda kind: -len(asked & vars(kind).keys()))[:_MOST_KINDS]

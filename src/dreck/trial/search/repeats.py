@@ -1,6 +1,7 @@
 """Choices in which things come again: one object in two places, the same item round after round."""
 
 import itertools
+import math
 from collections.abc import Iterator
 
 from dreck.trial.inputs.candidates import Candidates
@@ -22,6 +23,14 @@ def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
     for path, make in tried.used.items():  # an item that comes twice
         if path.endswith("[1]") and make.kind in _OBJECTS:
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
+
+
+def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
+    """The very same NaN where one is looked for among others: `in` finds it, `==` does not."""
+    there = [n for n in names if n in tried.used]
+    if any(candidates.usages.at(name).among for name in there):
+        for one, other in itertools.combinations(there, 2):
+            yield {**tried.choice, one: Make("value", math.nan), other: Make("value", math.nan)}
 
 
 def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:

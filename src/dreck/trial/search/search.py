@@ -23,7 +23,7 @@ from dreck.trial.sandbox.cage import TimeUp
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import rounds, twins
+from dreck.trial.search.repeats import no_numbers, rounds, twins
 from dreck.trial.search.smaller import mark_of, smaller
 
 
@@ -213,7 +213,8 @@ class Search:
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
         for tried in far:
-            for choice in itertools.chain(twins(tried, names), rounds(tried, self.candidates)):
+            again = (twins(tried, names), no_numbers(tried, names, self.candidates), rounds(tried, self.candidates))
+            for choice in itertools.chain(*again):
                 if self._over():
                     return
                 self.attempt(choice)

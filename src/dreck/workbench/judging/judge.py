@@ -7,7 +7,9 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from dreck.model.ir.graph import Arena
+from dreck.model.names.frames import READERS_OF_NAMES, frames_asked, words_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import scope_of
 from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
@@ -77,7 +79,7 @@ class Judge:
     def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
         """Are the two the same? Proof first, then trial."""
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
-        unseen = _not_tried(old.node, new.node)
+        unseen = _not_tried(old.node, new.node) or _of_frames(old, new)
         if found.status == "tested" and unseen:
             found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")
         if new.aliases and found:
@@ -191,6 +193,18 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
         return "the defaults of their parameters differ, and a trial gives every argument"
     kinds = [(len(f.args.posonlyargs), len(f.args.args), [a.arg for a in f.args.kwonlyargs]) for f in (old, new)]
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
+
+
+def _of_frames(old: Candidate, new: Candidate) -> str:
+    """What one of them reads of its own frame, or who calls it, where the other has another frame."""
+    asked = frames_asked(old.node), frames_asked(new.node)
+    named = [words_of(c.node, c.names.frame_readers) for c in (old, new)]
+    moved = (asked[0] - asked[1]) + (asked[1] - asked[0]) + (named[0] - named[1]) + (named[1] - named[0])
+    if moved:
+        return f"`{min(moved)}` looks at the function it is called in, and that is another one"
+    seen = sorted(asked[0].keys() & READERS_OF_NAMES)
+    own = scope_of(old.node).local, scope_of(new.node).local
+    return f"`{seen[0]}` sees the names of local variables, and they are others" if seen and own[0] != own[1] else ""
 
 
 _SLIP_BUDGET = 2_000
