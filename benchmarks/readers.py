@@ -26,6 +26,8 @@ from dreck.workbench.results import FunctionResult
 from dreck.workbench.untangle import untangle
 
 _NOT_COMPARED = re.compile(r"\bnot [\w.\[\]()\"']+ (<|>|<=|>=) ")
+_LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
+_WIDTH = 88
 _TERNARY = re.compile(r"True if .+ else False|False if .+ else True")
 
 
@@ -58,6 +60,31 @@ def counted(f: FunctionResult) -> Iterator[str]:
         yield "blanks at the end of a line"
     if f.after.tangle >= f.before.tangle and len(new) >= len(old):
         yield "no less tangle and no fewer lines"
+    if any(_would_fit(fresh_at, new) for fresh_at in range(len(new) - 1) if new[fresh_at] not in old):
+        yield "a wrapped statement that would fit"
+    if _rows_of_options(f.new) < _rows_of_options(f.old):
+        yield "a row of optional ifs that was turned"
+
+
+def _would_fit(at: int, lines: list[str]) -> bool:
+    """Whether what is wrapped at the end of a line, in the formatters' style, has room on one: `x = f(` / `a` / `)`."""
+    head, inner, last = (line.rstrip() for line in (*lines[at : at + 3], "", "")[:3])
+    if not head.endswith(("(", "[")) or not last.strip().startswith((")", "]")) or inner.endswith((",", "(", "[", "{")):
+        return False
+    return "#" not in head + inner + last and len(head + inner.strip() + last.strip()) <= _WIDTH
+
+
+def _rows_of_options(text: str) -> int:
+    """How many runs of three and more ifs without `else`, none of which leaves, stand in the blocks of a function."""
+    found = 0
+    for node in ast.walk(ast.parse(f"if True:\n{text}" if text[:1].isspace() else text)):
+        for block in (getattr(node, "body", None), getattr(node, "orelse", None)):
+            if isinstance(block, list):
+                optional = [
+                    isinstance(s, ast.If) and not s.orelse and not isinstance(s.body[-1], _LEAVING) for s in block
+                ]
+                found += sum(len(list(run)) > 2 for kind, run in itertools.groupby(optional) if kind)
+    return found
 
 
 def _double_blank(lines: list[str]) -> int:

@@ -333,7 +333,10 @@ def report(targets: tuple[str, ...], output: Path | None, verdict: str) -> int:
 @click.argument("count", type=click.IntRange(1), default=1, metavar="[N]")
 @click.option("--list", "listed", is_flag=True, help="Show what could be undone, newest first, and undo nothing.")
 def back(count: int, listed: bool) -> int:
-    """Undo the last N steps taken with --write (default: the last one)."""
+    """Undo the last N steps taken with --write (default: the last one).
+
+    Runs none of the target's code.
+    """
     from dreck.report.terminal import show_records, show_undone
     from dreck.workbench.store.journal import Journal
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget
+from dreck.report.colours import Piece, changed_columns, pieces
 from dreck.report.shapes import Pair, Side, pair
 from dreck.source.files import save_bytes
 from dreck.workbench.request import Request
@@ -107,13 +108,26 @@ def _silhouettes(drawn: Pair) -> dict[str, Any]:
 
 
 def _code(drawn: Pair) -> dict[str, Any]:
-    """Code side by side; lines that went elsewhere are joined by a curve."""
-    same = [(a, b) for a, b in drawn.joined if drawn.old.lines[a].strip() == drawn.new.lines[b].strip()]
-    mine, theirs = {a for a, _ in same}, {b for _, b in same}
+    """Code side by side; lines that went elsewhere are joined by a curve, what changed within a line is marked."""
+    old, new = drawn.old.lines, drawn.new.lines
+    kept = {(a, b) for a, b in drawn.joined if old[a].strip() == new[b].strip()}
+    marked: tuple[list[list[tuple[int, int]]], ...] = ([[] for _ in old], [[] for _ in new])
+    for a, b in set(drawn.joined) - kept:
+        marked[0][a], marked[1][b] = changed_columns(old[a], new[b])
     return {
-        "old": [(i + 1, line, i in mine) for i, line in enumerate(drawn.old.lines)],
-        "new": [(i + 1, line, i in theirs) for i, line in enumerate(drawn.new.lines)],
+        "old": _lines(old, marked[0], {a for a, _ in kept}, {a for a, _ in drawn.joined}),
+        "new": _lines(new, marked[1], {b for _, b in kept}, {b for _, b in drawn.joined}),
         "joins": [(a * _ROW + _ROW / 2, b * _ROW + _ROW / 2, a != b) for a, b in drawn.joined],
-        "height": max(len(drawn.old.lines), len(drawn.new.lines)) * _ROW,
+        "height": max(len(old), len(new)) * _ROW,
         "row": _ROW,
     }
+
+
+def _lines(
+    lines: tuple[str, ...], marked: list[list[tuple[int, int]]], kept: set[int], joined: set[int]
+) -> list[tuple[int, str, list[Piece]]]:
+    """Each line with its number, how it fared (`kept`, `other`: changed within, `gone`: only here), and its pieces."""
+    fared = [
+        "kept" if i in kept or not line.strip() else "other" if i in joined else "gone" for i, line in enumerate(lines)
+    ]
+    return [(i + 1, fared[i], line) for i, line in enumerate(pieces(lines, marked))]

@@ -8,6 +8,7 @@ from difflib import SequenceMatcher
 
 from dreck.model.views.measures import Tangle, silhouette
 from dreck.source.functions import functions_in
+from dreck.source.lines import split_lines
 from dreck.workbench.results import FunctionResult
 
 
@@ -42,7 +43,7 @@ def pair(result: FunctionResult) -> Pair:
 
 def _side(text: str, shape: Tangle) -> Side:
     source = textwrap.dedent(text.expandtabs(4))
-    lines = source.splitlines()
+    lines = [line.rstrip("\r\n") for line in split_lines(source)]
     node = functions_in(ast.parse(source), source)[0].node
     held = silhouette(node)
     return Side(tuple(lines), tuple(held.get(number, 0) for number in range(1, len(lines) + 1)), shape)
