@@ -3,7 +3,9 @@ PYTHON ?= python3
 VENV   ?= .venv
 BIN    := $(VENV)/bin
 
-.PHONY: demo test lint bench corpus fuzz shots clean
+NEWEST := $(VENV)/newest
+
+.PHONY: demo test test-newer newest lint bench corpus fuzz shots clean
 
 $(VENV)/.installed: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -15,6 +17,16 @@ demo: $(VENV)/.installed
 
 test: $(VENV)/.installed
 	$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# The newest Python, compiled to WebAssembly: it runs under Node.
+newest: $(NEWEST)/.installed
+
+$(NEWEST)/.installed: $(VENV)/.installed
+	npm install --silent --no-audit --no-fund --prefix $(NEWEST) pyodide@314.0.7
+	touch $@
+
+test-newer: $(NEWEST)/.installed
+	node tests/newer/run.mjs "$$($(BIN)/python -c 'import sysconfig; print(sysconfig.get_paths()["purelib"])')" $(NEWEST)
 
 lint: $(VENV)/.installed
 	$(BIN)/ruff check src tests examples benchmarks

@@ -45,7 +45,8 @@ def changed(packages: list[str]) -> Iterator[FunctionResult]:
 def counted(f: FunctionResult) -> Iterator[str]:
     """What is wrong with a changed function, as far as a machine sees it."""
     old, new = split_lines(f.old), split_lines(f.new)
-    fresh = [line for line in new if line not in old]
+    said = {line.strip() for line in old}
+    fresh = [line for line in new if line.strip() not in said]
     if any(_NOT_COMPARED.search(line) for line in fresh):
         yield "a negation in front of a comparison"
     if any("not (" in line for line in fresh):
@@ -60,18 +61,19 @@ def counted(f: FunctionResult) -> Iterator[str]:
         yield "blanks at the end of a line"
     if f.after.tangle >= f.before.tangle and len(new) >= len(old):
         yield "no less tangle and no fewer lines"
-    if any(_would_fit(fresh_at, new) for fresh_at in range(len(new) - 1) if new[fresh_at] not in old):
+    width = min(_WIDTH, max(map(len, map(str.rstrip, split_lines(f.path.read_text())))))
+    if any(_would_fit(at, new, width) for at in range(len(new) - 1) if new[at] not in old):
         yield "a wrapped statement that would fit"
     if _rows_of_options(f.new) < _rows_of_options(f.old):
         yield "a row of optional ifs that was turned"
 
 
-def _would_fit(at: int, lines: list[str]) -> bool:
+def _would_fit(at: int, lines: list[str], width: int) -> bool:
     """Whether what is wrapped at the end of a line, in the formatters' style, has room on one: `x = f(` / `a` / `)`."""
     head, inner, last = (line.rstrip() for line in (*lines[at : at + 3], "", "")[:3])
     if not head.endswith(("(", "[")) or not last.strip().startswith((")", "]")) or inner.endswith((",", "(", "[", "{")):
         return False
-    return "#" not in head + inner + last and len(head + inner.strip() + last.strip()) <= _WIDTH
+    return "#" not in head + inner + last and len(head + inner.strip() + last.strip()) <= width
 
 
 def _rows_of_options(text: str) -> int:

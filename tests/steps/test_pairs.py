@@ -488,15 +488,14 @@ RETURN_AT_ONCE = {
             if load.ok:
                 if load.wet:
                     fee = 3  # drying
-            return fee  # cents
+            return fee
         """,
         """
         def f(load):
-            # free at first
             if load.ok:
                 if load.wet:
                     return 3  # drying
-            return 0  # cents
+            return 0  # free at first
         """,
     ),
     "found in a loop": (

@@ -75,6 +75,7 @@ TABLE: dict[Op, Row] = {
     Op.UNARY: Row("outside", "outside", True, True, ANNOTATIONS, "6.6 Unary arithmetic and bitwise operations"),
     Op.COMPARE: _asks(COMPARISONS, "6.10 Comparisons"),
     Op.FORMAT: Row("outside", "outside", True, True, ANNOTATIONS, "2.4.3 f-strings"),
+    Op.TEMPLATE: _may_do_anything("2.4.4 t-strings"),
     Op.CALL: _may_do_anything("6.3.4 Calls"),
     Op.SUPER: Row("nothing", "nothing", True, False, "", "super() (library)"),
     Op.SPREAD: _may_do_anything("6.3.4 Calls; 6.2.5 List displays"),

@@ -16,11 +16,19 @@ def find(function: FunctionNode) -> Iterator[Site]:
     for block, index, statement in places(function):
         arm: ast.stmt = statement
         while isinstance(arm, ast.If):
-            if len(arm.orelse) == 1 and isinstance(arm.orelse[0], ast.If) and not is_elif(arm):
+            if _holds_only_an_if(arm) and not is_elif(arm):
                 line = arm.orelse[0].lineno
                 yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
                 break
             arm = arm.orelse[0] if is_elif(arm) else ast.Pass()
+
+
+def _holds_only_an_if(arm: ast.If) -> bool:
+    """An `if 1:` asks nothing: it is no further case."""
+    match arm.orelse:
+        case [ast.If(test=test)]:
+            return not isinstance(test, ast.Constant)
+    return False
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:

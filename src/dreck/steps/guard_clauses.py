@@ -198,7 +198,8 @@ def _only_reports(body: list[ast.stmt]) -> bool:
 
 def _called(body: list[ast.stmt]) -> set[str]:
     """What the plain lines of a block call, by the text of it."""
-    return {ast.unparse(n.value.func) for n in body if isinstance(n, ast.Expr) and isinstance(n.value, ast.Call)}
+    acts = [n.value.value if isinstance(n.value, ast.Await) else n.value for n in body if isinstance(n, ast.Expr)]
+    return {ast.unparse(act.func) for act in acts if isinstance(act, ast.Call)}
 
 
 def _is_small(body: list[ast.stmt]) -> bool:

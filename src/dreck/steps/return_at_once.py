@@ -224,20 +224,29 @@ def _without_variable(block: cst.IndentedBlock, where: int, still_returned: bool
         final = body[-1]
         assert isinstance(final, cst.SimpleStatementLine)
         returned = final.body[0].with_changes(value=value)
-        body[-1] = final.with_changes(body=[returned])
+        beside = _beside(first, final)
+        body[-1] = final.with_changes(body=[returned], trailing_whitespace=beside)
+    elif first.trailing_whitespace.comment is not None:
+        raise BetterNot("a comment speaks of the variable where it is set")
     following = body[where + 1]
-    comment = first.trailing_whitespace.comment
-    own = [cst.EmptyLine(comment=comment)] if comment else []
-    lines = [*first.leading_lines, *own, *_after_blank(first, own, following)]
-    body[where + 1] = with_leading(following, lines)
+    body[where + 1] = with_leading(following, [*first.leading_lines, *_after_blank(first, following)])
     del body[where]
     return block.with_changes(body=body)
 
 
-def _after_blank(first: cst.SimpleStatementLine, own: list[cst.EmptyLine], following: Stmt) -> list[cst.EmptyLine]:
+def _beside(first: cst.SimpleStatementLine, final: cst.SimpleStatementLine) -> cst.TrailingWhitespace:
+    """What is said beside the value where it is set goes with it to where it is returned."""
+    if first.trailing_whitespace.comment is None:
+        return final.trailing_whitespace
+    if final.trailing_whitespace.comment is not None:
+        raise BetterNot("comments stand beside the value where it is set and where it is returned")
+    return first.trailing_whitespace
+
+
+def _after_blank(first: cst.SimpleStatementLine, following: Stmt) -> list[cst.EmptyLine]:
     """The lines above what follows; no blank line is left where the variable stood alone at the top."""
     lines = list(following.leading_lines)
-    while not own and not first.leading_lines and lines and lines[0].comment is None:
+    while not first.leading_lines and lines and lines[0].comment is None:
         lines.pop(0)
     return lines
 

@@ -166,10 +166,16 @@ def unwrapped(block: cst.IndentedBlock, before: Sequence[cst.EmptyLine] = ()) ->
     """
     others: list[Stmt] = list(block.body)
     first = others.pop(0)
-    lines = [*before, *comment_lines(block.header), *first.leading_lines]
+    lines = _one_blank([*before, *comment_lines(block.header)], first.leading_lines)
     if is_bare_pass(first) and not others and not has_comment(lines):
         return []
     return [first.with_changes(leading_lines=lines), *others]
+
+
+def _one_blank(above: Sequence[cst.EmptyLine], own: Sequence[cst.EmptyLine]) -> list[cst.EmptyLine]:
+    """Lines that meet above a statement: where a blank one ends the first and begins the others, one is enough."""
+    meet = above and own and above[-1].comment is None and own[0].comment is None
+    return [*above, *own[1:]] if meet else [*above, *own]
 
 
 def is_bare_pass(statement: Stmt) -> bool:

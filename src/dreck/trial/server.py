@@ -12,8 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.trial.case import Case
-from dreck.trial.sandbox.cage import KEPT
-from dreck.trial.sandbox.folder import sweep
+from dreck.trial.sandbox.folder import KEPT, sweep
 
 _GRACE = 2.0
 DEFAULT_INPUTS = 1_200

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.views.measures import lines_of_thought, measure
+from dreck.model.views.shape import blocks
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of, split_lines
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -180,7 +181,7 @@ class _Work:
         orders = _negated_orders(node) - _negated_orders(self.node)
         self.doubtful |= {site.line} if orders > 0 else set()
         wholes = _negations_of_wholes(node) - _negations_of_wholes(self.node)
-        if not self.bench.chosen and (wholes > 0 or (orders > 0 and site.kind != "else leaves")):
+        if not self.bench.chosen and (wholes > 0 or (orders > 0 and not _raises_in_its_else(self.node, site))):
             return False
         lost = comments(self.segment) - comments(new)
         if lost:
@@ -249,6 +250,15 @@ def _negated_orders(node: FunctionNode) -> int:
 
 def _negated(node: FunctionNode) -> Iterator[ast.expr]:
     return (n.operand for n in ast.walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
+
+
+def _raises_in_its_else(node: FunctionNode, site: Site) -> bool:
+    """Whether a place is an `if` whose else ends in an error: that is worth a `not` in front of an order in doubt."""
+    block = next((b for b in blocks(node) if b.path == site.path), None)
+    match block.body[site.index : site.index + 1] if block is not None else []:
+        case [ast.If(orelse=[*_, ast.Raise()])]:
+            return site.kind == "else leaves"
+    return False
 
 
 _measured = lru_cache(maxsize=8)(measure)

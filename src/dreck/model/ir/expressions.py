@@ -3,7 +3,7 @@
 import ast
 import copy
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from dreck.model.ir.closures import Renaming, makes_only
 from dreck.model.ir.graph import Node, Operand
@@ -169,6 +169,8 @@ class Expressions(Naming):
                 return self.opaque(e, dest, nxt, ctx)
             case ast.Starred(value=value):
                 return self.operands([value], ctx, depth, lambda f: self.act(Op.SPREAD, None, f, dest, nxt, ctx, e))
+        if type(e).__name__ == "TemplateStr":  # from Python 3.14 on
+            return self._template(e, dest, nxt, ctx, depth)
         raise Unsupported(f"an expression Dreck does not know: {type(e).__name__}")
 
     def _choice(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
@@ -279,6 +281,18 @@ class Expressions(Naming):
             return self.operands(parts, ctx, depth, lambda f: self.act(Op.FORMAT, e.conversion, f, dest, nxt, ctx, e))
         assert isinstance(e, ast.JoinedStr)
         return self.operands(e.values, ctx, depth, lambda f: self.arena.node(Op.JOINED, None, f, dest, (nxt,)))
+
+    def _template(self, e: Any, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """What is put into a template, with its own text, is worked out from left to right, the formats with it."""
+        shape: list[Any] = []
+        parts: list[ast.expr] = []
+        for part in e.values:
+            if isinstance(part, ast.Constant):
+                shape.append(part.value)
+                continue
+            shape.append((part.str, part.conversion, part.format_spec is not None))
+            parts += [part.value, *([part.format_spec] if part.format_spec is not None else [])]
+        return self.operands(parts, ctx, depth, lambda f: self.act(Op.TEMPLATE, tuple(shape), f, dest, nxt, ctx, e))
 
     def opaque(self, e: ast.AST, dest: str, nxt: Node, ctx: "Context") -> Node:
         """A comprehension, lambda, nested function or class: one act, equal when code and captured values are.

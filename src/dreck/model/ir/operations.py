@@ -39,6 +39,7 @@ class Op(StrEnum):
     UNARY = "unary"
     COMPARE = "compare"
     FORMAT = "format"
+    TEMPLATE = "template"
     # calls
     CALL = "call"
     SUPER = "super"

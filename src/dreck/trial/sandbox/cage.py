@@ -20,13 +20,13 @@ from pathlib import Path
 from typing import Any
 
 from dreck.trial.sandbox import kernel
+from dreck.trial.sandbox.folder import KEPT
 
 MEMORY = 1 << 30
 _LARGEST_FILE = 1 << 24
 _MOST_FILES = 256
 _WAITING = 16
 """So many times its limit of work may a run last by the clock."""
-KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = [
     "os.remove",

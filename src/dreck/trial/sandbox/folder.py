@@ -9,6 +9,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+KEPT = ("PATH", "LANG", "LC_ALL", "TZ", "SYSTEMROOT", "VIRTUAL_ENV")
+"""What of the environment a trial may see."""
 _OURS = re.compile(r"dreck-(\d+)-\w+")
 
 
