@@ -5,7 +5,7 @@ BIN    := $(VENV)/bin
 
 NEWEST := $(VENV)/newest
 
-.PHONY: demo test test-newer newest lint bench corpus fuzz shots clean
+.PHONY: demo test test-newer newest lint bench corpus fuzz shots docs clean
 
 $(VENV)/.installed: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -47,6 +47,11 @@ fuzz: $(VENV)/.installed
 
 shots: $(VENV)/.installed
 	$(BIN)/python docs/shots.py
+
+docs: $(VENV)/.installed
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[docs]'
+	$(BIN)/python -m sphinx --quiet --fail-on-warning --keep-going --builder html docs build/docs
+	@echo build/docs/index.html
 
 clean:
 	rm -rf $(VENV) .pytest_cache .mypy_cache .ruff_cache build dist

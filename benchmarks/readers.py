@@ -20,14 +20,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from dreck.source.files import python_files
-from dreck.source.lines import split_lines
+from dreck.source.lines import split_lines, width_of
 from dreck.workbench.request import Request
 from dreck.workbench.results import FunctionResult
 from dreck.workbench.untangle import untangle
 
 _NOT_COMPARED = re.compile(r"\bnot [\w.\[\]()\"']+ (<|>|<=|>=) ")
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
-_WIDTH = 88
 _TERNARY = re.compile(r"True if .+ else False|False if .+ else True")
 
 
@@ -61,7 +60,7 @@ def counted(f: FunctionResult) -> Iterator[str]:
         yield "blanks at the end of a line"
     if f.after.tangle >= f.before.tangle and len(new) >= len(old):
         yield "no less tangle and no fewer lines"
-    width = min(_WIDTH, max(map(len, map(str.rstrip, split_lines(f.path.read_text())))))
+    width = width_of(f.path.read_text())
     if any(_would_fit(at, new, width) for at in range(len(new) - 1) if new[at] not in old):
         yield "a wrapped statement that would fit"
     if _rows_of_options(f.new) < _rows_of_options(f.old):

@@ -105,3 +105,14 @@ def test_functions_have_their_names_lines_and_trailing_comments():
         ("A.g.h", 10, 10),
         ("A.g#2", 11, 11),
     ]
+
+
+def test_the_width_a_file_keeps_to():
+    from dreck.source.lines import width_of
+
+    line = "    weigh(" + "x" * 60 + ")"
+    assert width_of((line + "x" * 5 + "\n") * 150) == 79
+    assert width_of((line + "x" * 24 + "\n") * 150) == 100
+    assert width_of("    weigh(x)\n" * 150) == 88, "no line comes near a limit"
+    assert width_of((line + "\n") * 20) == 88, "too short to say anything"
+    assert width_of((line + "x" * 5 + "\n") * 198 + "x" * 300 + "\n") == 79, "one long line does not count"

@@ -9,6 +9,7 @@ from dreck.model.views.decided import Known
 from dreck.model.views.measures import measure, short
 from dreck.source.files import instead_of
 from dreck.source.functions import Function, functions_in, parse
+from dreck.source.lines import width_of
 from dreck.source.targets import Target
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
@@ -71,7 +72,9 @@ def actions_at(path: Path, text: str, first: int, last: int) -> list[Action]:
     if last > first:
         found.append(Action(f"Cut lines {first} to {last} out", CUT, function.name, (first, last)))
     tree = parse(text, path)
-    scene = Scene(path, text, tree, functions_in(tree, text), function, Wishes(), config_for(path).line_length)
+    scene = Scene(
+        path, text, tree, functions_in(tree, text), function, Wishes(), config_for(path).line_length or width_of(text)
+    )
     scene.others = Others(project_files(path)) if path.exists() else None
     for step in all_steps():
         if step.plans is None or step.name == CUT:

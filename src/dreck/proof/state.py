@@ -178,11 +178,21 @@ def told(block: Block) -> str:
     return f"comes to `{code}`" if code else f"comes to an act ({block.key.op})"
 
 
+_OPPOSITE: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+}  # fmt: skip
+
+
 def told_both_ways(block: Asks) -> tuple[str, str]:
     """The test as people read it: when it is true, when it is not."""
     try:
         code = ast.unparse(block.source) if block.source is not None else "a test"
     except Exception:
         code = "a test"
+    match block.source:
+        case ast.Compare(left=left, ops=[op], comparators=[right]) if type(op) in _OPPOSITE:
+            return code, ast.unparse(ast.Compare(left, [_OPPOSITE[type(op)]()], [right]))
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            return code, ast.unparse(operand)
     plain = code.isidentifier() or isinstance(block.source, ast.Attribute | ast.Call | ast.Subscript)
     return code, f"not {code}" if plain else f"not ({code})"

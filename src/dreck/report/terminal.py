@@ -43,6 +43,10 @@ def console(stderr: bool = False) -> Console:
     return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False, stderr=stderr)
 
 
+_NARROW = 100
+"""In a window of fewer columns the steps stand under the name of the function, so that neither is broken."""
+
+
 def show_survey(survey: Survey, top: int | None, most: int | None = None) -> None:
     """The survey as a table, most tangled first, with totals by file and the files left out."""
     out = console()
@@ -51,14 +55,18 @@ def show_survey(survey: Survey, top: int | None, most: int | None = None) -> Non
     after = any(row.after is not None for row in rows)
     for name in ("tangle", *(["after"] if after else []), "depth", "ways", "test", "buried", "lines"):
         table.add_column(name, justify="right", no_wrap=True)
-    table.add_column("function", overflow="fold")
-    table.add_column("steps that apply", overflow="fold", style=GOOD)
+    narrow = out.width < _NARROW
+    table.add_column("function, and steps that apply" if narrow else "function", overflow="fold")
+    if not narrow:
+        table.add_column("steps that apply", overflow="fold", style=GOOD)
     for row in rows:
         then = ["" if row.after is None else str(row.after)] if after else []
         shape = (str(row.depth), short(row.ways), str(row.longest_test), str(row.buried), str(row.lines))
-        table.add_row(
-            str(row.tangle), *then, *shape, row.function, ", ".join(row.steps) if not row.left else "left alone"
+        steps = ", ".join(row.steps) if not row.left else "left alone"
+        told = (
+            [Text.assemble(row.function, (f"\n  {steps}" if steps else "", GOOD))] if narrow else [row.function, steps]
         )
+        table.add_row(str(row.tangle), *then, *shape, *told)
     out.print(table)
     by_file = survey.by_file()
     out.print()

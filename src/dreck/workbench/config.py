@@ -13,7 +13,6 @@ from typing import Any
 from dreck.errors import DreckError
 from dreck.proof.assumptions import ASSUMPTIONS
 
-DEFAULT_LINE_LENGTH = 88
 DEFAULT_SECONDS = 20.0
 _LENGTH_KEYS = ("line-length", "line_length", "max-line-length", "max_line_length")
 
@@ -39,7 +38,8 @@ class Config:
     budget: int = 0
     seconds: float = DEFAULT_SECONDS
     """Seconds of work one function may take, proof and trials together."""
-    line_length: int = DEFAULT_LINE_LENGTH
+    line_length: int = 0
+    """0 where nobody says it: then each file's own lines do."""
     doubt: frozenset[str] = frozenset()
     """Accepted assumptions that the project does not accept."""
     cage: str = ""
@@ -184,4 +184,4 @@ def _line_length(tools: dict[str, Any]) -> int:
         for key in _LENGTH_KEYS:
             if isinstance(settings, dict) and isinstance(settings.get(key), int):
                 return int(settings[key])
-    return DEFAULT_LINE_LENGTH
+    return 0

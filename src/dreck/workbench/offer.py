@@ -12,7 +12,7 @@ from dreck.model.views.measures import measure
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.leave import is_left
-from dreck.source.lines import split_lines
+from dreck.source.lines import split_lines, width_of
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import all_steps
 from dreck.steps.scene import Others, Scene, Wishes
@@ -104,7 +104,7 @@ def _of_target(target: Target) -> tuple[list[Offer], list[str]]:
     for function in target.chosen(functions):
         if is_left(lines, function, tree) or measure(function.node).tangle < 1:
             continue
-        width = config_for(target.path).line_length
+        width = config_for(target.path).line_length or width_of(file.text)
         scene = Scene(target.path, file.text, tree, functions, function, Wishes(), width, others)
         offers, ended = _of_function(scene)
         found += offers

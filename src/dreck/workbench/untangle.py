@@ -17,7 +17,7 @@ from dreck.source.files import SourceFile, read
 from dreck.source.functions import Function, functions_in, parse, segment, splice
 from dreck.source.guest import no_warnings
 from dreck.source.leave import is_left
-from dreck.source.lines import split_lines
+from dreck.source.lines import split_lines, width_of
 from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.steps.scene import Others, Scene, Wishes
@@ -165,7 +165,7 @@ def _straightened(path: Path, targets: list[Target], request: Request, asking: A
         ModuleNames(tree),
         _judge(assume, request, config),
         [step for step in _steps(request, config) if step.plans is None],
-        Options(assume, config.line_length),
+        Options(assume, config.line_length or width_of(file.text)),
         bool(request.steps or config.steps),
         config.doubt,
         config.seconds,
@@ -213,7 +213,7 @@ def _reshaped(
         steps,
         wishes,
         wanted,
-        config.line_length,
+        config.line_length or width_of(text),
         request.verdict,
         bench.consult,
         asking.name,
@@ -231,7 +231,7 @@ def _farthest(file: SourceFile, text: str, names: list[str], config: Config) -> 
     functions = functions_in(tree, text)
     others = Others(project_files(file.path))
     scenes = [
-        Scene(file.path, text, tree, functions, f, Wishes(), config.line_length, others)
+        Scene(file.path, text, tree, functions, f, Wishes(), config.line_length or width_of(text), others)
         for f in functions
         if f.name in names and measure(f.node).tangle
     ]
