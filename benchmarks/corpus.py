@@ -3,7 +3,7 @@
     python -m benchmarks.corpus [flatten] [python] [packages] [spread] [hunt]
 
 `flatten` works on a copy of the standard library; `python` runs CPython's own regression tests on it, before and
-after; `packages` does the same with two code bases from the package index and their tests; `hunt` runs a million
+after; `packages` does the same with four code bases from the package index and their tests; `hunt` runs a million
 random pairs.
 """
 
@@ -26,7 +26,7 @@ from dreck.workbench.straighten import comments
 from dreck.workbench.untangle import untangle
 
 PLACE = Path(".corpus")
-PACKAGES = {"click": "src/click", "pygments": "pygments"}
+PACKAGES = {"click": "src/click", "pygments": "pygments", "jinja2": "src/jinja2", "boltons": "boltons"}
 """Code bases from the package index: where their source stands in the archive; their tests are in `tests`."""
 TESTS = [
     "argparse",
@@ -295,7 +295,7 @@ def _failed(log: Path) -> set[str]:
 
 
 def packages() -> bool:
-    """Two code bases from the package index: their own tests before and after."""
+    """Four code bases from the package index: their own tests before and after."""
     results = [_package(name) for name in PACKAGES]
     return all(results)
 
