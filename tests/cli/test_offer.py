@@ -64,7 +64,7 @@ def test_what_a_person_has_to_say_is_told(yard):
     assert cut.needs == ("a name",) and cut.command.endswith("--step named-block --name NAME")
     assert cut.gain < cut.before.tangle - cut.after.tangle  # what is cut out counts
     table = next(o for o in dreck.offer(yard) if o.steps == ("lookup-table",))
-    assert table.needs == ("accepts hashable-key",)
+    assert table.needs == ("assumes hashable-key",)
 
 
 def test_on_a_terminal_and_as_json(yard, call):

@@ -22,7 +22,10 @@ def show_offers(found: Offers, top: int) -> None:
         out.print(head, soft_wrap=True)
         out.print(Text(f"     {_brings(offer)}", GOOD), soft_wrap=True)
         if offer.needs:
-            out.print(Text(f"     needs {', '.join(offer.needs)}", DOUBT), soft_wrap=True)
+            out.print(
+                Text(f"     {', '.join('needs a name' if need == 'a name' else need for need in offer.needs)}", DOUBT),
+                soft_wrap=True,
+            )
         out.print(plain(f"     {offer.command}"), soft_wrap=True)
     if not found.offers:
         out.print("nothing that would take something off the reader")

@@ -63,10 +63,12 @@ def show_survey(survey: Survey, top: int | None, most: int | None = None) -> Non
         then = ["" if row.after is None else str(row.after)] if after else []
         shape = (str(row.depth), short(row.ways), str(row.longest_test), str(row.buried), str(row.lines))
         steps = ", ".join(row.steps) if not row.left else "left alone"
-        told = (
-            [Text.assemble(row.function, (f"\n  {steps}" if steps else "", GOOD))] if narrow else [row.function, steps]
+        named = (
+            [Text.assemble(row.function, (f"\n  {steps}" if steps else "", GOOD))]
+            if narrow
+            else [Text(row.function), Text(steps)]
         )
-        table.add_row(str(row.tangle), *then, *shape, *told)
+        table.add_row(str(row.tangle), *then, *shape, *named)
     out.print(table)
     by_file = survey.by_file()
     out.print()

@@ -94,6 +94,8 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return True
     if _is_boolean(s.body) and _is_boolean(s.orelse):
         return False
+    if ends_as_the_guard(block, index, s):
+        return True
     ours, theirs = exceptional(s.body), exceptional(s.orelse)
     if holds_test(s.body):
         return theirs >= ours or ours < 3
@@ -115,6 +117,19 @@ def _is_boolean(body: list[ast.stmt]) -> bool:
 def _after_a_guard(block: Block, index: int) -> bool:
     before = block.body[index - 1] if index else None
     return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
+
+
+def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, leaves with the very answer of the guard, and the body with another."""
+    before = block.body[index - 1] if index else None
+    if not (_after_a_guard(block, index) and s.orelse and leaves(s.body) and len(s.orelse) <= _SMALL):
+        return False
+    assert isinstance(before, ast.If)
+    guards, ours, theirs = before.body[-1], s.body[-1], s.orelse[-1]
+    if not isinstance(guards, ast.Return | ast.Raise) or not is_straight(s.orelse):
+        return False
+    said = ast.dump(guards)
+    return said == ast.dump(theirs) != ast.dump(ours) and not _is_boolean(s.body)
 
 
 def _turns_cleanly(test: ast.expr) -> bool:

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.guard_clauses import does_as_a_guard
+from dreck.steps.guard_clauses import does_as_a_guard, ends_as_the_guard
 
 _SHORT = 3
 _LONG = 6
@@ -92,7 +92,7 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
         other = s.orelse or block.body[site.index + 1 :][:1]
         if _is_one_case(s.test):
             yield "one case of several, to which others will be added"
-        if not _is_the_exception(s.body, other):
+        if not _is_the_exception(s.body, other) and not ends_as_the_guard(block, site.index, s):
             yield "both ways leave, and neither is the exception"
     if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
         is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)

@@ -142,7 +142,7 @@ def _offer_of(scene: Scene, step: Step, place: _Found) -> Offer | None:
         gain,
         "proved" if verdict.status == "proved" else "tested",
         verdict.assumptions,
-        (*(["a name"] if place.unnamed else []), *(f"accepts {a}" for a in step.asks if a in verdict.assumptions)),
+        (*(["a name"] if place.unnamed else []), *(f"assumes {a}" for a in step.asks if a in verdict.assumptions)),
         shlex.join(place.typed(name, step.name)),
         plan.reason.replace(_STAND_IN, "NAME"),
     )

@@ -225,8 +225,11 @@ def plausible(version: Version) -> dict[str, list[Make]]:
         if name == "other" and version.owner is not None:
             found.setdefault(name, []).append(Make("class", version.owner))
         if parameter.annotation is parameter.empty and name not in ("self", "cls"):
-            for kind in _with_a_will_of_their_own(version, name):
-                found.setdefault(name, []).append(Make("class", kind))
+            asked = specials_asked(version.node, name)
+            for kind in _with_a_will_of_their_own(version, asked):
+                by_name = any(not word.startswith("__") for word in asked & vars(kind).keys())
+                made = Make("class", kind) if by_name or _READ & asked else Make("instance", kind.__qualname__)
+                found.setdefault(name, []).append(made)
     return found
 
 
@@ -234,9 +237,12 @@ _MOST_KINDS = 3
 _NO_THINGS = (BaseException, type, enum.Enum)
 
 
-def _with_a_will_of_their_own(version: Version, name: str) -> list[type]:
+_READ = frozenset({"__getitem__", "__getattr__", "__getattribute__"})
+"""What a thing that says itself how it is read says: such things come first."""
+
+
+def _with_a_will_of_their_own(version: Version, asked: set[str]) -> list[type]:
     """Classes of the module that say themselves what happens when such a thing is read as the parameter is."""
-    asked = specials_asked(version.node, name)
     own = [kind for kind in version.namespace.values() if isinstance(kind, type)]
     here = [kind for kind in own if kind.__module__ == version.namespace.get("__name__")]
     fits = [kind for kind in dict.fromkeys(here) if asked & vars(kind).keys() and not issubclass(kind, _NO_THINGS)]

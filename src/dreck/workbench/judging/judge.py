@@ -1,6 +1,7 @@
 """The judge: proof first, then trial. It is given two finished texts and knows nothing of how they came about."""
 
 import ast
+import logging
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -19,6 +20,8 @@ from dreck.trial.running.instrument import count_outcomes
 from dreck.trial.running.renaming import BY_POSITION
 from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Difference, Trial, Unnoticed, Version, Wanted, run_trial
 from dreck.workbench.judging.verdict import Verdict
+
+_log = logging.getLogger("dreck")
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
 
@@ -89,10 +92,16 @@ class Judge:
     def _plain(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         proof = self._unsuspected(old, new, request)
         if proof.holds:
+            _log.debug(
+                "%s: proved%s", old.name, f", assuming {', '.join(sorted(proof.assumptions))}" * bool(proof.assumptions)
+            )
             return self._proved(old, new, proof)
+        _log.debug("%s: no proof: %s", old.name, proof.reason)
         if request.only_proof or not self.trial:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
-        found = _judged(self._strong(self._trial(old, new, request), (old, new)), proof)
+        trial = self._strong(self._trial(old, new, request), (old, new))
+        _log.debug("%s: a trial of %s inputs: %s", old.name, trial.inputs, _came_to(trial))
+        found = _judged(trial, proof)
         if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
             return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
         return found
@@ -193,6 +202,16 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
         return "the defaults of their parameters differ, and a trial gives every argument"
     kinds = [(len(f.args.posonlyargs), len(f.args.args), [a.arg for a in f.args.kwonlyargs]) for f in (old, new)]
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
+
+
+def _came_to(trial: Trial) -> str:
+    """What a trial came to, in a few words."""
+    if trial.difference is not None:
+        return f"they differ for {trial.difference.input}"
+    if trial.problem:
+        return trial.problem
+    reached, there = trial.outcomes
+    return f"{reached} of {there} outcomes, {trial.slips[0]} of {trial.slips[1]} slips noticed"
 
 
 def _of_frames(old: Candidate, new: Candidate) -> str:
