@@ -332,6 +332,8 @@ def own_tests(root: Path) -> str:
         "-rN",
         "-p",
         "no:cacheprovider",
+        "-p",
+        "no:asyncio",
         "--continue-on-collection-errors",
         str(tests.absolute()),
     ]

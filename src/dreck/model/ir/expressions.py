@@ -128,7 +128,7 @@ class Expressions(Naming):
                 return self.arena.node(Op.MOVE, None, (place,), dest, (nxt,)) if place != dest else nxt
             case ast.Name(id=name):
                 return self.load(name, dest, nxt, ctx, e)
-            case ast.BoolOp() | ast.UnaryOp(op=ast.Not()) | ast.IfExp():
+            case ast.BoolOp() | ast.UnaryOp(op=ast.Not()) | ast.IfExp() | ast.Compare(ops=[ast.NotIn()]):
                 return self._choice(e, dest, nxt, ctx, depth)
             case ast.Compare():
                 return self._compare(e, dest, nxt, ctx, depth)
@@ -178,11 +178,11 @@ class Expressions(Naming):
             case ast.IfExp(test=test, body=body, orelse=orelse):
                 then = self.expr(body, dest, nxt, ctx, depth)
                 return self.cond(test, then, self.expr(orelse, dest, nxt, ctx, depth), ctx, depth)
-            case ast.UnaryOp(operand=operand):
+            case ast.UnaryOp() | ast.Compare():
                 const = self.arena.terms.const
                 yes = self.arena.node(Op.MOVE, None, (const(True),), dest, (nxt,))
                 no = self.arena.node(Op.MOVE, None, (const(False),), dest, (nxt,))
-                return self.cond(operand, no, yes, ctx, depth)
+                return self.cond(e, yes, no, ctx, depth)
             case ast.BoolOp(op=op, values=values):
                 # A fresh register: `dest` may be a local that a later operand still reads.
                 held = f"%{depth}"
@@ -337,7 +337,14 @@ class Expressions(Naming):
                 return self.cond(test, then, self.cond(orelse, yes, no, ctx, depth), ctx, depth)
             case ast.Constant(value=value):
                 return yes if value else no
+            case ast.Compare(ops=[ast.NotIn()]):
+                return self.cond(turned_in(e), no, yes, ctx, depth)
         return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
+
+
+def turned_in(e: ast.Compare) -> ast.Compare:
+    """`a in b` for `a not in b`, which is its opposite by definition (language reference, 6.10.2)."""
+    return ast.copy_location(ast.Compare(e.left, [ast.In()], e.comparators), e)
 
 
 def refuse_frame_reader(call: ast.Call) -> None:

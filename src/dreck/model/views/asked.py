@@ -21,6 +21,8 @@ def asked_in(function: FunctionNode) -> frozenset[str]:
         for part in ast.walk(test):
             if isinstance(part, ast.expr) and not isinstance(part, ast.Constant) and is_quiet(part):
                 found.add(ast.dump(part))
+                if isinstance(part, ast.Compare) and [type(op) for op in part.ops] == [ast.NotIn]:
+                    found.add(ast.dump(ast.Compare(part.left, [ast.In()], part.comparators)))
     return frozenset(found)
 
 
