@@ -11,6 +11,8 @@ import sys
 import threading
 from typing import Any
 
+from dreck.source.walking import walk
+
 _MOST = 400
 _KEEP = "__dreck_keep__"
 
@@ -106,7 +108,7 @@ def _mark_function(node: ast.FunctionDef | ast.AsyncFunctionDef, unique: str) ->
     has_docstring = ast.get_docstring(node, clean=False) is not None
     at = 1 if has_docstring else 0
     ast.copy_location(call, node.body[0])
-    for inner in ast.walk(call):
+    for inner in walk(call):
         ast.copy_location(inner, node.body[0])
     node.body.insert(at, call)
 

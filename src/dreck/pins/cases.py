@@ -13,6 +13,7 @@ from typing import Any
 from dreck.pins.literals import Unwritable, Writer
 from dreck.pins.stage import LiveModule, Pytest, compares, known_parts, plain_state
 from dreck.source.functions import functions_in
+from dreck.source.walking import walk
 from dreck.trial.case import HELPERS, Case
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.playing.world import World
@@ -72,7 +73,7 @@ class Caser:
         """For the function `name` of the module `text`, just after the module was loaded."""
         tree = ast.parse(text)
         function = next(f for f in functions_in(tree, text) if f.name == name)
-        raises = [n for n in ast.walk(tree) if isinstance(n, ast.Raise)]
+        raises = [n for n in walk(tree) if isinstance(n, ast.Raise)]
         lines = frozenset(line for n in raises for line in range(n.lineno, (n.end_lineno or n.lineno) + 1))
         made = cls(runner, candidates, tree, function.node, Path(path).stem, name.partition("#")[0], lines)
         made.remember()

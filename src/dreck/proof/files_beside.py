@@ -8,6 +8,7 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.module_diff import effects_of
+from dreck.source.walking import walk
 
 _MOST_FILES = 60
 
@@ -56,7 +57,7 @@ class FilesBeside:
 def _imports(path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
     """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
     found: dict[str, list[tuple[Path, str]]] = {}
-    for s in ast.walk(tree):
+    for s in walk(tree):
         if isinstance(s, ast.ImportFrom):
             file = file_of(s, path)
             for alias in s.names:
@@ -93,7 +94,7 @@ def _resting_on(tree: ast.Module, changed: set[str]) -> set[str]:
     """`changed` and every name of the module whose statements lead to one of them."""
     reads: dict[str, set[str]] = {}
     for s in statements_of(tree.body):
-        named = {n.id for n in ast.walk(s) if isinstance(n, ast.Name)}
+        named = {n.id for n in walk(s) if isinstance(n, ast.Name)}
         for name in bound_by(s):
             reads.setdefault(name, set()).update(named)
     found = set(changed)

@@ -14,6 +14,7 @@ from dreck.proof.rules.attributes import own_method
 from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Event
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +95,7 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
     if spoken_in(node).asks_class:
         return False
-    if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in ast.walk(node)):
+    if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in walk(node)):
         return False
     return not (isinstance(node, ast.AsyncFunctionDef) and scope_of(node).is_generator)
 

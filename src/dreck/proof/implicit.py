@@ -4,6 +4,7 @@ import ast
 from functools import lru_cache
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _MAKING = frozenset({"__init__", "__new__", "__post_init__"})
 _BY_NODE: dict[str, tuple[type[ast.AST], ...]] = {
@@ -39,7 +40,7 @@ def may_run(node: FunctionNode, special: str, owner: str) -> bool:
 def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]]:
     kinds: set[type[ast.AST]] = set()
     names: set[str] = set()
-    for n in ast.walk(node):
+    for n in walk(node):
         kinds.add(type(n))
         if isinstance(n, ast.Name):
             names.add(n.id)

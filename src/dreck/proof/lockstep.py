@@ -34,7 +34,7 @@ from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.rules.every import result_of
 from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told, told_both_ways
-from dreck.proof.subject import Subject
+from dreck.proof.subject import OUT_OF_BUDGET, Subject
 
 _MOST_ROUNDS = 2
 """So many rounds of a loop are gone through one by one where the other side has no loop: it may not be entered."""
@@ -92,7 +92,7 @@ class LockStep:
         while True:
             self.budget -= 1
             if self.budget < 0:
-                raise Parted("the budget of the proof is used up", tuple(self.path))
+                raise Parted(OUT_OF_BUDGET, tuple(self.path))
             block = self._step(side, state)
             if block is not None:
                 return block

@@ -12,6 +12,7 @@ from dreck.model.names.scopes import scope_of
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode, blocks_of
+from dreck.source.walking import walk
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
 
@@ -92,9 +93,7 @@ def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
         case ast.Expr(value=ast.Constant()) | ast.AnnAssign(value=None):
             return False
         case ast.Assign(targets=targets):
-            if not all(
-                isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in ast.walk(t)
-            ):
+            if not all(isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in walk(t)):
                 return True
         case ast.AnnAssign(target=target):
             if not isinstance(target, ast.Name):
@@ -145,8 +144,8 @@ def _sequences(tree: ast.Module) -> dict[str, list[str]]:
 def names_in_lazy_code(node: ast.AST) -> set[str]:
     """Names read in code that a proof takes as a whole: comprehensions, lambdas, nested functions."""
     lazy = ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp | ast.FunctionDef | ast.ClassDef
-    inner = [n for n in ast.walk(node) if isinstance(n, lazy) and n is not node]
-    return {n.id for part in inner for n in ast.walk(part) if isinstance(n, ast.Name)}
+    inner = [n for n in walk(node) if isinstance(n, lazy) and n is not node]
+    return {n.id for part in inner for n in walk(part) if isinstance(n, ast.Name)}
 
 
 def functions_of(tree: ast.Module) -> set[str]:
@@ -159,7 +158,7 @@ def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for s in tree.body:
         if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign) and s.value is not None:
-            read = sorted({n.id for n in ast.walk(s.value) if isinstance(n, ast.Name)})
+            read = sorted({n.id for n in walk(s.value) if isinstance(n, ast.Name)})
             for name in bound_by(s):
                 found.setdefault(name, []).extend(read)
     return found
@@ -171,18 +170,18 @@ def hollowed(node: FunctionNode) -> str:
 
     own = scope_of(node).local
     made = copy.deepcopy(node)
-    for inner in ast.walk(made):
+    for inner in walk(made):
         if not isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef) or inner is made:
             continue
-        seen = {n.id for n in ast.walk(inner) if isinstance(n, ast.Name)}
-        changed = any(isinstance(n, ast.Nonlocal | ast.Global) for n in ast.walk(inner))
+        seen = {n.id for n in walk(inner) if isinstance(n, ast.Name)}
+        changed = any(isinstance(n, ast.Nonlocal | ast.Global) for n in walk(inner))
         if not changed:
             inner.body = [ast.Expr(ast.Constant(" ".join(sorted(seen & own))))]
     return ast.dump(made)
 
 
 def _speaks_of(tree: ast.Module, name: str) -> bool:
-    return any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(tree))
+    return any(isinstance(n, ast.Name) and n.id == name for n in walk(tree))
 
 
 def _definitions(tree: ast.Module) -> dict[str, str]:
@@ -278,7 +277,7 @@ def _names_in(node: ast.ClassDef) -> Iterator[str]:
 def attributes_of(tree: ast.Module) -> set[str]:
     """Every attribute name a module speaks of or defines in a class."""
     found: set[str] = set()
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Attribute(attr=attr):
                 found.add(attr)
@@ -298,7 +297,7 @@ def _methods_apart(old: Module, new: Module) -> dict[str, str]:
 
 
 def _by_class(tree: ast.Module) -> dict[str, set[str]]:
-    return {n.name: set(_methods(n)) for n in ast.walk(tree) if isinstance(n, ast.ClassDef)}
+    return {n.name: set(_methods(n)) for n in walk(tree) if isinstance(n, ast.ClassDef)}
 
 
 # --- executing the module ------------------------------------------------------------------------------
@@ -318,7 +317,7 @@ def broken_at_import(old: ast.Module, new: ast.Module) -> str:
             if missing:
                 return missing[0]
         bound |= _binds(s)
-        if any(isinstance(n, ast.ImportFrom) and n.names[0].name == "*" for n in ast.walk(s)):
+        if any(isinstance(n, ast.ImportFrom) and n.names[0].name == "*" for n in walk(s)):
             return ""
     return ""
 
@@ -330,8 +329,8 @@ def _binds(s: ast.stmt) -> set[str]:
             return {name}
         case ast.Import() | ast.ImportFrom():
             return {alias.asname or alias.name.split(".")[0] for alias in s.names}
-    found = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-    for inner in (n for n in ast.walk(s) if isinstance(n, ast.stmt) and n is not s):
+    found = {n.id for n in walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    for inner in (n for n in walk(s) if isinstance(n, ast.stmt) and n is not s):
         found |= _binds(inner)
     return found
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dreck.source.functions import parse
+from dreck.source.walking import walk
 
 
 class NotOneFamily(Exception):
@@ -56,7 +57,7 @@ def _family(tree: ast.Module, base: str) -> Family:
                     *_,
                     ast.Return(value=ast.Call(func=ast.Call(func=ast.Attribute(value=ast.Name(id=table), attr="get")))),
                 ]
-            ) if any(isinstance(n, ast.Name) and n.id == base for n in ast.walk(s)):
+            ) if any(isinstance(n, ast.Name) and n.id == base for n in walk(s)):
                 rows = next((t.value for t in tree.body if _defines(t, {table}) and isinstance(t, ast.Assign)), None)
                 if isinstance(rows, ast.Dict):
                     code = _check_factory(s, classes[base], table)
@@ -130,16 +131,16 @@ def _check_code(family: Family, trees: Mapping[Path, ast.Module]) -> None:
     stores = [
         n
         for tree in trees.values()
-        for n in ast.walk(tree)
+        for n in walk(tree)
         if isinstance(n, ast.Attribute) and n.attr == family.attribute and not isinstance(n.ctx, ast.Load)
     ]
     if len(stores) != 1:
         raise NotOneFamily(f"{family.attribute} is set in {len(stores)} places")
     names = {s.name for _, kind in family.kinds for s in kind.body if isinstance(s, ast.FunctionDef)}
-    if any(isinstance(n, ast.Attribute) and n.attr in names for n in ast.walk(setting)):
+    if any(isinstance(n, ast.Attribute) and n.attr in names for n in walk(setting)):
         raise NotOneFamily("the constructor calls what its kinds do in their own way")
     given = {a.arg for a in setting.args.args}
-    rebound = {n.id for n in ast.walk(setting) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    rebound = {n.id for n in walk(setting) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     if given & rebound:
         raise NotOneFamily(f"the constructor changes {min(given & rebound)}")
 
@@ -148,8 +149,8 @@ def _check_uses(family: Family, tree: ast.Module, path: Path) -> None:
     """Nothing makes an object but the factory, looks at its very class, or speaks of what only the family knows."""
     base = family.base.name
     hidden = {family.table, *(kind.name for _, kind in family.kinds)}
-    allowed, inside = _where_allowed(family, tree), set(ast.walk(family.base))
-    for node in ast.walk(tree):
+    allowed, inside = _where_allowed(family, tree), set(walk(family.base))
+    for node in walk(tree):
         if node in allowed:
             continue
         where = f"{path.name}, line {getattr(node, 'lineno', 0)}"
@@ -171,20 +172,20 @@ def _check_uses(family: Family, tree: ast.Module, path: Path) -> None:
 def _where_allowed(family: Family, tree: ast.Module) -> set[ast.AST]:
     """Places that may name the class: its definition, the factory and its calls, annotations, `isinstance`, imports."""
     names = {family.table, *(kind.name for _, kind in family.kinds)}
-    found: set[ast.AST] = set(ast.walk(family.factory))
+    found: set[ast.AST] = set(walk(family.factory))
     for s in tree.body:
         if _defines(s, {family.table}):
-            found |= set(ast.walk(s))
-    for node in ast.walk(tree):
+            found |= set(walk(s))
+    for node in walk(tree):
         match node:
             case ast.ClassDef(name=name, bases=bases) if name in names:
                 found |= set(bases)
             case ast.arg(annotation=ast.expr() as told) | ast.AnnAssign(annotation=told):
-                found |= set(ast.walk(told))
+                found |= set(walk(told))
             case ast.FunctionDef(returns=ast.expr() as told) | ast.AsyncFunctionDef(returns=ast.expr() as told):
-                found |= set(ast.walk(told))
+                found |= set(walk(told))
             case ast.Call(func=ast.Name(id="isinstance"), args=[_, asked]):
-                found |= {n for n in ast.walk(asked) if not (isinstance(n, ast.Name) and n.id in names)}
+                found |= {n for n in walk(asked) if not (isinstance(n, ast.Name) and n.id in names)}
             case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name) as called) if name == family.factory.name:
                 found.add(called)
     return found
@@ -199,7 +200,7 @@ def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
         found = next((s for s in kind.body if isinstance(s, ast.FunctionDef) and s.name == method.name), None)
         if found is None:
             continue
-        if any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in ast.walk(found)):
+        if any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in walk(found)):
             raise NotOneFamily(f"{kind.name}.{method.name} asks what stands above it")
         if _yields(found) != _yields(method):
             raise NotOneFamily(f"{kind.name}.{method.name} yields, and others do not")
@@ -212,7 +213,7 @@ def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
 
 
 def _yields(node: ast.AST) -> bool:
-    return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in ast.walk(node))
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in walk(node))
 
 
 def _defines(s: ast.stmt, names: set[str]) -> bool:

@@ -6,6 +6,8 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.certificate import Certificate
 from dreck.source.functions import FunctionNode
 
+OUT_OF_BUDGET = "the budget of the proof is used up"
+
 
 @dataclass(frozen=True, slots=True)
 class Subject:

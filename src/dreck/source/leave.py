@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from dreck.source.functions import Function
+from dreck.source.walking import walk
 
 _LEAVE = re.compile(r"#\s*dreck:\s*leave\b")
 
@@ -20,7 +21,7 @@ def is_left(lines: Sequence[str], function: Function, tree: ast.Module) -> bool:
 
 @lru_cache(maxsize=4)
 def _classes(tree: ast.Module) -> tuple[ast.ClassDef, ...]:
-    return tuple(n for n in ast.walk(tree) if isinstance(n, ast.ClassDef))
+    return tuple(n for n in walk(tree) if isinstance(n, ast.ClassDef))
 
 
 def file_is_left(lines: Sequence[str]) -> bool:

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from dreck.source.walking import walk
 from dreck.steps import chains as key_chains
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
@@ -22,6 +23,7 @@ _LIMIT_KINDS = ("date", "datetime", "time", "timedelta", "Decimal")
 _MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}
+_MIRRORED_SIGN = {"Gt": "<", "GtE": "<="}
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,12 +168,12 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     if not is_plain(ladder.subject) or (ladder.key is not None and not is_plain(ladder.key)):
         raise Untouchable("what is compared would be worked out for each band; give it a name first (shared-term)")
     targets = known[0].targets
-    if any(isinstance(n, ast.Name) and n.id in targets for n in ast.walk(ladder.subject)):
+    if any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
         raise Untouchable("what is compared is assigned by its bands")
     values = [o.values[0] for o in known]
     fixed = all(is_fixed(scene, v) for v in values)
     given = tuple(dict.fromkeys(n for v in values for n in locals_read(scene, v))) if not fixed else ()
-    if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in values for n in ast.walk(v)):
+    if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in values for n in walk(v)):
         raise Untouchable("a value awaits, yields or binds a name")
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
@@ -318,7 +320,7 @@ def _asking(
     unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
     if len(shape) == 2:
         test = (
-            f"{row}.{_FIELD[shape[0]]} {_mirrored_sign(shape[0])} {subject} {_SIGN[shape[1]]} {row}.{_FIELD[shape[1]]}"
+            f"{row}.{_FIELD[shape[0]]} {_MIRRORED_SIGN[shape[0]]} {subject} {_SIGN[shape[1]]} {row}.{_FIELD[shape[1]]}"
         )
     else:
         test = f"{subject} {_SIGN[shape[0]]} {row}.{_FIELD[shape[0]]}"
@@ -335,10 +337,6 @@ def _asking(
     if default is not None:
         lines += ["else:", *(f"{unit}{text}" if text else text for text in body_lines(sheet, ladder.chain))]
     return lines
-
-
-def _mirrored_sign(op: str) -> str:
-    return {"Gt": "<", "GtE": "<="}[op]
 
 
 def _imports(scene: Scene, sheet: Sheet, fields: Sequence[tuple[str, str]], further: Sequence[str] = ()) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
 from dreck.steps.predicates import awaits
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet
@@ -48,7 +49,7 @@ def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
     bound = assigned_in(block.body)
     if bound & declared:
         raise Untouchable(f"it assigns {min(bound & declared)}, which is not the function's own")
-    for node in (n for s in block.body for n in ast.walk(s)):
+    for node in (n for s in block.body for n in walk(s)):
         match node:
             case _ if isinstance(node, _LAZY):
                 raise Untouchable("it holds a function that would see other variables")
@@ -82,16 +83,16 @@ def own_statements(body: Sequence[ast.stmt], kind: type[ast.stmt]) -> list[ast.s
 
 def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     """The names a block gets and those it gives back, in the order they stand."""
-    inside = {n for s in block.body for n in ast.walk(s)}
-    names = [n for n in ast.walk(scene.node) if isinstance(n, ast.Name)]
+    inside = {n for s in block.body for n in walk(s)}
+    names = [n for n in walk(scene.node) if isinstance(n, ast.Name)]
     local = scene.scope.local
     bound = assigned_in(block.body) & local
     bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
-    bound_outside |= {n.name for n in ast.walk(scene.node) if isinstance(n, ast.ExceptHandler) and n.name}
+    bound_outside |= {n.name for n in walk(scene.node) if isinstance(n, ast.ExceptHandler) and n.name}
     read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
     read_outside |= {
         n.target.id
-        for n in ast.walk(scene.node)
+        for n in walk(scene.node)
         if isinstance(n, ast.AugAssign) and n not in inside and isinstance(n.target, ast.Name)
     }
     order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
@@ -124,11 +125,11 @@ def _on_both_sides(order: Sequence[ast.Name], node: ast.Name) -> bool:
 
 
 def waits(block: Block) -> bool:
-    return any(awaits(s) or any(isinstance(n, ast.AsyncFor | ast.AsyncWith) for n in ast.walk(s)) for s in block.body)
+    return any(awaits(s) or any(isinstance(n, ast.AsyncFor | ast.AsyncWith) for n in walk(s)) for s in block.body)
 
 
 def yields(block: Block) -> bool:
-    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in block.body for n in ast.walk(s))
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in block.body for n in walk(s))
 
 
 # --- text ----------------------------------------------------------------------------------------------

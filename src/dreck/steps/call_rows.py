@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.chains import all_blocks, comments_of, put_table
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
@@ -101,7 +102,7 @@ def _columns(scene: Scene, call: ast.Call, differing: Sequence[int]) -> list[str
     if isinstance(known, FunctionNode):
         own = [a.arg for a in (*known.args.posonlyargs, *known.args.args)]
         names[: len(call.args)] = [*own, *names][: len(call.args)]
-    taken = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     found = [names[i] for i in differing]
     if all(name and name not in taken for name in found):
         return [name for name in found if name]

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
+from dreck.source.walking import walk
 from dreck.steps.predicates import first_line
 from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Range, Sheet
@@ -79,9 +80,9 @@ def _handed(node: FunctionNode) -> Handed:
 
 def _uses(tree: ast.Module, name: str, own: FunctionNode | None) -> Iterator[ast.Call]:
     """Every call of the function by its name. Raises Untouchable when it is used otherwise."""
-    inside = set(ast.walk(own)) if own is not None else set()
-    called = {n.func: n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
-    for node in ast.walk(tree):
+    inside = set(walk(own)) if own is not None else set()
+    called = {n.func: n for n in walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
+    for node in walk(tree):
         match node:
             case ast.Name(id=word) if word == name and node not in inside:
                 if node not in called:
@@ -143,7 +144,7 @@ def _elsewhere(scene: Scene, handed: Handed, text: str, tree: ast.Module) -> tup
     sheet = Sheet(text)
     stem, name = scene.path.stem, scene.node.name
     count = 0
-    imports = [s for s in ast.walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
+    imports = [s for s in walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
     for s in imports:
         for alias in s.names:
             if alias.name != name:
@@ -152,7 +153,7 @@ def _elsewhere(scene: Scene, handed: Handed, text: str, tree: ast.Module) -> tup
                 raise Untouchable(f"a file beside it imports {name} under another name")
             count += _moved(sheet, handed, _uses(tree, name, None))
             _forget(sheet, s, name)
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Call(func=ast.Attribute(value=ast.Name(id=module), attr=attr)) if (module, attr) == (stem, name):
                 sheet.replace(node, _written(sheet, handed, node))

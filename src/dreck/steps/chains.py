@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode, blocks_of
+from dreck.source.walking import walk
 from dreck.steps.predicates import first_line, last_line
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet
@@ -323,7 +324,7 @@ def table_line(scene: Scene, sheet: Sheet, code: str) -> int:
     first = first_line(scene.outermost)
     while first > 1 and sheet.line(first - 1).startswith("#"):
         first -= 1
-    needed = {n.id for n in ast.walk(ast.parse(code)) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    needed = {n.id for n in walk(ast.parse(code)) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     later = [s for s in scene.tree.body if s.lineno >= first and _bound_by(s) & needed]
     if not later:
         return first
@@ -335,7 +336,7 @@ def _bound_by(s: ast.stmt) -> set[str]:
         case ast.Import() | ast.ImportFrom():
             return {alias.asname or alias.name.split(".")[0] for alias in s.names}
         case ast.Assign() | ast.AnnAssign():
-            return {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+            return {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     return {getattr(s, "name", "")}
 
 

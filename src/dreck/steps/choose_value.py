@@ -8,6 +8,7 @@ import libcst as cst
 from dreck.model.views.measures import operands
 from dreck.model.views.shape import is_elif, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare
 from dreck.steps.trees import BetterNot, Stmt, Tree, code_of, has_comment, only_statement, spliced, width
@@ -83,7 +84,7 @@ def _plain(target: ast.expr) -> bool:
 
 def _short(test: ast.expr, *values: ast.expr) -> bool:
     """A conditional expression holds no other one, and asks one or two things."""
-    inside = [n for e in (test, *values) for n in ast.walk(e)]
+    inside = [n for e in (test, *values) for n in walk(e)]
     if any(isinstance(n, ast.IfExp | ast.Lambda | ast.Await | ast.Yield | ast.NamedExpr) for n in inside):
         return False
     return operands(test) <= 2 and all(v.lineno == v.end_lineno for v in values) and test.lineno == test.end_lineno

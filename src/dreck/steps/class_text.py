@@ -4,6 +4,7 @@ import ast
 import re
 from collections.abc import Sequence
 
+from dreck.source.walking import walk
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable
@@ -11,7 +12,7 @@ from dreck.steps.trees import Untouchable
 
 def check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
     tree = ast.parse("\n".join(["def f():", *(f"    {line}" for line in body)]))
-    for node in ast.walk(tree):
+    for node in walk(tree):
         word = getattr(node, "attr", None) or getattr(node, "id", None)
         if isinstance(word, str) and word.startswith("__") and not word.endswith("__"):
             raise Untouchable(f"it reads {word}, which the class {cls.name} would mangle")

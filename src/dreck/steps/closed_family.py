@@ -4,6 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from dreck.source.walking import walk
 from dreck.steps.blocks import in_order
 from dreck.steps.chains import Arm, Chain
 from dreck.steps.kinds import moved
@@ -66,7 +67,7 @@ def _parameter(scene: Scene, subject: str) -> tuple[str, bool]:
     """The parameter a value is, or that it is taken from by a loop; and whether it is one of many."""
     if subject in scene.scope.params:
         return subject, False
-    loops = [s for s in ast.walk(scene.node) if isinstance(s, ast.For | ast.AsyncFor)]
+    loops = [s for s in walk(scene.node) if isinstance(s, ast.For | ast.AsyncFor)]
     over = [s.iter for s in loops if isinstance(s.target, ast.Name) and s.target.id == subject]
     if len(over) == 1 and isinstance(over[0], ast.Name) and over[0].id in scene.scope.params:
         return over[0].id, True
@@ -167,7 +168,7 @@ def _neutral(scene: Scene, chain: Chain) -> list[str]:
         targets = {ast.unparse(s.target) for s in added if isinstance(s, ast.AugAssign)}
         begins = [
             s.value.value
-            for s in ast.walk(scene.node)
+            for s in walk(scene.node)
             if isinstance(s, ast.Assign) and ast.unparse(s.targets[0]) in targets and isinstance(s.value, ast.Constant)
         ]
         plus = all(isinstance(s, ast.AugAssign) and isinstance(s.op, ast.Add) for s in added)

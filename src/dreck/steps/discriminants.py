@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.chains import Reader, each_class, is_plain
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.stories import Answer
@@ -61,7 +62,7 @@ def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
     """Everything that is asked for its truth, operand by operand."""
     for s in statements(function.body):
         tops = [s.test] if isinstance(s, ast.If | ast.While | ast.Assert) else []
-        tops += [n.test for e in own_expressions(s) for n in ast.walk(e) if isinstance(n, ast.IfExp)]
+        tops += [n.test for e in own_expressions(s) for n in walk(e) if isinstance(n, ast.IfExp)]
         for top in tops:
             yield from operands_of(top)
         if isinstance(s, ast.Match) and not any(c.guard for c in s.cases):

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
 from dreck.steps.blocks import Block, own_statements
 from dreck.steps.scene import Scene
 from dreck.steps.trees import Untouchable
@@ -86,7 +87,7 @@ def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> E
 
 
 def _of_returns(scene: Scene, returns: list[ast.Return]) -> Exits:
-    taken = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     if taken & {"leaves", "answer"}:
         raise Untouchable("the names `leaves` and `answer` are used already")
     values = {ast.dump(r.value) if r.value is not None else "" for r in returns}

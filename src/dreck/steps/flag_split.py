@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from dreck.source.functions import FunctionNode, instance_owner
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.discriminants import asked_for_truth
 from dreck.steps.predicates import insertion_line, method_line, statements
@@ -44,7 +45,7 @@ def _flags(scene: Scene) -> Iterator[str]:
     defaults = dict(zip([a.arg for a in spec.args][::-1], spec.defaults[::-1], strict=False))
     defaults |= {a.arg: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
     for a in (*spec.args, *spec.kwonlyargs):
-        uses = [n for n in ast.walk(scene.node) if isinstance(n, ast.Name) and n.id == a.arg]
+        uses = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n.id == a.arg]
         tests = [e for e in asked if e.id == a.arg]
         default = defaults.get(a.arg)
         is_bool = isinstance(default, ast.Constant) and isinstance(default.value, bool)
@@ -154,7 +155,7 @@ def _thin(scene: Scene, sheet: Sheet, flag: str, names: tuple[str, str], unit: s
     calls = [f"{own}.{name}({given})" if own else f"{name}({given})" for name in names]
     if isinstance(node, ast.AsyncFunctionDef):
         calls = [f"await {call}" for call in calls]
-    if any(isinstance(n, ast.Yield | ast.YieldFrom) for s in statements(body) for n in ast.walk(s)):
+    if any(isinstance(n, ast.Yield | ast.YieldFrom) for s in statements(body) for n in walk(s)):
         if isinstance(node, ast.AsyncFunctionDef):
             raise Untouchable("it is an asynchronous generator")
         calls = [f"(yield from {call})" for call in calls]
@@ -168,9 +169,9 @@ def _thin(scene: Scene, sheet: Sheet, flag: str, names: tuple[str, str], unit: s
 
 def _move_callers(scene: Scene, sheet: Sheet, tree: ast.Module, flag: str, names: tuple[str, str], own: str) -> int:
     """Calls that pass a constant go to the right function. Those in the function itself are written anew anyway."""
-    inside = set(ast.walk(scene.node)) if tree is scene.tree else set()
+    inside = set(walk(scene.node)) if tree is scene.tree else set()
     moved = 0
-    for call in (n for n in ast.walk(tree) if isinstance(n, ast.Call) and n not in inside):
+    for call in (n for n in walk(tree) if isinstance(n, ast.Call) and n not in inside):
         if _is_call(call, scene.node.name, own):
             moved += _moved(scene, sheet, call, flag, names)
     return moved
@@ -237,10 +238,10 @@ def _elsewhere(scene: Scene, text: str, tree: ast.Module, flag: str, names: tupl
     stem, name = scene.path.stem, scene.node.name
     moved = by_name = 0
     used: set[str] = set()
-    froms = [s for s in ast.walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
+    froms = [s for s in walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
     local = any(a.name == name and a.asname is None for s in froms for a in s.names)
-    rebound = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-    for call in (n for n in ast.walk(tree) if isinstance(n, ast.Call)):
+    rebound = {n.id for n in walk(tree) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    for call in (n for n in walk(tree) if isinstance(n, ast.Call)):
         match call.func:
             case ast.Name(id=called) if local and called == name and name not in rebound:
                 outcome, _ = _passed(scene.node, call, flag)
@@ -251,7 +252,7 @@ def _elsewhere(scene: Scene, text: str, tree: ast.Module, flag: str, names: tupl
                 moved += _moved_plain(scene, sheet, call, flag, names)
     if used:
         alias = next(a for s in froms for a in s.names if a.name == name)
-        left = sum(1 for n in ast.walk(tree) if isinstance(n, ast.Name) and n.id == name) > by_name
+        left = sum(1 for n in walk(tree) if isinstance(n, ast.Name) and n.id == name) > by_name
         wanted = sorted({*used, *([name] if left else [])})
         sheet.replace(alias, ", ".join(wanted))
     return sheet.result(), moved + by_name

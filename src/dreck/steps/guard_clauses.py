@@ -20,6 +20,7 @@ from dreck.model.views.shape import (
     returns_value,
 )
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import is_clean, negations
 from dreck.steps.trees import (
@@ -174,7 +175,7 @@ def _still_constant(block: Block, index: int) -> str:
         match s:
             case ast.Assign(targets=[ast.Name(id=found)], value=ast.Constant(value=value)) if found == name:
                 known = f"return {value!r}" if value is None or isinstance(value, bool | int) else ""
-            case _ if any(isinstance(n, ast.Name) and n.id == name for n in ast.walk(s)):
+            case _ if any(isinstance(n, ast.Name) and n.id == name for n in walk(s)):
                 known = ""
     return known
 
@@ -222,7 +223,7 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
-    statements = sum(isinstance(n, ast.stmt) for s in body for n in ast.walk(s))
+    statements = sum(isinstance(n, ast.stmt) for s in body for n in walk(s))
     return code_lines(body) > _SMALL and statements >= _SMALL
 
 

@@ -8,6 +8,7 @@ from dreck.model.names.linking import file_of
 from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
 from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed
 from dreck.steps.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.lookup_table import body_lines
@@ -97,7 +98,7 @@ def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str) -> Moved:
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)
-        if any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for s in block.body for n in ast.walk(s)):
+        if any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for s in block.body for n in walk(s)):
             raise Untouchable("an arm awaits or yields")
         if own_statements(block.body, ast.Continue):
             raise Untouchable("an arm continues the loop around it")
@@ -201,7 +202,7 @@ def _with_tail(
         whole = own if leaves(block.body) else [*own, *after]
         bodies.append(_shortened(whole))
         body: Sequence[ast.stmt] = block.body if leaves(block.body) else [*block.body, *tail]
-        bound = {n.id for s in body for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+        bound = {n.id for s in body for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
         before = _bound_before(scene, chain)
         given += [n for s in body for n in locals_read(scene, s) if n not in bound or n in before]
     return Moved(bodies, list(dict.fromkeys(given)), "return {}", first, last, True)
@@ -209,7 +210,7 @@ def _with_tail(
 
 def _bound_before(scene: Scene, chain: Chain) -> set[str]:
     early = scene.node.body[: chain.start]
-    stored = {n.id for s in early for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    stored = {n.id for s in early for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     return stored | set(scene.scope.params)
 
 

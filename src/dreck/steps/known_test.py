@@ -9,6 +9,7 @@ import libcst as cst
 from dreck.model.views.decided import Known
 from dreck.model.views.shape import blocks, is_elif, leaves, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import negations
 from dreck.steps.trees import (
@@ -65,7 +66,7 @@ def _with_nothing(s: ast.If) -> str:
 def _is_quiet(test: ast.expr) -> bool:
     """Whether nobody would ask a test for what it does: names, attributes, constants, compared."""
     loud = ast.Call | ast.Await | ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Subscript
-    return not any(isinstance(n, loud) for n in ast.walk(test))
+    return not any(isinstance(n, loud) for n in walk(test))
 
 
 def _is_nothing(body: list[ast.stmt]) -> bool:
@@ -74,7 +75,7 @@ def _is_nothing(body: list[ast.stmt]) -> bool:
 
 def _is_yield(body: list[ast.stmt]) -> bool:
     """A `yield` that cannot be reached still makes the function a generator."""
-    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in body for n in ast.walk(s))
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in body for n in walk(s))
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:

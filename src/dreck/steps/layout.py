@@ -11,10 +11,12 @@ import re
 import tokenize
 from collections import Counter
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.lines import indent_of, split_lines
+from dreck.source.walking import walk
 
 _OPENING, _CLOSING = "([{", ")]}"
 _PLAIN = ast.Expr | ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Return | ast.Raise | ast.Assert | ast.Delete
@@ -39,11 +41,14 @@ def set_off(old: str, new: str) -> str:
 def _same_tree(text: str, change: Callable[[], str]) -> str:
     try:
         made = change()
+        if made == text:
+            return text
         return made if ast.dump(_parsed(made)) == ast.dump(_parsed(text)) else text
     except (SyntaxError, tokenize.TokenError, ValueError, IndexError):
         return text
 
 
+@lru_cache(maxsize=4)
 def _parsed(text: str) -> ast.Module:
     return ast.parse(f"if True:\n{text}" if indent_of(split_lines(text)[0]) else text)
 
@@ -71,7 +76,7 @@ class _Layout:
 
     def _has_blank_lines(self) -> bool:
         """Whether blank lines stand between statements of the function as it was."""
-        function = next(n for n in ast.walk(self._before) if isinstance(n, FunctionNode))
+        function = next(n for n in walk(self._before) if isinstance(n, FunctionNode))
         body = function.body[1:] if ast.get_docstring(function) is not None else function.body
         lines = [""] * self._offset + split_lines(self._old)
         return bool(body) and any(not line.strip() for line in lines[body[0].lineno - 1 : function.end_lineno])
@@ -94,15 +99,16 @@ class _Layout:
     def _joined(self) -> Iterator[tuple[int, int, list[str]]]:
         """Statements and tests over several lines that stood deeper before, and fit on one line now."""
         stood: dict[str, int] = {}
-        for node in ast.walk(self._before):
-            if isinstance(node, (_PLAIN, _HEADED)):
-                stood[_mark(node)] = max(stood.get(_mark(node), 0), node.col_offset)
-        for node in ast.walk(self._after):
+        for node in walk(self._before):
+            if isinstance(node, (_PLAIN, _HEADED)) and _is_wrapped(node):
+                mark = _mark(node)
+                stood[mark] = max(stood.get(mark, 0), node.col_offset)
+        for node in walk(self._after):
             if not isinstance(node, (_PLAIN, _HEADED)):
                 continue
             first, last = node.lineno, self._end(node)
-            depth = stood.get(_mark(node), 0)
-            if last == first or depth <= node.col_offset:
+            depth = stood.get(_mark(node), 0) if last > first and stood else 0
+            if depth <= node.col_offset:
                 continue
             lines = self._lines[first - 1 : last]
             line = _on_one_line(lines)
@@ -125,7 +131,7 @@ class _Layout:
 
     def _wrapped(self) -> Iterator[tuple[int, int, list[str]]]:
         """Tests made of several that a step has made too long for the line."""
-        for node in ast.walk(self._after):
+        for node in walk(self._after):
             match node:
                 case ast.If(test=ast.BoolOp() as test) | ast.While(test=ast.BoolOp() as test):
                     pass
@@ -144,8 +150,8 @@ class _Layout:
 
     def _set_off(self) -> Iterator[tuple[int, int, list[str]]]:
         """A blank line behind the last of a run of guards of which one is new, when a paragraph follows."""
-        known = Counter(ast.dump(n.test) for n in ast.walk(self._before) if isinstance(n, ast.If) and _is_guard(n))
-        for node in ast.walk(self._after):
+        known = Counter(ast.dump(n.test) for n in walk(self._before) if isinstance(n, ast.If) and _is_guard(n))
+        for node in walk(self._after):
             for body in (getattr(node, field, None) for field in ("body", "orelse", "finalbody")):
                 if isinstance(body, list):
                     yield from self._behind_guards(body, known)
@@ -166,6 +172,12 @@ class _Layout:
 
 def _is_guard(s: ast.If) -> bool:
     return not s.orelse and leaves(s.body)
+
+
+def _is_wrapped(node: ast.stmt) -> bool:
+    """Whether a statement, or the head of one, stands on several lines."""
+    last = node.body[0].lineno - 1 if isinstance(node, _HEADED) else node.end_lineno or node.lineno
+    return last > node.lineno
 
 
 def _mark(node: ast.stmt) -> str:

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Sequence
 
 from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
 from dreck.steps.guard_clauses import does_as_a_guard, ends_as_the_guard
 
@@ -247,7 +248,7 @@ def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple
 
 
 def _is_large(s: ast.stmt) -> bool:
-    return sum(isinstance(n, ast.stmt) for n in ast.walk(s)) > 3
+    return sum(isinstance(n, ast.stmt) for n in walk(s)) > 3
 
 
 def _shape(s: ast.stmt) -> tuple[object, ...]:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import (
     Arm,
@@ -69,7 +70,7 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome], others: Sequen
     check_keys([*chain.keys, *(key for arm in others for key in arm.keys)])
     targets = outcomes[0].targets
     for subject in chain.subjects:
-        if any(isinstance(n, ast.Name) and n.id in targets for n in ast.walk(subject)):
+        if any(isinstance(n, ast.Name) and n.id in targets for n in walk(subject)):
             raise Untouchable("what is looked up is assigned by the arms")
     fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
     if not fixed and len(targets) > 1:
@@ -177,13 +178,12 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
     names = [n for o in outcomes for v in o.values for n in locals_read(scene, v)]
     for o in outcomes:
         for v in o.values:
-            if any(isinstance(n, ast.Await | ast.Yield | ast.YieldFrom | ast.NamedExpr) for n in ast.walk(v)):
+            if any(isinstance(n, ast.Await | ast.Yield | ast.YieldFrom | ast.NamedExpr) for n in walk(v)):
                 raise Untouchable("a value awaits, yields or binds a name")
-            if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in ast.walk(v)):
+            if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in walk(v)):
                 raise Untouchable("a value depends on the function it stands in")
             if any(
-                isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__")
-                for n in ast.walk(v)
+                isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in walk(v)
             ):
                 raise Untouchable("a value reads a private name of its class")
     return tuple(dict.fromkeys(names))
@@ -302,7 +302,7 @@ def _bound_before(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> bool:
     """Whether what the chain assigns has a value already, as far as the lines above it tell."""
     early = {
         n.id
-        for n in ast.walk(scene.node)
+        for n in walk(scene.node)
         if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) and n.lineno < chain.first.lineno
     }
     return set(targets) <= early | scene.scope.params

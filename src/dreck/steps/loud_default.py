@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.functions import Function, blocks_of
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -112,7 +113,7 @@ def _of_branch(body: list[ast.stmt], test: ast.expr | None) -> Iterator[Default]
 
 def _of_get(s: ast.Return | ast.Assign) -> Iterator[Default]:
     """`TABLE.get(key, default)`: the default of a table."""
-    calls = [n for e in own_expressions(s) for n in ast.walk(e) if isinstance(n, ast.Call)]
+    calls = [n for e in own_expressions(s) for n in walk(e) if isinstance(n, ast.Call)]
     gets = [c for c in calls if isinstance(c.func, ast.Attribute) and c.func.attr == "get" and not c.keywords]
     if len(gets) != 1 or not 1 <= len(gets[0].args) <= 2:
         return
@@ -171,7 +172,7 @@ def _check(scene: Scene, error: str) -> None:
     except (SyntaxError, ValueError):
         raise Untouchable(f"--raise '{error}': that is no expression in Python") from None
     own = scene.scope.local | scene.scope.params
-    for name in (n.id for n in ast.walk(tree) if isinstance(n, ast.Name)):
+    for name in (n.id for n in walk(tree) if isinstance(n, ast.Name)):
         if name not in own and scene.names.kind(name) == "unknown" and not scene.names.is_builtin(name):
             raise Untouchable(f"--raise '{error}': {name} is not known there")
 
@@ -194,8 +195,8 @@ def _callers(file: str, tree: ast.Module, sheet: Sheet, function: Function) -> I
     name = function.node.name
     for s in _every_statement(tree.body):
         for e in own_expressions(s):
-            around = {child: node for node in ast.walk(e) for child in ast.iter_child_nodes(node)}
-            for n in ast.walk(e):
+            around = {child: node for node in walk(e) for child in ast.iter_child_nodes(node)}
+            for n in walk(e):
                 if isinstance(n, ast.Call) and _is_called(n, name, function.owner is not None):
                     yield f"{file}:{n.lineno}{_used(n, around.get(n), s)}"
 

@@ -7,6 +7,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from dreck.source.walking import walk
 from dreck.steps.chains import Chain, check_keys, comments_of, is_plain, lines_of
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.members import enum_of, member_names, planned_in
@@ -166,7 +167,7 @@ def _amount_name(scene: Scene, home: Scene, enum: ast.ClassDef, sums: Sums, take
     word = base.attr if isinstance(base, ast.Attribute) else base.id if isinstance(base, ast.Name) else ""
     stem = "_".join(words_of(word.strip("_"))) or "_".join(words_of(scene.node.name))
     trees = (scene.tree, home.tree)
-    used = {n.attr for tree in trees for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+    used = {n.attr for tree in trees for n in walk(tree) if isinstance(n, ast.Attribute)}
     used |= {"name", "value", *taken}
     for name in (wished, f"{stem}_change", f"{stem}_amount", f"{stem}_of_kind"):
         if name and name not in used and name.isidentifier():

@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
 from dreck.steps.lookup_table import body_lines
@@ -99,7 +100,7 @@ def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, targets: tuple[str
         else "_".join(w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get"))
     )
     trees = (scene.tree, home.tree)
-    used = {n.attr for tree in trees for n in ast.walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
+    used = {n.attr for tree in trees for n in walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and name.isidentifier():
             return name

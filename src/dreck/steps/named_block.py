@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
 from dreck.steps.blocks import Block, block_lines, check_parts, in_order, passed, waits, yields
 from dreck.steps.catalogue import Step
 from dreck.steps.cuts import Cut, best_cuts, block_of_lines
@@ -73,7 +74,7 @@ class _Helped:
 
 def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     check_parts(scene, block, False)
-    texts = [n for s in block.body for n in ast.walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
+    texts = [n for s in block.body for n in walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
     if any(n.lineno != n.end_lineno for n in texts):
         raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
     given, results = passed(scene, block)

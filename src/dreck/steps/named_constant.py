@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.lines import split_lines
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -46,7 +47,7 @@ def _bare_values(body: list[ast.stmt]) -> Iterator[Bare]:
     """Literals that are compared with something, in the order they stand."""
     for s in statements(body):
         for top in own_expressions(s):
-            for node in ast.walk(top):
+            for node in walk(top):
                 if isinstance(node, ast.Compare):
                     yield from _compared(node)
         if isinstance(s, ast.Match):
@@ -200,7 +201,7 @@ def constant_line(tree: ast.Module, sheet: Sheet) -> tuple[int, bool]:
 def _is_plain_value(value: ast.expr | None) -> bool:
     return value is not None and all(
         isinstance(n, ast.Constant | ast.Tuple | ast.List | ast.Set | ast.Dict | ast.UnaryOp | ast.USub | ast.Load)
-        for n in ast.walk(value)
+        for n in walk(value)
     )
 
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from dreck.source.functions import Function
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import (
     Condition,
@@ -63,7 +64,7 @@ def _with_parts(scene: Scene) -> Iterator[Condition]:
     """Every condition, and every part of one."""
     for condition in conditions(scene.node):
         yield condition
-        for node in ast.walk(condition.test):
+        for node in walk(condition.test):
             if isinstance(node, ast.expr) and node is not condition.test:
                 yield Condition(node, "part", condition.statement)
             if isinstance(node, ast.BoolOp):
@@ -115,7 +116,7 @@ def _is_hard_to_read(scene: Scene, condition: Condition) -> bool:
     test = condition.test
     if not isinstance(test, ast.BoolOp):
         return False
-    leaf_count = sum(1 for n in ast.walk(test) if isinstance(n, ast.expr) and _is_leaf(n, test))
+    leaf_count = sum(1 for n in walk(test) if isinstance(n, ast.expr) and _is_leaf(n, test))
     if leaf_count > 2 or len(ast.unparse(test)) > _LONG:
         return True
     simple = all(isinstance(_bare(value), ast.Name) for value in test.values)
@@ -123,7 +124,7 @@ def _is_hard_to_read(scene: Scene, condition: Condition) -> bool:
 
 
 def _is_leaf(e: ast.expr, test: ast.BoolOp) -> bool:
-    return any(e in b.values and not isinstance(e, ast.BoolOp) for b in ast.walk(test) if isinstance(b, ast.BoolOp))
+    return any(e in b.values and not isinstance(e, ast.BoolOp) for b in walk(test) if isinstance(b, ast.BoolOp))
 
 
 def _bare(e: ast.expr) -> ast.expr:
@@ -267,7 +268,7 @@ def _variable(scene: Scene, condition: Condition, name: Name) -> Plan | NotPlann
 def _first_of_chain(scene: Scene, statement: ast.stmt, sheet: Sheet) -> ast.stmt:
     arms = elif_arms(scene.node, sheet)
     while statement in arms:
-        statement = next(n for n in ast.walk(scene.node) if isinstance(n, ast.If) and n.orelse == [statement])
+        statement = next(n for n in walk(scene.node) if isinstance(n, ast.If) and n.orelse == [statement])
     return statement
 
 
@@ -335,7 +336,7 @@ def _apart(places: list[Place]) -> list[Place]:
     """Places that do not stand inside one another."""
     kept: list[Place] = []
     for place in places:
-        inside = {n for other in kept for part in other.parts for n in ast.walk(part)}
+        inside = {n for other in kept for part in other.parts for n in walk(part)}
         if not any(part in inside for part in place.parts):
             kept.append(place)
     return kept

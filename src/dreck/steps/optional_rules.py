@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.predicates import own_expressions, statements
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Untouchable
@@ -26,7 +27,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for s in statements(scene.node.body):
         if not isinstance(s, ast.Return | ast.Assign | ast.Expr):
             continue
-        for e in (n for top in own_expressions(s) for n in ast.walk(top)):
+        for e in (n for top in own_expressions(s) for n in walk(top)):
             if not isinstance(e, ast.ListComp | ast.SetComp) or len(e.generators) != 1:
                 continue
             clauses = _clauses(e.generators[0])
@@ -39,7 +40,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 
 def _clauses(source: ast.comprehension) -> list[Clause]:
-    own = {n.id for n in ast.walk(source.target) if isinstance(n, ast.Name)}
+    own = {n.id for n in walk(source.target) if isinstance(n, ast.Name)}
     found: list[Clause] = []
     for test in source.ifs:
         for part in test.values if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And) else [test]:
@@ -56,7 +57,7 @@ def _clause(part: ast.expr, own: set[str]) -> Clause:
 
 
 def _names(e: ast.AST) -> set[str]:
-    return {n.id for n in ast.walk(e) if isinstance(n, ast.Name)}
+    return {n.id for n in walk(e) if isinstance(n, ast.Name)}
 
 
 def _opposite(e: ast.expr) -> ast.expr:
@@ -73,7 +74,7 @@ def _opposite(e: ast.expr) -> ast.expr:
 def _planned(scene: Scene, s: ast.stmt, e: ast.ListComp | ast.SetComp, clauses: list[Clause]) -> Plan:
     source = e.generators[0]
     for clause in clauses:
-        if any(isinstance(n, _LATE) for part in (clause.asked, clause.rule) if part for n in ast.walk(part)):
+        if any(isinstance(n, _LATE) for part in (clause.asked, clause.rule) if part for n in walk(part)):
             raise Untouchable("a clause awaits, binds a name or makes a function")
     if not isinstance(source.target, ast.Name):
         raise Untouchable("the filter takes its items apart; give each a name first")

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import Scene
 
@@ -37,7 +38,7 @@ def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
                 values += several
             case _:
                 return None
-    if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in ast.walk(v)):
+    if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in walk(v)):
         return None
     return Outcome(tuple(targets), tuple(values)) if targets else None
 

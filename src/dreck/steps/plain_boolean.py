@@ -9,6 +9,7 @@ import libcst as cst
 from dreck.model.names.scopes import param_names
 from dreck.model.views.shape import Block, is_elif, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import bare, has_comments, negations
 from dreck.steps.trees import BetterNot, Stmt, Tree, code_of, has_comment, only_statement, spliced, width
@@ -65,9 +66,9 @@ def _asked_parts(e: ast.expr) -> Iterator[ast.expr]:
 
 def _is_flag(function: FunctionNode, name: str) -> bool:
     """Whether a name is a variable of the function itself and all that is put into it is a boolean."""
-    stores = [n for n in ast.walk(function) if isinstance(n, ast.Name) and n.id == name and not _is_read(n)]
+    stores = [n for n in walk(function) if isinstance(n, ast.Name) and n.id == name and not _is_read(n)]
     known = [
-        n for n in ast.walk(function)
+        n for n in walk(function)
         if isinstance(n, ast.Assign) and len(n.targets) == 1 and isinstance(n.targets[0], ast.Name)
         and n.targets[0].id == name and _is_bool(n.value)
     ]  # fmt: skip

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import (
     annotations,
@@ -42,7 +43,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 
 def _asked(scene: Scene, test: ast.expr) -> Iterator[Asked]:
-    for node in ast.walk(test):
+    for node in walk(test):
         match node:
             case ast.Call(func=ast.Name(id=name), args=args, keywords=[]) if all(isinstance(a, ast.Name) for a in args):
                 predicate = scene.names.definitions.get(name)
@@ -93,12 +94,12 @@ def _class_name(scene: Scene) -> str:
 
 
 def _uses(scene: Scene, name: str) -> int:
-    beside = sum(1 for n in ast.walk(scene.tree) if isinstance(n, ast.Name) and n.id == name)
+    beside = sum(1 for n in walk(scene.tree) if isinstance(n, ast.Name) and n.id == name)
     return beside + (10 if scene.others is not None and name in scene.others.words_beside(scene.path) else 0)
 
 
 def _uses_in(test: ast.expr, name: str) -> int:
-    return sum(1 for n in ast.walk(test) if isinstance(n, ast.Name) and n.id == name)
+    return sum(1 for n in walk(test) if isinstance(n, ast.Name) and n.id == name)
 
 
 def _class(
@@ -161,12 +162,12 @@ def _method_body(
     """`return CONDITION` over the object's own values, predicates that moved being its methods."""
     inner = Sheet(scene.text)
     fieldname = dict(zip(parameters, fields, strict=True))
-    calls = [n for n in ast.walk(e) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in moved]
-    inside = {n for call in calls for n in ast.walk(call)}
+    calls = [n for n in walk(e) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in moved]
+    inside = {n for call in calls for n in walk(call)}
     for call in calls:
         assert isinstance(call.func, ast.Name)
         inner.replace(call, f"self.{_private(call.func.id)}()")
-    for node in ast.walk(e):
+    for node in walk(e):
         if isinstance(node, ast.Name) and node.id in fieldname and node not in inside:
             inner.replace(node, f"self.{fieldname[node.id]}")
     text = inner.result()

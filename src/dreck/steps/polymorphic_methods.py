@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator, Sequence
 
+from dreck.source.walking import walk
 from dreck.steps.blocks import in_order
 from dreck.steps.callers import without_function
 from dreck.steps.catalogue import Step
@@ -135,8 +136,8 @@ def _check_reach(scene: Scene, home: Scene, body: Sequence[str], given: Sequence
     if home is scene:
         return
     tree = ast.parse("\n".join(["def f():", *(f"    {line}" for line in body)]))
-    bound = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    for node in ast.walk(tree):
+    bound = {n.id for n in walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    for node in walk(tree):
         if not isinstance(node, ast.Name) or node.id in bound or node.id in given or scene.names.is_builtin(node.id):
             continue
         if node.id not in home.names.definitions:
@@ -206,7 +207,7 @@ def _nodes(scene: Scene, chain: Chain) -> list[list[ast.ClassDef]]:
 
 def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
-    used = {n.attr for tree in (scene.tree, home.tree) for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
+    used = {n.attr for tree in (scene.tree, home.tree) for n in walk(tree) if isinstance(n, ast.Attribute)}
     used |= {s.name for c in classes for s in c.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
     used |= {
         t.id for c in classes for s in c.body if isinstance(s, ast.AnnAssign) and isinstance(t := s.target, ast.Name)

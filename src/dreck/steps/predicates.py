@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from dreck.source.functions import Function, FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable
@@ -57,7 +58,7 @@ def _in_statement(s: ast.stmt) -> Iterator[Condition]:
         case ast.Return(value=ast.BoolOp() as value) | ast.Assign(value=ast.BoolOp() as value):
             yield Condition(value, "value", s)
     for e in own_expressions(s):
-        for node in ast.walk(e):
+        for node in walk(e):
             match node:
                 case ast.IfExp(test=test):
                     yield Condition(test, "choice", s)
@@ -97,7 +98,7 @@ def locals_read(scene: Scene, e: ast.AST, function: FunctionNode | None = None) 
     own = scope_of(function or scene.node)
     bound = names_bound_inside(e)
     found: list[str] = []
-    for node in sorted((n for n in ast.walk(e) if isinstance(n, ast.Name)), key=lambda n: (n.lineno, n.col_offset)):
+    for node in sorted((n for n in walk(e) if isinstance(n, ast.Name)), key=lambda n: (n.lineno, n.col_offset)):
         name = node.id
         known = name in own.local or name in own.declared_nonlocal or scene.names.kind(name) == "unknown"
         if known and name not in bound and name not in found:
@@ -107,7 +108,7 @@ def locals_read(scene: Scene, e: ast.AST, function: FunctionNode | None = None) 
 
 def why_not(e: ast.AST) -> str:
     """Why a condition cannot stand anywhere else; '' when it can."""
-    for node in ast.walk(e):
+    for node in walk(e):
         match node:
             case ast.NamedExpr():
                 return "it binds a name (`:=`) that is used after it"
@@ -122,13 +123,11 @@ def why_not(e: ast.AST) -> str:
 
 def has_private(e: ast.AST) -> bool:
     """Whether it reads a name that a class mangles (`self.__x`)."""
-    return any(
-        isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in ast.walk(e)
-    )
+    return any(isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in walk(e))
 
 
 def awaits(e: ast.AST) -> bool:
-    return any(isinstance(n, ast.Await) for n in ast.walk(e))
+    return any(isinstance(n, ast.Await) for n in walk(e))
 
 
 def is_condition(e: ast.expr) -> bool:
@@ -192,7 +191,7 @@ def same_elsewhere(scene: Scene, test: ast.expr, within: Sequence[Function], fix
                 place = _matched(scene, function, parts, whole, (shape, wanted), (turned_shape, turned_names), fixed)
                 if place is not None:
                     found.append(place)
-                    seen.update(n for part in parts for n in ast.walk(part))
+                    seen.update(n for part in parts for n in walk(part))
                     break
     return found
 
@@ -200,7 +199,7 @@ def same_elsewhere(scene: Scene, test: ast.expr, within: Sequence[Function], fix
 def _expressions(function: FunctionNode) -> Iterator[ast.expr]:
     for s in statements(function.body):
         for top in own_expressions(s):
-            yield from (n for n in ast.walk(top) if isinstance(n, ast.expr))
+            yield from (n for n in walk(top) if isinstance(n, ast.expr))
 
 
 def _candidates(e: ast.expr, test: ast.expr) -> Iterator[tuple[tuple[ast.expr, ...], ast.expr]]:
@@ -393,7 +392,7 @@ def method_line(scene: Scene) -> int:
 def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
     """The last line of `user` and of the helpers of its own that follow it."""
     ends: dict[ast.AST, int] = {f.node: f.end for f in scene.functions}
-    used = {getattr(n, "id", None) or getattr(n, "attr", None) for n in ast.walk(user)}
+    used = {getattr(n, "id", None) or getattr(n, "attr", None) for n in walk(user)}
     last = user
     following = body[list(body).index(user) + 1 :] if user in body else []
     for s in following:
@@ -408,7 +407,7 @@ def _helpers_stand_above(tree: ast.Module) -> bool:
     above = below = 0
     for user, at in order.items():
         node = next(s for s in tree.body if isinstance(s, ast.FunctionDef) and s.name == user)
-        for name in {n.func.id for n in ast.walk(node) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}:
+        for name in {n.func.id for n in walk(node) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}:
             if name in order and name != user:
                 above += order[name] < at
                 below += order[name] > at
@@ -425,7 +424,7 @@ def put_helper(scene: Scene, sheet: Sheet, code: str) -> None:
 def own_style(scene: Scene, name: str) -> str:
     """The name with an underscore before it, where the module's helpers have one."""
     helpers = [s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef)]
-    called = {n.func.id for n in ast.walk(scene.tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
+    called = {n.func.id for n in walk(scene.tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
     used = [h for h in helpers if h in called]
     private = sum(h.startswith("_") for h in used)
     return f"_{name}" if private and private * 2 > len(used) and not name.startswith("_") else name

@@ -5,6 +5,7 @@ import builtins
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import all_blocks, comments_of, put_table
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -83,7 +84,7 @@ def _asked_once(block: list[ast.stmt], at: int) -> tuple[ast.Call, str, ast.expr
         ] if back == name and _speaks_only_of(test, name):
             return call, name, test, at + 2
         case [ast.If(test=test, body=[ast.Return(value=ast.Name(id=back))], orelse=[]), *_]:
-            bound = [n for n in ast.walk(test) if isinstance(n, ast.NamedExpr)]
+            bound = [n for n in walk(test) if isinstance(n, ast.NamedExpr)]
             if len(bound) == 1 and isinstance(bound[0].value, ast.Call) and bound[0].target.id == back:
                 asked = _without(test, bound[0])
                 return (bound[0].value, back, asked, at + 1) if _speaks_only_of(asked, back) else None
@@ -148,8 +149,8 @@ def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
 
 
 def _speaks_only_of(test: ast.expr, name: str) -> bool:
-    names = {n.id for n in ast.walk(test) if isinstance(n, ast.Name)}
-    return names == {name} and not any(isinstance(n, ast.Call | ast.Await) for n in ast.walk(test))
+    names = {n.id for n in walk(test) if isinstance(n, ast.Name)}
+    return names == {name} and not any(isinstance(n, ast.Call | ast.Await) for n in walk(test))
 
 
 def _is_not_none(test: ast.expr) -> bool:
@@ -214,7 +215,7 @@ def _arguments(sheet: Sheet, calls: Sequence[ast.Call]) -> str:
 def _listed(scene: Scene, sheet: Sheet, cascade: Cascade, functions: list[str]) -> str:
     """The name of the list at the top of the module, or the list itself where it reads what is local."""
     for call in cascade.calls:
-        if any(isinstance(n, ast.Call | ast.Subscript) for n in ast.walk(call.func)):
+        if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
             raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
     roots = {function.partition(".")[0] for function in functions}
     own = scene.scope.local | scene.scope.params
@@ -231,7 +232,7 @@ def _listed(scene: Scene, sheet: Sheet, cascade: Cascade, functions: list[str]) 
 
 
 def _free(scene: Scene, stem: str) -> str:
-    taken = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     taken |= {s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
     return stem if is_free(stem, taken) else next(f"{stem}_{n}" for n in range(2, 99) if is_free(f"{stem}_{n}", taken))
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import check_keys
 from dreck.steps.common_lines import shared_out
@@ -126,8 +127,8 @@ def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
 
 
 def _check(scene: Scene, d: Discriminant) -> None:
-    names = {n.id for n in ast.walk(d.term) if isinstance(n, ast.Name)}
-    for node in ast.walk(scene.node):
+    names = {n.id for n in walk(d.term) if isinstance(n, ast.Name)}
+    for node in walk(scene.node):
         if isinstance(node, ast.Name) and node.id in names and not isinstance(node.ctx, ast.Load):
             raise Untouchable(f"{node.id} is assigned in the function")
         if isinstance(node, ast.Attribute) and not isinstance(node.ctx, ast.Load) and ast.unparse(node) == d.code:
@@ -136,7 +137,7 @@ def _check(scene: Scene, d: Discriminant) -> None:
     if not names & set(scene.scope.params) and not names & scene.scope.local:
         return
     early = next(iter(scene.node.body), None)
-    bound = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    bound = {n.id for n in walk(scene.node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     if names & bound and early is not None:
         raise Untouchable(f"{d.code} is not known from the start")
 

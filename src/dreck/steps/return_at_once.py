@@ -10,6 +10,7 @@ import libcst as cst
 from dreck.model.views.once import counted
 from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.returning import as_return, with_returns
 from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading
@@ -210,7 +211,7 @@ def _cleaned(tree: Tree, site: Site, name: str) -> Tree | None:
 
 def _parsed(tree: Tree) -> FunctionNode:
     module: ast.AST = ast.parse(tree.module.code)
-    for node in ast.walk(module):
+    for node in walk(module):
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             return node
     raise Untouchable("no function stands there")

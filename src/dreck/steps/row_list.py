@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import add_imports
 from dreck.steps.predicates import statements
@@ -37,14 +38,14 @@ class Walk:
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Columns that a loop of the function walks by index, or that it reads under one key."""
     seen: set[frozenset[str]] = set()
-    for names, walk in [*_walked(scene), *_keyed(scene)]:
+    for names, passage in [*_walked(scene), *_keyed(scene)]:
         if frozenset(names) in seen:
             continue
         seen.add(frozenset(names))
         try:
-            yield _planned(scene, names, walk)
+            yield _planned(scene, names, passage)
         except Untouchable as error:
-            yield NotPlanned(walk.loop.lineno if walk is not None else scene.node.lineno, str(error))
+            yield NotPlanned(passage.loop.lineno if passage is not None else scene.node.lineno, str(error))
 
 
 # --- what belongs together -----------------------------------------------------------------------------
@@ -62,7 +63,7 @@ def _walked(scene: Scene) -> Iterator[tuple[list[str], Walk | None]]:
                 ),
                 orelse=[],
             ):
-                read = [n for b in s.body for n in ast.walk(b) if _is_read_at(n, index)]
+                read = [n for b in s.body for n in walk(b) if _is_read_at(n, index)]
                 names = list(dict.fromkeys([first, *(n.value.id for n in read)]))  # type: ignore[attr-defined]
                 if len(names) >= _FEWEST:
                     yield names, Walk(s, index)
@@ -78,7 +79,7 @@ def _is_read_at(n: ast.AST, index: str) -> bool:
 def _keyed(scene: Scene) -> Iterator[tuple[list[str], None]]:
     """Dicts of the module that the function reads under one and the same key."""
     found: dict[str, list[str]] = {}
-    for n in ast.walk(scene.node):
+    for n in walk(scene.node):
         match n:
             case ast.Subscript(value=ast.Name(id=name), slice=key, ctx=ast.Load()) if _dict_named(scene, name):
                 names = found.setdefault(ast.dump(key), [])
@@ -98,7 +99,7 @@ def _dict_named(scene: Scene, name: str) -> bool:
 def _column(scene: Scene, name: str) -> Column:
     bound = [
         s
-        for s in ast.walk(scene.tree)
+        for s in walk(scene.tree)
         if isinstance(s, ast.Assign) and any(isinstance(t, ast.Name) and t.id == name for t in s.targets)
     ]
     if name in scene.scope.params:
@@ -116,9 +117,9 @@ def _column(scene: Scene, name: str) -> Column:
 # --- rows ----------------------------------------------------------------------------------------------
 
 
-def _planned(scene: Scene, names: Sequence[str], walk: Walk | None) -> Plan:
+def _planned(scene: Scene, names: Sequence[str], passage: Walk | None) -> Plan:
     columns = [_column(scene, name) for name in names]
-    _check(scene, columns, walk)
+    _check(scene, columns, passage)
     sheet = scene.sheet()
     kind, fields = _named(scene, names)
     rows = f"{kind.upper()}S" if not kind.endswith("s") else f"{kind.upper()}_LIST"
@@ -146,7 +147,7 @@ def _planned(scene: Scene, names: Sequence[str], walk: Walk | None) -> Plan:
             end = _blank_lines_after(sheet, column.bound.lineno, end)
         own = f"{indent}{made}" if column.bound is last else ""
         sheet.replace_lines(column.bound.lineno, end, own if local or not own else f"\n{head}{own}".lstrip("\n"))
-    _read_by_name(scene, sheet, columns, fields, rows, kind.lower(), walk)
+    _read_by_name(scene, sheet, columns, fields, rows, kind.lower(), passage)
     reason = f"{', '.join(names[:-1])} and {names[-1]} are one {'table' if columns[0].keys else 'list'} of rows, {rows}"
     return Plan(scene.node.lineno, reason, sheet.result(), (kind, rows))
 
@@ -166,7 +167,7 @@ def _top(scene: Scene, sheet: Sheet) -> int:
     return int(line)
 
 
-def _check(scene: Scene, columns: Sequence[Column], walk: Walk | None) -> None:
+def _check(scene: Scene, columns: Sequence[Column], passage: Walk | None) -> None:
     sizes = {len(c.values) for c in columns}
     if len(sizes) != 1 or len({type(c.bound.value) for c in columns}) != 1:
         raise Untouchable("they are of different lengths or sorts")
@@ -180,30 +181,30 @@ def _check(scene: Scene, columns: Sequence[Column], walk: Walk | None) -> None:
             raise Untouchable(f"{column.name} is used in other files of the project")
         if scene.sheet().comments_in(scene.sheet().of(column.bound)):
             raise Untouchable(f"comments stand in {column.name}; they would lose their place")
-    allowed = set(_understood(scene, columns, walk))
-    for n in ast.walk(scene.tree):
+    allowed = set(_understood(scene, columns, passage))
+    for n in walk(scene.tree):
         if isinstance(n, ast.Name) and n.id in {c.name for c in columns} and n not in allowed:
             raise Untouchable(f"{n.id} is used in another way in line {n.lineno}")
 
 
-def _understood(scene: Scene, columns: Sequence[Column], walk: Walk | None) -> Iterator[ast.Name]:
+def _understood(scene: Scene, columns: Sequence[Column], passage: Walk | None) -> Iterator[ast.Name]:
     """The places where a column is bound, walked, or read at an index or under a key."""
     names = {c.name for c in columns}
-    inside = {n for b in walk.loop.body for n in ast.walk(b)} if walk is not None else set[ast.AST]()
-    if walk is not None:
-        yield from (n for n in ast.walk(walk.loop.iter) if isinstance(n, ast.Name) and n.id in names)
-    for n in ast.walk(scene.tree):
+    inside = {n for b in passage.loop.body for n in walk(b)} if passage is not None else set[ast.AST]()
+    if passage is not None:
+        yield from (n for n in walk(passage.loop.iter) if isinstance(n, ast.Name) and n.id in names)
+    for n in walk(scene.tree):
         match n:
             case ast.Assign(targets=[ast.Name() as target]) if target.id in names:
                 yield target
-            case ast.Subscript(value=ast.Name() as read, slice=ast.Name(id=at), ctx=ast.Load()) if walk is not None:
-                if n in inside and at == walk.index:
+            case ast.Subscript(value=ast.Name() as read, slice=ast.Name(id=at), ctx=ast.Load()) if passage is not None:
+                if n in inside and at == passage.index:
                     yield read
-            case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if walk is None:
+            case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if passage is None:
                 yield read
-            case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if walk is None:
+            case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if passage is None:
                 yield read
-            case ast.For(iter=ast.Name() as read) if walk is None:
+            case ast.For(iter=ast.Name() as read) if passage is None:
                 yield read
 
 
@@ -246,11 +247,17 @@ def _lines(sheet: Sheet, columns: Sequence[Column], kind: str, unit: str) -> lis
 
 
 def _read_by_name(
-    scene: Scene, sheet: Sheet, columns: Sequence[Column], fields: Sequence[str], rows: str, row: str, walk: Walk | None
+    scene: Scene,
+    sheet: Sheet,
+    columns: Sequence[Column],
+    fields: Sequence[str],
+    rows: str,
+    row: str,
+    passage: Walk | None,
 ) -> None:
     field_of = {c.name: field for c, field in zip(columns, fields, strict=True)}
-    if walk is None:
-        for n in ast.walk(scene.tree):
+    if passage is None:
+        for n in walk(scene.tree):
             match n:
                 case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of:
                     sheet.replace(n, f"{rows}[{sheet.code(n.slice)}].{field_of[name]}")
@@ -258,16 +265,16 @@ def _read_by_name(
                     if name in field_of:
                         sheet.replace(read, rows)
         return
-    inside = [n for b in walk.loop.body for n in ast.walk(b)]
-    reads = [n for n in inside if _is_read_at(n, walk.index) and n.value.id in field_of]  # type: ignore[attr-defined]
-    taken = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    inside = [n for b in passage.loop.body for n in walk(b)]
+    reads = [n for n in inside if _is_read_at(n, passage.index) and n.value.id in field_of]  # type: ignore[attr-defined]
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     row = row if is_free(row, taken) else "row"
     for n in reads:
         sheet.replace(n, f"{row}.{field_of[n.value.id]}")  # type: ignore[attr-defined]
-    indices = [n for n in inside if isinstance(n, ast.Name) and n.id == walk.index]
+    indices = [n for n in inside if isinstance(n, ast.Name) and n.id == passage.index]
     needed = len(indices) > len(reads)
-    sheet.replace(walk.loop.target, f"{walk.index}, {row}" if needed else row)
-    sheet.replace(walk.loop.iter, f"enumerate({rows})" if needed else rows)
+    sheet.replace(passage.loop.target, f"{passage.index}, {row}" if needed else row)
+    sheet.replace(passage.loop.iter, f"enumerate({rows})" if needed else rows)
 
 
 STEP = Step(

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps import call_rows, optional_rules
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import comments_of
@@ -77,7 +78,7 @@ def _filter(start: ast.stmt, s: ast.stmt) -> Filter | None:
             pass
         case _:
             return None
-    if not isinstance(s, ast.For) or s.orelse or any(isinstance(n, ast.Await | ast.Yield) for n in ast.walk(s)):
+    if not isinstance(s, ast.For) or s.orelse or any(isinstance(n, ast.Await | ast.Yield) for n in walk(s)):
         return None
     found = _collects(s.body, name)
     if found is not None:
@@ -140,15 +141,13 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
     names = {
         n.id
         for part in (loop.iter, found.item, *(t for t, _ in found.rules))
-        for n in ast.walk(part)
+        for n in walk(part)
         if isinstance(n, ast.Name)
     }
     if found.name in names:
         return NotPlanned(line, f"the loop reads {found.name} while it fills it")
-    targets = {n.id for n in ast.walk(loop.target) if isinstance(n, ast.Name)}
-    later = {
-        n.id for s in block[i + 2 :] for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)
-    }
+    targets = {n.id for n in walk(loop.target) if isinstance(n, ast.Name)}
+    later = {n.id for s in block[i + 2 :] for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     if targets & later:
         return NotPlanned(line, f"{min(targets & later)} is read after the loop")
     for test, _ in found.rules:
@@ -175,7 +174,7 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
 
 def _rules_of(scene: Scene, sheet: Sheet, found: Filter) -> tuple[str, tuple[str, ...]]:
     """The rules as a local list: what the function was given is seen by them, so no filter is a special case."""
-    own = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)}
+    own = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)}
     name = next((n for n in ("rules", "tests", "conditions") if is_free(n, own)), "")
     if not name or "rule" in own:
         raise Untouchable("the names rules and rule are taken")
@@ -203,7 +202,7 @@ def _spelt(sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
     other = turned(test)
     exact = not any(
         isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE)
-        for n in ast.walk(test)
+        for n in walk(test)
         if isinstance(n, ast.Compare)
         for op in n.ops
     )

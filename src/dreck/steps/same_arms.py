@@ -9,6 +9,7 @@ import libcst as cst
 from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, is_elif, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site
 from dreck.steps.trees import BetterNot, Stmt, Tree, as_block, code_of, edit_chain, grouped, width
 
@@ -33,7 +34,7 @@ def same_arms(function: FunctionNode) -> Iterator[Site]:
             if at + 1 < len(chain) and _operands(chain[at].test) + _operands(chain[at + 1].test) <= _MOST_OPERANDS:
                 yield Site(block.path, index, chain[at].lineno, "two arms do the same", f"arms {at}", finishes=True)
                 break
-            if at + 1 == len(chain) and at and not any(isinstance(n, _LOUD) for n in ast.walk(chain[at].test)):
+            if at + 1 == len(chain) and at and not any(isinstance(n, _LOUD) for n in walk(chain[at].test)):
                 reason = "the last arm does what the else does"
                 yield Site(block.path, index, chain[at].lineno, reason, f"else {at}", finishes=True)
                 break

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.blocks import Block
 from dreck.steps.chains import all_blocks, is_plain
 from dreck.steps.scene import Scene
@@ -39,7 +40,7 @@ def same_blocks(scene: Scene, block: Block) -> Same:
 
 def _others(scene: Scene, block: Block) -> Iterator[Block]:
     size = len(block.body)
-    inside = {n for s in block.body for n in ast.walk(s)}
+    inside = {n for s in block.body for n in walk(s)}
     last = block.body[-1].end_lineno or 0
     for body in all_blocks(scene.node.body):
         at = 0
@@ -104,7 +105,7 @@ def _with_parameters(scene: Scene, block: Block, others: list[Block]) -> Same:
         return Same((), (), ())
     names = _names(scene, list(wanted.values()))
     edits = [(n, names[ast.dump(n)]) for s in block.body for n in _outermost(s, set(wanted))]
-    stored = {n.id for s in block.body for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    stored = {n.id for s in block.body for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     if any(isinstance(e, ast.Name) and e.id in stored for e in wanted.values()):
         return Same((), (), ())
     terms = tuple(tuple(ast.unparse(told.get(dump, e)) for dump, e in wanted.items()) for _, told in consistent)
@@ -122,7 +123,7 @@ def _outermost(s: ast.AST, wanted: set[str]) -> Iterator[ast.expr]:
 
 
 def _names(scene: Scene, terms: Sequence[ast.expr]) -> dict[str, str]:
-    taken: set[str] = {n.id for n in ast.walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken: set[str] = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     found: dict[str, str] = {}
     for at, e in enumerate(terms, 1):
         words = [w for w in words_of(thing_name(e)) if w not in SMALL]

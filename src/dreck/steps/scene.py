@@ -9,6 +9,7 @@ from pathlib import Path
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import FunctionScope, scope_of
 from dreck.source.functions import Function, FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.sheet import Sheet
 
 
@@ -86,7 +87,7 @@ class Scene:
     def all_words(self) -> set[str]:
         """Every identifier of the module, and those other modules import from it or use with it."""
         words: set[str] = set()
-        for node in ast.walk(self.tree):
+        for node in walk(self.tree):
             match node:
                 case ast.Name(id=word) | ast.Attribute(attr=word) | ast.arg(arg=word) | ast.keyword(arg=str() as word):
                     words.add(word)
@@ -115,7 +116,7 @@ class Others:
             stem = path.stem if path.stem != "__init__" else path.parent.name
             found = ((file, _read(file, stem)) for file in self.files if file.resolve() != path.resolve())
             self._importing[path] = [
-                (file, *read) for file, read in found if read and any(_imports(s, stem) for s in ast.walk(read[1]))
+                (file, *read) for file, read in found if read and any(_imports(s, stem) for s in walk(read[1]))
             ]
         return self._importing[path]
 
@@ -124,9 +125,9 @@ class Others:
         if path not in self._beside:
             words: set[str] = set()
             for _, _, tree in self.importing(path):
-                words |= {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
-                words |= {n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)}
-                words |= {n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+                words |= {n.id for n in walk(tree) if isinstance(n, ast.Name)}
+                words |= {n.attr for n in walk(tree) if isinstance(n, ast.Attribute)}
+                words |= {n.name for n in walk(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
             self._beside[path] = frozenset(words)
         return self._beside[path]
 

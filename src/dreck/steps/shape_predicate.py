@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import (
     Helper,
@@ -45,7 +46,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 def _tests(scene: Scene) -> Iterator[ast.expr]:
     """Conditions worth a predicate: two comparisons or a chained one, or a call with something round it."""
     for condition in conditions(scene.node):
-        nodes = [condition.test, *(v for n in ast.walk(condition.test) if isinstance(n, ast.BoolOp) for v in n.values)]
+        nodes = [condition.test, *(v for n in walk(condition.test) if isinstance(n, ast.BoolOp) for v in n.values)]
         for node in nodes:
             big = isinstance(node, ast.BoolOp) and len(node.values) == 2
             chained = isinstance(node, ast.Compare) and len(node.ops) > 1
@@ -57,7 +58,7 @@ def _shape(scene: Scene, test: ast.expr) -> tuple[str, tuple[ast.expr, ...]]:
     """A condition with blanks for what may differ, and what stands in the blanks."""
     terms: list[ast.expr] = []
     made = copy.deepcopy(test)
-    origins = {id(c): n for c, n in zip(ast.walk(made), ast.walk(test), strict=True)}
+    origins = {id(c): n for c, n in zip(walk(made), walk(test), strict=True)}
 
     class Blanks(ast.NodeTransformer):
         def visit_Constant(self, node: ast.Constant) -> ast.expr:
@@ -148,7 +149,7 @@ def _parameter(test: ast.expr, term: ast.expr, terms: tuple[ast.expr, ...], used
 
 def _role(test: ast.expr, term: ast.expr) -> str:
     """What a term is to the condition: a lower or an upper limit, or what something is to be equal to."""
-    for node in ast.walk(test):
+    for node in walk(test):
         if not isinstance(node, ast.Compare):
             continue
         sides = [node.left, *node.comparators]
@@ -182,7 +183,7 @@ def _body(first: Asked, groups: list[int], parameters: dict[int, str]) -> tuple[
                 return ast.Name(named[id(node)], ast.Load())
             return self.generic_visit(node)
 
-    kept = {id(n): n for n in ast.walk(first.test)}
+    kept = {id(n): n for n in walk(first.test)}
     made = Named().visit(_shallow(first.test, kept))
     order = list(dict.fromkeys(named.values()))
     limits = [p for p in ("low", "high") if p in order]

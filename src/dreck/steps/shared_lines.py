@@ -8,6 +8,7 @@ import libcst as cst
 from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, leaves, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.negate import negations
 from dreck.steps.trees import BetterNot, Stmt, Tree, Untouchable, as_block, code_of, has_comment, spliced
@@ -36,7 +37,7 @@ def _moves_ahead(statement: ast.stmt, ifs: list[ast.If]) -> bool:
     """A plain assignment of something that is not worked out, to a name the tests do not read."""
     match statement:
         case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant() | ast.Name()):
-            return all(n.id != name for arm in ifs for n in ast.walk(arm.test) if isinstance(n, ast.Name))
+            return all(n.id != name for arm in ifs for n in walk(arm.test) if isinstance(n, ast.Name))
     return False
 
 

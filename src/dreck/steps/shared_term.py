@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import conditions, first_line, own_expressions, statements, why_not
 from dreck.steps.scene import NotPlanned, Plan, Scene
@@ -18,7 +19,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         for top in own_expressions(s):
             for e in _outermost(top):
                 found.setdefault(ast.dump(e), []).append(e)
-    tested = {ast.dump(n) for c in conditions(scene.node) for n in ast.walk(c.test)}
+    tested = {ast.dump(n) for c in conditions(scene.node) for n in walk(c.test)}
     repeated = [es for dump, es in found.items() if len(es) >= _ENOUGH and dump in tested]
     for places in sorted(repeated, key=lambda es: -len(ast.unparse(es[0])) * len(es)):
         yield from _planned(scene, places)
@@ -43,7 +44,7 @@ def _is_worth_it(e: ast.expr) -> bool:
         case ast.Subscript(slice=ast.Constant() | ast.Name() | ast.Attribute(), ctx=ast.Load()):
             return True
         case ast.BinOp():
-            return any(isinstance(n, ast.Name) for n in ast.walk(e))
+            return any(isinstance(n, ast.Name) for n in walk(e))
         case ast.Call(func=ast.Name(id="len"), args=[_]):
             return True
     return False
@@ -99,7 +100,7 @@ def _name(scene: Scene, e: ast.expr) -> str:
 
 def _is_attribute_only(scene: Scene, name: str) -> bool:
     """A word that only stands behind dots is free as a variable."""
-    used = {n.id for n in ast.walk(scene.tree) if isinstance(n, ast.Name)}
+    used = {n.id for n in walk(scene.tree) if isinstance(n, ast.Name)}
     return name not in used and is_free(name, used)
 
 
@@ -121,12 +122,12 @@ def _blocks(s: ast.stmt) -> Iterator[list[ast.stmt]]:
 
 
 def _holds_any(s: ast.stmt, places: list[ast.expr]) -> bool:
-    inside = set(ast.walk(s))
+    inside = set(walk(s))
     return any(e in inside for e in places)
 
 
 def _stands_in(block: list[ast.stmt], e: ast.expr) -> bool:
-    return any(e in set(ast.walk(s)) for s in block)
+    return any(e in set(walk(s)) for s in block)
 
 
 STEP = Step(

@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations, product
 
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Reader, all_blocks, comments_of, is_plain
 from dreck.steps.discriminants import operands_of
@@ -123,7 +124,7 @@ def _planned(scene: Scene, arms: Arms) -> Plan:
 
 def _calls(e: ast.expr) -> bool:
     """Whether working it out may change what a later test asks: such a choice comes last."""
-    return any(isinstance(n, ast.Call | ast.Await) for n in ast.walk(e))
+    return any(isinstance(n, ast.Call | ast.Await) for n in walk(e))
 
 
 def _single_tests(arms: Arms) -> list[ast.expr]:
@@ -153,7 +154,7 @@ def _straight(e: ast.expr) -> ast.expr:
 def _is_plain_test(e: ast.expr) -> bool:
     match e:
         case ast.Compare(left=left, comparators=rights):
-            return all(is_plain(part) or not any(map(_does, ast.walk(part))) for part in (left, *rights))
+            return all(is_plain(part) or not any(map(_does, walk(part))) for part in (left, *rights))
         case ast.Call(func=ast.Name(id="isinstance"), args=[subject, _], keywords=[]):
             return is_plain(subject)
     return is_plain(e)
@@ -212,7 +213,7 @@ def _needed(tests: list[ast.expr], values: dict[Truth, str]) -> tuple[int, ...]:
 def _reads_what_it_sets(arms: Arms, names: Sequence[str]) -> bool:
     parts: list[ast.AST] = [e for body in arms.bodies for e in body.values()]
     parts += [test for test in arms.tests if test is not None]
-    return any(isinstance(n, ast.Name) and n.id in names for part in parts for n in ast.walk(part))
+    return any(isinstance(n, ast.Name) and n.id in names for part in parts for n in walk(part))
 
 
 # --- writing it ----------------------------------------------------------------------------------------

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
 from dreck.steps.predicates import first_line
 from dreck.steps.sheet import Sheet
 from dreck.steps.trees import Untouchable
@@ -193,7 +194,7 @@ class Teller:
     # --- tests -------------------------------------------------------------------------------------
 
     def _asks(self, node: ast.AST) -> bool:
-        return any(isinstance(n, ast.expr) and self.answer(n) is not None for n in ast.walk(node))
+        return any(isinstance(n, ast.expr) and self.answer(n) is not None for n in walk(node))
 
     def _test(self, test: ast.expr) -> str:
         if self._asks(test):
@@ -315,6 +316,6 @@ class _FoldValues(ast.NodeTransformer):
 
 def plain_terms(node: ast.AST) -> Iterator[ast.expr]:
     """Every name and attribute of a name in a piece of code."""
-    for n in ast.walk(node):
+    for n in walk(node):
         if isinstance(n, ast.Name | ast.Attribute) and isinstance(n.ctx, ast.Load):
             yield n

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.chains import check_keys, key_code
 from dreck.steps.discriminants import Discriminant, answer_of_kind, discriminants_of
 from dreck.steps.predicates import first_line
@@ -216,7 +217,7 @@ def _through_factory(sheet: Sheet, tree: ast.Module, base: str, factory: str, cl
 
 
 def _calls(tree: ast.Module, base: str) -> Iterator[ast.Call]:
-    for node in ast.walk(tree):
+    for node in walk(tree):
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == base:
             yield node
 
@@ -225,14 +226,14 @@ def _beside(scene: Scene, sheet: Sheet, tree: ast.Module, base: str, factory: st
     """Calls in a module that imports this one: `from loads import Load` and `loads.Load(...)`."""
     stem = scene.path.stem
     count = 0
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Call(func=ast.Attribute(value=ast.Name(id=module), attr=attr) as func) if attr == base:
                 if module == stem:
                     place = sheet.of(func)
                     sheet.replace(Range(place.end - len(base), place.end), factory)
                     count += 1
-    froms = [s for s in ast.walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
+    froms = [s for s in walk(tree) if isinstance(s, ast.ImportFrom) and (s.module or "").split(".")[-1] == stem]
     alias = next((a for s in froms for a in s.names if a.name == base), None)
     if alias is None:
         return count
@@ -240,6 +241,6 @@ def _beside(scene: Scene, sheet: Sheet, tree: ast.Module, base: str, factory: st
         raise Untouchable(f"a file beside it imports {base} under another name")
     here = _through_factory(sheet, tree, base, factory, None)
     if here:
-        left = sum(isinstance(n, ast.Name) and n.id == base for n in ast.walk(tree)) > here
+        left = sum(isinstance(n, ast.Name) and n.id == base for n in walk(tree)) > here
         sheet.replace(alias, f"{base}, {factory}" if left else factory)
     return count + here

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, TypeAlias
 
 import libcst as cst
@@ -29,7 +30,7 @@ class BetterNot(Untouchable):
     """The step could be taken, and would not make the code clearer; told only to a person who asked for it."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Tree:
     """A function's text as a LibCST module; `wrapped` when it stands indented and needed a line around it."""
 
@@ -48,7 +49,7 @@ class Tree:
             raise Untouchable(f"LibCST cannot parse it: {error.message}") from None
         return cls(module, wrapped)
 
-    @property
+    @cached_property
     def code(self) -> str:
         """The lines of the function, as they are to stand in the file."""
         code = self.module.code

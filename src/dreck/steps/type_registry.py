@@ -5,6 +5,7 @@ import builtins
 from collections.abc import Iterator
 
 from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
 from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, add_imports, lines_of, table_line
@@ -113,7 +114,7 @@ def _read_by(scene: Scene, chain: Chain) -> list[str]:
 
     rest = chain.block[chain.end :] if chain.block is scene.node.body else []
     statements = [*(chain.default or []), *([] if chain.rest else rest)]
-    bound = {n.id for s in statements for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    bound = {n.id for s in statements for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     return [n for s in statements for n in locals_read(scene, s) if n not in bound]
 
 

@@ -12,6 +12,7 @@ import shlex
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
+from dreck.source.walking import walk
 from dreck.steps.vocabulary import (
     ADJECTIVES,
     ASKING,
@@ -142,7 +143,7 @@ def _without_presence(values: list[ast.expr]) -> list[ast.expr]:
     kept = []
     for at, value in enumerate(values):
         there = _there(value)
-        later = [n for other in values[at + 1 :] for n in ast.walk(other)]
+        later = [n for other in values[at + 1 :] for n in walk(other)]
         looked_into = any(_looks_into(n, there) for n in later)
         if not there or not looked_into:
             kept.append(value)
@@ -276,13 +277,13 @@ def operands(test: ast.expr) -> list[ast.expr]:
 
 def root_of(e: ast.AST) -> str | None:
     """The first name a test reads, `self` left out for what is read of it."""
-    for node in ast.walk(e):
+    for node in walk(e):
         match node:
             case ast.Attribute(value=ast.Name(id="self" | "cls"), attr=attr):
                 return attr
             case ast.Attribute(value=ast.Name(id=name)):
                 return name
-    names = [n.id for n in ast.walk(e) if isinstance(n, ast.Name)]
+    names = [n.id for n in walk(e) if isinstance(n, ast.Name)]
     return names[0] if names else None
 
 
@@ -316,7 +317,7 @@ def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
 
 
 def _by_string(s: ast.stmt) -> Iterator[list[str]]:
-    texts = [n.value for n in ast.walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
+    texts = [n.value for n in walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
     match s:
         case ast.Return(value=ast.Constant(value=str() as text)) if REFUSING.search(text):
             yield ["must", "refuse"]

@@ -5,6 +5,8 @@ import re
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+from dreck.source.walking import walk
+
 HELPERS = {
     "collected": '''async def collected(items):
     """The first items of an asynchronous generator, as a list."""
@@ -66,7 +68,7 @@ class Case:
         told = self.expected if self.raises is None else self.raises[1]
         names = {name for name, _ in self.arguments}
         return told is not None and not any(
-            isinstance(n, ast.Name) and n.id in names for n in ast.walk(ast.parse(told or "0"))
+            isinstance(n, ast.Name) and n.id in names for n in walk(ast.parse(told or "0"))
         )
 
     def called(self, old: str, new: str) -> "Case":
@@ -141,7 +143,7 @@ def exact_repr(source: str) -> list[str]:
     except ValueError:
         return []
     holds_numbers = any(
-        isinstance(n, ast.Constant) and isinstance(n.value, int | float) for n in ast.walk(ast.parse(source))
+        isinstance(n, ast.Constant) and isinstance(n.value, int | float) for n in walk(ast.parse(source))
     )
     return [repr(value)] if isinstance(value, list | tuple | dict) and holds_numbers and "{" not in source else []
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.running.instrument import WATCHER
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.run import Observation, Runner
@@ -178,7 +179,7 @@ def _both_asked(change: Change) -> FunctionNode | None:
     if not isinstance(test, ast.expr) or not isinstance(change.other, ast.expr):
         return None
     harmful = ast.Call | ast.Await | ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Subscript | ast.Attribute
-    if any(isinstance(n, harmful) for n in ast.walk(test)) or isinstance(place, ast.Return):
+    if any(isinstance(n, harmful) for n in walk(test)) or isinstance(place, ast.Return):
         return None
     ask = ast.Attribute(ast.Name(WATCHER, ast.Load()), "parts", ast.Load())
     both = ast.Call(ask, [copy.deepcopy(test), copy.deepcopy(change.other)], [])

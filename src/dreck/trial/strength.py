@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _SHIFTED: dict[type[ast.cmpop], ast.cmpop] = {
     ast.Lt: ast.LtE(),
@@ -73,7 +74,7 @@ def slips_in(function: FunctionNode) -> list[Change]:
 
 
 def _of_values(function: FunctionNode) -> Iterator[Change]:
-    conditions = {id(inner) for n in _walk(function) for _, test, _ in _conditions(n) for inner in ast.walk(test)}
+    conditions = {id(inner) for n in _walk(function) for _, test, _ in _conditions(n) for inner in walk(test)}
     for node in _walk(function):
         if isinstance(node, ast.Expr | ast.JoinedStr | ast.MatchValue | ast.keyword):
             continue
@@ -124,12 +125,12 @@ def _may_matter(first: ast.stmt, second: ast.stmt) -> bool:
     simple = ast.Assign | ast.AugAssign | ast.Expr
     if not (isinstance(first, simple) and isinstance(second, simple)):
         return False
-    sides = [{n.id for n in ast.walk(s) if isinstance(n, ast.Name)} for s in (first, second)]
+    sides = [{n.id for n in walk(s) if isinstance(n, ast.Name)} for s in (first, second)]
     return bool(sides[0] & sides[1]) and (_is_act(first) or _is_act(second) or bool(_bound(first) & sides[1]))
 
 
 def _bound(statement: ast.stmt) -> set[str]:
-    return {n.id for n in ast.walk(statement) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return {n.id for n in walk(statement) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
 
 
 def _walk(function: FunctionNode) -> Iterator[ast.AST]:

@@ -19,6 +19,7 @@ from dreck.proof.module_diff import (
     names_in_lazy_code,
 )
 from dreck.source.functions import Function, FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for, known_assumption
@@ -249,8 +250,8 @@ class _Judging:
     def _mentioned(self, name: str) -> list[str]:
         """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
         node = self.sides[0].functions[name].node
-        names = self.sides[0].led_to({n.id for n in ast.walk(node) if isinstance(n, ast.Name)})
-        attributes = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)}
+        names = self.sides[0].led_to({n.id for n in walk(node) if isinstance(n, ast.Name)})
+        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
         return [
             f.name
             for f in self.sides[0].functions.values()
@@ -284,20 +285,20 @@ class _Judging:
             if found:
                 first = min(found)
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
-        attributes = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
+        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
         return f"{min(attributes)} {changed.attributes[min(attributes)]}" if attributes else ""
 
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
         function = self.sides[0].functions[name]
-        found = {n.id for n in ast.walk(function.node) if isinstance(n, ast.Name)}
+        found = {n.id for n in walk(function.node) if isinstance(n, ast.Name)}
         pending = [function.owner] if function.owner is not None else []
         while pending:
             kind = pending.pop()
             if kind.name in found:
                 continue
             found.add(kind.name)
-            bases = {n.id for base in kind.bases for n in ast.walk(base) if isinstance(n, ast.Name)}
+            bases = {n.id for base in kind.bases for n in walk(base) if isinstance(n, ast.Name)}
             pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
         return self.sides[0].led_to(found)
 

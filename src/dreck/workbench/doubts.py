@@ -5,6 +5,7 @@ from functools import lru_cache
 
 from dreck.proof.assumptions import ORDER
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _ARRAYS = """
 numpy pandas polars torch jax xarray scipy dask tensorflow cupy pyarrow shapely sympy astropy pint
@@ -16,7 +17,7 @@ _SETS = frozenset({"set", "frozenset", "issubset", "issuperset", "AbstractSet", 
 
 def orders_doubtful(function: FunctionNode, module: ast.Module) -> bool:
     """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared."""
-    return _imports_arrays(module) or any(map(_speaks_of_it, ast.walk(function)))
+    return _imports_arrays(module) or any(map(_speaks_of_it, walk(function)))
 
 
 def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -> frozenset[str]:
@@ -27,7 +28,7 @@ def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -
 
 @lru_cache(maxsize=4)
 def _imports_arrays(module: ast.Module) -> bool:
-    for node in ast.walk(module):
+    for node in walk(module):
         match node:
             case ast.Import(names=names):
                 if any(alias.name.partition(".")[0] in _LIBRARIES for alias in names):

@@ -10,6 +10,7 @@ from dreck.errors import DreckError
 from dreck.model.views.measures import Tangle, measure
 from dreck.source.files import read
 from dreck.source.functions import Function, functions_in, parse
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.scene import NotPlanned, Plan, Scene, Wishes
 from dreck.steps.trees import Untouchable
@@ -154,5 +155,5 @@ def _whole(functions: list[Function]) -> int:
 
 def _last_line(scene: Scene, first: int) -> int:
     """The last line of the statement that begins at a line."""
-    ends = [n.end_lineno or n.lineno for n in ast.walk(scene.node) if isinstance(n, ast.stmt) and n.lineno == first]
+    ends = [n.end_lineno or n.lineno for n in walk(scene.node) if isinstance(n, ast.stmt) and n.lineno == first]
     return max(ends, default=first)

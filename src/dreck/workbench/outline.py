@@ -17,6 +17,7 @@ from dreck.model.views.ways import Way, Ways
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.targets import Target, resolve
+from dreck.source.walking import walk
 from dreck.workbench.config import config_for
 
 if TYPE_CHECKING:
@@ -141,11 +142,11 @@ def _chosen(target: Target, given: ast.expr | None, one_of_many: bool) -> Iterat
 
 
 def names_in(code: ast.AST) -> set[str]:
-    return {n.id for n in ast.walk(code) if isinstance(n, ast.Name)}
+    return {n.id for n in walk(code) if isinstance(n, ast.Name)}
 
 
 def _names_known(function: FunctionNode, tree: ast.Module) -> set[str]:
-    known = {n.arg for n in ast.walk(function) if isinstance(n, ast.arg)} | names_in(function)
+    known = {n.arg for n in walk(function) if isinstance(n, ast.arg)} | names_in(function)
     return known | {name for s in tree.body for name in _bound_by(s)} | set(dir(builtins))
 
 
@@ -157,7 +158,7 @@ def _bound_by(s: ast.stmt) -> Iterator[str]:
         case ast.Import(names=names) | ast.ImportFrom(names=names):
             yield from ((alias.asname or alias.name).partition(".")[0] for alias in names)
         case _:
-            yield from (n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+            yield from (n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
 
 
 def _unknown(target: str | Path, given: ast.expr) -> str:
@@ -179,7 +180,7 @@ def _condition(through: str) -> ast.expr:
 
 def _neighbours(path: Path, tree: ast.Module) -> Iterator[ast.Module]:
     """Modules beside this one that it imports from: enums and classes often live there."""
-    for node in ast.walk(tree):
+    for node in walk(tree):
         if not isinstance(node, ast.ImportFrom) or not node.module:
             continue
         file = path.parent / f"{node.module.rpartition('.')[2]}.py"
@@ -315,7 +316,7 @@ def _then(switch: Switch, tables: tuple[Ways, ...]) -> str:
 
 def _same_exits(function: FunctionNode) -> Iterator[Note]:
     lines: dict[str, list[int]] = {}
-    for node in ast.walk(function):
+    for node in walk(function):
         if isinstance(node, ast.Return | ast.Raise) and not _is_bare(node):
             lines.setdefault(ast.unparse(node), []).append(node.lineno)
     for code, found in lines.items():

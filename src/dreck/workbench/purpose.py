@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from dreck.errors import DreckError
 from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
 from dreck.workbench.compare import Wanted, judge_rewrite
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.sides import Text
@@ -61,7 +62,7 @@ def _all_but_one_block(old: Text, new: Text, name: str, statement: str) -> str:
 def _blocks(node: ast.AST) -> list[list[ast.stmt]]:
     """Every block below a node, outer ones first."""
     found = []
-    for n in ast.walk(node):
+    for n in walk(node):
         for field in ("body", "orelse", "finalbody"):
             block = getattr(n, field, None)
             if isinstance(block, list) and block and isinstance(block[0], ast.stmt):

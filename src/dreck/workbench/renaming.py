@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dreck.errors import DreckError
 from dreck.source.functions import parse
+from dreck.source.walking import walk
 from dreck.steps.scene import Others
 from dreck.workbench.compare import judge_rewrite
 from dreck.workbench.reshape import Bench, Change, Reshaped, with_name
@@ -69,7 +70,7 @@ def _renaming(bench: Bench, text: str, old: str, new: str) -> Change | None:
     after = with_name(text, old, new)
     if after == text:
         return None
-    function = next((n.name for n in ast.walk(tree) if isinstance(n, ast.FunctionDef) and old in _words(n)), "")
+    function = next((n.name for n in walk(tree) if isinstance(n, ast.FunctionDef) and old in _words(n)), "")
     verdict = judge_rewrite(
         Text(path, text), Text(path, after), replace(bench.wanted), removed=(*_functions_named(tree, old),)
     )
@@ -97,7 +98,7 @@ def _functions_named(tree: ast.Module, name: str) -> list[str]:
 def _words(tree: ast.AST) -> set[str]:
     return {
         word
-        for n in ast.walk(tree)
+        for n in walk(tree)
         for word in (
             getattr(n, "id", None),
             getattr(n, "attr", None),

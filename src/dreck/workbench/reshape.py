@@ -15,6 +15,7 @@ from dreck.proof.readback import NotOneFamily, seen_through
 from dreck.source.files import SourceFile
 from dreck.source.functions import Function, functions_in, parse
 from dreck.source.lines import split_lines
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.sheet import Range, Sheet
@@ -286,7 +287,7 @@ class _Work:
 
 def _private_where_exported(scene: Scene, plan: Plan) -> Plan:
     """In a module that says what it exports, what is made at its top gets an underscore, unless a person named it."""
-    if not any(isinstance(n, ast.Name) and n.id == "__all__" for n in ast.walk(scene.tree)):
+    if not any(isinstance(n, ast.Name) and n.id == "__all__" for n in walk(scene.tree)):
         return plan
     before = {word for s in scene.tree.body for word in _tops(s)}
     try:
@@ -301,7 +302,7 @@ def _private_where_exported(scene: Scene, plan: Plan) -> Plan:
 def _tops(s: ast.stmt) -> set[str]:
     if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
         return {s.name}
-    return {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
 
 
 def _with_names(plan: Plan, names: Mapping[str, str]) -> Plan:

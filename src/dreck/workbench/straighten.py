@@ -5,16 +5,18 @@ import io
 import logging
 import tokenize
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.views.measures import lines_of_thought, measure
 from dreck.model.views.shape import blocks
+from dreck.proof.subject import OUT_OF_BUDGET
 from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of, split_lines
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.layout import laid_out, set_off
 from dreck.steps.leave_alone import left_alone
@@ -62,6 +64,10 @@ class Proposal:
     before: str
     after: str
     taken: Taken
+
+
+_LESS = 8
+"""Once a function has used up the budget of a proof, each further proof of it gets this part of it."""
 
 
 class Stop(Exception):
@@ -120,6 +126,10 @@ class _Work:
     doubtful: set[int] = field(default_factory=set)
     """Lines of tests that would be turned to `a >= b`, were the order of these things not in doubt."""
     until: float = 0.0
+    judge: Judge = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.judge = self.bench.judge
 
     def to_fixed_point(self) -> None:
         self.until = seconds_worked() + self.bench.seconds
@@ -208,13 +218,17 @@ class _Work:
 
     def _is_half(self, step: Step, site: Site, node: FunctionNode) -> bool:
         """Whether a result is returned at once in some places, kept in others, and nothing else is gained."""
-        kept = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
-        is_half = step.name == "return-at-once" and site.kind in kept
+        if step.name != "return-at-once":
+            return False
+        is_half = any(isinstance(n, ast.Name) and n.id == site.kind for n in walk(node))
         return is_half and _measured(node).tangle >= _measured(self.node).tangle
 
     def _judged(self, new: str, node: FunctionNode, only_if_proved: bool) -> Verdict:
         old = self._candidate(self.segment, self.node)
-        return self.bench.judge.verdict(old, self._candidate(new, node), Request(only_proof=only_if_proved))
+        found = self.judge.verdict(old, self._candidate(new, node), Request(only_proof=only_if_proved))
+        if found.reason.startswith(OUT_OF_BUDGET):  # what is too large for one proof is for the next one, too
+            self.judge = replace(self.judge, budget=self.bench.judge.budget // _LESS)
+        return found
 
     def _candidate(self, text: str, node: FunctionNode) -> Candidate:
         def whole() -> str:
@@ -248,8 +262,9 @@ def _negated_orders(node: FunctionNode) -> int:
     return sum(isinstance(comparison.ops[0], orders) for comparison in compared)
 
 
-def _negated(node: FunctionNode) -> Iterator[ast.expr]:
-    return (n.operand for n in ast.walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
+@lru_cache(maxsize=8)
+def _negated(node: FunctionNode) -> tuple[ast.expr, ...]:
+    return tuple(n.operand for n in walk(node) if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not))
 
 
 def _raises_in_its_else(node: FunctionNode, site: Site) -> bool:
@@ -278,6 +293,8 @@ def _worth_it(old: FunctionNode, new: FunctionNode) -> bool:
 @lru_cache(maxsize=8)
 def comments(text: str) -> Counter[str]:
     """The comments in a piece of code, with how often each stands there."""
+    if "#" not in text:
+        return Counter()
     wrapped = f"if True:\n{text}" if indent_of(text) else text
     try:
         tokens = tokenize.generate_tokens(io.StringIO(wrapped).readline)

@@ -10,6 +10,7 @@ from dreck.model.ir.graph import Node, Operand
 from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.names.scopes import names_bound_inside, names_read, walrus_targets
+from dreck.source.walking import walk
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -300,7 +301,7 @@ class Expressions(Naming):
         Plain locals it reads are alpha-renamed, so that a renamed local still gives the same act.
         """
         inner = names_read(e)
-        for call in ast.walk(e):
+        for call in walk(e):
             if isinstance(call, ast.Call):
                 refuse_frame_reader(call)
         bound = names_bound_inside(e)

@@ -15,6 +15,7 @@ from dreck.model.ir.graph import Node
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.names.scopes import FunctionScope
+from dreck.source.walking import walk
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -81,7 +82,7 @@ class Unfolding(Expressions):
             case ast.Attribute(value=ast.Name(id=name)):
                 return isinstance(self.names.definitions.get(self.names.canonical(name)), ast.ClassDef)
             case ast.UnaryOp() | ast.BinOp():
-                inner = (n for n in ast.walk(e) if isinstance(n, ast.expr))
+                inner = (n for n in walk(e) if isinstance(n, ast.expr))
                 return all(isinstance(n, ast.UnaryOp | ast.BinOp | ast.Constant) for n in inner)
         return False
 
@@ -264,7 +265,7 @@ class Unfolding(Expressions):
         rows = self.rows_of(loop.iter)
         if rows is None or loop.is_async or len(rest) != (name == "next") or not _plain_target(loop.target):
             return None
-        if any(isinstance(n, _KEPT_WHOLE) for part in (e.elt, *loop.ifs) for n in ast.walk(part)):
+        if any(isinstance(n, _KEPT_WHOLE) for part in (e.elt, *loop.ifs) for n in walk(part)):
             return None
         inner, target, element, tests = self._inside_generator(e, loop, depth)
         const = self.arena.terms.const
@@ -298,7 +299,7 @@ class Unfolding(Expressions):
         self, e: ast.GeneratorExp, loop: ast.comprehension, depth: int
     ) -> tuple[Any, ast.expr, ast.expr, list[ast.expr]]:
         """The generator's parts, its own names told apart from the function's, and a lowering that knows them."""
-        own = {n.id: f"{n.id}@{depth}" for n in ast.walk(loop.target) if isinstance(n, ast.Name)}
+        own = {n.id: f"{n.id}@{depth}" for n in walk(loop.target) if isinstance(n, ast.Name)}
         renaming = Renaming(own)
         target, element = (renaming.visit(copy.deepcopy(part)) for part in (loop.target, e.elt))
         tests = [renaming.visit(copy.deepcopy(test)) for test in loop.ifs]
@@ -309,7 +310,7 @@ class Unfolding(Expressions):
 
 def owners_of(table: ast.Dict) -> set[str]:
     """The classes whose members are keys of a table."""
-    return {n.value.id for k in table.keys if k is not None for n in ast.walk(k)
+    return {n.value.id for k in table.keys if k is not None for n in walk(k)
             if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)}  # fmt: skip
 
 

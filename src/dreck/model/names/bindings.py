@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 from dreck.model.names.nodes import every_node
 from dreck.source.functions import blocks_of
+from dreck.source.walking import walk
 
 _OWN_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
 _COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp)
@@ -39,7 +40,7 @@ def bindings_of(tree: ast.Module) -> Bindings:
         for name in bound_by(statement):
             found.of.setdefault(name, []).append(statement)
         if isinstance(statement, ast.Delete):
-            found.rebound |= {n.id for n in ast.walk(statement) if isinstance(n, ast.Name)}
+            found.rebound |= {n.id for n in walk(statement) if isinstance(n, ast.Name)}
     _note_hidden(tree, found)
     return found
 
@@ -171,5 +172,5 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
     if not named or found.dynamic:
         return
     # In a function `locals()` and `vars()` are its own names.
-    inside = {n for f in functions for n in ast.walk(f) if isinstance(n, ast.Name) and n.id in ("locals", "vars")}
+    inside = {n for f in functions for n in walk(f) if isinstance(n, ast.Name) and n.id in ("locals", "vars")}
     found.dynamic = any(n not in inside for n in named)

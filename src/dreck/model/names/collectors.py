@@ -4,6 +4,7 @@ import ast
 from functools import lru_cache
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _OWN_SCOPE = (
     ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp,
@@ -18,7 +19,7 @@ def collectors_in(function: FunctionNode) -> frozenset[str]:
 
     Nothing that is read before such an `append` can be another thing after it.
     """
-    if any(isinstance(n, _ELSEWHERE) or getattr(n, "finalbody", None) for n in ast.walk(function)):
+    if any(isinstance(n, _ELSEWHERE) or getattr(n, "finalbody", None) for n in walk(function)):
         return frozenset()
     uses: dict[str, int] = {}
     understood: dict[str, int] = {}
@@ -34,10 +35,10 @@ def collectors_in(function: FunctionNode) -> frozenset[str]:
                 name = call.func.value.id  # type: ignore[attr-defined]
                 understood[name] = understood.get(name, 0) + 1
             case ast.Return(value=ast.expr() as value):
-                for inner in ast.walk(value):
+                for inner in walk(value):
                     if isinstance(inner, ast.Name):
                         understood[inner.id] = understood.get(inner.id, 0) + 1
-    params = {n.arg for n in ast.walk(function.args) if isinstance(n, ast.arg)}
+    params = {n.arg for n in walk(function.args) if isinstance(n, ast.arg)}
     return frozenset(n for n in fresh if uses[n] == understood[n] and n not in params) - _read_inside(function)
 
 
@@ -61,5 +62,5 @@ def _own_nodes(function: FunctionNode) -> list[ast.AST]:
 
 def _read_inside(function: FunctionNode) -> set[str]:
     """Names that stand in a scope of their own within the function."""
-    nested = [n for n in ast.walk(function) if isinstance(n, _OWN_SCOPE) and n is not function]
-    return {m.id for n in nested for m in ast.walk(n) if isinstance(m, ast.Name)}
+    nested = [n for n in walk(function) if isinstance(n, _OWN_SCOPE) and n is not function]
+    return {m.id for n in nested for m in walk(n) if isinstance(m, ast.Name)}

@@ -2,8 +2,10 @@
 
 import ast
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Sequence
 from functools import lru_cache
+
+from dreck.source.walking import walk
 
 READERS_OF_NAMES = frozenset({"locals", "eval", "exec", "vars", "dir"})
 """They see the names of the function they are called in."""
@@ -27,7 +29,7 @@ def looks_at_frames(node: ast.AST) -> bool:
 def frames_asked(node: ast.AST) -> Counter[str]:
     """What in it looks at a frame, with how often: calls that see its names, too."""
     found: Counter[str] = Counter()
-    for n in ast.walk(node):
+    for n in walk(node):
         match n:
             case ast.Attribute(attr=word) | ast.Name(id=word) if word in _READERS:
                 found[word] += 1
@@ -49,8 +51,11 @@ def asks_who_calls(node: ast.AST, readers: frozenset[str]) -> bool:
     return looks_at_frames(node) or bool(readers and _words(node) & readers)
 
 
-def sensitive_names(functions: Iterable[ast.AST]) -> frozenset[str]:
-    """Names of functions and methods that look at frames, themselves or through others of them."""
+def sensitive_names(nodes: Sequence[ast.AST]) -> frozenset[str]:
+    """Of all nodes of a module: names of functions and methods that look at frames, themselves or through others."""
+    if not any(map(_may_look, nodes)):
+        return frozenset()
+    functions = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
     spoken: dict[str, set[str]] = {}
     found: set[str] = set()
     for node in functions:
@@ -63,13 +68,20 @@ def sensitive_names(functions: Iterable[ast.AST]) -> frozenset[str]:
     return frozenset(found)
 
 
+def _may_look(n: ast.AST) -> bool:
+    kind = type(n)
+    if kind is ast.Attribute:
+        return n.attr in _READERS or n.attr == "warn"  # type: ignore[attr-defined]
+    if kind is ast.Name:
+        return n.id in _READERS or n.id == "warn"  # type: ignore[attr-defined]
+    return kind is ast.keyword and n.arg in _LEVELS  # type: ignore[attr-defined]
+
+
 def words_of(node: ast.AST, wanted: frozenset[str]) -> Counter[str]:
     """How often it names each of `wanted`."""
-    said = (getattr(n, "id", getattr(n, "attr", "")) for n in ast.walk(node)) if wanted else ()
+    said = (getattr(n, "id", getattr(n, "attr", "")) for n in walk(node)) if wanted else ()
     return Counter(word for word in said if word in wanted)
 
 
 def _words(node: ast.AST) -> set[str]:
-    return {
-        n.id if isinstance(n, ast.Name) else n.attr for n in ast.walk(node) if isinstance(n, ast.Name | ast.Attribute)
-    }
+    return {n.id if isinstance(n, ast.Name) else n.attr for n in walk(node) if isinstance(n, ast.Name | ast.Attribute)}

@@ -12,6 +12,7 @@ from pathlib import Path
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
+from dreck.source.walking import walk
 
 Reader = Callable[[Path], ast.Module | None]
 """Reads and parses a file; None when that cannot be done."""
@@ -162,9 +163,7 @@ class _Renaming(ast.NodeTransformer):
 
     def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
         """Names bound in a class body are read there, and not in its methods."""
-        own = {
-            n.id for s in node.body for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)
-        }
+        own = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
         functions = [s for s in node.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
         node.bases = [self.visit(b) for b in node.bases]
         node.decorator_list = [self.visit(d) for d in node.decorator_list]

@@ -6,6 +6,7 @@ from functools import cached_property
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.frames import sensitive_names
+from dreck.model.names.nodes import every_node
 from dreck.model.names.tables import Tables, tables_in
 
 _BUILTINS = frozenset(dir(builtins))
@@ -50,7 +51,7 @@ class ModuleNames:
     @cached_property
     def frame_readers(self) -> frozenset[str]:
         """Functions and methods of the module that ask who calls them, by name."""
-        return sensitive_names(n for n in ast.walk(self.tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
+        return sensitive_names(every_node(self.tree))
 
     def canonical(self, name: str) -> str:
         """What an imported name is called wherever it is looked into."""

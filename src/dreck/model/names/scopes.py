@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 @dataclass(slots=True)
@@ -163,7 +164,7 @@ _NOTES: dict[type, Any] = {
 
 
 def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
-    for inner in ast.walk(node):
+    for inner in walk(node):
         match inner:
             case ast.Name(id=name):
                 mentioned.add(name)
@@ -177,7 +178,7 @@ def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
             scope.local.add(name)
             if part is node:
                 scope.shared.add(name)
-    if isinstance(node, ast.Lambda | _DEFINITIONS) and any(isinstance(n, ast.NamedExpr) for n in ast.walk(node)):
+    if isinstance(node, ast.Lambda | _DEFINITIONS) and any(isinstance(n, ast.NamedExpr) for n in walk(node)):
         # `def inner(x=(n := 1))` binds `n` out here; what `inner` does inside is its own affair.
         for name in _walrus_targets_of_defaults(node):
             scope.local.add(name)
@@ -213,7 +214,7 @@ def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> 
     for name in walrus_targets(node):
         scope.has_walrus = True
         scope.local.add(name)
-    for inner in ast.walk(node):
+    for inner in walk(node):
         match inner:
             case ast.Lambda() | ast.GeneratorExp():
                 _capture(inner, scope, mentioned)
@@ -224,10 +225,10 @@ def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> 
 def names_bound_inside(node: ast.AST) -> set[str]:
     """Names a comprehension, lambda or nested function binds for itself."""
     bound: set[str] = set()
-    for inner in ast.walk(node):
+    for inner in walk(node):
         match inner:
             case ast.comprehension(target=target):
-                bound |= {n.id for n in ast.walk(target) if isinstance(n, ast.Name)}
+                bound |= {n.id for n in walk(target) if isinstance(n, ast.Name)}
             case ast.arg(arg=name):
                 bound.add(name)
     return bound
@@ -235,7 +236,7 @@ def names_bound_inside(node: ast.AST) -> set[str]:
 
 def names_read(node: ast.AST) -> set[str]:
     """Every name that stands anywhere in `node`."""
-    return {inner.id for inner in ast.walk(node) if isinstance(inner, ast.Name)}
+    return {inner.id for inner in walk(node) if isinstance(inner, ast.Name)}
 
 
 def assigned_in(statements: list[ast.stmt]) -> frozenset[str]:
@@ -250,7 +251,7 @@ def assigned_in(statements: list[ast.stmt]) -> frozenset[str]:
 def bound_names(node: ast.AST) -> frozenset[str]:
     """Every name bound anywhere in a function, for the functions nested in it."""
     found: set[str] = set()
-    for n in ast.walk(node):
+    for n in walk(node):
         match n:
             case ast.Name(id=name, ctx=ast.Store()) | ast.arg(arg=name):
                 found.add(name)

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _PLAIN = (
     ast.Name, ast.Constant, ast.Attribute, ast.Subscript, ast.Compare, ast.BoolOp, ast.UnaryOp, ast.BinOp, ast.Tuple,
@@ -18,7 +19,7 @@ def asked_in(function: FunctionNode) -> frozenset[str]:
     """The dumps of all plain expressions in the tests of a function, whole ones and their parts."""
     found: set[str] = set()
     for test in _tests(function):
-        for part in ast.walk(test):
+        for part in walk(test):
             if isinstance(part, ast.expr) and not isinstance(part, ast.Constant) and is_quiet(part):
                 found.add(ast.dump(part))
                 if isinstance(part, ast.Compare) and [type(op) for op in part.ops] == [ast.NotIn]:
@@ -28,7 +29,7 @@ def asked_in(function: FunctionNode) -> frozenset[str]:
 
 def is_quiet(e: ast.expr) -> bool:
     """Reads, comparisons, `in`, `isinstance`, `len`, arithmetic, and nothing else."""
-    return all(isinstance(n, _PLAIN) or _only_asks(n) for n in ast.walk(e))
+    return all(isinstance(n, _PLAIN) or _only_asks(n) for n in walk(e))
 
 
 def _only_asks(n: ast.AST) -> bool:
@@ -41,7 +42,7 @@ def _only_asks(n: ast.AST) -> bool:
 
 
 def _tests(function: FunctionNode) -> Iterator[ast.expr]:
-    for n in ast.walk(function):
+    for n in walk(function):
         match n:
             case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test) | ast.Assert(test=test):
                 yield test

@@ -11,6 +11,7 @@ from dreck.model.narrowing import implied
 from dreck.model.views.once import alike
 from dreck.model.views.shape import Path, is_elif, leaves
 from dreck.source.functions import FunctionNode, blocks_of
+from dreck.source.walking import walk
 
 Settled = tuple[Path, int, int, bool, int]
 """Block, statement in it, line, outcome, and which arm of the chain (0 is the `if`)."""
@@ -56,8 +57,8 @@ class Known:
 
     def _block(self, body: list[ast.stmt], path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
         for index, s in enumerate(body):
-            walk = self._if if isinstance(s, ast.If) else self._other
-            facts = walk(s, index, path, facts)  # type: ignore[arg-type]
+            go = self._if if isinstance(s, ast.If) else self._other
+            facts = go(s, index, path, facts)  # type: ignore[arg-type]
         return facts
 
     def _if(self, s: ast.If, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
@@ -102,7 +103,7 @@ class Known:
             inner = [n for _, _, block in _inner(s) for n in block]
             parts = [self._effects_of(n) for n in inner]
             head = _head(s) if inner else s
-            acts = any(part.acts for part in parts) or any(map(_may_act, ast.walk(head)))
+            acts = any(part.acts for part in parts) or any(map(_may_act, walk(head)))
             found = Effects(assigned_in([head]).union(*(part.bound for part in parts)), acts)
             self.effects[id(s)] = found
         return found
@@ -227,7 +228,7 @@ def facts_after(facts: tuple[Fact, ...], body: list[ast.stmt]) -> tuple[Fact, ..
         return facts
     assigned = assigned_in(body)
     kept = tuple(f for f in facts if not f.names & assigned)
-    if all(f.pure for f in kept) or not any(_may_act(n) for s in body for n in ast.walk(s)):
+    if all(f.pure for f in kept) or not any(_may_act(n) for s in body for n in walk(s)):
         return kept
     return tuple(f for f in kept if f.pure)
 
@@ -259,7 +260,7 @@ def facts_with(facts: tuple[Fact, ...], test: ast.expr, outcome: bool) -> tuple[
             return facts
         case ast.BoolOp() | ast.Constant():
             return facts
-    nodes = list(ast.walk(test))
+    nodes = list(walk(test))
     if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in nodes):
         return facts
     names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))

@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import Literal, NamedTuple, TypeAlias
 
 from dreck.source.functions import PLAIN, FunctionNode
+from dreck.source.walking import walk
 
 Hop: TypeAlias = tuple[int, str, int]
 """One step down: the statement's index, the field its block stands in, which handler or case."""
@@ -132,7 +133,7 @@ def code_lines(body: list[ast.stmt]) -> int:
 
 def holds_test(body: list[ast.stmt]) -> bool:
     """Whether an `if`, `while` or `match` stands anywhere in `body`."""
-    return any(isinstance(n, ast.If | ast.While | ast.Match) for s in body for n in ast.walk(s))
+    return any(isinstance(n, ast.If | ast.While | ast.Match) for s in body for n in walk(s))
 
 
 def is_straight(body: list[ast.stmt]) -> bool:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from dreck.model.views.decided import number_of
 from dreck.model.views.shape import arms, blocks, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +100,7 @@ def switches(function: FunctionNode, tables: dict[str, ast.Dict] | None = None) 
         if not block.is_elif:
             for draft in _in_block(block.body):
                 found += _finished(draft)
-    nodes = list(ast.walk(function))
+    nodes = list(walk(function))
     found += list(_lookups(nodes, tables or {}))
     found = [s for s in found if not _is_part(s, found)]
     found += _scattered(nodes, {(s.subject, s.by) for s in found})

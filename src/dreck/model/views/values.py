@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _LONG = 40
 _SCOPES = (
@@ -38,11 +39,11 @@ def is_constant(value: ast.expr) -> bool:
 def declared_elsewhere(function: FunctionNode) -> frozenset[str]:
     """Names that others see: declared global or nonlocal, or read by a function or class inside."""
     found: set[str] = set()
-    for node in ast.walk(function):
+    for node in walk(function):
         if isinstance(node, ast.Global | ast.Nonlocal):
             found |= set(node.names)
         elif node is not function and isinstance(node, _SCOPES[:4]):
-            found |= {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+            found |= {n.id for n in walk(node) if isinstance(n, ast.Name)}
     return frozenset(found)
 
 
@@ -77,7 +78,7 @@ class Values:
 
     def needed_by(self, node: ast.AST) -> "Values":
         """`node` is told with the names that stand in it."""
-        return self._need({n.id for n in ast.walk(node) if isinstance(n, ast.Name)})
+        return self._need({n.id for n in walk(node) if isinstance(n, ast.Name)})
 
     def _need(self, names: set[str]) -> "Values":
         acts = {act for name, _, act in self.held if name in names}
@@ -111,7 +112,7 @@ class _Told(ast.NodeTransformer):
 
     def visit(self, node: ast.AST) -> Any:
         if isinstance(node, _SCOPES):
-            self.left |= {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+            self.left |= {n.id for n in walk(node) if isinstance(n, ast.Name)}
             return node
         if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Name):
             self.left.add(node.target.id)
@@ -128,6 +129,6 @@ class _Told(ast.NodeTransformer):
         if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Del):
             self.left.add(node.id)
         if isinstance(node, ast.JoinedStr | ast.Starred):
-            self.left |= {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+            self.left |= {n.id for n in walk(node) if isinstance(n, ast.Name)}
             return node
         return self.generic_visit(node)

@@ -16,6 +16,7 @@ from dreck.model.views.measures import measure
 from dreck.model.views.values import Act, Values, declared_elsewhere, is_constant
 from dreck.model.views.ways import MOST_WAYS, Way, Ways, shared
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 def ways_through(function: FunctionNode, given: ast.expr | None = None, merged: bool = True) -> list[Ways]:
@@ -28,8 +29,8 @@ def ways_through(function: FunctionNode, given: ast.expr | None = None, merged: 
         body = body[1:]
     facts = facts_with((), given, True) if given is not None else ()
     tables: list[Ways] = [Ways("", ())]
-    walk = Walk(tables, {}, declared_elsewhere(function), merged)
-    tables[0] = walk.table("", lambda state: walk.block(body, state), facts, _last_line(body), measure(function).ways)
+    whole = Walk(tables, {}, declared_elsewhere(function), merged)
+    tables[0] = whole.table("", lambda state: whole.block(body, state), facts, _last_line(body), measure(function).ways)
     return tables
 
 
@@ -169,7 +170,7 @@ class Walk:
             state = replace(state, values=state.values.needed_by(s))
         for part in read or []:
             state = replace(state, values=state.values.needed_by(part))
-        stored = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+        stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
         is_simple = not isinstance(s, ast.With | ast.AsyncWith)
         script = (*state.script, ("do", ast.unparse(s), True)) if is_simple else (*state.script, ("with", "", True))
         return replace(
@@ -205,7 +206,7 @@ class Walk:
             return
         facts = facts_after(state.facts, [ast.Expr(test)])
         code, state = self._told(test, state)
-        stored = {n.id for n in ast.walk(test) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+        stored = {n.id for n in walk(test) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
         state = replace(state, facts=facts, values=state.values.without(stored))
         for outcome in (True, False):
             after = self._with(state, code, outcome, (test.lineno, test.col_offset), ast.unparse(test))
@@ -238,7 +239,7 @@ class Walk:
         """The states in which a case is taken, and those in which the next one is asked."""
         catches_all = isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None
         place = (case.pattern.lineno, case.pattern.col_offset)
-        bound = {getattr(n, "name", None) or getattr(n, "rest", None) for n in ast.walk(case.pattern)} - {None}
+        bound = {getattr(n, "name", None) or getattr(n, "rest", None) for n in walk(case.pattern)} - {None}
         matched = state
         if not catches_all:
             code = f"{subject} is case {code_of(case.pattern)}"
@@ -258,12 +259,12 @@ class Walk:
         if id(s) not in self.known:
             self.known[id(s)] = len(self.tables)
             self.tables.append(Ways(title, ()))
-            walk = Walk(self.tables, self.known, self.elsewhere, self.merged)
+            inner = Walk(self.tables, self.known, self.elsewhere, self.merged)
 
             def run(state: _State) -> Iterator[_State]:
-                return walk._tried(s, state) if isinstance(s, ast.Try | ast.TryStar) else walk.block(s.body, state)
+                return inner._tried(s, state) if isinstance(s, ast.Try | ast.TryStar) else inner.block(s.body, state)
 
-            self.tables[self.known[id(s)]] = walk.table(title, run, (), _last_line(s.body))
+            self.tables[self.known[id(s)]] = inner.table(title, run, (), _last_line(s.body))
         return self.tables[self.known[id(s)]]
 
     def _left_inside(self, s: _Holding, inner: Ways, state: _State, exits: tuple[str, ...]) -> None:
@@ -335,7 +336,7 @@ class Walk:
 
     def _caught(self, s: ast.Try | ast.TryStar, handler: ast.ExceptHandler, state: _State) -> _State:
         """Somewhere in the body, nobody knows where, an exception has come up."""
-        stored = {n.id for b in s.body for n in ast.walk(b) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+        stored = {n.id for b in s.body for n in walk(b) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
         state = replace(state, facts=facts_after(state.facts, s.body), values=state.values.without(stored))
         if len(s.body) > 1:
             state = replace(state, acts=(*state.acts, Act("a part of the try", len(state.acts))))

@@ -18,6 +18,7 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _ELSEWHERE: dict[str, type] = {
     "enum.Enum": object,
@@ -216,7 +217,7 @@ def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
             case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
                 yield name, s
             case ast.Assign(targets=targets):
-                for n in (n for t in targets for n in ast.walk(t) if isinstance(n, ast.Name)):
+                for n in (n for t in targets for n in walk(t) if isinstance(n, ast.Name)):
                     yield n.id, s
             case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
                 yield name, s
@@ -238,7 +239,7 @@ def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
         if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
             found.clear()  # it may bind all that was bound before it
         elif isinstance(s, plain):
-            found |= {name: s for n in ([s] if isinstance(s, shut) else ast.walk(s)) for name in _bound_at(n)}
+            found |= {name: s for n in ([s] if isinstance(s, shut) else walk(s)) for name in _bound_at(n)}
     return found
 
 
@@ -285,12 +286,12 @@ def _bound_at(node: ast.AST) -> Iterator[str]:
 
 @lru_cache(maxsize=32)
 def _reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
-    for n in ast.walk(tree):
+    for n in walk(tree):
         match n:
             case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict"):
                 return False
             case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if name in methods:
-                if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in ast.walk(s)):
+                if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in walk(s)):
                     return False
     return True
 

@@ -9,6 +9,7 @@ from dreck.model.ir.terms import Term
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.solver import Solver
 from dreck.proof.state import Side
+from dreck.source.walking import walk
 
 _SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}
 WHOLE = {"int", "bool"}
@@ -122,11 +123,11 @@ _SCOPES = (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.
 
 def _only_collects(function: ast.AST, name: str) -> bool:
     above: dict[ast.AST, ast.AST] = {}
-    for n in ast.walk(function):
+    for n in walk(function):
         if isinstance(n, _UNSEEN) or getattr(n, "finalbody", None) or (isinstance(n, ast.arg) and n.arg == name):
             return False
         above |= dict.fromkeys(ast.iter_child_nodes(n), n)
-    return all(_is_fine(n, above) for n in ast.walk(function) if isinstance(n, ast.Name) and n.id == name)
+    return all(_is_fine(n, above) for n in walk(function) if isinstance(n, ast.Name) and n.id == name)
 
 
 def _is_fine(n: ast.Name, above: dict[ast.AST, ast.AST]) -> bool:
@@ -145,18 +146,18 @@ def _is_fine(n: ast.Name, above: dict[ast.AST, ast.AST]) -> bool:
 
 
 def _asked(function: ast.AST) -> Iterator[ast.expr]:
-    for n in ast.walk(function):
+    for n in walk(function):
         tops = [getattr(n, name, None) for name in ("test", "guard", "subject")] + [*getattr(n, "ifs", ())]
         tops += n.values if isinstance(n, ast.BoolOp) else []
         tops += [n] if isinstance(n, ast.Compare) else []
         tops += [n.operand] if isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not) else []
         for top in tops:
             if isinstance(top, ast.expr):
-                yield from (e for e in ast.walk(top) if isinstance(e, ast.expr) and not _does_more(e))
+                yield from (e for e in walk(top) if isinstance(e, ast.expr) and not _does_more(e))
 
 
 def _does_more(e: ast.expr) -> bool:
-    calls = [n for n in ast.walk(e) if isinstance(n, ast.Call)]
+    calls = [n for n in walk(e) if isinstance(n, ast.Call)]
     quiet = all(ast.unparse(c.func) in ("isinstance", "issubclass", "len", "type", "bool") or _gets(c) for c in calls)
     others = (
         ast.Await,
@@ -168,7 +169,7 @@ def _does_more(e: ast.expr) -> bool:
         ast.Starred,
         ast.JoinedStr,
     )
-    return not quiet or any(isinstance(n, others) for n in ast.walk(e))
+    return not quiet or any(isinstance(n, others) for n in walk(e))
 
 
 def _gets(call: ast.Call) -> bool:

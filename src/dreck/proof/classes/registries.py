@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from dreck.proof.classes.hierarchy import Hierarchy
+from dreck.source.walking import walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +34,7 @@ def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
             if kind is None or kind in functions:
                 return None
             functions[kind] = s
-        decorators |= {n for d in s.decorator_list for n in ast.walk(d)} if kinds else set()
+        decorators |= {n for d in s.decorator_list for n in walk(d)} if kinds else set()
     named = [kind for kind in functions if kind]
     if "" not in functions or _is_used_otherwise(tree, name, decorators):
         return None
@@ -72,7 +73,5 @@ def _compete(a: str, b: str, hierarchy: Hierarchy) -> bool:
 
 def _is_used_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST]) -> bool:
     """Whether anything is done with the function but registering by decorator and calling it."""
-    called = {n.func for n in ast.walk(tree) if isinstance(n, ast.Call)}
-    return any(
-        isinstance(n, ast.Name) and n.id == name and n not in decorators and n not in called for n in ast.walk(tree)
-    )
+    called = {n.func for n in walk(tree) if isinstance(n, ast.Call)}
+    return any(isinstance(n, ast.Name) and n.id == name and n not in decorators and n not in called for n in walk(tree))

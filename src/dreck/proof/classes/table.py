@@ -9,6 +9,7 @@ import builtins
 from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
+from dreck.source.walking import walk
 
 ROOTS = frozenset({"builtins.object", "enum.Enum", "typing.NamedTuple", "typing.Protocol", "abc.ABC"})
 """Bases from elsewhere that are understood, beside the built-in exceptions."""
@@ -84,7 +85,7 @@ class ClassTable:
             case ast.Pass() | ast.Expr(value=ast.Constant()) | ast.FunctionDef() | ast.AsyncFunctionDef():
                 return True
             case ast.Assign(targets=[ast.Name()]) | ast.AnnAssign(target=ast.Name()):
-                return not any(isinstance(n, ast.NamedExpr) for n in ast.walk(s))
+                return not any(isinstance(n, ast.NamedExpr) for n in walk(s))
         return False
 
     def bound_in(self, kind: str) -> dict[str, list[ast.stmt]]:
@@ -97,7 +98,7 @@ class ClassTable:
                         found.setdefault(name, []).append(s)
                     case ast.Assign(targets=targets):
                         for target in targets:
-                            for n in ast.walk(target):
+                            for n in walk(target):
                                 if isinstance(n, ast.Name):
                                     found.setdefault(n.id, []).append(s)
                     case ast.AnnAssign(target=ast.Name(id=name)):
@@ -120,7 +121,7 @@ class ClassTable:
             if name in seen or name not in self.classes:
                 continue
             seen.add(name)
-            pending += [n.id for b in self.classes[name].bases for n in ast.walk(b) if isinstance(n, ast.Name)]
+            pending += [n.id for b in self.classes[name].bases for n in walk(b) if isinstance(n, ast.Name)]
         return False
 
     def below(self, kind: str) -> list[str]:

@@ -12,6 +12,7 @@ from functools import lru_cache
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 ANY = "*"
 _COMPARING: dict[str, tuple[str, ...]] = {
@@ -81,7 +82,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                 elif s.decorator_list and not _reads_quietly(s, names):
                     attributes.add(name)
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
-                bound = {n.id for n in ast.walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+                bound = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
                 comparisons |= {what for name in bound & _COMPARING.keys() for what in _COMPARING[name]}
                 attributes |= {ANY} if bound & _READING else set()
                 if isinstance(getattr(s, "value", None), ast.Call) and not _is_quiet_value(s, names):
@@ -191,7 +192,7 @@ def _is_unhandled(e: ast.expr | None, names: ModuleNames) -> bool:
 
 
 def _returns(s: FunctionNode) -> Iterator[ast.Return]:
-    return (n for n in ast.walk(s) if isinstance(n, ast.Return))
+    return (n for n in walk(s) if isinstance(n, ast.Return))
 
 
 _QUIET_NODES = (
@@ -209,7 +210,7 @@ _QUIET_CALLS = frozenset(
 def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
     """Whether code does no more than return what it works out from what it reads."""
     for s in body:
-        for n in ast.walk(s):
+        for n in walk(s):
             if not isinstance(n, _QUIET_NODES):
                 return False
             if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS:

@@ -5,6 +5,7 @@ import builtins
 from pathlib import Path
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.running.imports import project_of, stands_in, whole_project
 
 _DECORATORS = frozenset(
@@ -59,7 +60,7 @@ def _has_neighbours(tree: ast.Module, path: Path) -> bool:
     def is_there(name: str) -> bool:
         return any(stands_in(place, name.partition(".")[0]) for place in (project, root / "src", root))
 
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Import(names=names) if any(is_there(alias.name) for alias in names):
                 return True
@@ -71,7 +72,7 @@ def _has_neighbours(tree: ast.Module, path: Path) -> bool:
 
 
 def _is_plain(tree: ast.Module) -> bool:
-    inside = {n.name for n in ast.walk(tree) if isinstance(n, FunctionNode)}
+    inside = {n.name for n in walk(tree) if isinstance(n, FunctionNode)}
     own = {n.name for n in tree.body if isinstance(n, ast.ClassDef)}
     if inside & _RUN_BY_CLASSES or (own and inside & _RUN_BY_CALLS and _calls_own(tree, own)):
         return False
@@ -85,7 +86,7 @@ _RUN_BY_CALLS = frozenset({"__init__", "__new__", "__post_init__", "__call__", "
 def _calls_own(tree: ast.Module, own: set[str]) -> bool:
     """Whether an object of one of the module's own classes is made while the module is executed."""
     tops = [s for s in tree.body if not isinstance(s, ast.ClassDef | FunctionNode)]
-    return any(isinstance(n, ast.Call) and _name(n) in own for s in tops for n in ast.walk(s))
+    return any(isinstance(n, ast.Call) and _name(n) in own for s in tops for n in walk(s))
 
 
 def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
@@ -94,7 +95,7 @@ def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
         case ast.Import() | ast.ImportFrom() | ast.Pass() | ast.Raise() | ast.Assert():
             return True
         case ast.FunctionDef(decorator_list=made, args=args) | ast.AsyncFunctionDef(decorator_list=made, args=args):
-            calls = [n for n in ast.walk(args) if isinstance(n, ast.Call)]
+            calls = [n for n in walk(args) if isinstance(n, ast.Call)]
             return all(_name(d) in _DECORATORS for d in made) and all(_is_quiet_call(c.func, own) for c in calls)
         case ast.ClassDef(bases=bases, keywords=keywords, body=body, decorator_list=made):
             names = [_name(base.value if isinstance(base, ast.Subscript) else base) for base in bases]
@@ -110,7 +111,7 @@ def _is_quiet(statement: ast.AST, own: set[str]) -> bool:
             return all(_is_quiet(s, own) for s in body)
         case ast.Delete() | ast.AugAssign():  # `+=` changes a list of another module in its place
             return False
-    calls = [n for n in ast.walk(statement) if isinstance(n, ast.Call)]
+    calls = [n for n in walk(statement) if isinstance(n, ast.Call)]
     return all(_is_quiet_call(call.func, own) for call in calls)
 
 

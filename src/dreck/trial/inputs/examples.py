@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
 
 _EXAMPLE = re.compile(r"^ *>>> .*(?:\n *\.\.\. .*)*", re.MULTILINE)
@@ -73,14 +74,14 @@ def _test_files(root: Path) -> Iterator[Path]:
 
 
 def _calls_in(tree: ast.AST, name: str) -> Iterator[ast.Call]:
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Call(func=ast.Name(id=called) | ast.Attribute(attr=called)) if called == name:
                 yield node
 
 
 def _calls_of_tests(tree: ast.Module, name: str) -> Iterator[tuple[ast.Call, Row]]:
-    tests = [n for n in ast.walk(tree) if isinstance(n, FunctionNode)]
+    tests = [n for n in walk(tree) if isinstance(n, FunctionNode)]
     for test in tests:
         calls = list(_calls_in(test, name))
         rows = list(_rows(test)) if calls else []

@@ -16,6 +16,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
@@ -36,7 +37,7 @@ def find_set_ups(text: str, versions: Sequence[Version], candidates: Candidates,
     Asked for are the class whose method is tried, those derived from it, and those the code names; `text` is the
     module of the first version.
     """
-    trees = {n.name: n for n in ast.walk(ast.parse(text)) if isinstance(n, ast.ClassDef)}
+    trees = {n.name: n for n in walk(ast.parse(text)) if isinstance(n, ast.ClassDef)}
     spaces = [version.namespace for version in versions]
     if versions[0].node.name in ("__init__", "__new__"):
         return

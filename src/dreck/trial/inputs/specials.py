@@ -3,6 +3,7 @@
 import ast
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _OPERATORS: dict[type, tuple[str, ...]] = {
     ast.Eq: ("__eq__",), ast.NotEq: ("__eq__", "__ne__"), ast.Lt: ("__lt__", "__gt__"), ast.Gt: ("__lt__", "__gt__"),
@@ -23,7 +24,7 @@ _BUILTINS = {
 def specials_asked(node: FunctionNode, name: str) -> set[str]:
     """Names of methods and properties, special ones too, that reading `name` in the function may come to."""
     found: set[str] = set()
-    for n in ast.walk(node):
+    for n in walk(node):
         match n:
             case ast.Attribute() | ast.Subscript():
                 found |= _of_part(n, name)

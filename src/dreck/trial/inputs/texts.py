@@ -6,6 +6,8 @@ import random
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
+from dreck.source.walking import walk
+
 _ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
 _LONGEST = 12
 _MOST = 60
@@ -40,7 +42,7 @@ def _kept(namespace: Mapping[str, Any]) -> Iterator[str]:
 
 def table_words(functions: Iterable[ast.AST], namespace: Mapping[str, Any]) -> tuple[str, ...]:
     """Texts made of the keys of the module's tables that the code names: each key, and two of them on end."""
-    names = sorted({n.id for f in functions for n in ast.walk(f) if isinstance(n, ast.Name)})
+    names = sorted({n.id for f in functions for n in walk(f) if isinstance(n, ast.Name)})
     tables = [namespace[n] for n in names if isinstance(namespace.get(n), dict)]
     keys = list(dict.fromkeys(k for table in tables for k in table if isinstance(k, str) and k))[:_KEYS]
     short = [k for k in keys if len(k) <= 2][:4]

@@ -11,6 +11,7 @@ from typing import Any
 
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants
 
 _DEEPEST = 3
@@ -65,9 +66,9 @@ class Usages:
 
     def _read(self, function: ast.AST) -> None:
         for _ in range(3):  # names of names: three rounds follow what people write
-            for node in ast.walk(function):
+            for node in walk(function):
                 self._follow(node)
-        for node in ast.walk(function):
+        for node in walk(function):
             self._note(node)
         for path, usage in list(self.by_path.items()):
             whole = _STRIPPED.sub("", path)
@@ -78,7 +79,7 @@ class Usages:
 
     def _handed_out(self, function: FunctionNode) -> None:
         """Functions made inside are called when they are handed out, with `answer(parameter)`."""
-        for node in ast.walk(function):
+        for node in walk(function):
             if node is function or not isinstance(node, ast.Lambda | FunctionNode):
                 continue
             inner = Usages()
@@ -95,7 +96,7 @@ class Usages:
         """What methods called on `self` look at is looked at by the call."""
         called = {
             n.attr
-            for n in ast.walk(function)
+            for n in walk(function)
             if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == "self"
         }
         for name in sorted(called & methods.keys() - seen):
@@ -113,7 +114,7 @@ class Usages:
 
     def _handed_on(self, function: FunctionNode, functions: Mapping[str, FunctionNode], seen: list[str]) -> None:
         """What functions do with an input that is handed to them is done with it here."""
-        calls = [n for n in ast.walk(function) if isinstance(n, ast.Call) and n.args]
+        calls = [n for n in walk(function) if isinstance(n, ast.Call) and n.args]
         for call in calls:
             name = class_name(call.func)
             node = functions.get(name) if name is not None else None
@@ -143,7 +144,7 @@ class Usages:
     def depends(self, test: ast.AST) -> set[str]:
         """Paths a test looks at, through local names as well."""
         found: set[str] = set()
-        for node in ast.walk(test):
+        for node in walk(test):
             path = self.path(node)
             if path is not None:
                 found.add(path)
@@ -474,7 +475,7 @@ class Usages:
 
     def _match(self, subject: ast.expr, cases: list[ast.match_case]) -> None:
         for case in cases:
-            for p in ast.walk(case.pattern):
+            for p in walk(case.pattern):
                 match p:
                     case ast.MatchValue(value=value):
                         values = constants(value)

@@ -7,6 +7,7 @@ from dreck.errors import DreckError
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 def parsed(test: str) -> ast.expr:
@@ -20,8 +21,8 @@ def parsed(test: str) -> ast.expr:
 def knows(test: str, function: FunctionNode, names: ModuleNames) -> bool:
     """Whether every name in the condition is a parameter of the function or known in its module."""
     tree = parsed(test)
-    bound = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    mentioned = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)} - bound
+    bound = {n.id for n in walk(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    mentioned = {n.id for n in walk(tree) if isinstance(n, ast.Name)} - bound
     parameters = set(param_names(function.args))
     return all(name in parameters or names.kind(name) != "unknown" for name in mentioned)
 

@@ -11,6 +11,7 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+from dreck.source.walking import walk
 from dreck.trial.running.imports import stands_in
 
 _MOST_FILES = 40
@@ -37,7 +38,7 @@ def _imported(code: str) -> Iterator[str]:
         tree = ast.parse(code)
     except (SyntaxError, ValueError):
         return
-    for node in ast.walk(tree):
+    for node in walk(tree):
         match node:
             case ast.Import(names=names):
                 yield from (alias.name for alias in names)

@@ -11,6 +11,7 @@ from types import FunctionType
 from typing import Any
 
 from dreck.source.functions import Function, FunctionNode, functions_in
+from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.specials import specials_asked
 from dreck.trial.running.imports import CannotRun, executed
@@ -126,9 +127,9 @@ def _future(tree: ast.Module) -> list[ast.stmt]:
 
 
 def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
-    rebound = {name for n in ast.walk(tree) if isinstance(n, ast.Global) for name in n.names}
-    read = {n.id for n in ast.walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
-    bound = {n.arg for n in ast.walk(function) if isinstance(n, ast.arg)}
+    rebound = {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
+    read = {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    bound = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     plain = (bool, int, float, str, type(None))
     return tuple(sorted(n for n in rebound & read - bound if isinstance(namespace.get(n, print), plain)))
 
@@ -144,7 +145,7 @@ def _with_code(function: Any, code: types.CodeType) -> FunctionType | None:
 
 
 def _replace(tree: ast.AST, old: ast.AST, new: ast.AST) -> None:
-    for node in ast.walk(tree):
+    for node in walk(tree):
         for _, value in ast.iter_fields(node):
             if not isinstance(value, list):
                 continue

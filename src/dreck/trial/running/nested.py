@@ -5,6 +5,7 @@ import copy
 
 from dreck.model.names.scopes import bound_names, scope_of
 from dreck.source.functions import Function, FunctionNode
+from dreck.source.walking import walk
 
 
 class CannotLift(Exception):
@@ -23,11 +24,11 @@ def lifted(function: Function, every: list[Function]) -> tuple[FunctionNode, tup
     if scope.declared_nonlocal:
         raise CannotLift(f"it binds {min(scope.declared_nonlocal)} of the function around it")
     theirs = frozenset[str]().union(*(bound_names(f.node) for f in around))
-    read = {n.id for n in ast.walk(node) if isinstance(n, ast.Name)}
+    read = {n.id for n in walk(node) if isinstance(n, ast.Name)}
     free = tuple(sorted((read & theirs) - set(scope.local) - scope.declared_global))
     if node.name in free:
         raise CannotLift("it calls itself")
-    if any(isinstance(n, ast.Nonlocal) for n in ast.walk(node)):
+    if any(isinstance(n, ast.Nonlocal) for n in walk(node)):
         raise CannotLift("a function inside it binds names around it")
     made = copy.deepcopy(node)
     made.decorator_list = []

@@ -5,6 +5,7 @@ import copy
 
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 BY_POSITION = "calls-by-position"
 """The assumption that callers pass by position what has another name now."""
@@ -21,14 +22,14 @@ def other_names(old: FunctionNode, new: FunctionNode) -> dict[str, str]:
     if len(before) != len(after):
         return {}
     found = {b: a for a, b in zip(before, after, strict=True) if a != b}
-    others = ({n.id for n in ast.walk(new) if isinstance(n, ast.Name)} | set(after)) - found.keys()
+    others = ({n.id for n in walk(new) if isinstance(n, ast.Name)} | set(after)) - found.keys()
     return {} if others & set(found.values()) else found
 
 
 def renamed(function: FunctionNode, names: dict[str, str]) -> FunctionNode:
     """A copy of the function with its parameters called as `names` says."""
     made = copy.deepcopy(function)
-    for node in ast.walk(made):
+    for node in walk(made):
         match node:
             case ast.Name(id=name) if name in names:
                 node.id = names[name]

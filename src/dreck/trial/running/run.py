@@ -14,6 +14,7 @@ from itertools import islice
 from typing import Any
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
@@ -176,7 +177,7 @@ class Runner:
     def _places(self) -> dict[Any, str]:
         """The expressions of the function by where they stand."""
         if self._expressions is None:
-            nodes = [n for n in ast.walk(self.version.node) if isinstance(n, ast.expr)]
+            nodes = [n for n in walk(self.version.node) if isinstance(n, ast.expr)]
             self._expressions = {(n.lineno, n.end_lineno, n.col_offset, n.end_col_offset): ast.dump(n) for n in nodes}
         return self._expressions
 

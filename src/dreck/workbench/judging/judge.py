@@ -82,8 +82,8 @@ class Judge:
     def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
         """Are the two the same? Proof first, then trial."""
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
-        unseen = _not_tried(old.node, new.node) or _of_frames(old, new)
-        if found.status == "tested" and unseen:
+        unseen = found.status == "tested" and (_not_tried(old.node, new.node) or _of_frames(old, new))
+        if unseen:
             found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")
         if new.aliases and found:
             return replace(found, assumptions=(*found.assumptions, BY_POSITION))
