@@ -8,7 +8,8 @@ from rich.table import Table
 from rich.text import Text
 
 from dreck.model.views.ways import Way, Ways
-from dreck.report.terminal import BAD, DOUBT, GOOD, console, count, plain
+from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
+from dreck.report.terminal import count
 from dreck.workbench.census import DEFAULT, HANDLED, Census, Group
 from dreck.workbench.outline import Outline
 
@@ -30,7 +31,7 @@ def show_outline(outline: Outline, whole: bool = False) -> None:
     """
     out = console()
     out.print(Text.assemble((outline.function, "bold"), f"  line {outline.line}"))
-    out.print(plain(outline.signature), soft_wrap=True)
+    say(out, outline.signature)
     for table in outline.tables:
         out.print()
         _table(out, table, whole)
@@ -46,7 +47,7 @@ def show_outline(outline: Outline, whole: bool = False) -> None:
 
 def _examples(out: Console, outline: Outline) -> None:
     for row, example in outline.examples:
-        out.print(plain(f"  row {row + 1}, say  {example.input}  {example.result}"), soft_wrap=True)
+        say(out, f"  row {row + 1}, say  {example.input}  {example.result}", hang=14)
     if outline.no_examples:
         out.print(plain(f"  no examples: {outline.no_examples}"), style=DOUBT, soft_wrap=True)
 
@@ -60,7 +61,7 @@ def _table(out: Console, ways: Ways, whole: bool) -> None:
         return
     letters = {condition: _letter(i) for i, condition in enumerate(ways.conditions)}
     for condition, letter in letters.items():
-        out.print(plain(f"  {letter}  {condition}"), soft_wrap=True)
+        say(out, f"  {letter}  {condition}", hang=5)
     shared = _shared_acts(ways.ways)
     if shared:
         out.print(plain(f"  first, on every way: {'; '.join(shared)}"), soft_wrap=True)
@@ -102,7 +103,7 @@ def _rows(out: Console, ways: list[Way], letters: dict[str, str]) -> None:
         table.add_row(f"{number}", *_cells(way, letters, is_narrow), *told)
     out.print(table)
     for number, code in enumerate(notes.told, 1):
-        out.print(plain(f"  ({number})  {code}"), soft_wrap=True)
+        say(out, f"  ({number})  {code}", hang=7)
 
 
 @dataclass

@@ -6,7 +6,8 @@ from rich.table import Table
 from rich.text import Text
 
 from dreck.model.views.measures import short
-from dreck.report.terminal import DOUBT, GOOD, console, count, plain
+from dreck.report.lines import DOUBT, GOOD, console, plain
+from dreck.report.terminal import count
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import difflib
-import os
-import sys
+import re
 import time
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -16,6 +15,7 @@ from rich.table import Table
 from rich.text import Text
 
 from dreck.model.views.measures import short
+from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
 
 if TYPE_CHECKING:
     from dreck.steps.catalogue import Step
@@ -29,20 +29,8 @@ if TYPE_CHECKING:
     from dreck.workbench.survey import Survey
 
 
-_PIPED_WIDTH = 200
-# Blue and orange are told apart by everybody, and read on light and on dark; the signs say the same again.
-GOOD, BAD, DOUBT = "#2f7fb8", "#c46a00", "#8a7a1f"
 _VERDICT = {"proved": f"bold {GOOD}", "tested": GOOD, "differs": f"bold {BAD}", "unsettled": DOUBT}
 _SIGN = {"proved": "=", "tested": "~", "differs": "!", "unsettled": "?"}
-
-
-def console(stderr: bool = False) -> Console:
-    """A console on standard output (or error): colour on a terminal only, and never with NO_COLOR."""
-    piped = not (sys.stderr if stderr else sys.stdout).isatty()
-    width = int(os.environ.get("COLUMNS", _PIPED_WIDTH)) if piped else None
-    return Console(highlight=False, width=width, no_color=True if piped else None, soft_wrap=False, stderr=stderr)
-
-
 _NARROW = 100
 """In a window of fewer columns the steps stand under the name of the function, so that neither is broken."""
 
@@ -263,7 +251,7 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
         now = f"  now {moved[name]}" if name in moved else ""
         out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold"), now), soft_wrap=True)
         for line in _explained(verdict):
-            out.print(plain(f"    {line}"), soft_wrap=True)
+            say(out, f"    {line}", hang=4 + _lead(line))
     for names, where in ((comparison.only_old, "old"), (comparison.only_new, "new")):
         for name in names:
             out.print(plain(f"  only in the {where} version: {name}"), soft_wrap=True)
@@ -275,6 +263,12 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
         out.print(Text.assemble(f"own tests ({check.command}) ", told), soft_wrap=True)
     if written:
         out.print(plain(written), soft_wrap=True)
+
+
+def _lead(line: str) -> int:
+    """How far in the text behind a word such as `input` stands; 0 where none leads."""
+    found = re.match(r"(?:input|old|new)  +", line)
+    return found.end() if found else 0
 
 
 def _explained(verdict: Verdict) -> list[str]:
@@ -371,10 +365,6 @@ def show_step(step: Step) -> None:
     out.print(Text("\nTraps", "bold"))
     for trap in step.traps:
         out.print(plain(f"- {trap}"))
-
-
-def plain(text: str) -> Text:
-    return Text(text)
 
 
 def count(number: int, noun: str, nouns: str = "") -> str:
