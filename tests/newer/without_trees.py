@@ -16,7 +16,9 @@ NEEDS_MORE = (
     "tests/proof/test_solver.py",
     "tests/proof/test_conformance.py",
 )
-NOT_HERE = "report or from_python or census_marks or figures or process or pool or executor or terminal or mode or revision"
+NOT_HERE = (
+    "report or from_python or census_marks or figures or process or pool or executor or terminal or mode or revision"
+)
 """Words of tests of what needs processes, pictures, or a file system as others have it."""
 
 

@@ -1,6 +1,9 @@
 """A silent default made loud: only where it is meant, told with who relies on it; and what stands against it."""
 
+import pytest
+
 import dreck
+import dreck.errors
 
 PRICES = 'PRICES = {"glass": 3, "paper": 5}\n\n\n'
 GUARD = (
@@ -85,3 +88,41 @@ def test_nothing_but_the_block_named_may_change(write, monkeypatch):
     monkeypatch.setattr(loud_default, "_planned", wrong)
     (refused,) = loud(write, GUARD, "price_of").refused
     assert "more than one block is another" in refused.reason
+
+
+SPELT = [
+    ("not (load.wet or load.hot)", "is_fine = not load.wet and not load.hot"),
+    ("not load.wet and not load.hot", "is_fine = not load.wet and not load.hot"),
+    ("10 < load.kilos", "is_fine = load.kilos > 10"),
+    ("not load.kilos <= 10", "is_fine = load.kilos > 10"),
+]
+NEAR = [
+    (
+        "load.wet or load.hot",
+        "it stands there the other way round; name that: --name 'not load.wet and not load.hot=NAME'",
+    ),
+    ("load.kilos <= 10", "it stands there the other way round; name that: --name 'load.kilos > 10=NAME'"),
+    ("load.hot and load.wet", "the target; near it is `not load.wet and not load.hot`"),
+    ("gate.is_open", "nothing like `gate.is_open` stands in the target"),
+]
+SPELT_CODE = """
+def f(load):
+    if not load.wet and not load.hot:
+        return 1
+    if load.kilos > 10:
+        return 2
+    return 3
+"""
+
+
+@pytest.mark.parametrize(("wish", "line"), SPELT)
+def test_a_condition_is_found_however_it_is_spelt(write, wish, line):
+    found = dreck.untangle(write(SPELT_CODE), steps="named-predicate", names={wish: "is_fine"}, assume=["total-order"])
+    assert f"    {line}\n" in found.source
+
+
+@pytest.mark.parametrize(("wish", "told"), NEAR)
+def test_what_is_near_is_told(write, wish, told):
+    with pytest.raises(dreck.errors.DreckError) as error:
+        dreck.untangle(write(SPELT_CODE), steps="named-predicate", names={wish: "is_fine"})
+    assert told in str(error.value)

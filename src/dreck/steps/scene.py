@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import FunctionScope, scope_of
+from dreck.model.views.spelling import normal
 from dreck.source.functions import Function, FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.sheet import Sheet
@@ -35,9 +36,13 @@ class Wishes:
     """Conditions and values are named on the command line: others are left."""
 
     def name_for(self, code: str) -> str:
-        """The name wished for a piece of code, however it is spaced; '' when there is none."""
+        """The name wished for a piece of code, however it is spaced or spelt; '' when there is none."""
         wanted = _plain(code)
-        return next((name for had, name in self.names.items() if _plain(had) == wanted), "")
+        exact = next((name for had, name in self.names.items() if _plain(had) == wanted), "")
+        if exact or not self.names:
+            return exact
+        form = normal(code)
+        return next((name for had, name in self.names.items() if form is not None and normal(had) == form), "")
 
 
 def _plain(code: str) -> str:

@@ -3,6 +3,7 @@
 import ast
 from functools import lru_cache
 
+from dreck.model.names.nodes import every_node
 from dreck.proof.assumptions import ORDER
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -14,10 +15,15 @@ _LIBRARIES = frozenset(_ARRAYS.split())
 _NUMBERS = frozenset({"nan", "NaN", "NAN", "isnan", "inf", "float", "fsum", "float32", "float64", "Decimal"})
 _SETS = frozenset({"set", "frozenset", "issubset", "issuperset", "AbstractSet", "Set", "FrozenSet", "Counter"})
 
+_ORDERS = frozenset({ast.Lt, ast.LtE, ast.Gt, ast.GtE})
+
 
 def orders_doubtful(function: FunctionNode, module: ast.Module) -> bool:
-    """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared."""
-    return _imports_arrays(module) or any(map(_speaks_of_it, walk(function)))
+    """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared, and something is."""
+    nodes = list(walk(function))
+    if not any(type(n) in _ORDERS for n in nodes):
+        return False
+    return _imports_arrays(module) or any(map(_speaks_of_it, nodes))
 
 
 def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -> frozenset[str]:
@@ -28,7 +34,7 @@ def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -
 
 @lru_cache(maxsize=4)
 def _imports_arrays(module: ast.Module) -> bool:
-    for node in walk(module):
+    for node in every_node(module):
         match node:
             case ast.Import(names=names):
                 if any(alias.name.partition(".")[0] in _LIBRARIES for alias in names):

@@ -31,6 +31,7 @@ from dreck.workbench.formatting import FormatterFailed, formatted
 from dreck.workbench.gains import best_without_a_person
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
 from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.nearness import what_is_near
 from dreck.workbench.renaming import naming_steps, renamed_where_made
 from dreck.workbench.request import Asking, Request, green_before, validate
 from dreck.workbench.reshape import Bench as Reshaping
@@ -88,7 +89,7 @@ def untangle(
     whole = Result(tuple(files), tuple(skipped), request.write and any(f.changed for f in files))
     if request.wishes.names and files and not whole.steps and not whole.refused:
         code, name = next(iter(request.wishes.names.items()))
-        raise DreckError(f"--name '{code}={name}': nothing like `{code}` stands in the target")
+        raise DreckError(f"--name '{code}={name}': {what_is_near(code, name, wanted)}")
     return whole
 
 
@@ -324,8 +325,9 @@ def _functions(
     text, lines = bench.text, bench.lines
     grown: list[tuple[Function, int]] = []
     results: list[FunctionResult] = []
+    may_be_left = "dreck:" in text
     for function in reversed(functions):
-        if function.name not in wanted or is_left(bench.lines, function, tree):
+        if function.name not in wanted or (may_be_left and is_left(bench.lines, function, tree)):
             continue
         inner = _within(function, grown)
         present = _moved(function, text, inner) if inner else function
