@@ -109,6 +109,8 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     candidates.words = table_words((old.node, new.node), old.namespace)
     find_set_ups(before["text"], (old, new), candidates, cage)
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
+    for runner in runners:
+        runner.again = True
     return Sides(runners, candidates, usages, old.types)
 
 
@@ -119,6 +121,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     _close(request, cage, still, (before,))
     old = load(before["path"], before["text"], before["name"], imported=True)
     runner = Runner(old, cage, still)
+    runner.again = True
     theirs: Facts = listen(wire)
     mine = Facts.of(runner)
     far = FarRunner(wire, theirs)
@@ -142,6 +145,7 @@ def _life(request: dict[str, Any], wire: Wire) -> Life:
     say(wire, "answer", Facts.of(runner), begun)
     (theirs,) = wire.receive()
     runner = Runner(new, cage, still, after["aliases"], _class_of(new, theirs.owner))
+    runner.again = True
     usages = _usages(request, FarRunner(wire, theirs), runner)
     candidates = Telling(usages, new.namespace, dict(new.types), plausible(new))
     candidates.words = table_words((theirs.node, new.node), new.namespace)

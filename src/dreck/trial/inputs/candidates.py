@@ -24,6 +24,8 @@ _WITH_NUMBERS = 24
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
+_OF_DIGITS = frozenset({"isdigit", "isdecimal", "isnumeric", "isalnum"})
+_OF_LINES = frozenset({"splitlines", "split"})
 _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
 _MOST_SUMS = 6
 _DEEPEST = 3
@@ -243,6 +245,13 @@ class Candidates:
         found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
         return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
 
+    def _spans(self) -> list[Make]:
+        """Spans of as many days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
+        days = dict.fromkeys(n for n in self.usages.constants if type(n) is int and 0 < n < 10**4)
+        spans = [datetime.timedelta(days=n) for n in itertools.islice(days, 4)]
+        beside = (datetime.timedelta(0), datetime.timedelta(hours=1), datetime.timedelta(seconds=-1))
+        return [Make("value", span + d) for span in spans for d in (*beside, datetime.timedelta(days=1))]
+
     def _matched(self, pattern: Any) -> list[str]:
         found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
         found = getattr(found, "__self__", found)  # a name may stand for `PATTERN.match` itself
@@ -263,6 +272,10 @@ class Candidates:
                 made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
             made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
             made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é")]
+            if u.methods & _OF_DIGITS:
+                made += [Make("value", v) for v in ("²", "½", "٣")]
+            if u.methods & _OF_LINES:
+                made += [Make("value", v) for v in ("a\nb", "a\r\nb\n", "a\x0bb", "a\x85b")]
         elif u.keys or u.methods & DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
             made.append(Make("dict"))
         elif u.contains and not u.attributes:
@@ -389,6 +402,8 @@ class Candidates:
                 fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+            if kind is datetime.timedelta:
+                fits += self._spans()
             plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
             return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
         if issubclass(kind, enum.Enum):

@@ -20,6 +20,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, without_addresses
+from dreck.trial.running.held import parts_held
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.slipped import code_for, slipped, with_code
@@ -79,6 +80,7 @@ class Runner:
         self.version = version
         self._aliases = aliases or {}
         self._like = like
+        self.again = False  # whether a call that leaves something in the module is followed by another one
         self.cage = cage
         self.still = still
         self._results: list[Any] = []
@@ -110,7 +112,11 @@ class Runner:
     def beside(self, function: FunctionNode) -> "Runner | None":
         """A runner of the same version with what `function` says in the place of its own code."""
         version = slipped(self.version, function)
-        return Runner(version, self.cage, self.still) if version is not None else None
+        if version is None:
+            return None
+        found = Runner(version, self.cage, self.still)
+        found.again = self.again
+        return found
 
     def described(self, names: Iterable[str]) -> dict[str, Any]:
         """Those of the module's names that there are, described."""
@@ -125,15 +131,31 @@ class Runner:
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
         world.watch([*args, *kwargs.values()])
+        held = parts_held([*args, *kwargs.values()])
         self.version.watcher.begin()
         with self._varying(world):
+            before = self._state()
             result, error, output = self.guarded(
                 lambda: used_up(self.version.function(*args, **kwargs), world, self.cage, seconds), seconds
             )
-            state = tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
+            if self.again and error is None and self._state() != before:
+                self._once_more(world, args, kwargs, seconds)
+            state = self._state()
+        if held:
+            shown["what they held at first"] = [repr(Describer().of(part)) for part in held]
         world.died_at = self._line_of_death(error)
         reached = set(self.version.watcher.reached)
         return self._observed(world, result, error, shown, output, state), world, reached
+
+    def _state(self) -> tuple[tuple[str, Any], ...]:
+        return tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
+
+    def _once_more(self, world: World, args: list[Any], kwargs: dict[str, Any], seconds: float) -> None:
+        """The call has left something in the module: what it does then is part of what it does."""
+        result, error, _ = self.guarded(
+            lambda: used_up(self.version.function(*args, **kwargs), world, self.cage, seconds), seconds
+        )
+        world.log.append(("called again", "", Describer().of(result), Describer().of(error)))
 
     @contextmanager
     def _varying(self, world: World) -> Iterator[None]:

@@ -1,0 +1,20 @@
+"""What an argument holds before a call, which somebody else may hold, too."""
+
+from typing import Any
+
+from dreck.trial.playing.standins import StandIn
+
+_MOST_PARTS = 12
+_PARTS = (list, dict, set, bytearray)
+
+
+def parts_held(arguments: list[Any]) -> list[Any]:
+    """Lists and the like inside of real objects: who gave them may hold them, too, whatever the object holds later."""
+    found: list[Any] = []
+    for argument in arguments:
+        if isinstance(argument, StandIn | type) or not isinstance(getattr(argument, "__dict__", None), dict):
+            parts = list(argument.values()) if type(argument) is dict else []
+        else:
+            parts = list(vars(argument).values())
+        found += [part for part in parts if isinstance(part, _PARTS)]
+    return found[:_MOST_PARTS]
