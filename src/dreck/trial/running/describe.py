@@ -14,6 +14,7 @@ _LIMIT = 2_000_000
 _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
+_TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
 _ADDRESS = re.compile(r"\b0x[0-9a-fA-F]{6,}")
 
 
@@ -117,11 +118,13 @@ class Describer:
         world = vars(type(value)).get("_dreck_world")
         if world is not None:
             state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
-        return self._pairs(state) if state else ()
+        return self._pairs({name: state[name] for name in sorted(state, key=str)}) if state else ()
 
 
 def without_addresses(text: str) -> str:
-    """A text without the places in memory that objects without a text of their own are told by."""
+    """A text without the places in memory that objects are told by, and the lines of code a traceback shows."""
+    if "Traceback (most recent call last)" in text:
+        text = _TRACED.sub(r"\1…\2", text)
     return _ADDRESS.sub("0x…", text) if " at 0x" in text else text
 
 

@@ -12,9 +12,11 @@ def parts_held(arguments: list[Any]) -> list[Any]:
     """Lists and the like inside of real objects: who gave them may hold them, too, whatever the object holds later."""
     found: list[Any] = []
     for argument in arguments:
-        if isinstance(argument, StandIn | type) or not isinstance(getattr(argument, "__dict__", None), dict):
-            parts = list(argument.values()) if type(argument) is dict else []
+        if isinstance(argument, StandIn | type) or "_dreck_world" in vars(type(argument)):
+            continue  # made up while it is asked: what it holds is not there yet
+        if type(argument) is dict:
+            parts = list(argument.values())
         else:
-            parts = list(vars(argument).values())
+            parts = list(getattr(argument, "__dict__", {}).values())
         found += [part for part in parts if isinstance(part, _PARTS)]
     return found[:_MOST_PARTS]
