@@ -2,7 +2,7 @@
 
 import ast
 import builtins
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,6 +11,7 @@ from dreck.source.functions import parse
 from dreck.source.walking import walk
 from dreck.steps.scene import Others
 from dreck.workbench.compare import judge_rewrite
+from dreck.workbench.renaming_locals import renamed_local
 from dreck.workbench.reshape import Bench, Change, Reshaped, with_name
 from dreck.workbench.results import Taken
 from dreck.workbench.sides import Text
@@ -21,16 +22,23 @@ from dreck.workbench.store.place import relative
 STEP = "rename"
 
 
-def renamed_where_made(bench: Bench, done: Reshaped) -> Reshaped:
+def renamed_where_made(bench: Bench, done: Reshaped, functions: Sequence[str]) -> Reshaped:
     """`--name old=new`, where `old` is a name that Dreck made in this file earlier: it is renamed everywhere.
 
-    Raises DreckError when the new name is taken.
+    So is a local variable or a parameter, where one function is meant. Raises DreckError when the new name is taken.
     """
     made_now = {name for change in done.changes for name in change.taken.made}
     wishes = {old: new for old, new in bench.wishes.names.items() if old.isidentifier() and old != new}
     known = _made_before(bench.file.path)
-    for old in wishes.keys() - known - made_now:
-        raise DreckError(f"{bench.file.path}: '{old}' is no name that Dreck made here; only those can be renamed")
+    outer = min(functions, key=len, default="")
+    is_one = bool(outer) and all(name == outer or name.startswith(f"{outer}.") for name in functions)
+    for old in sorted(wishes.keys() - known - made_now):
+        local = renamed_local(bench, done.text, outer, old, wishes[old]) if is_one else None
+        if local is None:
+            what = "no local of it either" if is_one else "for a local a function is to be named: path.py::f"
+            raise DreckError(f"{bench.file.path}: '{old}' is no name that Dreck made here, and {what}")
+        done.changes.append(local)
+        done.text = local.after
     for old in wishes.keys() & (known - made_now):
         change = _renaming(bench, done.text, old, wishes[old])
         if change is None:

@@ -223,7 +223,7 @@ def _reshaped(
         config.doubt,
     )
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
-    return renamed_where_made(reshaping, done) if request.wishes.names else done
+    return renamed_where_made(reshaping, done, names) if request.wishes.names else done
 
 
 def _farthest(file: SourceFile, text: str, names: list[str], config: Config) -> dict[str, str]:

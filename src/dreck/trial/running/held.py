@@ -14,9 +14,6 @@ def parts_held(arguments: list[Any]) -> list[Any]:
     for argument in arguments:
         if isinstance(argument, StandIn | type) or "_dreck_world" in vars(type(argument)):
             continue  # made up while it is asked: what it holds is not there yet
-        if type(argument) is dict:
-            parts = list(argument.values())
-        else:
-            parts = list(getattr(argument, "__dict__", {}).values())
-        found += [part for part in parts if isinstance(part, _PARTS)]
+        parts = argument if type(argument) is dict else getattr(argument, "__dict__", {})
+        found += [part for part in parts.values() if isinstance(part, _PARTS)]
     return found[:_MOST_PARTS]
