@@ -387,14 +387,20 @@ def schema(command: str) -> int:
 
 
 @click.command()
-def serve() -> int:
+@click.option("--tools", is_flag=True, help="Serve a program that asks: the Model Context Protocol.")
+def serve(tools: bool) -> int:
     """Serve an editor: the Language Server Protocol over standard input and output.
 
-    Needs the extra `editor`. Runs the target's code, in a cage, only where the client's settings say `trial`.
+    Needs the extra `editor`, with --tools the extra `tools`. Runs the target's code, in a cage, only where the
+    client's settings say `trial`, or where a program asks for the verdict `tested`.
     """
     try:
-        from dreck.editor.server import serve as run
+        if tools:
+            from dreck.editor.tools import serve as run
+        else:
+            from dreck.editor.server import serve as run
     except ImportError:
-        raise DreckError("dreck serve needs pygls: install dreck[editor]") from None
+        needed = "mcp: install dreck[tools]" if tools else "pygls: install dreck[editor]"
+        raise DreckError(f"dreck serve needs {needed}") from None
     run()
     return 0
