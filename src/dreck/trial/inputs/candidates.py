@@ -5,29 +5,24 @@ import dataclasses
 import datetime
 import decimal
 import enum
-import itertools
 import math
 import os
-import re
 import typing
 from typing import Any
 
-from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.near import MISSING, Near, between, derives, is_below, is_of_keys, sums_of_flags
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
-from dreck.trial.inputs.uses import Named, Usage
+from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.standins import StandIn, general
 
-_MISSING = object()
-_WITH_NUMBERS = 24
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
 _OF_DIGITS = frozenset({"isdigit", "isdecimal", "isnumeric", "isalnum"})
 _OF_LINES = frozenset({"splitlines", "split"})
 _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
-_MOST_SUMS = 6
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -49,7 +44,7 @@ class SetUp:
     used: tuple[tuple[str, Usage], ...]
 
 
-class Candidates:
+class Candidates(Near):
     """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
 
     def __init__(
@@ -60,8 +55,7 @@ class Candidates:
         extra: dict[str, list[Make]] | None = None,
     ) -> None:
         """`types` are annotations by path; `extra` what else is plausible there, such as defaults."""
-        self.usages = usages
-        self.namespace = namespace
+        super().__init__(usages, namespace)
         self.types = types
         self.extra = extra or {}
         self.set_ups: dict[str, SetUp] = {}
@@ -91,7 +85,7 @@ class Candidates:
         if value not in hints and len(hints) < 24:
             hints.append(value)
             known = self.at(path)
-            near = [*self._around(value, True), *_between([value])]
+            near = [*self._around(value, True), *between([value])]
             known += [m for m in near if m not in known]
 
     def offered(self, path: str, values: tuple[Any, ...]) -> None:
@@ -153,7 +147,7 @@ class Candidates:
     def _plausible(self, name: str) -> list[Make]:
         usage = self.usages.by_path.get(name) or self._by_position(name) or self._by_last_part(name)
         kind = self.types.get(name, self._type_of_item(name))
-        if kind is not _MISSING:
+        if kind is not MISSING:
             return self._of_type(kind, usage, name)
         return self._of_usage(usage, name)
 
@@ -166,9 +160,9 @@ class Candidates:
         """What an annotation says of the values of a mapping: `fees['glass']` is what `dict[str, int]` holds."""
         whole, mark, position = name.rpartition("#")
         if mark and position.isdigit():
-            return self.types.get(f"{whole}[]", _MISSING)
+            return self.types.get(f"{whole}[]", MISSING)
         whole, bracket, _ = name.rpartition("[")
-        return self.types.get(f"{whole}[*]", _MISSING) if bracket and name.endswith("]") else _MISSING
+        return self.types.get(f"{whole}[*]", MISSING) if bracket and name.endswith("]") else MISSING
 
     def _by_last_part(self, name: str) -> Usage:
         """A path the function does not name itself is used as its like: same last attribute."""
@@ -198,7 +192,7 @@ class Candidates:
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
             made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
-            made += _between(u.constants) if u.ordered else []
+            made += between(u.constants) if u.ordered else []
             made += self._scalars()
         if u.iterated or u.indexed or u.sizes:
             made += self._lists(u)
@@ -245,20 +239,6 @@ class Candidates:
         found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
         return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
 
-    def _spans(self) -> list[Make]:
-        """Spans of as many days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
-        days = dict.fromkeys(n for n in self.usages.constants if type(n) is int and 0 < n < 10**4)
-        spans = [datetime.timedelta(days=n) for n in itertools.islice(days, 4)]
-        beside = (datetime.timedelta(0), datetime.timedelta(hours=1), datetime.timedelta(seconds=-1))
-        return [Make("value", span + d) for span in spans for d in (*beside, datetime.timedelta(days=1))]
-
-    def _matched(self, pattern: Any) -> list[str]:
-        found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
-        found = getattr(found, "__self__", found)  # a name may stand for `PATTERN.match` itself
-        if isinstance(found, re.Pattern):
-            return matched_by(found.pattern, found.flags)
-        return matched_by(found) if isinstance(found, str) else []
-
     def _of_methods(self, u: Usage, name: str) -> list[Make]:
         made: list[Make] = []
         texts = [c for c in u.contains if isinstance(c, str)]
@@ -285,72 +265,16 @@ class Candidates:
             made += self._lists(u)
         return made
 
-    def _with_numbers(self, texts: list[str]) -> list[str]:
-        """Texts the code looks for, before or behind a number it compares with."""
-        numbers = [n for n in self.usages.constants if type(n) is int and abs(n) < 10**6]
-        near = dict.fromkeys(m for n in numbers[:4] for m in (n, n + 1, n - 1))
-        return [made for t in texts[:4] for n in near for made in (f"{t}{n}", f"{n}{t}", f"{n}{t}{n}")][:_WITH_NUMBERS]
-
-    def _lists(self, u: Usage) -> list[Make]:
-        """Lists, and what can be gone through only once where nothing but that is done with it."""
-        tuples = [-n for n in u.sizes if n < 0]
-        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
-        made = [Make("tuple", n) for n in tuples]
-        once = u.iterated and not (u.indexed or u.sizes or u.contains)
-        lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
-        return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else [])
-
-    def _around(self, value: Any, ordered: bool) -> list[Make]:
-        """A constant and its neighbours on both sides."""
-        match value:
-            case Named(name=name):
-                return self._around_named(name, ordered)
-            case bool():
-                return [Make("value", v) for v in (value, not value, int(value), int(not value))]
-            case int():
-                return [Make("value", v) for v in (value, value + 1, value - 1)]
-            case float():
-                if math.isnan(value) or math.isinf(value):
-                    return [Make("value", value)]
-                return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
-            case str():
-                return [Make("value", v) for v in (value, value + "x", "")]
-            case enum.Enum():
-                return [Make("value", m) for m in (value, *(m for m in type(value) if m is not value))]
-        return [Make("value", value)]
-
-    def _around_named(self, name: str, ordered: bool) -> list[Make]:
-        found = self._lookup(name)
-        if found is _MISSING or isinstance(found, type):
-            return []
-        if isinstance(found, enum.Enum):
-            kind = type(found)
-            members = [Make("named", f"{kind.__qualname__}.{m.name}") for m in (found, *kind) if m.name is not None]
-            return members + [Make("flags", (kind.__qualname__, names)) for names in _sums_of_flags(kind)]
-        if isinstance(found, int | float | str):
-            return self._around(found, ordered)
-        if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
-            return [m for v in sorted(found, key=repr) for m in self._around(v, ordered)]
-        if isinstance(found, dict):
-            shown = list(found)[: 30 if len(found) < 30 else 4]
-            return [m for v in shown for m in self._around(v, ordered)]
-        return [Make("named", name)]
-
-    def _scalars(self) -> list[Make]:
-        """Numbers of numpy, for a module that works with it."""
-        np = next((v for v in self.namespace.values() if getattr(v, "__name__", "") == "numpy"), None)
-        return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
-
     def _family(self, kinds: list[str]) -> list[str]:
         """The classes asked for, as far as the old version knows them, and those that derive from them."""
-        known = [k for k in kinds if self._lookup(k) is not _MISSING or hasattr(builtins, k)]
+        known = [k for k in kinds if self._lookup(k) is not MISSING or hasattr(builtins, k)]
         own = [(name, found) for name, found in self.namespace.items() if isinstance(found, type)]
         below = [
             name
             for kind in known
             if isinstance(base := self._lookup(kind), type)
             for name, found in own
-            if base is not object and found is not base and _derives(found, base) and name not in known
+            if base is not object and found is not base and derives(found, base) and name not in known
         ]
         return list(dict.fromkeys([*known, *below[:6]]))
 
@@ -366,13 +290,6 @@ class Candidates:
         if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal)):
             return ()
         return next((values for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())
-
-    def _lookup(self, name: str) -> Any:
-        first, *others = name.split(".")
-        found = self.namespace.get(first, _MISSING)
-        for part in others:
-            found = getattr(found, part, _MISSING)
-        return found
 
     # --- by annotation -----------------------------------------------------------------------------
 
@@ -409,23 +326,23 @@ class Candidates:
         if issubclass(kind, enum.Enum):
             named = self._found(kind)
             one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]
-            return one + [Make("flags", (kind.__qualname__, names)) for names in _sums_of_flags(kind) if named]
+            return one + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind) if named]
         if kind.__module__ == "numpy":
             return of_numpy(kind, near)
         if (
             kind in (list, set, frozenset, tuple, dict)
-            or _is_of_keys(kind)
+            or is_of_keys(kind)
             or (kind.__module__ == "collections.abc" and kind.__name__ != "Callable")
         ):
             return self._of_container(kind, args, u, name)
         if kind.__module__ in ("builtins", "collections.abc"):
             return [Make("stand-in")]
         self._learn_fields(kind, name)
-        below = [n for n in self._family(u.classes) if n != kind.__name__ and _is_below(self._lookup(n), kind)]
+        below = [n for n in self._family(u.classes) if n != kind.__name__ and is_below(self._lookup(n), kind)]
         return [Make("class", kind), *(Make("instance", n) for n in below)]
 
     def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
-        if _is_of_keys(kind):
+        if is_of_keys(kind):
             if len(args) == 2:
                 self.types.setdefault(f"{name}{{}}", args[0])
                 self.types.setdefault(f"{name}[*]", args[1])
@@ -461,24 +378,6 @@ class Candidates:
             self.types.setdefault(f"{name}.{field}", hint)
 
 
-def _between(constants: list[Any]) -> list[Make]:
-    """Beside whole numbers lie others: `n > 9` is not `n >= 10`."""
-    whole = dict.fromkeys(v for v in constants if type(v) is int and abs(v) < HUGE)
-    return [Make("value", v + half) for v in itertools.islice(whole, _MOST_SUMS) for half in (0.5, -0.5)]
-
-
-def _sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:
-    """Flags are also several at once, and none."""
-    if not issubclass(kind, enum.Flag):
-        return []
-    names = [m.name for m in kind if m.name is not None]
-    return [(), *itertools.islice(itertools.combinations(names, 2), _MOST_SUMS), *([tuple(names)] if names[2:] else [])]
-
-
-def _is_of_keys(kind: type) -> bool:
-    return kind.__name__ in ("Mapping", "MutableMapping") or _derives(kind, dict)
-
-
 def _is_mapping(u: Usage) -> bool:
     return (
         bool(u.key_paths)
@@ -486,14 +385,3 @@ def _is_mapping(u: Usage) -> bool:
         and u.methods <= {"get", "pop", "setdefault"}
         and not u.attributes - u.methods
     )
-
-
-def _is_below(found: Any, kind: type) -> bool:
-    return isinstance(found, type) and _derives(found, kind)
-
-
-def _derives(kind: type, base: type) -> bool:
-    try:
-        return issubclass(kind, base)
-    except Exception:
-        return False

@@ -12,6 +12,7 @@ from typing import Any
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.trial.inputs.paths import Paths
 from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants
 
 _DEEPEST = 3
@@ -23,25 +24,18 @@ _STRIPPED = re.compile(
 )
 
 
-class Usages:
+class Usages(Paths):
     """Usage by path, for one function or several versions of it; `depends` says which paths a name is made of."""
 
     def __init__(self) -> None:
-        self.by_path: dict[str, Usage] = {}
+        super().__init__()
         self.constants: list[Any] = []
         self.grows = False
         """Whether numbers are raised to a power: huge ones would take for ever."""
         self.caught: list[str] = []
         """Exceptions that handlers name: calls on stand-ins may raise them."""
-        self.asked_by: dict[str, set[str]] = {}
-        """Paths that a method called on `self` looks at."""
         self._helpers: dict[str, tuple[list[str], Usages]] = {}
         """Functions beside it that it calls: their parameters, and what they do with them."""
-        self._alias: dict[str, str] = {}
-        self._made_of: dict[str, set[str]] = {}
-
-    def at(self, path: str) -> Usage:
-        return self.by_path.setdefault(path, Usage())
 
     def add(
         self,
@@ -141,134 +135,6 @@ class Usages:
                 if below == name or below.startswith((f"{name}.", f"{name}[", f"{name}(")):
                     yield path + below[len(str(name)) :], usage
 
-    def depends(self, test: ast.AST) -> set[str]:
-        """Paths a test looks at, through local names as well."""
-        found: set[str] = set()
-        for node in walk(test):
-            path = self.path(node)
-            if path is not None:
-                found.add(path)
-                found |= self.asked_by.get(path, set())
-            match node:
-                case ast.Name(id=name):
-                    found |= self._made_of.get(name, set())
-                case ast.Call(func=ast.Name(id="hasattr"), args=[base, ast.Constant(value=str() as attr)]):
-                    inner = self.path(base)
-                    found |= {f"{inner}.{attr}"} if inner is not None else set()
-                case ast.Call():
-                    found |= {below for below, _ in self._through(node)}
-        return found
-
-    def path(self, node: ast.AST) -> str | None:
-        """The path an expression stands for, None when it is none."""
-        match node:
-            case ast.Name(id=name):
-                return self._alias.get(name)
-            case ast.Attribute(value=base, attr=attr):
-                inner = self.path(base)
-                return None if inner is None else f"{inner}.{attr}"
-            case ast.Subscript(value=base, slice=ast.Constant(value=key)):
-                inner = self.path(base)
-                if inner is None:
-                    return None
-                return f"{inner}[]" if isinstance(key, int) else f"{inner}[{key!r}]"
-            case ast.Subscript(value=base, slice=ast.Slice()):
-                return self.path(base)
-            case ast.Subscript(value=base, slice=ast.UnaryOp() | ast.Name() | ast.Attribute()):
-                inner = self.path(base)
-                return None if inner is None else f"{inner}[]"
-            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Name() | ast.Attribute(), *_]):
-                inner = self.path(base)
-                return None if inner is None else f"{inner}[]"
-            case ast.Call(func=ast.Name(id="sorted" | "list" | "tuple" | "reversed" | "iter"), args=[inside, *_]):
-                return self.path(inside)
-            case ast.Call(func=ast.Name(id="getattr"), args=[base, ast.Constant(value=str() as attr), *_]):
-                inner = self.path(base)
-                return None if inner is None else f"{inner}.{attr}"
-            case ast.Call(func=ast.Name(id="max" | "min" | "next" | "sum"), args=[inside]):
-                inner = self.path(inside)
-                return None if inner is None else f"{inner}[]"
-            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Constant(value=str() as key), *_]):
-                inner = self.path(base)
-                return None if inner is None else f"{inner}[{key!r}]"
-            case ast.Call(func=ast.Attribute(value=ast.Name(id="json"), attr="loads"), args=[inside, *_]):
-                inner = self.path(inside)
-                return None if inner is None else f"{inner}(json)"
-            case ast.Call(func=func):
-                inner = self.path(func)
-                return None if inner is None else f"{inner}()"
-            case ast.NamedExpr(value=value):
-                return self.path(value)
-            case ast.IfExp(body=body, orelse=orelse):
-                return self.path(body) or self.path(orelse)
-            case ast.Await(value=value):
-                inner = self.path(value)
-                return None if inner is None else f"{inner}.await"
-        return None
-
-    def _follow(self, node: ast.AST) -> None:
-        match node:
-            case (
-                ast.Assign(targets=[ast.Name(id=name)], value=value)
-                | ast.NamedExpr(target=ast.Name(id=name), value=value)
-                | ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value)
-            ):
-                self._named(name, value)
-            case ast.AugAssign(target=ast.Name(id=name), value=value):
-                self._made_of.setdefault(name, set()).update(self.depends(value))
-            case ast.For(target=target, iter=iterable) | ast.comprehension(target=target, iter=iterable):
-                self._loop(target, iterable)
-            case (
-                ast.Call(func=ast.Name(id="sorted" | "min" | "max"), args=[inside], keywords=keywords)
-                | ast.Call(func=ast.Attribute(value=inside, attr="sort"), keywords=keywords)
-            ):
-                self._asked_of_items(inside, [k.value for k in keywords if k.arg == "key"])
-            case ast.Call(func=ast.Name(id="map" | "filter"), args=[asked, inside]):
-                self._asked_of_items(inside, [asked])
-            case ast.Assign(targets=[ast.Tuple(elts=elts)], value=value):
-                for element in elts:
-                    if isinstance(element, ast.Name):
-                        self._made_of.setdefault(element.id, set()).update(self.depends(value))
-
-    def _named(self, name: str, value: ast.expr) -> None:
-        path = self.path(value)
-        if path is not None and name not in self._alias:
-            self._alias[name] = path
-        self._made_of.setdefault(name, set()).update(self.depends(value))
-
-    def _asked_of_items(self, inside: ast.expr, functions: list[ast.expr]) -> None:
-        """`sorted(loads, key=lambda load: ...)`: what the lambda asks is asked of the items."""
-        path = self.path(inside)
-        for function in functions:
-            match function:
-                case ast.Lambda(args=ast.arguments(args=[only]), body=body) if path is not None:
-                    self._alias.setdefault(only.arg, f"{path}[]")
-                    self.at(path).iterated = True
-                    self._on(body, lambda u: setattr(u, "ordered", True))
-
-    def _loop(self, target: ast.expr, iterable: ast.expr) -> None:
-        match target, iterable:
-            case ast.Tuple(elts=[_, ast.Name() as item]), ast.Call(func=ast.Name(id="enumerate"), args=[inner, *_]):
-                target, iterable = item, inner
-            case ast.Tuple(elts=[ast.Name() as key, ast.Name() as value]), ast.Call(
-                func=ast.Attribute(value=base, attr="items")
-            ):
-                path = self.path(base)
-                if path is not None:
-                    self._alias.setdefault(key.id, f"{path}{{}}")
-                    self._alias.setdefault(value.id, f"{path}[]")
-                return
-        path = self.path(iterable)
-        if path is None:
-            return
-        if isinstance(target, ast.Name):
-            self._alias.setdefault(target.id, f"{path}[]")
-        elif isinstance(target, ast.Tuple):
-            for position, element in enumerate(target.elts):
-                if isinstance(element, ast.Name):
-                    self._alias.setdefault(element.id, f"{path}[]#{position}")
-            self.at(f"{path}[]").sizes.append(-len(target.elts))
-
     def _note(self, node: ast.AST) -> None:
         match node:
             case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(
@@ -339,11 +205,6 @@ class Usages:
             name = class_name(kind) if kind is not None else "Exception"
             if name is not None and name not in self.caught:
                 self.caught.append(name)
-
-    def _on(self, node: ast.AST, change: Any) -> None:
-        path = self.path(node)
-        if path is not None:
-            change(self.at(path))
 
     def _truth(self, node: ast.AST) -> None:
         self._on(node, lambda u: setattr(u, "tested_truth", True))

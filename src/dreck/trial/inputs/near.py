@@ -1,0 +1,132 @@
+"""What lies near the constants that code names: their neighbours, other members, texts with them, lists as long."""
+
+import datetime
+import enum
+import itertools
+import math
+import re
+from typing import Any
+
+from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.plain import HUGE
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.usage import Usages
+from dreck.trial.inputs.uses import Named, Usage
+
+MISSING = object()
+_WITH_NUMBERS = 24
+_MOST_SUMS = 6
+
+
+class Near:
+    """Candidates made of what the code itself names, and of what its module knows by that name."""
+
+    def __init__(self, usages: Usages, namespace: dict[str, Any]) -> None:
+        self.usages = usages
+        self.namespace = namespace
+
+    def _spans(self) -> list[Make]:
+        """Spans of as many days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
+        days = dict.fromkeys(n for n in self.usages.constants if type(n) is int and 0 < n < 10**4)
+        spans = [datetime.timedelta(days=n) for n in itertools.islice(days, 4)]
+        beside = (datetime.timedelta(0), datetime.timedelta(hours=1), datetime.timedelta(seconds=-1))
+        return [Make("value", span + d) for span in spans for d in (*beside, datetime.timedelta(days=1))]
+
+    def _matched(self, pattern: Any) -> list[str]:
+        found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
+        found = getattr(found, "__self__", found)  # a name may stand for `PATTERN.match` itself
+        if isinstance(found, re.Pattern):
+            return matched_by(found.pattern, found.flags)
+        return matched_by(found) if isinstance(found, str) else []
+
+    def _with_numbers(self, texts: list[str]) -> list[str]:
+        """Texts the code looks for, before or behind a number it compares with."""
+        numbers = [n for n in self.usages.constants if type(n) is int and abs(n) < 10**6]
+        near = dict.fromkeys(m for n in numbers[:4] for m in (n, n + 1, n - 1))
+        return [made for t in texts[:4] for n in near for made in (f"{t}{n}", f"{n}{t}", f"{n}{t}{n}")][:_WITH_NUMBERS]
+
+    def _lists(self, u: Usage) -> list[Make]:
+        """Lists, and what can be gone through only once where nothing but that is done with it."""
+        tuples = [-n for n in u.sizes if n < 0]
+        sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
+        made = [Make("tuple", n) for n in tuples]
+        once = u.iterated and not (u.indexed or u.sizes or u.contains)
+        lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
+        return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else [])
+
+    def _around(self, value: Any, ordered: bool) -> list[Make]:
+        """A constant and its neighbours on both sides."""
+        match value:
+            case Named(name=name):
+                return self._around_named(name, ordered)
+            case bool():
+                return [Make("value", v) for v in (value, not value, int(value), int(not value))]
+            case int():
+                return [Make("value", v) for v in (value, value + 1, value - 1)]
+            case float():
+                if math.isnan(value) or math.isinf(value):
+                    return [Make("value", value)]
+                return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
+            case str():
+                return [Make("value", v) for v in (value, value + "x", "")]
+            case enum.Enum():
+                return [Make("value", m) for m in (value, *(m for m in type(value) if m is not value))]
+        return [Make("value", value)]
+
+    def _around_named(self, name: str, ordered: bool) -> list[Make]:
+        found = self._lookup(name)
+        if found is MISSING or isinstance(found, type):
+            return []
+        if isinstance(found, enum.Enum):
+            kind = type(found)
+            members = [Make("named", f"{kind.__qualname__}.{m.name}") for m in (found, *kind) if m.name is not None]
+            return members + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind)]
+        if isinstance(found, int | float | str):
+            return self._around(found, ordered)
+        if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
+            return [m for v in sorted(found, key=repr) for m in self._around(v, ordered)]
+        if isinstance(found, dict):
+            shown = list(found)[: 30 if len(found) < 30 else 4]
+            return [m for v in shown for m in self._around(v, ordered)]
+        return [Make("named", name)]
+
+    def _scalars(self) -> list[Make]:
+        """Numbers of numpy, for a module that works with it."""
+        np = next((v for v in self.namespace.values() if getattr(v, "__name__", "") == "numpy"), None)
+        return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
+
+    def _lookup(self, name: str) -> Any:
+        first, *others = name.split(".")
+        found = self.namespace.get(first, MISSING)
+        for part in others:
+            found = getattr(found, part, MISSING)
+        return found
+
+
+def between(constants: list[Any]) -> list[Make]:
+    """Beside whole numbers lie others: `n > 9` is not `n >= 10`."""
+    whole = dict.fromkeys(v for v in constants if type(v) is int and abs(v) < HUGE)
+    return [Make("value", v + half) for v in itertools.islice(whole, _MOST_SUMS) for half in (0.5, -0.5)]
+
+
+def sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:
+    """Flags are also several at once, and none."""
+    if not issubclass(kind, enum.Flag):
+        return []
+    names = [m.name for m in kind if m.name is not None]
+    return [(), *itertools.islice(itertools.combinations(names, 2), _MOST_SUMS), *([tuple(names)] if names[2:] else [])]
+
+
+def is_of_keys(kind: type) -> bool:
+    return kind.__name__ in ("Mapping", "MutableMapping") or derives(kind, dict)
+
+
+def is_below(found: Any, kind: type) -> bool:
+    return isinstance(found, type) and derives(found, kind)
+
+
+def derives(kind: type, base: type) -> bool:
+    try:
+        return issubclass(kind, base)
+    except Exception:
+        return False
