@@ -13,7 +13,7 @@ from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.paths import Paths
-from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants
+from dreck.trial.inputs.uses import GROUP, Named, Usage, class_name, constant, constants
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -182,6 +182,9 @@ class Usages(Paths):
                 self._match(subject, cases)
             case ast.ExceptHandler(type=kinds):
                 self._caught(kinds)
+            case ast.TryStar(handlers=handlers):
+                names = [class_name(handler.type) for handler in handlers if handler.type is not None]
+                self.caught += [f"{GROUP}{name}" for name in names if name and f"{GROUP}{name}" not in self.caught]
             case ast.Await(value=value):
                 self._on(value, lambda u: setattr(u, "awaited", True))
             case ast.With(items=items) | ast.AsyncWith(items=items):

@@ -4,6 +4,9 @@ import ast
 from dataclasses import dataclass, field, fields
 from typing import Any
 
+GROUP = "a group of "
+"""Before the name of an exception: several are raised at once, as `except*` takes them."""
+
 
 @dataclass(slots=True)
 class Usage:

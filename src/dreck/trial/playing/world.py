@@ -17,6 +17,7 @@ from typing import Any
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS
 from dreck.trial.inputs.recipes import Make, Unpickler
+from dreck.trial.inputs.uses import GROUP
 from dreck.trial.playing.changes import another, changed
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
@@ -214,6 +215,9 @@ class World:
             return StandIn(self, path)
 
     def _error(self, name: str) -> BaseException:
+        if name.startswith(GROUP):
+            inner = self._error(name.removeprefix(GROUP))
+            return BaseExceptionGroup("made up", [inner, ValueError("made up")])
         kind = self._named(name)
         if not (isinstance(kind, type) and issubclass(kind, BaseException)):
             return RuntimeError("made up")
