@@ -275,3 +275,13 @@ def test_a_table_fits_the_terminal(write, call, columns):
     rows = [line for line in lines if line[:1].isdigit()]
     assert all(len(line.rstrip()) <= columns for line in rows)
     assert columns > 100 or any(line.startswith("  (1)  gate.send_to_the_hall") for line in lines)
+
+
+def test_an_example_ends_as_its_row_says(tmp_path):
+    """An error that an act raises on the way is no example of the row that raises another."""
+    (tmp_path / "gate.py").write_text(
+        "def f(load):\n    if load > 3:\n        int(load)\n        raise EOFError(load)\n    return load\n"
+    )
+    found = dreck.outline(tmp_path / "gate.py::f", examples=True)
+    ends = {found.tables[0].ways[row].exit: example.result for row, example in found.examples}
+    assert ends["raise EOFError(load)"].startswith("raises EOFError")

@@ -3,6 +3,7 @@
 import ast
 import builtins
 import difflib
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -230,8 +231,18 @@ def _is_on(way: Way, told: dict[str, Any]) -> bool:
     """Whether an input that was tried is on this way."""
     outcomes = {(line, column): outcome for line, column, outcome in told["trail"]}
     asked = zip(way.places, way.asked, strict=False)
-    ends = told["result"].startswith("raises" if way.exit.startswith("raise") else "returns")
-    return ends and all(outcome is None or outcomes.get(place) is outcome for place, (_, outcome) in asked)
+    return _ends_so(way.exit, told["result"]) and all(
+        outcome is None or outcomes.get(place) is outcome for place, (_, outcome) in asked
+    )
+
+
+def _ends_so(exit_: str, result: str) -> bool:
+    """Whether what came back is what the way ends with, and not an error of an act on the way."""
+    raised = re.match(r"raise ([\w.]+)", exit_)
+    if raised is None:
+        return result.startswith("raises" if exit_.startswith("raise") else "returns")
+    name = raised[1].rpartition(".")[2]
+    return result.startswith(f"raises {name}" if name[:1].isupper() else "raises")
 
 
 # --- notes -------------------------------------------------------------------------------------------
