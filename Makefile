@@ -22,7 +22,7 @@ test: $(VENV)/.installed
 newest: $(NEWEST)/.installed
 
 $(NEWEST)/.installed: $(VENV)/.installed
-	npm install --silent --no-audit --no-fund --prefix $(NEWEST) pyodide@314.0.7
+	npm install --silent --no-audit --no-fund --fetch-timeout=60000 --fetch-retries=1 --prefix $(NEWEST) pyodide@314.0.7
 	touch $@
 
 test-newer: $(NEWEST)/.installed
