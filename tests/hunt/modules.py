@@ -121,7 +121,7 @@ class ModuleMaker(Maker):
     def special(self) -> tuple[str, ...]:
         return (
             "helper(a)", "helper(x, b)", "o.size()", "o.kilos", "Row(a, b).x", "Row(a, 1).y", "TABLE.get(a, 0)",
-            "a in TABLE", "TABLE[a]", "Kind.GLASS", "a == Kind.PAPER", "o == 1", "o is b", "(a,) is x", "o.size is o.size",
+            "a in TABLE", "a not in TABLE", "TABLE[a]", "Kind.GLASS", "a == Kind.PAPER", "o == 1", "o is b", "(a,) is x", "o.size is o.size",
             "next((n for k, n in BANDS if a < k), 0)", "any(r(a) for r in RULES)", "all(r(b) for r in RULES)",
             "[v for v in xs]", "[y := v for v in xs]", f"(lambda i={self.event()}: i)()", "(lambda: x)()", "list(rows(xs))",
             "f'{a}!'", "LIMIT", "{a, b}", "type(o) is B", "len(xs)", "bool(a)", "bool(o == 1)", "a if b else c",
@@ -177,7 +177,7 @@ class ModuleMaker(Maker):
         if self.pick.random() < 0.3:
             return self.pick.choice(
                 ("o", "o == 1", "o.kilos == 1", "isinstance(o, B)", "a == Kind.GLASS", "o.size() > 1", "helper(a)", "o is not a",
-                 "a in TABLE", "o < 1", "x is True", "LIMIT == 2", "any(r(a) for r in RULES)", "o.n == 1", "1 <= a < 2")
+                 "a in TABLE", "a not in TABLE", "a not in xs", "o < 1", "x is True", "LIMIT == 2", "any(r(a) for r in RULES)", "o.n == 1", "1 <= a < 2")
             )  # fmt: skip
         return super().test()
 
@@ -276,7 +276,13 @@ def _other_test(tree: ast.Module, function: ast.FunctionDef, pick: random.Random
     found = [n for n in ast.walk(function) if isinstance(n, ast.Compare) and len(n.ops) == 1]
     if found:
         n = pick.choice(found)
-        swap: dict[type, ast.cmpop] = {ast.Eq: ast.Is(), ast.Is: ast.Eq(), ast.IsNot: ast.NotEq(), ast.In: ast.Eq()}
+        swap: dict[type, ast.cmpop] = {
+            ast.Eq: ast.Is(),
+            ast.Is: ast.Eq(),
+            ast.IsNot: ast.NotEq(),
+            ast.In: ast.NotIn(),
+            ast.NotIn: ast.In(),
+        }
         turned = {ast.Lt: ast.Gt(), ast.Gt: ast.Lt(), ast.LtE: ast.GtE(), ast.GtE: ast.LtE(), ast.Eq: ast.Eq()}
         if type(n.ops[0]) in turned and pick.random() < 0.6:
             n.left, n.comparators, n.ops = n.comparators[0], [n.left], [turned[type(n.ops[0])]]

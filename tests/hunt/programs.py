@@ -117,6 +117,8 @@ class Maker:
             "o.p",
             "o.q == 1",
             "a in (0, 2)",
+            "a not in (0, 2)",
+            "b not in xs",
             "b > c",
             "o.p < 2",
             "o['k'] == 1",

@@ -487,3 +487,25 @@ def test_what_a_blind_prover_claims_is_refused(monkeypatch, name):
         except (AssertionError, AttributeError, KeyError, IndexError, ValueError, TypeError):
             continue  # it stumbles
         assert found.status != "proved", (pair.name, str(found))
+
+
+BELOW = "{head}def f(o):\n    if isinstance(o, {one}):\n        if isinstance(o, {other}):\n            return 1\n        return 2\n    return 3\n"
+SHORT = "{head}def f(o):\n    if isinstance(o, {one}):\n        return 1\n    return 3\n"
+
+
+@pytest.mark.parametrize(
+    ("head", "one", "other", "status"),
+    [
+        ("", "bool", "int", "proved"),
+        ("", "int", "bool", "unsettled"),
+        ("", "bool", "str", "unsettled"),
+        ("int = str\n", "bool", "int", "unsettled"),
+        ("", "(bool, OSError)", "(int, Exception)", "proved"),
+    ],
+)
+def test_built_in_classes_derive_from_one_another(head, one, other, status):
+    from dreck.workbench.compare import Wanted, compare_texts
+    from dreck.workbench.sides import Text
+
+    texts = (Text(Path("y.py"), code.format(head=head, one=one, other=other)) for code in (BELOW, SHORT))
+    assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status

@@ -104,9 +104,18 @@ class CheckedTests(CheckedComparisons):
             node = self.axioms[0].classes.table.classes[enum]
             every = {t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)}
             are_not |= {enum} if every <= names else set()
-        if any(kinds <= asked for kinds in are) or asked <= are_not:
-            return outcome is any(kinds <= asked for kinds in are)
+        is_one = any(kinds <= asked or self._is_below(kinds, asked) for kinds in are)
+        if is_one or asked <= are_not:
+            return outcome is is_one
         return FAMILIES in self.listed and all(a.outcome(asked, are, are_not) is outcome for a in self.axioms)
+
+    def _is_below(self, kinds: set[str], asked: set[str]) -> bool:
+        """Whether built-in classes all derive from built-in ones that are asked for: each `bool` is an `int`."""
+        if not all(a.names.is_builtin(name) for a in self.axioms for name in kinds):
+            return False
+        bases = tuple(vars(builtins)[n] for n in asked if all(a.names.is_builtin(n) for a in self.axioms))
+        types = [vars(builtins)[n] for n in kinds]
+        return all(isinstance(t, type) for t in (*types, *bases)) and all(issubclass(t, bases) for t in types)
 
     def _is_exactly(self, axioms: Axioms, kind: str, asked: set[str]) -> bool | None:
         """Whether an object of exactly a class is one of others."""
