@@ -67,6 +67,7 @@ _REFUSED = [
     "shutil.copyfile",
     "signal.pthread_kill",
     "_thread.start_new_thread",
+    "_thread.start_joinable_thread",
     "ctypes.dlopen",
     "ctypes.dlsym",
     "ctypes.call_function",
