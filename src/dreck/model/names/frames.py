@@ -11,11 +11,13 @@ READERS_OF_NAMES = frozenset({"locals", "eval", "exec", "vars", "dir"})
 """They see the names of the function they are called in."""
 _READERS = frozenset(
     {
-        "_getframe", "_getframemodulename", "_current_frames", "currentframe", "stack", "trace", "extract_stack",
+        "_getframe", "_getframemodulename", "_current_frames", "currentframe", "extract_stack",
         "format_stack", "print_stack", "walk_stack", "f_back", "f_code", "f_locals", "f_lineno", "tb_frame",
         "findCaller", "getouterframes", "getinnerframes",
     }
 )  # fmt: skip
+_CALLED = frozenset({"stack", "trace"})
+"""Of `inspect`; words so common that only their call counts, and not on an object of one's own."""
 _LEVELS = frozenset({"stacklevel", "skip_file_prefixes"})
 _WARN_WITH_A_LEVEL = 3
 
@@ -33,6 +35,12 @@ def frames_asked(node: ast.AST) -> Counter[str]:
         match n:
             case ast.Attribute(attr=word) | ast.Name(id=word) if word in _READERS:
                 found[word] += 1
+            case ast.Attribute(value=ast.Name(id="inspect"), attr=word) if word in _CALLED:
+                found[word] += 1
+            case ast.Call(func=ast.Name(id=word)) if word in _CALLED:
+                found[word] += 1
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=of), attr=word)) if word in _CALLED:
+                found[word] += of not in ("self", "cls", "inspect")
             case ast.Name(id="locals" | "eval" | "exec" as word):
                 found[word] += 1
             case ast.Call(func=ast.Name(id="vars" | "dir" as word), args=[]):
@@ -43,7 +51,7 @@ def frames_asked(node: ast.AST) -> Counter[str]:
                 len(args) >= _WARN_WITH_A_LEVEL
             ):
                 found["stacklevel"] += 1
-    return found
+    return +found
 
 
 def asks_who_calls(node: ast.AST, readers: frozenset[str]) -> bool:
@@ -71,9 +79,9 @@ def sensitive_names(nodes: Sequence[ast.AST]) -> frozenset[str]:
 def _may_look(n: ast.AST) -> bool:
     kind = type(n)
     if kind is ast.Attribute:
-        return n.attr in _READERS or n.attr == "warn"  # type: ignore[attr-defined]
+        return n.attr in _READERS or n.attr in _CALLED or n.attr == "warn"  # type: ignore[attr-defined]
     if kind is ast.Name:
-        return n.id in _READERS or n.id == "warn"  # type: ignore[attr-defined]
+        return n.id in _READERS or n.id in _CALLED or n.id == "warn"  # type: ignore[attr-defined]
     return kind is ast.keyword and n.arg in _LEVELS  # type: ignore[attr-defined]
 
 
