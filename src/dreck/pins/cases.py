@@ -22,6 +22,8 @@ from dreck.trial.running.load import Version
 from dreck.trial.running.run import ENDLESS, Runner
 from dreck.trial.search.moves import Tried
 
+_LONGEST_SLEEP = 1.0
+"""Seconds: a test that sleeps longer is run by nobody."""
 _RESERVED = frozenset(
     {"request", "monkeypatch", "capsys", "tmp_path", "pytest", "sys", "asyncio", "islice", "call", "calls", "result",
      "raised", "Mock", "AsyncMock", "SimpleNamespace", "sentinel", *HELPERS}
@@ -97,6 +99,9 @@ class Caser:
         state = tuple((name, writer.of(make.what)) for name, make in chosen if make.kind == "value")
         draft = Case(way, tuple(writer.setup), named, call, None, (), None, None, *self._needs(writer), state)
         seen = self._played(draft, tried)
+        slept = self.runner.still.slept + self.runner.cage.loop().passed
+        if slept > _LONGEST_SLEEP:
+            raise Unwritable("a call that sleeps for more than a second")
         if seen != self._played(draft, tried):
             raise Unwritable("a result that differs from run to run")
         with self.runner.still.another():
@@ -339,7 +344,7 @@ class Caser:
             self._spaces[mark] = made
         space = {**self._spaces[mark], self.module: LiveModule(self.version.namespace)}
         if "asyncio" in space:
-            space["asyncio"] = types.SimpleNamespace(run=self.runner.cage.loop().run_until_complete)
+            space["asyncio"] = types.SimpleNamespace(run=self.runner.cage.loop().run)
         for name in case.own | {self.called.partition(".")[0]}:
             space[name] = self.version.namespace.get(name)
         return space

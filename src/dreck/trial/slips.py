@@ -15,7 +15,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.instrument import WATCHER
 from dreck.trial.running.region import changed_lines
-from dreck.trial.running.run import Observation, Runner
+from dreck.trial.running.run import ENDLESS, Observation, Runner
 from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Tried
 from dreck.trial.search.search import Search
@@ -89,13 +89,13 @@ def _chosen(runners: tuple[Runner, ...], region: tuple[frozenset[int], frozenset
 
 
 def _plainest_first(tried: list[Tried]) -> list[Tried]:
-    """One input of each way through and end, those that come to their end first; then all others."""
+    """One input of each way through and end, those that come to their end first; then all others that do."""
     firsts: dict[Any, Tried] = {}
     for one in tried:
         firsts.setdefault((one.trail, repr(one.old.error)[:40], repr(one.old.result)[:40]), one)
     ordered = sorted(firsts.values(), key=lambda one: (one.old.error is not None, -len(one.trail)))
     chosen = {id(one) for one in ordered}
-    return ordered + [one for one in tried if id(one) not in chosen]
+    return ordered + [one for one in tried if id(one) not in chosen and one.old.error != ENDLESS]
 
 
 @dataclass(slots=True)

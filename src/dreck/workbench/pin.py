@@ -40,6 +40,14 @@ class Pinned:
     problem: str = ""
 
     @property
+    def why_not(self) -> str:
+        """Why the function has no pins: what stood against it, or against most of its inputs."""
+        if self.problem or not self.dropped:
+            return self.problem or "no input could be written as a test"
+        most, _ = max(self.dropped, key=lambda pair: pair[1])
+        return f"no input could be written as a test: {most}"
+
+    @property
     def strength(self) -> tuple[int, int]:
         """How many changes that can be noticed are, and how many there are."""
         can = self.changes - self.same
@@ -92,10 +100,9 @@ def pin(
         progress(done, len(chosen), path)
         pinned += (_pinned(path, text, function.name, recording),)
     if not any(p.cases for p in pinned):
-        told = pinned[0].problem or "no input could be written as a test"
-        raise BadTarget(f"{path}::{pinned[0].function}: cannot be pinned: {told}")
+        raise BadTarget(f"{path}::{pinned[0].function}: cannot be pinned: {pinned[0].why_not}")
     cases = [(p.function, p.cases) for p in pinned]
-    left_out = [(p.function, p.problem or "no input could be written as a test") for p in pinned if not p.cases]
+    left_out = [(p.function, p.why_not) for p in pinned if not p.cases]
     home = _way_to_import(path, Path(output) if output else None)
     written = pin_file(path.stem, module_name(path), cases, home, left_out=left_out)
     if output is not None:

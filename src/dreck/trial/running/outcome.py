@@ -1,6 +1,5 @@
 """What a call gives back, used up as a caller would: generators driven, coroutines awaited, functions called."""
 
-import asyncio
 import inspect
 import types
 from collections.abc import Iterator
@@ -16,21 +15,21 @@ WAITS = "while it waits"
 _DONE_MEANWHILE = ("nothing", "the objects change", "something is sent in", "an error is thrown in", "it is closed")
 
 
-def used_up(result: Any, world: World, cage: Cage, seconds: float, depth: int = 0) -> Any:
+def used_up(result: Any, world: World, cage: Cage, depth: int = 0) -> Any:
     """`result` as it can be compared: what a generator yields, a coroutine comes to, a function answers."""
     match result:
         case types.GeneratorType():
             return _drained(result, world)
         case types.CoroutineType():
-            done = cage.loop().run_until_complete(_with_limit(result, seconds))
-            return used_up(done, world, cage, seconds, depth)
+            done = cage.loop().run(result)
+            return used_up(done, world, cage, depth)
         case types.AsyncGeneratorType():
-            return cage.loop().run_until_complete(_async_drained(result, world))
+            return cage.loop().run(_async_drained(result, world))
         case types.FunctionType() if depth < _CALLED and result.__module__ == world.namespace.get("__name__"):
-            return _called(result, world, cage, seconds, depth)
+            return _called(result, world, cage, depth)
         case list() | tuple() | dict() if depth < _CALLED and type(result) in (list, tuple, dict):
             made = list(_functions(result, world))
-            return result if not made else (result, [used_up(f, world, cage, seconds, depth + 1) for f in made])
+            return result if not made else (result, [used_up(f, world, cage, depth + 1) for f in made])
     return result
 
 
@@ -43,7 +42,7 @@ def _functions(result: Any, world: World) -> Iterator[types.FunctionType]:
             yield item
 
 
-def _called(function: types.FunctionType, world: World, cage: Cage, seconds: float, depth: int) -> Any:
+def _called(function: types.FunctionType, world: World, cage: Cage, depth: int) -> Any:
     """What a function handed out does with arguments made for it; one that the module itself names is left alone."""
     if any(value is function for value in world.namespace.values()):
         return function
@@ -60,7 +59,7 @@ def _called(function: types.FunctionType, world: World, cage: Cage, seconds: flo
         else:
             args.append(value)
     try:
-        answer = used_up(function(*args, **kwargs), world, cage, seconds, depth + 1)
+        answer = used_up(function(*args, **kwargs), world, cage, depth + 1)
     except Exception as error:
         answer = error
     return ("a function", function.__name__, answer)
@@ -93,10 +92,6 @@ def _drained(generator: Any, world: World) -> Any:
             raise
         return ("yields", items, error)
     return ("yields", items, "and more")
-
-
-async def _with_limit(coroutine: Any, seconds: float) -> Any:
-    return await asyncio.wait_for(coroutine, 16 * seconds)  # by the clock: it may only wait
 
 
 async def _async_drained(generator: Any, world: World) -> Any:

@@ -136,7 +136,7 @@ class Runner:
         with self._varying(world):
             before = self._state()
             result, error, output = self.guarded(
-                lambda: used_up(self.version.function(*args, **kwargs), world, self.cage, seconds), seconds
+                lambda: used_up(self.version.function(*args, **kwargs), world, self.cage), seconds
             )
             if self.again and error is None and self._state() != before:
                 self._once_more(world, args, kwargs, seconds)
@@ -153,7 +153,7 @@ class Runner:
     def _once_more(self, world: World, args: list[Any], kwargs: dict[str, Any], seconds: float) -> None:
         """The call has left something in the module: what it does then is part of what it does."""
         result, error, _ = self.guarded(
-            lambda: used_up(self.version.function(*args, **kwargs), world, self.cage, seconds), seconds
+            lambda: used_up(self.version.function(*args, **kwargs), world, self.cage), seconds
         )
         world.log.append(("called again", "", Describer().of(result), Describer().of(error)))
 

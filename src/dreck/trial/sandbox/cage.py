@@ -7,7 +7,6 @@ secrets. What was refused is told, so that two versions can be compared by it.
 """
 
 import _thread
-import asyncio
 import os
 import resource
 import shutil
@@ -17,16 +16,25 @@ import threading
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from time import monotonic as _monotonic
+from time import process_time as _process_time
 from typing import Any
 
 from dreck.trial.sandbox import kernel
 from dreck.trial.sandbox.folder import KEPT
+from dreck.trial.sandbox.loop import StillLoop
 
 MEMORY = 1 << 30
 _LARGEST_FILE = 1 << 24
 _MOST_FILES = 256
 _WAITING = 16
 """So many times its limit of work may a run last by the clock."""
+_FIRST_LOOK, _LOOK = 0.05, 0.01
+"""Seconds by the clock after which a run is looked at, and between two looks."""
+_ASLEEP = 6
+"""A run found asleep at so many looks in a row waits for what never comes: nobody else is in the cage."""
+_AWAKE = 0.002
+"""Seconds of work between two looks that say it was not only asleep."""
 _WRITES = os.O_WRONLY | os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_APPEND
 _REFUSED = [
     "os.remove",
@@ -111,9 +119,9 @@ class Cage:
         self._private: Path | None = None
         self._allowed = allowed
         self._closed = False
-        self._loop: asyncio.AbstractEventLoop | None = None
+        self._loop: StillLoop | None = None
 
-    def loop(self) -> asyncio.AbstractEventLoop:
+    def loop(self) -> StillLoop:
         """An event loop for coroutines, made before the cage was closed: making one needs a socket."""
         assert self._loop is not None
         return self._loop
@@ -126,7 +134,7 @@ class Cage:
         opened for something has no such walls: they know nothing of exceptions.
         """
         self._private = Path.cwd()
-        self._loop = asyncio.new_event_loop()  # making one needs a socket
+        self._loop = StillLoop(TimeUp)  # making one needs a socket
         for name in list(os.environ):
             if name not in KEPT and not name.startswith("PYTHON"):
                 del os.environ[name]
@@ -150,6 +158,8 @@ class Cage:
     def begin(self) -> None:
         """Before each run: nothing is told yet, and the folder is empty, where files may be written at all."""
         self.told.clear()
+        if self._loop is not None:
+            self._loop.passed = 0.0
         if self._allowed and self._private is not None:
             self._closed = False
             self._empty(self._private)
@@ -200,11 +210,11 @@ class Cage:
     @contextmanager
     def timed(self, seconds: float) -> Iterator[None]:
         """Raises TimeUp in the code inside once it has worked for `seconds` of the processor's time, so that a busy
-        machine changes nothing; and after many times as long by the clock, for code that only waits."""
-        signal.signal(signal.SIGALRM, _alarm)
+        machine changes nothing; and when it only waits, or after many times as long by the clock."""
+        signal.signal(signal.SIGALRM, _Watch(max(1.0, seconds * _WAITING)))
         signal.signal(signal.SIGPROF, _alarm)
         signal.setitimer(signal.ITIMER_PROF, seconds, 0.05)
-        signal.setitimer(signal.ITIMER_REAL, max(1.0, seconds * _WAITING), 0.05)
+        signal.setitimer(signal.ITIMER_REAL, _FIRST_LOOK, _LOOK)
         try:
             yield
         finally:
@@ -214,6 +224,30 @@ class Cage:
 
 def _alarm(signum: int, frame: Any) -> None:
     raise TimeUp
+
+
+class _Watch:
+    """Looks at a run again and again: whether it works, stands in line for the processor, or has gone to sleep.
+
+    A process that is only kept from working, on a busy machine, gives nothing up of itself; one that waits does.
+    """
+
+    def __init__(self, seconds: float) -> None:
+        self._until = _monotonic() + seconds
+        self._worked, self._gave_up, self._asleep = _process_time(), _gave_up(), 0
+
+    def __call__(self, signum: int, frame: Any) -> None:
+        worked, gave_up = _process_time(), _gave_up()
+        is_asleep = gave_up > self._gave_up and worked - self._worked < _AWAKE
+        self._asleep = self._asleep + 1 if is_asleep else 0
+        self._worked, self._gave_up = worked, gave_up
+        if self._asleep >= _ASLEEP or _monotonic() > self._until:
+            raise TimeUp
+
+
+def _gave_up() -> int:
+    """How often this process has let go of the processor by itself, to wait for something."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_nvcsw
 
 
 def _limit(what: int, value: int) -> None:

@@ -34,11 +34,14 @@ class Still:
     def __init__(self, instant: float = _INSTANT, seed: int = 20) -> None:
         self.instant = instant
         self.seed = seed
+        self.slept = 0.0
+        """Seconds slept since the run began."""
         self._now = instant
         self._chance = random.Random(seed)
 
     def begin(self) -> None:
         self._now = self.instant
+        self.slept = 0.0
         self._chance = random.Random(self.seed)
         random.seed(self.seed)
 
@@ -67,6 +70,7 @@ class Still:
             self._hold_dates()
 
     def _sleep(self, seconds: float) -> None:
+        self.slept += max(0.0, float(seconds))
         self._now += max(0.0, float(seconds))
 
     def _hold_dates(self) -> None:

@@ -384,15 +384,15 @@ class Search:
             self.candidates.want(path, wanted)
 
     def _allow_for(self, observation: Observation, seconds: float) -> None:
-        """The first few runs that do not end, or are very slow, are not charged to the search."""
-        if (
-            (observation.error == ENDLESS or seconds > 0.1)
-            and self.endless < 12
-            and self.not_charged < 3 * self.seconds
-        ):
+        """The first few runs that do not end, or are very slow, are not charged to the search; later ones that do
+        not end are charged like work, also where they only waited."""
+        is_endless = observation.error == ENDLESS
+        if (is_endless or seconds > 0.1) and self.endless < 12 and self.not_charged < 3 * self.seconds:
             self.endless += 1
             self.not_charged += seconds
             self._until += seconds
+        elif is_endless:
+            self._until -= max(0.0, RUN_SECONDS - seconds)
 
     def _keep(self, tried: Tried) -> None:
         self.all_tried.append(tried)
