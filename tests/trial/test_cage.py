@@ -74,7 +74,7 @@ def test_a_bad_input_costs_one_input(tmp_path: Path, deed: str):
 
 def test_no_secrets_and_an_empty_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     monkeypatch.setenv("YARD_SECRET", "42")
-    code = "import os\ndef f(a):\n    if a:\n        return (os.environ.get('YARD_SECRET'), os.listdir('.'))\n    return 0\n"
+    code = "import os\ndef f(a):\n    if a:\n        return (os.environ.get('YARD_' + 'SECRET'), os.listdir('.'))\n    return 0\n"
     new = "def f(a):\n    if a:\n        return (None, [])\n    return 0\n"
     found = run_trial(Version(tmp_path / "m.py", code, "f"), Version(tmp_path / "m.py", new, "f"))
     assert found.difference is None

@@ -12,6 +12,7 @@ from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.running.describe import shown
+from dreck.trial.running.heard import HEARING
 from dreck.trial.running.imports import CannotRun, project_of, whole_project
 from dreck.trial.running.installed import import_installed
 from dreck.trial.running.load import load, plausible
@@ -40,6 +41,7 @@ def search_alone(
     import_installed(path, side["text"], project_of(path))
     cage.close()
     still.hold(side["text"])
+    HEARING.listen(side["text"])
     function = next(f for f in functions_in(ast.parse(side["text"]), side["text"]) if f.name == side["name"])
     if function.nested:
         raise CannotRun("a function inside another one cannot be called from a test")

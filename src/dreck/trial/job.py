@@ -27,12 +27,13 @@ from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 from dreck.trial.running.expectation import outside
+from dreck.trial.running.heard import HEARING
 from dreck.trial.running.imports import project_of, whole_project
 from dreck.trial.running.installed import import_installed
 from dreck.trial.running.load import Version, load, plausible
 from dreck.trial.running.nested import lifted
 from dreck.trial.running.renaming import renamed
-from dreck.trial.running.run import Runner, watch_common_globals
+from dreck.trial.running.run import Runner, tell_of_each_other, watch_common_globals
 from dreck.trial.sandbox.cage import Cage
 from dreck.trial.sandbox.determinism import Still, wavering
 from dreck.trial.search.moves import Tried
@@ -111,6 +112,7 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     for runner in runners:
         runner.again = True
+    tell_of_each_other(*runners)
     return Sides(runners, candidates, usages, old.types)
 
 
@@ -125,6 +127,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     theirs: Facts = listen(wire)
     mine = Facts.of(runner)
     far = FarRunner(wire, theirs)
+    tell_of_each_other(runner, far)
     usages = _usages(request, runner, far)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, theirs.node), old.namespace)
@@ -146,7 +149,9 @@ def _life(request: dict[str, Any], wire: Wire) -> Life:
     (theirs,) = wire.receive()
     runner = Runner(new, cage, still, after["aliases"], _class_of(new, theirs.owner))
     runner.again = True
-    usages = _usages(request, FarRunner(wire, theirs), runner)
+    far = FarRunner(wire, theirs)
+    tell_of_each_other(far, runner)
+    usages = _usages(request, far, runner)
     candidates = Telling(usages, new.namespace, dict(new.types), plausible(new))
     candidates.words = table_words((theirs.node, new.node), new.namespace)
     find_set_ups(after["text"], (new,), candidates, cage)
@@ -170,7 +175,9 @@ def _close(request: dict[str, Any], cage: Cage, still: Still, sides: tuple[dict[
     for path, side in zip(paths, sides, strict=True):
         import_installed(path, side["text"], project_of(path))
     cage.close()
-    still.hold(request["old"]["text"] + request["new"]["text"])
+    text = request["old"]["text"] + request["new"]["text"]
+    still.hold(text)
+    HEARING.listen(text)
 
 
 def _usages(request: dict[str, Any], old: Runner, new: Runner) -> Usages:

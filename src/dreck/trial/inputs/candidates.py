@@ -10,9 +10,10 @@ import os
 import typing
 from typing import Any
 
-from dreck.trial.inputs.near import MISSING, Near, between, derives, is_below, is_of_keys, sums_of_flags
+from dreck.trial.inputs.near import MISSING, Near, between, derives, is_below, is_of_keys, of_patterns, sums_of_flags
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.texts import odd_cases
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.standins import StandIn, general
@@ -194,8 +195,9 @@ class Candidates(Near):
             made += [Make("value", v) for v in (2, 1, 0, -1, 10, 1000, 2.5)]
             made += between(u.constants) if u.ordered else []
             made += self._scalars()
-        if u.iterated or u.indexed or u.sizes:
+        if u.iterated or u.indexed or u.sizes or u.spread_in_pattern:
             made += self._lists(u)
+        made += of_patterns(u)
         if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:
             made.insert(len(made) if u.classes else 0, Make("stand-in"))
         if u.is_path:
@@ -248,6 +250,7 @@ class Candidates(Near):
             made += [Make("value", f"x{t}y{t}z") for t in texts]
             if u.methods & _CASES:
                 made += [Make("value", v) for t in texts[:4] for v in (t.swapcase(), t.title(), t[:1] + t[1:].upper())]
+                made += [Make("value", v) for t in texts[:4] for v in odd_cases(t)]
             if u.methods & _STRIPS:
                 made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
             made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
@@ -316,7 +319,8 @@ class Candidates(Near):
                 fits += [Make("value", text) for text in (*u.texts, *self.words)]
                 fits += [Make("json")] if u.is_json else []
                 fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
-                fits += [m for m in self._of_methods(u, name) if isinstance(m.what, str)]
+                used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
+                fits += [m for asked in used for m in self._of_methods(asked, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
             if kind is datetime.timedelta:

@@ -8,7 +8,7 @@ import re
 from typing import Any
 
 from dreck.trial.inputs.matching import matched_by
-from dreck.trial.inputs.plain import HUGE
+from dreck.trial.inputs.plain import AGREEING, HUGE
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Named, Usage
@@ -107,6 +107,13 @@ def between(constants: list[Any]) -> list[Make]:
     """Beside whole numbers lie others: `n > 9` is not `n >= 10`."""
     whole = dict.fromkeys(v for v in constants if type(v) is int and abs(v) < HUGE)
     return [Make("value", v + half) for v in itertools.islice(whole, _MOST_SUMS) for half in (0.5, -0.5)]
+
+
+def of_patterns(u: Usage) -> list[Make]:
+    """Sequences and mappings of other kinds than most, where a pattern takes all kinds; what equals None and is not."""
+    spread = [Make("deque", abs(n)) for n in dict.fromkeys(u.sizes)] if u.spread_in_pattern else []
+    keyed = [Make("dict"), Make("proxy")] if u.keyed_in_pattern else []
+    return [*spread, *keyed, *([Make("value", AGREEING)] if u.equal_to_none else [])]
 
 
 def sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:

@@ -114,6 +114,10 @@ class Paths:
                 self._asked_of_items(inside, [k.value for k in keywords if k.arg == "key"])
             case ast.Call(func=ast.Name(id="map" | "filter"), args=[asked, inside]):
                 self._asked_of_items(inside, [asked])
+            case ast.Match(subject=subject, cases=cases):
+                path = self.path(subject)
+                for case in cases if path is not None else []:
+                    self._captured(str(path), case.pattern)
             case ast.Assign(targets=[ast.Tuple(elts=elts)], value=value):
                 for element in elts:
                     if isinstance(element, ast.Name):
@@ -124,6 +128,30 @@ class Paths:
         if path is not None and name not in self._alias:
             self._alias[name] = path
         self._made_of.setdefault(name, set()).update(self.depends(value))
+
+    def _captured(self, path: str, pattern: ast.pattern) -> None:
+        """Names that a pattern binds stand for parts of its subject."""
+        match pattern:
+            case ast.MatchAs(pattern=inner, name=name):
+                if name is not None:
+                    self._alias.setdefault(name, path)
+                if inner is not None:
+                    self._captured(path, inner)
+            case ast.MatchStar(name=str() as name):
+                self._alias.setdefault(name, path)
+            case ast.MatchOr(patterns=patterns):
+                for one in patterns:
+                    self._captured(path, one)
+            case ast.MatchSequence(patterns=patterns):
+                for one in patterns:
+                    self._captured(path if isinstance(one, ast.MatchStar) else f"{path}[]", one)
+            case ast.MatchMapping(keys=keys, patterns=patterns):
+                for key, one in zip(keys, patterns, strict=True):
+                    if isinstance(key, ast.Constant):
+                        self._captured(f"{path}[{key.value!r}]", one)
+            case ast.MatchClass(kwd_attrs=attributes, kwd_patterns=patterns):
+                for attribute, one in zip(attributes, patterns, strict=True):
+                    self._captured(f"{path}.{attribute}", one)
 
     def _asked_of_items(self, inside: ast.expr, functions: list[ast.expr]) -> None:
         """`sorted(loads, key=lambda load: ...)`: what the lambda asks is asked of the items."""

@@ -79,6 +79,25 @@ class Worded:
 
 WORDED = Worded()
 
+
+class Agreeing:
+    """Something that says of everything that it equals it, as the stand-ins of test libraries do."""
+
+    def __eq__(self, other: object) -> bool:
+        return True
+
+    def __ne__(self, other: object) -> bool:
+        return False
+
+    def __hash__(self) -> int:
+        return 0
+
+    def __repr__(self) -> str:
+        return "<an object that equals everything>"
+
+
+AGREEING = Agreeing()
+
 BELOW: dict[str, Any] = {
     "str": lambda: _Text("text"),
     "list": lambda: _List(["text"]),

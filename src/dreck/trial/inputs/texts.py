@@ -64,3 +64,14 @@ def mutated(text: str, known: tuple[str, ...], pick: random.Random) -> str:
             case "exchange":
                 text = text[:at] + pick.choice(known) + text[to:]
     return text[:200]
+
+
+def odd_cases(text: str) -> list[str]:
+    """Texts that `lower`, `upper` and `casefold` do not treat alike, and one of which may make `text` of them."""
+    low = text.lower()
+    made = [low.replace(part, odd, 1) for part, odd in _ODD_CASES if part in low]
+    return [*made, *(odd.upper() for odd in made)]
+
+
+_ODD_CASES = (("ss", "\u00df"), ("k", "\u212a"), ("s", "\u017f"), ("i", "\u0130"), ("fi", "\ufb01"))
+"""Small letters and others that become them: sharp s, the sign of kelvin, long s, dotted I, a ligature."""

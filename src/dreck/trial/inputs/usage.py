@@ -13,6 +13,7 @@ from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.paths import Paths
+from dreck.trial.inputs.patterns import note_pattern
 from dreck.trial.inputs.uses import GROUP, Named, Usage, class_name, constant, constants
 
 _DEEPEST = 3
@@ -228,6 +229,8 @@ class Usages(Paths):
             self._on(a, lambda u: setattr(u, "hashed", True))
         if isinstance(op, ast.Is | ast.IsNot) or None in values:
             self._on(a, lambda u: setattr(u, "tested_none", True))
+        if isinstance(op, ast.Eq | ast.NotEq) and None in values:
+            self._on(a, lambda u: setattr(u, "equal_to_none", True))
         if isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE):
             self._on(a, lambda u: setattr(u, "ordered", True))
         match a:
@@ -338,21 +341,15 @@ class Usages(Paths):
                 self._on(value, lambda u: setattr(u, "hashed", True))
 
     def _match(self, subject: ast.expr, cases: list[ast.match_case]) -> None:
+        path = self.path(subject)
+        if path is None:
+            return
         for case in cases:
-            for p in walk(case.pattern):
-                match p:
-                    case ast.MatchValue(value=value):
-                        values = constants(value)
-                        self._on(subject, lambda u, v=values: u.constants.extend(v))
-                    case ast.MatchSingleton(value=None):
-                        self._on(subject, lambda u: setattr(u, "tested_none", True))
-                    case ast.MatchSingleton(value=truth):
-                        self._on(subject, lambda u, v=truth: u.constants.append(v))
-                    case ast.MatchClass(cls=cls) if (name := class_name(cls)) is not None:
-                        self._on(subject, lambda u, n=name: u.classes.append(n))
-                    case ast.MatchSequence(patterns=patterns):
-                        size = -len(patterns)
-                        self._on(subject, lambda u, n=size: u.sizes.append(n))
+            note_pattern(self.at, path, case.pattern)
+            for p in walk(case.pattern):  # what a class holds by position is not known here
+                if isinstance(p, ast.MatchValue):
+                    known = self.at(path).constants
+                    known.extend(v for v in constants(p.value) if v not in known)
 
 
 def _size(node: ast.AST) -> int:

@@ -51,6 +51,12 @@ class Usage:
     """Put into a text by `%`, where a tuple is taken apart."""
     among: bool = False
     """Looked for among other inputs: `in` asks whether it is one of them before whether it equals one."""
+    spread_in_pattern: bool = False
+    """Matched with a pattern of a sequence, which takes each kind of them but texts."""
+    keyed_in_pattern: bool = False
+    """Matched with a pattern of a mapping, which takes each kind of them."""
+    equal_to_none: bool = False
+    """Asked by `==` whether it is None, which an object may answer as it likes."""
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 

@@ -12,6 +12,7 @@ import math
 import operator
 from collections import deque
 from pathlib import PurePath
+from types import MappingProxyType
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
@@ -175,6 +176,10 @@ class World:
                 return {self._hashable(f"{path}[{i}]") for i in range(make.what)}
             case "tuple":
                 return tuple(self.at(f"{path}#{i}") for i in range(make.what))
+            case "deque":
+                return deque(self.at(f"{path}[{i}]") for i in range(make.what))
+            case "proxy":
+                return MappingProxyType(self._dict(path))
             case "iterator":
                 return iter([self.at(f"{path}[{i}]") for i in range(make.what)])
             case "json":

@@ -3,7 +3,6 @@
 import ast
 import enum
 import inspect
-import io
 import os
 import sys
 import types
@@ -19,11 +18,15 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
+from dreck.trial.running.below import BELOW, asked_otherwise, class_below
+from dreck.trial.running.captured import Output, captured
 from dreck.trial.running.describe import Describer, without_addresses
+from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.slipped import code_for, slipped, with_code
+from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
 
@@ -50,6 +53,10 @@ class Observation:
     """The dump of the expression of the function in which an exception came up, if one did."""
     environment: tuple[tuple[str, str | None], ...] = ()
     """Variables of the process's environment it has set, and None for those it has removed."""
+    errors: str = ""
+    """What it has written to standard error."""
+    heard: tuple[tuple[str, ...], ...] = ()
+    """Records of the log and warnings."""
 
     def parts(self) -> dict[str, Any]:
         return {
@@ -62,6 +69,8 @@ class Observation:
             "module globals": self.globals,
             "same object handed out again": self.shared,
             "environment": self.environment,
+            "standard error": self.errors,
+            "log and warnings": self.heard,
         }
 
 
@@ -81,13 +90,17 @@ class Runner:
         self._aliases = aliases or {}
         self._like = like
         self.again = False  # whether a call that leaves something in the module is followed by another one
+        self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
+        self._classes_below: dict[type, type | None] = {}
         self.cage = cage
         self.still = still
         self._results: list[Any] = []
         self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
+        self._said: tuple[str, tuple[tuple[str, ...], ...]] = ("", ())
         self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
+        self.surroundings = Surroundings(version.node)
 
     def parameters(self) -> list[str]:
         """The names of the parameters, in the order they stand."""
@@ -115,7 +128,7 @@ class Runner:
         if version is None:
             return None
         found = Runner(version, self.cage, self.still)
-        found.again = self.again
+        found.again, found.asked_otherwise = self.again, self.asked_otherwise
         return found
 
     def described(self, names: Iterable[str]) -> dict[str, Any]:
@@ -133,7 +146,7 @@ class Runner:
         world.watch([*args, *kwargs.values()])
         held = parts_held([*args, *kwargs.values()])
         self.version.watcher.begin()
-        with self._varying(world):
+        with self._varying(world), self.surroundings.given(world):
             before = self._state()
             result, error, output = self.guarded(
                 lambda: used_up(self.version.function(*args, **kwargs), world, self.cage), seconds
@@ -208,10 +221,11 @@ class Runner:
         self.cage.begin()
         result: Any = None
         error: Any = None
-        output = _Output()
+        output, errors = Output(), Output()
         before = dict(os.environ)
         self.still.begin()
-        with _captured(output):
+        HEARING.begin()
+        with captured(output, errors):
             try:
                 with self.cage.timed(seconds):
                     result = work()
@@ -224,6 +238,7 @@ class Runner:
             except BaseException as raised:
                 error = raised
         self._environment = put_back(before)
+        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told)
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
@@ -242,6 +257,7 @@ class Runner:
             self._handed_out(result, shown),
             self._died_in(error),
             self._environment,
+            *self._said,
         )
 
     def _handed_out(self, result: Any, shown: dict[str, Any]) -> bool:
@@ -291,9 +307,17 @@ class Runner:
         """The class itself, or one of the module that derives from it: it may bring methods of its own."""
         own = self.version.namespace.items()
         below = {n: k for n, k in own if isinstance(k, type) and k is not owner and owner in getattr(k, "__mro__", ())}
+        made = self._class_below(owner)
+        if made is not None:
+            below[BELOW] = made
         if not below or issubclass(owner, tuple | enum.Enum):
             return owner
         return below.get(world.answer(f"type({name})", (owner.__name__, *sorted(below)[:4])), owner)
+
+    def _class_below(self, owner: type) -> type | None:
+        if owner not in self._classes_below:
+            self._classes_below[owner] = class_below(owner, self.asked_otherwise)
+        return self._classes_below[owner]
 
     def _self(self, world: World, name: str, owner: type) -> Any:
         given = world.choice.get(name)
@@ -337,15 +361,11 @@ class Runner:
         )
 
 
-def put_back(before: dict[str, str]) -> tuple[tuple[str, str | None], ...]:
-    """Puts the process's environment back as it was; gives what had changed."""
-    after = dict(os.environ)
-    if after == before:
-        return ()
-    os.environ.clear()
-    os.environ.update(before)
-    names = sorted(n for n in {*before, *after} if before.get(n) != after.get(n))
-    return tuple((n, after.get(n)) for n in names)
+def tell_of_each_other(*runners: Runner) -> None:
+    """Which methods two versions ask for, one on the object and the other on a class."""
+    names = asked_otherwise(runners[0].version.node, runners[-1].version.node)
+    for runner in runners:
+        runner.asked_otherwise = names
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:
@@ -354,34 +374,3 @@ def watch_common_globals(old: Runner, new: Runner) -> None:
     mine, theirs = old.described(names), new.described(names)
     alike = [name for name in names if name in mine and name in theirs and mine[name] == theirs[name]]
     old.globals, new.globals = alike, alike
-
-
-class _Output(io.StringIO):
-    """What is printed; code that closes it loses nothing."""
-
-    def close(self) -> None:
-        self.write("<closed>")
-
-
-@contextmanager
-def _captured(output: io.StringIO) -> Iterator[None]:
-    _open_again()
-    before = sys.stdout, sys.stderr, sys.stdin
-    sys.stdout = sys.stderr = output
-    sys.stdin = io.StringIO("")
-    try:
-        yield
-    finally:
-        sys.stdout, sys.stderr, sys.stdin = before
-
-
-def _open_again() -> None:
-    """Standard input, output and error of the process, closed by the code that ran before, are opened again."""
-    for descriptor in (0, 1, 2):
-        try:
-            os.fstat(descriptor)
-        except OSError:
-            opened = os.open(os.devnull, os.O_RDONLY)
-            os.dup2(opened, descriptor)
-            if opened != descriptor:
-                os.close(opened)

@@ -20,7 +20,8 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer
-from dreck.trial.running.run import Runner, put_back
+from dreck.trial.running.run import Runner
+from dreck.trial.running.surroundings import put_back
 from dreck.trial.sandbox.cage import TimeUp
 
 _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, datetime.timedelta, decimal.Decimal)

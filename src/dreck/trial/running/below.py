@@ -1,0 +1,53 @@
+"""A class below the one whose method is tried, which brings methods of its own: `self.fee()` is not `Bin.fee(self)`."""
+
+import ast
+from typing import Any
+
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+BELOW = "a class below with methods of its own"
+
+
+def asked_otherwise(old: FunctionNode, new: FunctionNode) -> frozenset[str]:
+    """Methods that both versions ask for, one on the object itself and the other on a class."""
+    mine, theirs = _receivers(old), _receivers(new)
+    forms = ("self", "super()")
+    return frozenset(
+        n for n in mine.keys() & theirs.keys() if any((form in mine[n]) != (form in theirs[n]) for form in forms)
+    )
+
+
+def _receivers(function: FunctionNode) -> dict[str, set[str]]:
+    found: dict[str, set[str]] = {}
+    for n in walk(function):
+        if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute):
+            found.setdefault(n.func.attr, set()).add(ast.unparse(n.func.value))
+    return found
+
+
+def class_below(owner: type, names: frozenset[str]) -> type | None:
+    """A class that derives from `owner` and answers `names` itself, and has another class between `owner` and its
+    bases that does; None where none can be made unnoticed."""
+    plain = type(owner).__name__ in ("type", "ABCMeta") and type(owner).__module__ in ("builtins", "abc")
+    hooked = any("__init_subclass__" in vars(k) for k in owner.__mro__ if k is not object)
+    mine = [n for n in sorted(names) if callable(getattr(owner, n, None))]
+    if not plain or hooked or not mine or getattr(owner, "__final__", False):
+        return None
+    try:
+        between = type(owner)("Between", owner.__bases__, {n: _own(n, "beside") for n in mine if _is_above(owner, n)})
+        own = {n: _own(n, "below") for n in mine if n in vars(owner)}
+        return type(owner)(owner.__name__, (owner, between), {"__module__": owner.__module__, **own})
+    except Exception:
+        return None
+
+
+def _is_above(owner: type, name: str) -> bool:
+    return any(name in vars(base) for base in owner.__mro__[1:])
+
+
+def _own(name: str, where: str) -> Any:
+    def answer(self: Any, *args: Any, **kwargs: Any) -> str:
+        return f"what a class {where} answers for {name}"
+
+    return answer

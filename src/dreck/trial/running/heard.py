@@ -1,0 +1,52 @@
+"""What code says to whoever listens: records of the log and warnings, with their levels and classes."""
+
+import logging
+import re
+import warnings
+from typing import Any
+
+from dreck.trial.running.describe import without_addresses
+
+_ASKS_FOR_LEVEL = re.compile(r"isEnabledFor|getEffectiveLevel|\.level\b|setLevel|\.disable\(")
+
+
+class Hearing:
+    """Listens in this process from `listen` on; `told` holds what was heard since `begin`."""
+
+    def __init__(self) -> None:
+        self.told: list[tuple[str, ...]] = []
+        self._lowest = False
+
+    def listen(self, text: str) -> None:
+        """`text` is the code: where it asks for no level itself, records of each level are heard."""
+        self._lowest = "log" in text and not _ASKS_FOR_LEVEL.search(text)
+        made = logging.getLogRecordFactory()
+
+        def record(*args: Any, **kwargs: Any) -> logging.LogRecord:
+            one = made(*args, **kwargs)
+            error = getattr(one.exc_info[0], "__name__", "") if one.exc_info else ""
+            self.told.append(("log", one.name, one.levelname, _message(one), error))
+            return one
+
+        def warning(message: Any, category: type[Warning], *others: Any, **more: Any) -> None:
+            self.told.append(("warning", category.__name__, without_addresses(str(message))))
+
+        logging.setLogRecordFactory(record)
+        vars(warnings)["showwarning"] = warning
+
+    def begin(self) -> None:
+        self.told.clear()
+        warnings.simplefilter("always")
+        if self._lowest:
+            logging.getLogger().setLevel(1)
+
+
+def _message(record: logging.LogRecord) -> str:
+    try:
+        return without_addresses(record.getMessage())
+    except Exception as error:  # logging itself tells of it and goes on
+        return f"{record.msg!r}, which cannot be written: {type(error).__name__}"
+
+
+HEARING = Hearing()
+"""The one of this process."""
