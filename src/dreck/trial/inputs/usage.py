@@ -214,6 +214,8 @@ class Usages(Paths):
         self._on(node, lambda u: setattr(u, "tested_truth", True))
 
     def _compared(self, op: ast.cmpop, a: ast.expr, b: ast.expr, mirrored: bool = False) -> None:
+        if isinstance(op, ast.Eq | ast.NotEq) or (isinstance(op, ast.In | ast.NotIn) and not mirrored):
+            self._on(a, lambda u: setattr(u, "compared", True))
         if isinstance(op, ast.In | ast.NotIn) and mirrored:
             self._on(a, lambda u: setattr(u, "subscripted", True))
             member = constant(b)

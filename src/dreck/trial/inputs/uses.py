@@ -51,6 +51,8 @@ class Usage:
     """Put into a text by `%`, where a tuple is taken apart."""
     among: bool = False
     """Looked for among other inputs: `in` asks whether it is one of them before whether it equals one."""
+    compared: bool = False
+    """Asked whether it equals another thing, or is among others: all it holds counts."""
     spread_in_pattern: bool = False
     """Matched with a pattern of a sequence, which takes each kind of them but texts."""
     keyed_in_pattern: bool = False

@@ -131,11 +131,15 @@ class World:
         """What is called, or whoever drives a generator, changes the objects it may know."""
         self.turns += 1
         if self.turns <= _MOST_TURNS:
-            for value in self._watched:
+            for value in [*self._watched, *self._parts()]:
                 changed(value)
             for name in [n for n, make in self.used.items() if n in self.namespace and make.kind == "as it is"]:
                 self.namespace[name] = another(self.namespace[name])
         self._looked = self._seen_now()
+
+    def _parts(self) -> list[Any]:
+        """Containers that objects hold: whoever is called may have them, too."""
+        return [v for path, v in self.built.items() if "." in path and isinstance(v, list | dict | set)]
 
     def read(self, path: str, keep: Any = None) -> Any:
         """An attribute of something made up: as it was, or as it is after a change; methods stay."""
@@ -333,8 +337,10 @@ class World:
         return partial(self, path, kind)
 
     def _field(self, path: str, field: Any) -> Any:
-        """A field the function never looks at has its default."""
-        if general(f"{path}.{field.name}") not in self.candidates.usages.by_path:
+        """A field the function never looks at has its default, unless the object is looked at as a whole."""
+        usages = self.candidates.usages
+        is_compared = (whole := usages.by_path.get(general(path))) is not None and whole.compared
+        if not is_compared and general(f"{path}.{field.name}") not in usages.by_path:
             if field.default is not dataclasses.MISSING:
                 return field.default
             if field.default_factory is not dataclasses.MISSING:

@@ -2,7 +2,7 @@
 
 import itertools
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
@@ -11,6 +11,9 @@ from dreck.trial.search.moves import Choice, Tried
 
 _OBJECTS = frozenset({"list", "dict", "set", "class", "instance", "stand-in", "exact"})
 _ROUNDS = 4
+_LONGEST = 7
+STEPS = 160
+"""So many inputs go into sequences that are grown item by item."""
 _KINDS = 6
 _MIXED = 3
 
@@ -47,3 +50,17 @@ def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
                 yield {**longer, **{f"{path}[{i}]{below}": item for i in range(_ROUNDS)}}
             for pair in itertools.permutations(fits[:_MIXED], 2):
                 yield {**longer, **{f"{path}[{i}]{below}": pair[i % 2] for i in range(_ROUNDS)}}
+
+
+def grown(ways: Iterable[Tried], candidates: Candidates) -> Iterator[Choice]:
+    """One item more behind those of an input that went a way of its own: sequences that code walks through as a
+    machine walks through its states come up so, each state with each item."""
+    for tried in ways:
+        for path, make in tried.used.items():
+            if make.kind not in ("list", "iterator") or "[" in path or make.what >= _LONGEST:
+                continue
+            fits = [m for m in candidates.at(f"{path}[]") if m.kind in ("value", "named")]
+            if len(candidates.usages.at(f"{path}[]").constants) < _MIXED:
+                continue
+            for item in fits[: 2 * _KINDS]:
+                yield {**tried.used, path: Make(make.kind, make.what + 1), f"{path}[{make.what}]": item}
