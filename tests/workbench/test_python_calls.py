@@ -62,6 +62,10 @@ def test_load_and_untangle():
     assert "tangle 45 -> 5" in str(result)
     assert result.diff.startswith("--- ")
     assert not result.written
+    assert repr(result.files[0]) == f"<FileResult {YARD / 'gate.py'}: 1 functions changed>"
+    assert len(repr(result.functions)) < 200
+    whole = dreck.untangle(YARD / "gate.py")
+    assert whole.source.startswith((YARD / "gate.py").read_text()[:40]) and "def admit(" in whole.source
     only = dreck.untangle(gate, steps=["return-at-once"])
     assert [s.step for s in only.steps] == ["return-at-once"]
 

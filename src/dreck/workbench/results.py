@@ -54,7 +54,7 @@ class Refused:
         return {"step": self.step, "line": self.line, "reason": self.reason}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class FunctionResult:
     """One function before and after."""
 
@@ -77,6 +77,10 @@ class FunctionResult:
     def changed(self) -> bool:
         return self.old != self.new
 
+    def __repr__(self) -> str:
+        told = f"tangle {self.before.tangle} -> {self.after.tangle}, {len(self.steps)} steps"
+        return f"<FunctionResult {self.path}::{self.name}: {told}>"
+
     def as_json(self) -> dict[str, Any]:
         return {
             "function": f"{self.path}::{self.name}",
@@ -87,7 +91,7 @@ class FunctionResult:
         }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class FileResult:
     """One file before and after."""
 
@@ -101,10 +105,15 @@ class FileResult:
     """Other files that changed with them: text before and after."""
     notes: tuple[str, ...] = ()
     """What else there is to say of the file."""
+    whole: bool = False
+    """Whether the file as a whole was asked for."""
 
     @property
     def changed(self) -> bool:
         return self.old != self.new or bool(self.others)
+
+    def __repr__(self) -> str:
+        return f"<FileResult {self.path}: {sum(f.changed for f in self.functions)} functions changed>"
 
     @property
     def diff(self) -> str:
@@ -133,7 +142,7 @@ def _in_repository(path: Path) -> str:
 
 @dataclass(frozen=True, slots=True, repr=False)
 class Result:
-    """What `untangle` did. Prints as the steps taken; `source` is the new text when one file was worked on."""
+    """What `untangle` did. Prints as the steps taken; `source` is the new text of what was asked for."""
 
     files: tuple[FileResult, ...]
     skipped: tuple[tuple[Path, str], ...] = ()
@@ -153,11 +162,11 @@ class Result:
 
     @property
     def source(self) -> str:
-        """The new text of the functions worked on; of several, one after another.
+        """The new text of the functions asked for; of several, one after another.
 
-        Where a step reached beyond a function, the new text of the whole file.
+        Where a file was asked for, or a step reached beyond a function, the new text of the whole file.
         """
-        parts = [[file.new] if file.changes else [f.new for f in file.functions] for file in self.files]
+        parts = [[file.new] if file.changes or file.whole else [f.new for f in file.functions] for file in self.files]
         return "\n\n".join(text for part in parts for text in part)
 
     @property

@@ -181,7 +181,8 @@ def _straightened(path: Path, targets: list[Target], request: Request, asking: A
     notes += _formatted(file, done, config.format if request.verdict != "proved" and bench.consult is None else "")
     others = _others_changed(done.changes)
     functions_told = tuple(_told_together(results, done, path))
-    return FileResult(path, file.text, done.text, functions_told, tuple(done.changes), others, notes)
+    whole = any(target.name is None for target in targets)
+    return FileResult(path, file.text, done.text, functions_told, tuple(done.changes), others, notes, whole)
 
 
 def _formatted(file: SourceFile, done: Reshaped, command: str) -> tuple[str, ...]:
