@@ -87,6 +87,21 @@ def _pins(found: Any) -> str:
     return _table(("function", "cases", "outcomes reached", "not pinned"), rows) + f"<pre>{escape(found.text)}</pre>"
 
 
+def _offers(found: Any) -> str:
+    rows = [
+        (
+            ", ".join(o.steps),
+            f"{o.function}, line {o.line}",
+            f"{o.before.tangle} \u2192 {o.after.tangle}",
+            o.verdict,
+            ", ".join(o.needs),
+            o.command,
+        )
+        for o in found.offers[:_MOST]
+    ]
+    return _table(("step", "function", "tangle", "verdict", "needs", "type"), rows)
+
+
 _FORMS: dict[str, Callable[[Any], str]] = {
     "Survey": _survey,
     "Outline": _outline,
@@ -94,4 +109,5 @@ _FORMS: dict[str, Callable[[Any], str]] = {
     "Verdict": _verdict,
     "Census": _census,
     "Pins": _pins,
+    "Offers": _offers,
 }

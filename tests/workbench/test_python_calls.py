@@ -70,6 +70,16 @@ def test_load_and_untangle():
     assert [s.step for s in only.steps] == ["return-at-once"]
 
 
+def test_what_results_look_like(tmp_path):
+    path = tmp_path / "gate.py"
+    path.write_text("def admit(a: int):\n    if a > 3:\n        return 1\n    else:\n        return 2\n")
+    pins = dreck.pin(path)
+    assert repr(pins) == "<Pins: 2 cases of 1 functions>" and "Pinned" in repr(pins.functions[0])
+    assert dreck.offer(YARD / "gate.py")._repr_html_().startswith("<table>")
+    with pytest.raises(dreck.BadTarget, match="a lambda has no name"):
+        dreck.assert_same(lambda a: 1, lambda a: 1)
+
+
 def test_load_wants_one_function(tmp_path):
     with pytest.raises(dreck.BadTarget, match="name one of its"):
         dreck.load(YARD / "gate.py")

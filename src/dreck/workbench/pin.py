@@ -19,7 +19,7 @@ from dreck.workbench.pin_file import pin_file
 from dreck.workbench.record import Recording, record
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Pinned:
     """The pins of one function.
 
@@ -39,6 +39,9 @@ class Pinned:
     recorded: int = 0
     problem: str = ""
 
+    def __repr__(self) -> str:
+        return f"<Pinned {self.function}: {len(self.cases)} cases>"
+
     @property
     def why_not(self) -> str:
         """Why the function has no pins: what stood against it, or against most of its inputs."""
@@ -54,13 +57,16 @@ class Pinned:
         return can - len(self.survivors), can
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, repr=False)
 class Pins:
     """What `pin` made: the text of the pytest file, and what is known of each function."""
 
     text: str
     functions: tuple[Pinned, ...]
     recording: Recording | None = None
+
+    def __repr__(self) -> str:
+        return f"<Pins: {sum(len(f.cases) for f in self.functions)} cases of {len(self.functions)} functions>"
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""

@@ -126,6 +126,8 @@ def read_text(spec: str | Path) -> Text:
 def _live(function: Callable[..., Any]) -> Text:
     """A live function: its own module's text, with the function by its dotted name; or its own source alone."""
     function = inspect.unwrap(getattr(function, "__func__", function))
+    if function.__name__ == "<lambda>":
+        raise BadTarget("a lambda has no name to be compared by; write it as a def")
     try:
         source = textwrap.dedent(inspect.getsource(function))
         path = Path(inspect.getsourcefile(function) or "<text>")

@@ -15,7 +15,8 @@ _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
-_ADDRESS = re.compile(r"\b0x[0-9a-fA-F]{6,}")
+_ADDRESS = re.compile(r"(?<= at )0x[0-9a-fA-F]+|\b0x[5-7f][0-9a-f]{11}\b")
+"""Where an object is in memory: behind `at`, and alone, as code that takes such texts apart leaves it."""
 
 
 class TooLong(Exception):
@@ -125,7 +126,7 @@ def without_addresses(text: str) -> str:
     """A text without the places in memory that objects are told by, and the lines of code a traceback shows."""
     if "Traceback (most recent call last)" in text:
         text = _TRACED.sub(r"\1…\2", text)
-    return _ADDRESS.sub("0x…", text) if " at 0x" in text else text
+    return _ADDRESS.sub("0x…", text) if "0x" in text else text
 
 
 def _is_unchanged(world: Any, path: str, value: Any) -> bool:
