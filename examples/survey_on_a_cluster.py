@@ -1,7 +1,7 @@
 """A survey spread over the workers of a cluster. Any `concurrent.futures.Executor` will do; here it is Dask's.
 
-    pip install distributed
-    python examples/survey_on_a_cluster.py src/
+pip install distributed
+python examples/survey_on_a_cluster.py src/
 """
 
 import sys

@@ -1,7 +1,10 @@
 """Every script in `examples/` runs."""
 
+import os
+import shutil
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -16,6 +19,41 @@ def test_runs(script, tmp_path):
     done = subprocess.run([sys.executable, script], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     assert done.stdout.strip()
+
+
+def test_steps_of_another_package(tmp_path):
+    """Installed as packages are: they are listed, taken by name, judged, and tested with the kit."""
+    home = tmp_path / "site"
+    shutil.copytree(EXAMPLES[0].parent / "yard_steps", home)
+    shutil.move(home / "test_yard_steps.py", tmp_path / "test_yard_steps.py")
+    about = home / "yard_steps-1.0.dist-info"
+    about.mkdir()
+    about.joinpath("METADATA").write_text("Metadata-Version: 2.1\nName: yard-steps\nVersion: 1.0\n")
+    points = tomllib.loads((home / "pyproject.toml").read_text())["project"]["entry-points"]["dreck.steps"]
+    lines = ["[dreck.steps]", *(f"{name} = {value}" for name, value in points.items())]
+    about.joinpath("entry_points.txt").write_text("\n".join([*lines, "broken = yard_steps:NOTHING", ""]))
+    code = tmp_path / "weigh.py"
+    code.write_text(
+        "def weigh(load, log):\n    if load.wet:\n        log.note(load)\n        load.dry()\n        load.turn()\n"
+        "    else:\n        load.go()\n    if load.big:\n        return 0\n    return load.kilos\n"
+    )
+
+    def dreck(*args):
+        env = {**os.environ, "PYTHONPATH": str(home)}
+        return subprocess.run([sys.executable, *args], cwd=tmp_path, env=env, capture_output=True, text=True)
+
+    listed = dreck("-m", "dreck", "steps")
+    assert "short-branch-first" in listed.stdout
+    assert "steps of yard-steps (yard_steps:NOTHING): cannot be loaded: AttributeError" in listed.stderr
+    assert "--set words=VALUE  What is said. [leaving]" in dreck("-m", "dreck", "steps", "log-early-exit").stdout
+    taken = dreck("-m", "dreck", "untangle", "weigh.py", "--step", "short-branch-first")
+    assert "if not load.wet:" in taken.stdout and "= proved" in taken.stdout
+    judged = dreck("-m", "dreck", "untangle", "weigh.py", "--step", "log-early-exit", "--set", "words=gone")
+    assert judged.returncode == 1 and "differs" in judged.stdout
+    wrong = dreck("-m", "dreck", "untangle", "weigh.py", "--step", "log-early-exit", "--set", "volume=3")
+    assert wrong.returncode == 2 and "no setting of log-early-exit; they have log, words" in wrong.stderr
+    own = dreck("-m", "pytest", "-q", "-p", "no:cacheprovider", "test_yard_steps.py")
+    assert own.returncode == 0, own.stdout
 
 
 def test_the_page_of_steps_is_up_to_date():

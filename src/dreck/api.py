@@ -41,6 +41,7 @@ def untangle(
     table_file: str = "",
     inline_callers: bool = False,
     far: bool = False,
+    settings: Mapping[str, str] | None = None,
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, a live function, or several of them.
 
@@ -55,7 +56,7 @@ def untangle(
     `name` what the one thing is called that a step makes; `kinds` the classes of a family: only objects of these
     come; `table_file` the CSV or JSON file a table is kept in. With `inline_callers` a function that became a method
     goes; its callers call that. With `far` each function also gets the one further step that brings most, of those
-    that need nothing from anybody.
+    that need nothing from anybody. `settings` are what a step from elsewhere lets a person set, by name.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -63,7 +64,10 @@ def untangle(
         raise DreckError(f"verdict must be 'proved' or 'tested', not {verdict!r}")
     several = isinstance(target, Iterable) and not isinstance(target, str | Path | Target | Loaded)
     specs: list[Any] = list(target) if several else [target]  # type: ignore[arg-type]
-    wishes = Wishes(dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds), name)
+    wishes = Wishes(
+        dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds), name,
+        settings=dict(settings or {}),
+    )  # fmt: skip
     chosen = (_several(steps), _several(leave), _several(assume))
     return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far))
 

@@ -80,6 +80,9 @@ def demo(directory: Path | None) -> int:
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
 @click.option("--kinds", default="", metavar="A,B,C", help="Only objects of these classes come here.")
 @click.option("--raise", "raising", default="", metavar="'ERROR'", help="What a silent default becomes (loud-default).")
+@click.option(
+    "--set", "settings", multiple=True, metavar="NAME=VALUE", help="A setting of the step (see dreck steps NAME)."
+)
 @click.option("--table-file", default="", metavar="FILE", help="Keep the table in this CSV or JSON file.")
 @click.option("--inline-callers", is_flag=True, help="Who calls a function that became a method calls the method.")
 @click.option("--ask", "asking", is_flag=True, help="Go step by step: take, skip, rename, leave this function, quit.")
@@ -103,6 +106,7 @@ def untangle(
     discriminant: str,
     kinds: str,
     raising: str,
+    settings: tuple[str, ...],
     table_file: str,
     inline_callers: bool,
     asking: bool,
@@ -122,7 +126,10 @@ def untangle(
     from dreck.workbench.untangle import untangle as run
 
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
-    wishes = Wishes(_names(named), form, discriminant, table_file, inline_callers, raising, family, _name_alone(named))
+    wishes = Wishes(
+        _names(named), form, discriminant, table_file, inline_callers, raising, family, _name_alone(named),
+        settings=_settings(settings),
+    )  # fmt: skip
     least = verdict or config_of(targets[0]).verdict or "tested"
     if gate and write:
         raise DreckError("--gate writes nothing: it cannot go with --write")
@@ -159,6 +166,16 @@ def _names(named: tuple[str, ...]) -> dict[str, str]:
         if not code.strip() or not name.strip():
             raise DreckError(f"--name '{wish}': a name is given as 'CODE=NAME'")
         found[code.strip()] = name.strip()
+    return found
+
+
+def _settings(given: tuple[str, ...]) -> dict[str, str]:
+    found = {}
+    for one in given:
+        name, mark, value = one.partition("=")
+        if not mark or not name.strip():
+            raise DreckError(f"--set '{one}': a setting is given as NAME=VALUE")
+        found[name.strip()] = value
     return found
 
 

@@ -362,6 +362,9 @@ def show_step(step: Step) -> None:
         out.print(Text(f"\n{title}", "bold"))
         for line in code.splitlines():
             out.print(plain(f"    {line}"), soft_wrap=True)
+    for setting in step.settings:
+        default = f" [{setting.default}]" if setting.default else ""
+        out.print(plain(f"\n--set {setting.name}=VALUE  {setting.help}{default}"))
     out.print(Text("\nTraps", "bold"))
     for trap in step.traps:
         out.print(plain(f"- {trap}"))

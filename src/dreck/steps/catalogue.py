@@ -3,13 +3,14 @@
 import difflib
 import importlib
 import pkgutil
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from functools import cache
 
 from dreck.errors import DreckError
 from dreck.model.views.shape import Path
 from dreck.source.functions import FunctionNode
+from dreck.steps.outside import outside_steps
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.trees import Tree
 
@@ -40,11 +41,25 @@ class Rewrite:
 
 
 @dataclass(frozen=True, slots=True)
+class Setting:
+    """What a step lets a person set: its name, what it is for, its value where nobody sets it."""
+
+    name: str
+    help: str
+    default: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Options:
-    """What a step may need to know: assumptions allowed, the project's line length."""
+    """What a step may need to know: assumptions allowed, the project's line length, what a person has set."""
 
     assume: frozenset[str] = frozenset()
     line_length: int = 88
+    settings: Mapping[str, str] = field(default_factory=dict)
+
+    def setting(self, name: str, default: str = "") -> str:
+        """The value of a setting; `default` where nobody has set it."""
+        return self.settings.get(name, default)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,11 +88,14 @@ class Step:
     by_default: bool = True
     typed: str = ""
     """What has to be typed beside the step's name to get its example."""
+    settings: tuple[Setting, ...] = ()
+    """What a person may set, by `--set NAME=VALUE`."""
 
 
 @cache
 def all_steps() -> tuple[Step, ...]:
-    """Every step, in the order they are tried. A module of this package with a `STEP` is a step."""
+    """Every step, in the order they are tried. A module of this package with a `STEP` is a step; other packages
+    bring more (`dreck.steps.outside`)."""
     import dreck.steps
 
     found = []
@@ -86,6 +104,7 @@ def all_steps() -> tuple[Step, ...]:
         step = getattr(module, "STEP", None)
         if isinstance(step, Step):
             found.append(step)
+    found += outside_steps(step.name for step in found)
     return tuple(sorted(found, key=lambda step: (step.order, step.name)))
 
 

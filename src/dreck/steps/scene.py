@@ -32,6 +32,8 @@ class Wishes:
     """The name for the one thing that a step makes."""
     lines: tuple[int, int] | None = None
     """Only these lines are meant."""
+    settings: Mapping[str, str] = field(default_factory=dict)
+    """What a person has set of what the step declares."""
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 

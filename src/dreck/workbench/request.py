@@ -43,6 +43,7 @@ class Asking:
 def validate(request: Request) -> None:
     for name in (*request.leave, *request.steps):
         step_named(name)
+    check_settings(request)
     for name in request.assume:
         known_assumption(name)
     check_names(request.wishes.names)
@@ -56,6 +57,16 @@ def validate(request: Request) -> None:
         raise DreckError(f"--raise '{request.wishes.raising}': that is no expression in Python")
     if request.check and not request.write:
         raise DreckError("--check tries each step on the file itself: it needs --write")
+
+
+def check_settings(request: Request) -> None:
+    """Raises DreckError for a setting that none of the steps asked for declares."""
+    declared = {setting.name for name in request.steps for setting in step_named(name).settings}
+    for name in request.wishes.settings:
+        if name not in declared:
+            told = f"they have {', '.join(sorted(declared))}" if declared else "they have none"
+            asked = ", ".join(request.steps) or "no step"
+            raise DreckError(f"--set {name}: no setting of {asked}; {told}")
 
 
 def _is_expression(code: str) -> bool:

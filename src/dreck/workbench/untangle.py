@@ -166,7 +166,7 @@ def _straightened(path: Path, targets: list[Target], request: Request, asking: A
         ModuleNames(tree),
         _judge(assume, request, config),
         [step for step in _steps(request, config) if step.plans is None],
-        Options(assume, config.line_length or width_of(file.text)),
+        Options(assume, config.line_length or width_of(file.text), request.wishes.settings),
         bool(request.steps or config.steps),
         config.doubt,
         config.seconds,

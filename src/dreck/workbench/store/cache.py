@@ -13,6 +13,8 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import lru_cache
+from importlib.metadata import entry_points
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
@@ -24,13 +26,29 @@ _OFF = "DRECK_NO_CACHE"
 
 @lru_cache(maxsize=1)
 def _own_version() -> str:
-    """Dreck's own code, as it lies on the disk: any change makes all that was kept worthless."""
-    root = Path(__file__).parents[2]
-    found = sorted((str(p.relative_to(root)), p.stat().st_mtime_ns, p.stat().st_size) for p in root.rglob("*.py"))
+    """Dreck's own code and that of steps from outside, as it lies on the disk: any change makes all that was kept
+    worthless."""
+    found = [_files_below(Path(__file__).parents[2])]
+    for point in entry_points(group="dreck.steps"):
+        with suppress(ImportError, ValueError):
+            spec = find_spec(point.value.partition(":")[0].partition(".")[0])
+            home = Path(spec.origin) if spec is not None and spec.origin else None
+            if home is not None:
+                found.append(_files_below(home.parent) if home.name == "__init__.py" else [_stamp(home, home.parent)])
     return hashlib.sha256(f"{sys.version}{found}".encode()).hexdigest()
 
 
+def _files_below(root: Path) -> list[tuple[str, int, int]]:
+    return sorted(_stamp(path, root) for path in root.rglob("*.py"))
+
+
+def _stamp(path: Path, root: Path) -> tuple[str, int, int]:
+    found = path.stat()
+    return str(path.relative_to(root)), found.st_mtime_ns, found.st_size
+
+
 def key_of(what: str, data: bytes) -> str:
+    """What a finding about a text is kept under; `what` says what was asked, and what it leans on."""
     return hashlib.sha256(f"{what}\0{_own_version()}\0".encode() + data).hexdigest()
 
 

@@ -1,0 +1,76 @@
+"""Steps from outside: packages that are installed beside Dreck and bring steps of their own.
+
+A package names them in its metadata, in the group `dreck.steps`; what is named is a `Step` or several. They are
+trusted no more than Dreck's own: the judge decides on what they make.
+"""
+
+import logging
+import re
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from importlib.metadata import EntryPoint, entry_points
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from dreck.steps.catalogue import Step
+
+GROUP = "dreck.steps"
+_NAME = re.compile(r"[a-z]+(-[a-z]+)*")
+_log = logging.getLogger("dreck")
+_at_hand: "list[Step]" = []
+"""Steps that are no package's: a test tries them."""
+
+
+@contextmanager
+def at_hand(step: "Step") -> Iterator[None]:
+    """As long as the block lasts `step` is one of all steps, whether a package brings it or not."""
+    from dreck.steps.catalogue import all_steps
+
+    _at_hand.append(step)
+    all_steps.cache_clear()
+    try:
+        yield
+    finally:
+        _at_hand.remove(step)
+        all_steps.cache_clear()
+
+
+def outside_steps(taken: Iterable[str]) -> list["Step"]:
+    """Steps of other packages. One that cannot be loaded, or whose name is `taken`, is left out and told of."""
+    found = list(_at_hand)
+    names = {*taken, *(step.name for step in found)}
+    for point in sorted(entry_points(group=GROUP), key=lambda point: point.name):
+        for step in _loaded(point):
+            against = _against(step, names)
+            if against:
+                _log.warning("%s: left out: %s", _told(point), against)
+                continue
+            names.add(step.name)
+            found.append(step)
+    return found
+
+
+def _loaded(point: EntryPoint) -> list["Step"]:
+    from dreck.steps.catalogue import Step
+
+    try:
+        made = point.load()
+    except Exception as error:
+        _log.warning("%s: cannot be loaded: %s: %s", _told(point), type(error).__name__, error)
+        return []
+    several = [made] if isinstance(made, Step) else list(made) if isinstance(made, list | tuple) else []
+    steps = [step for step in several if isinstance(step, Step)]
+    if not steps:
+        _log.warning("%s: left out: it is no Step, and no list of them", _told(point))
+    return steps
+
+
+def _against(step: "Step", names: set[str]) -> str:
+    if not _NAME.fullmatch(step.name):
+        return f"'{step.name}' is no name for a step; small letters and hyphens make one"
+    return f"there is a step '{step.name}' already" if step.name in names else ""
+
+
+def _told(point: EntryPoint) -> str:
+    home = point.dist.name if point.dist is not None else "an unknown package"
+    return f"steps of {home} ({point.value})"
