@@ -99,6 +99,14 @@ def test_no_function_may_get_worse(call, tmp_path):
     assert (
         worse.returncode == 1 and "has tangle" in worse.stderr and json.loads(ratchet.read_text())["functions"] == kept
     )
+    other = tmp_path / "other.py"
+    other.write_text(DEEP)
+    also = ("survey", file, other, "--most", "2", "--ratchet", ratchet)
+    ratchet.unlink()
+    file.write_text(DEEP)
+    assert call(*also).returncode == 0 and len(json.loads(ratchet.read_text())["functions"]) == 2
+    assert call(*survey).returncode == 0 and len(json.loads(ratchet.read_text())["functions"]) == 2
+    other.unlink()
     file.write_text("def f(a):\n    return a\n")
     assert call(*survey).returncode == 0 and not json.loads(ratchet.read_text())["functions"]
     ratchet.write_text("[]")

@@ -2,6 +2,7 @@
 
 import os
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -76,14 +77,14 @@ def survey(
 
         show_survey(found, top or (20 if sys.stdout.isatty() else None), None if ratchet_file else most)
     if ratchet_file is not None:
-        return _ratcheted(ratchet_file, found.rows, most or 0)
+        return _ratcheted(ratchet_file, found.rows, most or 0, paths)
     return 1 if most is not None and found.over(most) else 0
 
 
-def _ratcheted(file: Path, rows: Any, most: int) -> int:
+def _ratcheted(file: Path, rows: Any, most: int, paths: Iterable[str | Path]) -> int:
     from dreck.workbench.ratchet import held
 
-    worse = held(file, rows, most)
+    worse = held(file, rows, most, paths)
     for one in worse:
         told = f"has tangle {one.tangle}, {one.allowed} are allowed"
         click.echo(f"worse: {one.function} {told}; straighten it, or take {file} away to begin anew", err=True)

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from dreck.errors import DreckError
 from dreck.source.files import save_bytes
+from dreck.source.targets import resolve
 from dreck.workbench.survey import Row
 
 
@@ -20,10 +21,11 @@ class Worse:
     allowed: int
 
 
-def held(path: Path, rows: Iterable[Row], most: int) -> list[Worse]:
+def held(path: Path, rows: Iterable[Row], most: int, looked_at: Iterable[str | Path] = ()) -> list[Worse]:
     """The functions that are worse than in the file; it is written anew where something got better.
 
-    A function that is not in the file may have `most`. Raises DreckError for a file that is no ratchet.
+    A function that is not in the file may have `most`. What is known of files that were not `looked_at` stays, as
+    long as there is such a file. Raises DreckError for a file that is no ratchet.
     """
     known = _known(path)
     every = list(rows)
@@ -38,11 +40,23 @@ def held(path: Path, rows: Iterable[Row], most: int) -> list[Worse]:
     )
     if worse:
         return worse
-    now = {row.function: row.tangle for row in every if row.tangle > most}
+    now = _of_others(known, looked_at) | {row.function: row.tangle for row in every if row.tangle > most}
     if now != known or not path.exists():
         data = {"most": most, "functions": dict(sorted(now.items()))}
         save_bytes(path, (json.dumps(data, indent=1) + "\n").encode())
     return []
+
+
+def _of_others(known: dict[str, int], looked_at: Iterable[str | Path]) -> dict[str, int]:
+    """What is known of files that were not looked at now: a hook is given those of one commit."""
+    places = [Path(spec) for spec in looked_at]
+    files = {target.path for place in places if place.exists() for target in resolve(place)}
+    here = {str(place) for place in (*places, *files)}
+    return {
+        name: tangle
+        for name, tangle in known.items()
+        if (file := name.partition("::")[0]) not in here and Path(file).is_file()
+    }
 
 
 def _known(path: Path) -> dict[str, int]:
