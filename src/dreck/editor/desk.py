@@ -56,14 +56,18 @@ class Mark:
 
 def function_at(text: str, path: Path, line: int) -> Function | None:
     """The innermost function that holds a line. Raises BadSource for text that is no Python."""
-    tree = parse(text, path)
-    around = [f for f in functions_in(tree, text) if f.start <= line <= f.end]
-    return max(around, key=lambda f: f.start, default=None)
+    return _around(functions_in(parse(text, path), text), line)
+
+
+def _around(functions: list[Function], line: int) -> Function | None:
+    return max((f for f in functions if f.start <= line <= f.end), key=lambda f: f.start, default=None)
 
 
 def actions_at(path: Path, text: str, first: int, last: int) -> list[Action]:
     """What could be done where the cursor, or the selection, stands; nothing of it is judged yet."""
-    function = function_at(text, path, first)
+    tree = parse(text, path)
+    functions = functions_in(tree, text)
+    function = _around(functions, first)
     if function is None:
         return []
     found = []
@@ -71,10 +75,8 @@ def actions_at(path: Path, text: str, first: int, last: int) -> list[Action]:
         found.append(Action("Straighten this function", FLATTEN, function.name))
     if last > first:
         found.append(Action(f"Cut lines {first} to {last} out", CUT, function.name, (first, last)))
-    tree = parse(text, path)
-    scene = Scene(
-        path, text, tree, functions_in(tree, text), function, Wishes(), config_for(path).line_length or width_of(text)
-    )
+    width = config_for(path).line_length or width_of(text)
+    scene = Scene(path, text, tree, functions, function, Wishes(), width)
     scene.others = Others(project_files(path)) if path.exists() else None
     for step in all_steps():
         if step.plans is None or step.name == CUT:

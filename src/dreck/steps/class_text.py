@@ -27,7 +27,7 @@ def for_self(line: str, subject: str) -> str:
     sheet = Sheet(line.lstrip() + "\n")
     lead = line[: len(line) - len(line.lstrip())]
     try:
-        tokens = sheet.tokens
+        tokens = list(sheet.tokens)
     except Untouchable:
         tokens = _tokens_of_part(line.lstrip())
     before = ""

@@ -7,10 +7,10 @@ from dataclasses import replace
 from dreck.source.functions import Function
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
+from dreck.steps.elsewhere import Place, same_elsewhere
 from dreck.steps.predicates import (
     Condition,
     Helper,
-    Place,
     awaits,
     check_movable,
     conditions,
@@ -23,7 +23,6 @@ from dreck.steps.predicates import (
     own_style,
     put_helper,
     returned,
-    same_elsewhere,
     written,
 )
 from dreck.steps.scene import NotPlanned, Plan, Scene

@@ -8,14 +8,8 @@ from dreck.source.walking import walk
 from dreck.steps import call_rows, optional_rules
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import comments_of
-from dreck.steps.predicates import (
-    awaits,
-    conditions,
-    is_surely_bool,
-    locals_read,
-    turned,
-    why_not,
-)
+from dreck.steps.elsewhere import turned
+from dreck.steps.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable

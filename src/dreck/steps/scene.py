@@ -1,10 +1,11 @@
 """The scene: a whole module as a step sees it that reaches beyond one function, and what it plans there."""
 
 import ast
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
+from typing import Any
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import FunctionScope, scope_of
@@ -66,6 +67,13 @@ class Scene:
     wishes: Wishes = Wishes()
     line_length: int = 88
     others: "Others | None" = None
+    _found: dict[Any, Any] = field(default_factory=dict, repr=False)
+
+    def once(self, key: Any, find: Callable[[], Any]) -> Any:
+        """What `find` gives, found once for this scene."""
+        if key not in self._found:
+            self._found[key] = find()
+        return self._found[key]
 
     def sheet(self) -> Sheet:
         return Sheet(self.text)
@@ -93,6 +101,9 @@ class Scene:
 
     def all_words(self) -> set[str]:
         """Every identifier of the module, and those other modules import from it or use with it."""
+        return set(self.once("all words", self._all_words))
+
+    def _all_words(self) -> set[str]:
         words: set[str] = set()
         for node in walk(self.tree):
             match node:

@@ -5,10 +5,12 @@ work on a sheet; those within one function work on its LibCST tree.
 """
 
 import ast
+import bisect
 import io
 import tokenize
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from dreck.source.lines import indent_of, split_lines
 from dreck.steps.trees import Untouchable
@@ -32,7 +34,7 @@ class Sheet:
     _edits: list[tuple[int, int, str]] = field(default_factory=list)
     _lines: list[str] = field(default_factory=list)
     _starts: list[int] = field(default_factory=list)
-    _tokens: list[tokenize.TokenInfo] | None = None
+    _of_code: tuple[list[tokenize.TokenInfo], list[int]] | None = None
 
     def __post_init__(self) -> None:
         self._lines = split_lines(self.text)
@@ -86,10 +88,12 @@ class Sheet:
     def in_parentheses(self, node: ast.AST) -> Range:
         """Where an expression stands with the parentheses around it that only group, comments in them included."""
         place = self.of(node)
-        tokens = [t for t in self.tokens if t.type not in (tokenize.COMMENT, tokenize.NL)]
+        tokens, starts = self._code()
         while True:
-            before = [t for t in tokens if self._at(t.end) <= place.start][-2:]
-            after = next((t for t in tokens if self._at(t.start) >= place.end), None)
+            first = bisect.bisect_left(starts, place.start)
+            before = [t for t in tokens[max(0, first - 4) : first] if self._at(t.end) <= place.start][-2:]
+            last = bisect.bisect_left(starts, place.end)
+            after = tokens[last] if last < len(tokens) else None
             if not before or after is None or before[-1].string != "(" or after.string != ")":
                 return place
             if len(before) == 2 and _is_called(before[0]):
@@ -97,13 +101,18 @@ class Sheet:
             place = Range(self._at(before[-1].start), self._at(after.end))
 
     @property
-    def tokens(self) -> list[tokenize.TokenInfo]:
-        if self._tokens is None:
-            try:
-                self._tokens = list(tokenize.generate_tokens(io.StringIO(self.text, newline="").readline))
-            except (tokenize.TokenError, SyntaxError):
-                raise Untouchable("the text cannot be told apart token by token") from None
-        return self._tokens
+    def tokens(self) -> tuple[tokenize.TokenInfo, ...]:
+        try:
+            return _tokens(self.text)
+        except (tokenize.TokenError, SyntaxError):
+            raise Untouchable("the text cannot be told apart token by token") from None
+
+    def _code(self) -> tuple[list[tokenize.TokenInfo], list[int]]:
+        """The tokens that are no comments and no bare ends of lines, and where each begins."""
+        if self._of_code is None:
+            found = [t for t in self.tokens if t.type not in (tokenize.COMMENT, tokenize.NL)]
+            self._of_code = found, [self._at(t.start) for t in found]
+        return self._of_code
 
     def _at(self, position: tuple[int, int]) -> int:
         return self._starts[position[0] - 1] + position[1]
@@ -153,6 +162,11 @@ def _is_called(token: tokenize.TokenInfo) -> bool:
     if token.type == tokenize.NAME:
         return not keyword.iskeyword(token.string)
     return token.string in (")", "]", "}") or token.type == tokenize.STRING
+
+
+@lru_cache(maxsize=4)
+def _tokens(text: str) -> tuple[tokenize.TokenInfo, ...]:
+    return tuple(tokenize.generate_tokens(io.StringIO(text, newline="").readline))
 
 
 def dedented(code: str, indent: str) -> list[str]:
