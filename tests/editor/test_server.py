@@ -1,6 +1,7 @@
 """The server for editors, driven by a real client over a real pipe: open, ask, resolve, apply, edit, hover."""
 
 import asyncio
+import subprocess
 import sys
 
 import pytest
@@ -41,8 +42,8 @@ def twice(a):
 class Desk:
     """One open document, and what a person at an editor does with it."""
 
-    def __init__(self, client, uri, marks):
-        self.client, self.uri, self.marks = client, uri, marks
+    def __init__(self, client, uri, marks, went_on):
+        self.client, self.uri, self.marks, self.went_on = client, uri, marks, went_on
         self.document = lsp.TextDocumentIdentifier(uri)
 
     async def actions(self, first, last=None):
@@ -64,19 +65,29 @@ def at_the_desk(tmp_path, work, text=GATE, **options):
 
     async def done():
         client = LanguageClient("an editor", "1")
-        marks = asyncio.Queue()
+        marks, went_on = asyncio.Queue(), []
 
         @client.feature(lsp.TEXT_DOCUMENT_PUBLISH_DIAGNOSTICS)
         def published(params):
             marks.put_nowait(params.diagnostics)
 
         await client.start_io(sys.executable, "-m", "dreck", "serve")
-        await client.initialize_async(lsp.InitializeParams(lsp.ClientCapabilities(), initialization_options=options))
+
+        @client.feature(lsp.PROGRESS)
+        def going_on(params):
+            went_on.append(params.value)
+
+        @client.feature(lsp.WINDOW_WORK_DONE_PROGRESS_CREATE)
+        def shown(params):
+            return None
+
+        able = lsp.ClientCapabilities(window=lsp.WindowClientCapabilities(work_done_progress=True))
+        await client.initialize_async(lsp.InitializeParams(able, initialization_options=options))
         file = tmp_path / "gate.py"
         file.write_text(text)
         item = lsp.TextDocumentItem(file.as_uri(), "python", 1, text)
         client.text_document_did_open(lsp.DidOpenTextDocumentParams(item))
-        await work(Desk(client, file.as_uri(), marks))
+        await work(Desk(client, file.as_uri(), marks, went_on))
         await client.shutdown_async(None)
         client.exit(None)
         await client.stop()
@@ -126,6 +137,44 @@ def test_what_is_marked_follows_the_text(tmp_path):
         assert not await desk.marks.get() and not await desk.actions(1)
         await desk.change("def f(a):\n    return a\n", 3)
         assert not await desk.marks.get()
+
+    at_the_desk(tmp_path, work)
+
+
+def test_a_hole_and_an_overlap_are_marked(tmp_path):
+    text = (
+        "import enum\n\n\nclass Kind(enum.Enum):\n    GLASS = 1\n    PAPER = 2\n    METAL = 3\n\n\n"
+        "def fee(kind):\n    if kind is Kind.GLASS:\n        return 1\n    elif kind is Kind.PAPER:\n        return 2\n\n\n"
+        "def band(kilos):\n    if kilos > 10:\n        return 'A'\n    elif kilos > 20:\n        return 'B'\n    return 'C'\n"
+    )
+
+    async def work(desk):
+        found = [(m.code, m.range.start.line) for m in await desk.marks.get()]
+        assert found == [("hole", 10), ("overlap", 19)]
+        await desk.change(f"# one line more\n{text}", 2)
+        assert [(m.code, m.range.start.line) for m in await desk.marks.get()] == [("hole", 11), ("overlap", 20)]
+
+    at_the_desk(tmp_path, work, text)
+
+
+def test_a_function_is_compared_with_the_last_commit(tmp_path):
+    async def work(desk):
+        def git(*args):
+            who = ["-c", "user.name=yard", "-c", "user.email=yard@example.org"]
+            subprocess.run(["git", *who, *args], cwd=tmp_path, check=True, capture_output=True)
+
+        git("init")
+        git("add", "gate.py")
+        git("commit", "-m", "gate")
+        (offered,) = (a for title, a in (await desk.actions(3)).items() if title.startswith("Compare"))
+        command = (await desk.resolve(offered)).command
+        asked = lsp.ExecuteCommandParams(command.command, command.arguments)
+        told = await desk.client.workspace_execute_command_async(asked)
+        assert told.startswith("admit: proved")
+        assert [step["kind"] for step in desk.went_on] == ["begin", "end"]
+        await desk.change(GATE.replace("load.note()", "load.forget()"), 2)
+        told = await desk.client.workspace_execute_command_async(asked)
+        assert told.startswith("admit: unsettled")
 
     at_the_desk(tmp_path, work)
 

@@ -1,27 +1,35 @@
 """What an editor asks: actions at a place, what one of them changes, what to mark, what to say about a function."""
 
+import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from dreck.errors import DreckError
+from dreck.model.names.families import Families
 from dreck.model.views.decided import Known
 from dreck.model.views.measures import measure, short
-from dreck.source.files import instead_of
+from dreck.source.files import from_bytes, instead_of
 from dreck.source.functions import Function, functions_in, parse
 from dreck.source.lines import width_of
+from dreck.source.revisions import data_at
 from dreck.source.targets import Target
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.trees import Untouchable
+from dreck.workbench.compare import Wanted, compare_texts
 from dreck.workbench.config import config_for
-from dreck.workbench.outline import outlines
+from dreck.workbench.outline import families_of, notes_about, outlines
 from dreck.workbench.request import Request
+from dreck.workbench.sides import Text
 from dreck.workbench.stage import project_files
 from dreck.workbench.untangle import untangle
 
 FLATTEN = "flatten"
 CUT = "named-block"
+COMPARE = "compare"
 NEW_NAME = "new_name"
 """What a function is called until the person has renamed it."""
 
@@ -56,7 +64,17 @@ class Mark:
 
 def function_at(text: str, path: Path, line: int) -> Function | None:
     """The innermost function that holds a line. Raises BadSource for text that is no Python."""
-    return _around(functions_in(parse(text, path), text), line)
+    return _around(_functions(path, text), line)
+
+
+@lru_cache(maxsize=8)
+def _module(path: Path, text: str) -> ast.Module:
+    """The tree of a text; an editor asks several things of each."""
+    return parse(text, path)
+
+
+def _functions(path: Path, text: str) -> list[Function]:
+    return functions_in(_module(path, text), text)
 
 
 def _around(functions: list[Function], line: int) -> Function | None:
@@ -65,26 +83,50 @@ def _around(functions: list[Function], line: int) -> Function | None:
 
 def actions_at(path: Path, text: str, first: int, last: int) -> list[Action]:
     """What could be done where the cursor, or the selection, stands; nothing of it is judged yet."""
-    tree = parse(text, path)
-    functions = functions_in(tree, text)
+    return list(_actions_at(path, text, first, last))
+
+
+def _beside(path: Path) -> Others:
+    """The other files of the project, read once as long as none of them changes."""
+    files = project_files(path)
+    return _others(tuple((file, _stamp(file)) for file in files))
+
+
+@lru_cache(maxsize=2)
+def _others(files: tuple[tuple[Path, int], ...]) -> Others:
+    return Others([file for file, _ in files])
+
+
+def _stamp(file: Path) -> int:
+    try:
+        return file.stat().st_mtime_ns
+    except OSError:
+        return 0
+
+
+@lru_cache(maxsize=64)
+def _actions_at(path: Path, text: str, first: int, last: int) -> tuple[Action, ...]:
+    tree, functions = _module(path, text), _functions(path, text)
     function = _around(functions, first)
     if function is None:
-        return []
+        return ()
     found = []
     if any(True for step in all_steps() if step.by_default and step.plans is None for _ in step.find(function.node)):
         found.append(Action("Straighten this function", FLATTEN, function.name))
+    if any((folder / ".git").exists() for folder in path.parents):
+        found.append(Action("Compare this function with the last commit", COMPARE, function.name))
     if last > first:
         found.append(Action(f"Cut lines {first} to {last} out", CUT, function.name, (first, last)))
     width = config_for(path).line_length or width_of(text)
     scene = Scene(path, text, tree, functions, function, Wishes(), width)
-    scene.others = Others(project_files(path)) if path.exists() else None
+    scene.others = _beside(path) if path.exists() else None
     for step in all_steps():
         if step.plans is None or step.name == CUT:
             continue
         reason = next((plan.reason for plan in _plans(scene, step) if isinstance(plan, Plan)), "")
         if reason:
             found.append(Action(f"{step.name}: {reason}", step.name, function.name))
-    return found
+    return tuple(found)
 
 
 def _plans(scene: Scene, step: Step) -> Iterator[Plan | NotPlanned]:
@@ -113,12 +155,27 @@ def carried_out(path: Path, text: str, action: Action, trial: bool = False) -> D
     return Done(((path, file.new), *others), f"{status}{given}")
 
 
+def compared(path: Path, text: str, function: str, trial: bool = False) -> str:
+    """Whether a function does what it did at the last commit, in a line. Code is run only with `trial`."""
+    before = data_at(path, "HEAD")
+    if before is None:
+        return f"{function}: the file was not there at the last commit"
+    old = from_bytes(path, before).text
+    if function not in {f.name for f in functions_in(parse(old, path), old)}:
+        return f"{function}: it was not there at the last commit"
+    found = compare_texts(Text(path, old), Text(path, text), Wanted((function,), trial=trial))
+    return f"{function}: {found.verdict}"
+
+
 def marks(path: Path, text: str) -> list[Mark]:
-    """Tests that are decided, and functions over the tangle that the project allows."""
+    """Tests that are decided, holes and overlaps of switches, functions over the tangle that the project allows."""
     most = config_for(path).most
-    found = []
-    for f in functions_in(parse(text, path), text):
+    found = [mark for f in _functions(path, text) for mark in _noted(path, text, f)]
+    noted = {mark.line for mark in found}
+    for f in _functions(path, text):
         for _, _, line, outcome, _ in Known(f.node).settled():
+            if line in noted:
+                continue
             told = "always true" if outcome else "always false"
             found.append(Mark(line, f"an earlier test has settled this one: it is {told}", "decided-test"))
         tangle = measure(f.node).tangle
@@ -127,10 +184,40 @@ def marks(path: Path, text: str) -> list[Mark]:
     return found
 
 
+def _noted(path: Path, text: str, function: Function) -> list[Mark]:
+    """What an outline notes of the switches of a function; known as long as its text and the kinds around stay."""
+    if not any(isinstance(n, ast.If | ast.Match) for n in walk(function.node)):
+        return []
+    tree = _module(path, text)
+    kinds, families = _kinds_around(path, text)
+    own = "".join(text.splitlines(keepends=True)[function.start - 1 : function.end])
+    key = (own, kinds)
+    if key not in _NOTES:
+        while len(_NOTES) >= _MOST_NOTES:
+            _NOTES.pop(next(iter(_NOTES)))
+        notes = notes_about(function.node, tree, families)
+        _NOTES[key] = tuple(Mark(n.line - function.start, n.text, _RULES[n.kind]) for n in notes if n.kind in _RULES)
+    return [Mark(m.line + function.start, m.text, m.rule) for m in _NOTES[key]]
+
+
+@lru_cache(maxsize=4)
+def _kinds_around(path: Path, text: str) -> tuple[int, Families]:
+    """The enums, classes and tables that a switch may be about, and a number that stands for them."""
+    tree = _module(path, text)
+    families = families_of(path, tree)
+    tables = [ast.dump(s) for s in tree.body if isinstance(s, ast.Assign | ast.AnnAssign)]
+    return hash((tuple(tables), repr((families.bases, families.members)))), families
+
+
+_RULES = {"hole": "hole", "overlap": "overlap"}
+_MOST_NOTES = 2_000
+_NOTES: dict[tuple[str, int], tuple[Mark, ...]] = {}
+
+
 def numbers(path: Path, text: str) -> list[tuple[int, str]]:
     """For each function with tests its line, and its tangle and ways."""
     found = []
-    for f in functions_in(parse(text, path), text):
+    for f in _functions(path, text):
         t = measure(f.node)
         if t.tangle:
             found.append((f.node.lineno, f"tangle {t.tangle}, {short(t.ways)} ways"))

@@ -1,6 +1,9 @@
 """A server of the Language Server Protocol (3.17) over standard input and output, on pygls."""
 
 import re
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlparse
@@ -11,6 +14,12 @@ from pygls.lsp.server import LanguageServer
 from dreck import __version__
 from dreck.editor import desk
 from dreck.errors import DreckError
+
+_COMPARE = "dreck.compare"
+"""The command that compares a function with the last commit: the document and the function are its arguments."""
+
+
+_KINDS = {desk.CUT: lsp.CodeActionKind.RefactorExtract, desk.COMPARE: lsp.CodeActionKind.Source}
 
 
 def serve() -> None:
@@ -39,7 +48,8 @@ def made() -> LanguageServer:
     @server.feature(
         lsp.TEXT_DOCUMENT_CODE_ACTION,
         lsp.CodeActionOptions(
-            [lsp.CodeActionKind.RefactorRewrite, lsp.CodeActionKind.RefactorExtract], resolve_provider=True
+            [lsp.CodeActionKind.RefactorRewrite, lsp.CodeActionKind.RefactorExtract, lsp.CodeActionKind.Source],
+            resolve_provider=True,
         ),
     )
     def actions(params: lsp.CodeActionParams) -> list[lsp.CodeAction]:
@@ -49,8 +59,20 @@ def made() -> LanguageServer:
         return found
 
     @server.feature(lsp.CODE_ACTION_RESOLVE)
+    @server.thread()
     def resolved(action: lsp.CodeAction) -> lsp.CodeAction:
         return _resolved(server, action, bool(settings.get("trial")))
+
+    @server.command(_COMPARE)
+    @server.thread()
+    def compared(uri: str, function: str) -> str:
+        with _in_progress(server, f"comparing {function}"):
+            try:
+                told = desk.compared(_path(uri), _text(server, uri), function, bool(settings.get("trial")))
+            except (DreckError, RecursionError) as error:
+                told = str(error)
+        server.window_show_message(lsp.ShowMessageParams(lsp.MessageType.Info, told))
+        return told
 
     @server.feature(lsp.TEXT_DOCUMENT_CODE_LENS)
     def lenses(params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
@@ -65,6 +87,22 @@ def made() -> LanguageServer:
         return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, told)) if told else None
 
     return server
+
+
+@contextmanager
+def _in_progress(server: LanguageServer, told: str) -> Iterator[None]:
+    """Shown as going on, by a client that shows such things."""
+    window = server.client_capabilities.window
+    if window is None or not window.work_done_progress:
+        yield
+        return
+    token = str(uuid.uuid4())
+    server.work_done_progress.create(token).result()
+    server.work_done_progress.begin(token, lsp.WorkDoneProgressBegin(told))
+    try:
+        yield
+    finally:
+        server.work_done_progress.end(token, lsp.WorkDoneProgressEnd())
 
 
 def _quietly(ask: Any, otherwise: Any) -> Any:
@@ -98,7 +136,7 @@ def _mark(server: LanguageServer, uri: str) -> None:
 def _actions(uri: str, text: str, first: int, last: int) -> list[lsp.CodeAction]:
     made = []
     for action in desk.actions_at(_path(uri), text, first, last):
-        kind = lsp.CodeActionKind.RefactorExtract if action.step == desk.CUT else lsp.CodeActionKind.RefactorRewrite
+        kind = _KINDS.get(action.step, lsp.CodeActionKind.RefactorRewrite)
         data = {"uri": uri, "step": action.step, "function": action.function, "lines": action.lines}
         made.append(lsp.CodeAction(action.title, kind, data=data))
     return made
@@ -108,6 +146,9 @@ def _resolved(server: LanguageServer, action: lsp.CodeAction, trial: bool) -> ls
     """The action with its edit and its verdict in the title; or disabled, with the reason."""
     data: Any = action.data
     uri = str(data["uri"])
+    if data["step"] == desk.COMPARE:
+        action.command = lsp.Command(action.title, _COMPARE, arguments=[uri, data["function"]])
+        return action
     lines = tuple(data["lines"]) if data["lines"] else None
     wanted = desk.Action(action.title, data["step"], data["function"], lines)
     try:

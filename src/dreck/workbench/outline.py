@@ -135,7 +135,7 @@ def _chosen(target: Target, given: ast.expr | None, one_of_many: bool) -> Iterat
         if one_of_many:
             return
         raise
-    families = Families.of([*_neighbours(target.path, tree), tree])
+    families = families_of(target.path, tree)
     for f in target.chosen(functions_in(tree, text)) if not one_of_many else functions_in(tree, text):
         is_meant = not f.nested or f.name == target.name
         if is_meant and (given is None or names_in(given) <= _names_known(f.node, tree)):
@@ -246,6 +246,16 @@ def _ends_so(exit_: str, result: str) -> bool:
 
 
 # --- notes -------------------------------------------------------------------------------------------
+
+
+def families_of(path: Path, tree: ast.Module) -> Families:
+    """The enums and classes of a module and of those beside it that it imports from."""
+    return Families.of([*_neighbours(path, tree), tree])
+
+
+def notes_about(function: FunctionNode, tree: ast.Module, families: Families) -> list[Note]:
+    """Holes and overlaps of the switches in a function."""
+    return list(_switch_notes(function, tree, families, tuple(ways_through(function, None))))
 
 
 def _switch_notes(
