@@ -1,7 +1,7 @@
 """Screenshots of the main commands on the demo data, in a real terminal window on a virtual screen.
 
-Needs Xvfb, xterm, ImageMagick's `import` and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu chromium).
-Run by `make shots`.
+Needs Xvfb, xterm, ImageMagick's `import`, Chromium and Neovim (Debian: xvfb xterm imagemagick fonts-dejavu chromium
+neovim). Run by `make shots`.
 """
 
 import os
@@ -42,10 +42,10 @@ COMMANDS = {
 
 
 def main() -> None:
-    tools = ["Xvfb", "xterm", "import", "chromium"]
+    tools = ["Xvfb", "xterm", "import", "chromium", "nvim"]
     missing = [tool for tool in tools if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"make shots needs {', '.join(missing)} (Debian: xvfb xterm imagemagick fonts-dejavu chromium)")
+        sys.exit(f"make shots needs {', '.join(missing)} (Debian: xvfb xterm imagemagick fonts-dejavu chromium neovim)")
     SHOTS.mkdir(exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
@@ -54,6 +54,7 @@ def main() -> None:
         for name, (command, before) in COMMANDS.items():
             _shot(name, command, before)
             print(f"{SHOTS / name}.png")
+        _editor()
     finally:
         screen.terminate()
 
@@ -70,6 +71,36 @@ def _pages() -> None:
     browser = ["chromium", *quiet, f"--user-data-dir={tempfile.mkdtemp()}", "--window-size=1280,1060"]
     shot = f"--screenshot={SHOTS / 'report.png'}"
     subprocess.run([*browser, shot, (yard / "report.html").as_uri()], check=True, capture_output=True)
+
+
+def _editor() -> None:
+    """Neovim with the recipe of docs/editor.md, the outline of a function shown beside it."""
+    yard = copy_yard(Path(tempfile.mkdtemp()) / "yard")
+    recipe = (Path(__file__).parent / "editor.md").read_text().split("```lua\n")[2].split("```")[0]
+    (yard.parent / "init.lua").write_text(f"{_LOOKS}\n{recipe}")
+    socket = yard.parent / "nvim.sock"
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "TERM": "xterm-256color"}
+    look = f"-tn xterm-256color -fs 9 -bg {PAPER} -fg {INK} -geometry 158x50+0+0 -b 10".split()
+    edit = ["nvim", "-n", "--listen", str(socket), "-u", str(yard.parent / "init.lua"), "gate.py"]
+    window = subprocess.Popen(["xterm", *look, "-fa", "DejaVu Sans Mono", "-e", *edit], env=env, cwd=yard)
+    try:
+        time.sleep(5)
+        for typed in (":lua vim.lsp.codelens.refresh()<CR>", ":34<CR>w", ":lua vim.lsp.buf.hover()<CR>"):
+            subprocess.run(["nvim", "--server", str(socket), "--remote-send", typed], env=env, check=True)
+            time.sleep(2)
+        subprocess.run(["import", "-window", "root", str(SHOTS / "editor.png")], env=env, check=True)
+    finally:
+        window.terminate()
+        window.wait()
+    print(SHOTS / "editor.png")
+
+
+_LOOKS = """\
+vim.o.number, vim.o.background, vim.o.termguicolors = true, "light", true
+vim.cmd("highlight Normal guibg=#fbfaf6 guifg=#22262b")
+vim.cmd("highlight Pmenu guibg=#e8e4d8 guifg=#22262b")
+"""
 
 
 def _shot(name: str, command: str, before: str) -> None:

@@ -191,3 +191,33 @@ def test_a_difference_for_nan_alone_says_what_leaves_it_out(write):
     assert dreck.compare(write(old, "old.py"), write(new, "new.py"), assume=["total-order"]).status == "proved"
     other = new.replace("return 0", "return 1")
     assert "--assume total-order" not in dreck.compare(write(old, "old.py"), write(other, "new.py")).reason
+
+
+def test_functions_are_found_again_under_other_names_and_in_other_files(call, tmp_path):
+    weigh = "(load, scale):\n    scale.zero()\n    gross = scale.read(load)\n    if gross < 0:\n        raise ValueError(gross)\n    return gross - load.tare\n"
+    admit = "(load, permit):\n    if permit is None:\n        return 'no permit'\n    if load.kilos > permit.most:\n        return 'too heavy'\n    return 'in'\n"
+    for folder, files in {
+        "old": {"gate.py": f"def admit{admit}\n\ndef weigh{weigh}\n\ndef book(a):\n    return a.next()\n"},
+        "new": {
+            "gate.py": f"def may_enter{admit.replace('kilos >', 'kilos >=')}",
+            "desk.py": f"def book(a):\n    return a.next()\n\n\ndef net_weight{weigh}",
+        },
+    }.items():
+        (tmp_path / folder).mkdir()
+        for name, text in files.items():
+            (tmp_path / folder / name).write_text(text)
+    done = call("compare", tmp_path / "old", tmp_path / "new")
+    assert done.returncode == 1
+    lines = done.stdout.splitlines()
+    assert lines[0] == "! differs  gate.py::admit  now gate.py::may_enter, the most alike"
+    assert "= proved  gate.py::weigh  now desk.py::net_weight" in lines
+    assert "= proved  gate.py::book  now desk.py::book" in lines
+    assert "only in the old" not in done.stdout
+
+
+def test_what_is_hardly_alike_is_not_taken_for_the_same(call, tmp_path):
+    old, new = tmp_path / "old.py", tmp_path / "new.py"
+    old.write_text("def admit(a):\n    x = a.first\n    y = a.second\n    return x + y\n\n\ndef stay():\n    pass\n")
+    new.write_text("def stay():\n    pass\n\n\ndef leave(a):\n    for b in a:\n        b.go()\n        b.stop()\n    return None\n")
+    done = call("compare", old, new)
+    assert "only in the old version: admit" in done.stdout and "only in the new version: leave" in done.stdout

@@ -107,7 +107,9 @@ def applied(text, edit):
 def test_an_action_carries_its_edit_and_its_verdict(tmp_path):
     async def work(desk):
         offered = await desk.actions(3)
-        found = await desk.resolve(offered["Straighten this function"])
+        straight = offered["Straighten this function"]
+        straight.data = {name: value for name, value in straight.data.items() if value is not None}
+        found = await desk.resolve(straight)
         assert "[proved" in found.title
         new = applied(GATE, found.edit)
         assert "    if permit is None:\n        raise ValueError(load)\n" in new and new.endswith("    return 3\n")
@@ -185,7 +187,10 @@ def test_numbers_above_and_the_outline_on_a_def(tmp_path):
         assert [(le.range.start.line, le.command.title) for le in lenses][0] == (0, "tangle 7, 3 ways")
         at = lsp.HoverParams(desk.document, lsp.Position(0, 5))
         told = (await desk.client.text_document_hover_async(at)).contents.value
-        assert "`permit is not None`" in told and "raise ValueError(load)" in told
+        assert (
+            "- A `permit is not None`\n- B `load.kilos > 10`\n" in told
+            and "| no  |     | `raise ValueError(load)` |" in told
+        )
         elsewhere = lsp.HoverParams(desk.document, lsp.Position(2, 5))
         assert await desk.client.text_document_hover_async(elsewhere) is None
 

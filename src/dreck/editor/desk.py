@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 from dreck.errors import DreckError
 from dreck.model.names.families import Families
@@ -235,16 +236,35 @@ def told_about(path: Path, text: str, line: int) -> str:
     table = data["tables"][0]
     lines = [f"`{data['signature']}`", ""]
     if table["ways"]:
-        lines += [f"| {' | '.join([*map(_cell, table['conditions']), 'then'])} |"]
-        lines += [f"|{' --- |' * (len(table['conditions']) + 1)}"]
-        for way in table["ways"]:
-            asked = [_ASKED.get(way["asked"].get(c, "."), "") for c in table["conditions"]]
-            lines.append(f"| {' | '.join([*asked, _cell('; '.join([*way['acts'], way['exit']]))])} |")
+        letters = [_letter(number) for number in range(len(table["conditions"]))]
+        lines += [f"- {letter} {_cell(code)}" for letter, code in zip(letters, table["conditions"], strict=True)]
+        lines += [""]
+        head = [*letters, "then"]
+        rows = [
+            [*(_ASKED.get(way["asked"].get(c, "."), "") for c in table["conditions"]), _cell(_story(way))]
+            for way in table["ways"]
+        ]
+        lines += _aligned(head, rows)
     notes = [f"- line {note['line']}: {note['text']}" for note in data["notes"]]
     return "\n".join([*lines, "", *notes])
 
 
 _ASKED = {True: "yes", False: "no", None: "·", ".": ""}
+
+
+def _story(way: dict[str, Any]) -> str:
+    return "; ".join([*way["acts"], way["exit"]])
+
+
+def _aligned(head: list[str], rows: list[list[str]]) -> Iterator[str]:
+    """A table in Markdown that can be read as it stands, too: not every editor lays one out."""
+    for row in (head, ["---"] * len(head), *rows):
+        yield f"| {' | '.join(cell.ljust(3) for cell in row)} |"
+
+
+def _letter(number: int) -> str:
+    """A to Z, then AA."""
+    return (_letter(number // 26 - 1) if number > 25 else "") + chr(ord("A") + number % 26)
 
 
 def _cell(text: str) -> str:

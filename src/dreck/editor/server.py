@@ -149,7 +149,7 @@ def _resolved(server: LanguageServer, action: lsp.CodeAction, trial: bool) -> ls
     if data["step"] == desk.COMPARE:
         action.command = lsp.Command(action.title, _COMPARE, arguments=[uri, data["function"]])
         return action
-    lines = tuple(data["lines"]) if data["lines"] else None
+    lines = tuple(data["lines"]) if data.get("lines") else None  # some clients leave out what is null
     wanted = desk.Action(action.title, data["step"], data["function"], lines)
     try:
         done = desk.carried_out(_path(uri), _text(server, uri), wanted, trial)

@@ -244,11 +244,11 @@ def _near(path: Path) -> Path:
 
 
 def show_comparison(comparison: Comparison, written: str = "") -> None:
-    """A line a function, and for every difference the input that shows it."""
+    """A line a function, the worst first, and for every difference the input that shows it."""
     out = console()
     moved = dict(comparison.moved)
-    for name, verdict in comparison.functions:
-        now = f"  now {moved[name]}" if name in moved else ""
+    for name, verdict in sorted(comparison.functions, key=lambda pair: _ORDER.index(pair[1].status)):
+        now = _now_called(name, moved[name], verdict) if name in moved else ""
         out.print(Text.assemble(_verdict(verdict), ("  "), (name, "bold"), now), soft_wrap=True)
         for line in _explained(verdict):
             say(out, f"    {line}", hang=4 + _lead(line))
@@ -257,12 +257,36 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
             out.print(plain(f"  only in the {where} version: {name}"), soft_wrap=True)
     if not comparison.functions:
         out.print("the two versions have no function in common")
+    if len(comparison.functions) > 3:
+        out.print(plain(_in_all(comparison)), soft_wrap=True)
     if comparison.check is not None:
         check = comparison.check
         told = Text("green", GOOD) if check else Text.assemble(("red", f"bold {BAD}"), f": {check.said}")
         out.print(Text.assemble(f"own tests ({check.command}) ", told), soft_wrap=True)
     if written:
         out.print(plain(written), soft_wrap=True)
+
+
+def _now_called(name: str, other: str, verdict: Verdict) -> str:
+    """The other name; where neither it nor a proof says that it is the same function, that it is the most alike."""
+    last = [re.split(r"[.:]", each)[-1] for each in (name, other)]
+    return f"  now {other}" + ("" if last[0] == last[1] or verdict.status == "proved" else ", the most alike")
+
+
+_ORDER = ("differs", "unsettled", "tested", "proved")
+
+
+def _in_all(comparison: Comparison) -> str:
+    found: Counter[str] = Counter(verdict.status for _, verdict in comparison.functions)
+    parts = [
+        f"{found[status]} {'differ' if status == 'differs' and found[status] > 1 else status}"
+        for status in _ORDER
+        if found[status]
+    ]
+    parts += [f"{len(comparison.moved)} of them moved or renamed"] if comparison.moved else []
+    parts += [f"{len(names)} only in the {where} version" for names, where in
+              ((comparison.only_old, "old"), (comparison.only_new, "new")) if names]  # fmt: skip
+    return f"\n{count(len(comparison.functions), 'function')}: {', '.join(parts)}"
 
 
 def _lead(line: str) -> int:

@@ -25,6 +25,7 @@ from dreck.workbench.check import Check, run_check
 from dreck.workbench.config import Config, config_for, known_assumption
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
 from dreck.workbench.judging.verdict import Verdict, overall
+from dreck.workbench.likeness import renamed
 from dreck.workbench.record import Recording, record
 from dreck.workbench.sides import Side, Text, neighbour
 
@@ -40,7 +41,8 @@ class Comparison:
     only_old: tuple[str, ...] = ()
     only_new: tuple[str, ...] = ()
     moved: tuple[tuple[str, str], ...] = ()
-    """Functions that have another name or stand in another class now."""
+    """Functions that have another name now, or stand in another class or file: by their last name, by their body, or
+    by likeness."""
     check: Check | None = None
 
     @property
@@ -155,7 +157,16 @@ def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:
     gone = _by_last_name(old, set(new.functions))
     come = _by_last_name(new, set(old.functions))
     moved = [(names[0], come[last][0]) for last, names in gone.items() if len(names) == len(come.get(last, ())) == 1]
-    return same + moved
+    return same + moved + renamed(*_left_over(old, new, moved))
+
+
+def _left_over(old: "Side", new: "Side", moved: list[tuple[str, str]]) -> list[dict[str, FunctionNode]]:
+    """The functions of each side that the other has not, as far as they are known by name."""
+    known = [{name for pair in moved for name in pair} | set(other.functions) for other in (new, old)]
+    return [
+        {n: f.node for n, f in side.functions.items() if n not in names and not f.nested and not n.endswith("__")}
+        for side, names in zip((old, new), known, strict=True)
+    ]
 
 
 def _by_last_name(side: "Side", others: set[str]) -> dict[str, list[str]]:

@@ -7,11 +7,13 @@ from pathlib import Path
 
 from dreck.errors import BadSource, BadTarget
 from dreck.source.files import python_files, read
+from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.revisions import at_revision
 from dreck.workbench import workers
 from dreck.workbench.check import run_check
 from dreck.workbench.compare import Comparison, Wanted, compare_texts
 from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.likeness import renamed
 from dreck.workbench.sides import Text, read_text
 
 Told = Callable[[int, int, Path], None]
@@ -59,11 +61,56 @@ def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: T
             told(done, len(changed), place)
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
     fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
-    whole = joined(found)
+    whole = joined([joined(found), _between_files(old, new, joined(found), gone, fresh, replace(wanted, check=""))])
+    still = {name for pair in whole.moved for name in pair}
+    whole = replace(
+        whole,
+        only_old=tuple(n for n in whole.only_old if n not in still),
+        only_new=tuple(n for n in whole.only_new if n not in still),
+    )
     check = run_check(wanted.check) if wanted.check else None
     if wanted.only:
         return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
     return Comparison(whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check)
+
+
+def _between_files(
+    old: Path, new: Path, found: Comparison, gone: Sequence[str], fresh: Sequence[str], wanted: Wanted
+) -> Comparison:
+    """Functions that stand in another file now, known by their names or by what they do."""
+    sides = (_functions(old, found.only_old, gone), _functions(new, found.only_new, fresh))
+    last: tuple[dict[str, list[str]], ...] = ({}, {})
+    for names, side in zip(last, sides, strict=True):
+        for name in side:
+            names.setdefault(name.rpartition("::")[2], []).append(name)
+    pairs = [(a[0], last[1][n][0]) for n, a in last[0].items() if len(a) == len(last[1].get(n, ())) == 1]
+    taken = {name for pair in pairs for name in pair}
+    pairs += renamed(*({n: node for n, node in side.items() if n not in taken} for side in sides))
+    judged = []
+    for one, other in pairs:
+        texts = [
+            Text(side / place, read(side / place).text, name)
+            for side, (place, _, name) in ((old, one.partition("::")), (new, other.partition("::")))
+        ]
+        judged.append((one, compare_texts(texts[0], texts[1], wanted).verdict))
+    return Comparison(tuple(judged), moved=tuple(pairs))
+
+
+def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[str, FunctionNode]:
+    """Functions by `place::name`: those named, and all of the files that only this side has."""
+    found: dict[str, FunctionNode] = {}
+    wanted = set(names)
+    for place in dict.fromkeys([*(name.partition("::")[0] for name in names), *whole]):
+        try:
+            text = read(side / place).text
+            functions = functions_in(parse(text, side / place), text)
+        except BadSource:
+            continue
+        for f in functions:
+            name = f"{place}::{f.name}"
+            if not f.nested and not f.node.name.startswith("__") and (place in whole or name in wanted):
+                found[name] = f.node
+    return found
 
 
 def _compared(old: Path, new: Path, place: Path, wanted: Wanted) -> Comparison:
