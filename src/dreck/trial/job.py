@@ -26,6 +26,7 @@ from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
+from dreck.trial.running.describe import hide_places
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.imports import project_of, whole_project
@@ -175,6 +176,8 @@ def _close(request: dict[str, Any], cage: Cage, still: Still, sides: tuple[dict[
     for path, side in zip(paths, sides, strict=True):
         import_installed(path, side["text"], project_of(path))
     cage.close()
+    if project_of(Path(request["old"]["path"])) != project_of(Path(request["new"]["path"])):
+        hide_places(str(project_of(Path(request[side]["path"]))) for side in ("old", "new"))
     text = request["old"]["text"] + request["new"]["text"]
     still.hold(text)
     HEARING.listen(text)

@@ -75,7 +75,9 @@ def _difference(tried: Tried) -> dict[str, Any]:
         if {"result", "exception"} <= differing.keys():
             # What returns raises nothing, and what raises returns nothing: one of them says it.
             del differing["exception" if differing["exception"] is None else "result"]
-        parts = [f"{part}: {_part(part, value)}" for part, value in differing.items()]
+        parts = [
+            f"{part}: {_cut(*(_part(part, one) for one in (value, theirs[part])))}" for part, value in differing.items()
+        ]
         told[name] = "; ".join(parts) or "the same"
     return told
 
@@ -90,7 +92,20 @@ def _part(part: str, value: Any) -> str:
             text = str(value) if value else "none"
         case _:
             text = shown(value) if isinstance(value, tuple) else repr(value)
-    return text if len(text) < 400 else text[:397] + "..."
+    return text
+
+
+def _cut(text: str, other: str) -> str:
+    """A long text cut to what lies around the place where the other one parts from it."""
+    if len(text) < _LONG:
+        return text
+    at = next((i for i, (mine, theirs) in enumerate(zip(text, other, strict=False)) if mine != theirs), len(other))
+    start = max(0, min(at - _LONG // 3, len(text) - _LONG))
+    end = start + _LONG - 6
+    return f"{'...' if start else ''}{text[start:end]}{'...' if end < len(text) else ''}"
+
+
+_LONG = 400
 
 
 def _call(what: str, path: str, *values: Any) -> str:

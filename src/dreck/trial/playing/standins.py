@@ -4,6 +4,8 @@ import re
 from collections.abc import Generator
 from typing import TYPE_CHECKING, Any
 
+from dreck.trial.playing.addresses import without_places
+
 if TYPE_CHECKING:
     from dreck.trial.playing.world import World
 
@@ -180,4 +182,4 @@ def _plain(value: Any) -> Any:
 
 
 def _key(key: Any) -> str:
-    return key._dreck_path if isinstance(key, StandIn) else repr(key)
+    return key._dreck_path if isinstance(key, StandIn) else without_places(repr(key))

@@ -7,6 +7,7 @@ import types
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from dreck.trial.playing.addresses import without_places
 from dreck.trial.playing.standins import StandIn
 
 _LIMIT = 2_000_000
@@ -15,8 +16,12 @@ _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
-_ADDRESS = re.compile(r"(?<= at )0x[0-9a-fA-F]+|\b0x[5-7f][0-9a-f]{11}\b")
-"""Where an object is in memory: behind `at`, and alone, as code that takes such texts apart leaves it."""
+_PLACES: list[str] = []
+"""Folders in which the two versions lie: that they are two is no difference of what is done."""
+
+
+def hide_places(places: Iterable[str]) -> None:
+    _PLACES[:] = sorted({place for place in places if len(place) > 1}, key=len, reverse=True)
 
 
 class TooLong(Exception):
@@ -123,10 +128,13 @@ class Describer:
 
 
 def without_addresses(text: str) -> str:
-    """A text without the places in memory that objects are told by, and the lines of code a traceback shows."""
+    """A text without the places in memory that objects are told by, the lines of code a traceback shows, and the
+    folders in which the versions lie."""
+    for place in _PLACES:
+        text = text.replace(place, "…")
     if "Traceback (most recent call last)" in text:
         text = _TRACED.sub(r"\1…\2", text)
-    return _ADDRESS.sub("0x…", text) if "0x" in text else text
+    return without_places(text)
 
 
 def _is_unchanged(world: Any, path: str, value: Any) -> bool:
@@ -169,6 +177,9 @@ def state_of(value: Any) -> dict[str, Any]:
     return state
 
 
+_CHAINED = ("raised from", "raised while")
+
+
 def shown(description: Any) -> str:
     """A description as people read it."""
     match description:
@@ -192,8 +203,9 @@ def shown(description: Any) -> str:
             return text if text.startswith("<") or "(" in text else f"{name} {text}"
         case (name, tuple() as state) if all(isinstance(p, tuple) and len(p) == 2 for p in state):
             return f"{name}({', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)})"
-        case (name, inner, *_):
-            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}"
+        case (name, inner, *rest):
+            chain = [f", {r[0]} {shown(r[1])}" for r in rest if isinstance(r, tuple) and r[:1] and r[0] in _CHAINED]
+            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}{''.join(chain)}"
     return str(description)
 
 

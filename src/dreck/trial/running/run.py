@@ -91,6 +91,7 @@ class Runner:
         self._like = like
         self.again = False  # whether a call that leaves something in the module is followed by another one
         self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
+        self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
         self._classes_below: dict[type, type | None] = {}
         self.cage = cage
         self.still = still
@@ -128,7 +129,7 @@ class Runner:
         if version is None:
             return None
         found = Runner(version, self.cage, self.still)
-        found.again, found.asked_otherwise = self.again, self.asked_otherwise
+        found.again, found.asked_otherwise, found.both_take = self.again, self.asked_otherwise, self.both_take
         return found
 
     def described(self, names: Iterable[str]) -> dict[str, Any]:
@@ -142,7 +143,7 @@ class Runner:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
         args, kwargs = self.arguments(world)
-        shown = {**{f"argument {i}": a for i, a in enumerate(args)}, **kwargs}
+        shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
         world.watch([*args, *kwargs.values()])
         held = parts_held([*args, *kwargs.values()])
         self.version.watcher.begin()
@@ -362,10 +363,12 @@ class Runner:
 
 
 def tell_of_each_other(*runners: Runner) -> None:
-    """Which methods two versions ask for, one on the object and the other on a class."""
-    names = asked_otherwise(runners[0].version.node, runners[-1].version.node)
+    """What two versions have to know of each other: the arguments both take, methods asked for in another way."""
+    nodes = [runner.version.node for runner in runners]
+    names, most = asked_otherwise(nodes[0], nodes[-1]), min(len(runner.parameters()) for runner in runners)
     for runner in runners:
         runner.asked_otherwise = names
+        runner.both_take = most if not any(node.args.vararg for node in nodes) else None
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:

@@ -164,9 +164,10 @@ class Judge:
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
         hashable = HASHABLE in self.assume
         opened, case = self.open_cage, self.case
+        as_written = ast.dump(old.node) == ast.dump(new.node)  # something around them differs
         wanted = Wanted(
             self.inputs,
-            self.seconds,
+            self.seconds * (_AS_WRITTEN if as_written else 1),
             opened,
             self.cage,
             request.expect,
@@ -180,6 +181,8 @@ class Judge:
         )
 
 
+_AS_WRITTEN = 0.25
+"""So much of the time of a trial goes into a function that is written as it was."""
 _WITH_ORDER = "with --assume total-order, which leaves such numbers out of account, they are proved the same"
 
 
