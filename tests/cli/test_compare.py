@@ -218,6 +218,8 @@ def test_functions_are_found_again_under_other_names_and_in_other_files(call, tm
 def test_what_is_hardly_alike_is_not_taken_for_the_same(call, tmp_path):
     old, new = tmp_path / "old.py", tmp_path / "new.py"
     old.write_text("def admit(a):\n    x = a.first\n    y = a.second\n    return x + y\n\n\ndef stay():\n    pass\n")
-    new.write_text("def stay():\n    pass\n\n\ndef leave(a):\n    for b in a:\n        b.go()\n        b.stop()\n    return None\n")
+    new.write_text(
+        "def stay():\n    pass\n\n\ndef leave(a):\n    for b in a:\n        b.go()\n        b.stop()\n    return None\n"
+    )
     done = call("compare", old, new)
     assert "only in the old version: admit" in done.stdout and "only in the new version: leave" in done.stdout

@@ -23,7 +23,9 @@ def test_places_in_memory_are_left_out(text, wanted):
 
 @pytest.mark.parametrize("apart", [False, True])
 def test_two_trees_lie_in_two_folders(tmp_path, apart):
-    code = "import os\n\ndef f(a: int):\n    if a > 3:\n        return os.path.dirname(__file__)\n    return {}\n".format
+    code = (
+        "import os\n\ndef f(a: int):\n    if a > 3:\n        return os.path.dirname(__file__)\n    return {}\n".format
+    )
     versions = []
     for side, last in (("old", "str(a)"), ("new", "repr(a)")):
         folder = tmp_path / side

@@ -146,7 +146,7 @@ class Certificate:
                 {
                     "lemma": lemma.number,
                     "at": [_place(side.node.source) for side in lemma.state.sides],
-                    "needs": [[what, str(term), _plain(known)] for what, term, known in lemma.needed],
+                    "needs": sorted(([what, str(term), _plain(known)] for what, term, known in lemma.needed), key=repr),
                     "loops": sorted(lemma.loops),
                     **_step(lemma.step),
                 }

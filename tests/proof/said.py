@@ -1,0 +1,156 @@
+"""What the prover says, pair by pair, and how many certificates made wrong the checker lets pass: put down in a file.
+
+    python -m tests.proof.said
+
+writes the file anew. A change of a rule shows as lines that are other ones; read them before they are kept.
+"""
+
+import ast
+import json
+import random
+import sys
+import warnings
+from collections.abc import Iterator
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+import dreck.workbench.judging.judge as judging
+from dreck.proof import entry
+from dreck.proof.certificate import Met, Split, Used
+from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.sides import Text
+from tests.adversary.running import pairs_in
+from tests.hunt.modules import ModuleMaker, module_rewritten
+from tests.hunt.programs import Maker, rewritten
+from tests.proof.test_checker import accepted, logs_of, tampered
+
+FILE = Path(__file__).parent / "said.txt"
+TESTS = Path(__file__).parents[1]
+RANDOM_PAIRS, RANDOM_MODULES, WRONG = 300, 100, 5
+
+
+def texts() -> Iterator[tuple[str, str, str]]:
+    """A name, the old text, the new one."""
+    for room in ("adversary", "deception"):
+        for path in sorted((TESTS / room).glob("*.txt")):
+            for pair in pairs_in(path.read_text()):
+                yield (f"{room}: {pair.name}", *pair.texts)
+    for number, (old, new) in enumerate(_random(random.Random(31))):
+        yield f"random {number}", old, new
+    for number, (old, new) in enumerate(_random_modules(random.Random(32))):
+        yield f"random module {number}", old, new
+
+
+def _random(pick: random.Random) -> Iterator[tuple[str, str]]:
+    left = RANDOM_PAIRS
+    while left:
+        old = ast.unparse(ast.parse(Maker(pick).function())) + "\n"
+        for _ in range(4):
+            try:
+                new = rewritten(old, pick)
+                ast.parse(new)
+            except SyntaxError:
+                continue
+            if new != old and left:
+                left -= 1
+                yield old, new
+
+
+def _random_modules(pick: random.Random) -> Iterator[tuple[str, str]]:
+    left = RANDOM_MODULES
+    while left:
+        old = ModuleMaker(pick).module()
+        try:
+            new = module_rewritten(old, pick)
+            ast.parse(old), ast.parse(new)
+        except SyntaxError:
+            continue
+        if new != old:
+            left -= 1
+            yield old, new
+
+
+def lines() -> list[str]:
+    """What is said of each pair: proved or why not, under which assumptions, the certificate, what passed wrongly."""
+    found: list[str] = []
+    seen: list[tuple[Any, Any, Any]] = []
+    go_over, asked = entry._go_over, judging.prove
+
+    def keep(certificate: Any, p: Any, run: Any) -> None:
+        go_over(certificate, p, run)
+        seen.append((certificate, p, run))
+
+    def listening(*args: Any, **options: Any) -> Any:
+        proof = asked(*args, **options)
+        told.append(_told(proof))
+        return proof
+
+    entry._go_over, judging.prove = keep, listening
+    try:
+        for name, old, new in texts():
+            told: list[str] = []
+            seen.clear()
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), Wanted(trial=False)).verdict
+            passed = [_let_pass(*one, random.Random(at)) for at, one in enumerate(seen)]
+            whole = sha256("\n".join(told).encode()).hexdigest()[:10]
+            found.append(f"{name}: {verdict.status}, {len(told)} asked, {whole}, passed wrongly {passed}")
+    finally:
+        entry._go_over, judging.prove = go_over, asked
+    return found
+
+
+def _told(proof: Any) -> str:
+    certificate = proof.certificate
+    rests_on = json.dumps(certificate.as_json(), sort_keys=True, default=str) if certificate is not None else ""
+    parts = (
+        proof.holds,
+        sorted(proof.assumptions),
+        sorted(map(str, proof.globals)),
+        proof.reason,
+        proof.path,
+        rests_on,
+    )
+    return repr(parts)
+
+
+def _let_pass(certificate: Any, p: Any, run: Any, pick: random.Random) -> int:
+    """Of a few changes that make a certificate wrong, how many the checker accepts all the same."""
+    places = [(log, at) for log in _used(certificate) for at in range(len(log))]
+    count = 0
+    for log, at in pick.sample(places, min(WRONG, len(places))):
+        kept = log[at]
+        wrong = list(tampered(kept, p.terms.make))
+        if wrong:
+            log[at] = pick.choice(wrong)
+            count += accepted(certificate, p, run)
+            log[at] = kept
+    return count
+
+
+def _used(certificate: Any) -> list[list[Any]]:
+    """The logs the proof rests on: lemmas of a loop that was begun anew are in no use."""
+    every = list(logs_of(certificate))
+    reached, pending = [certificate.log], [certificate.log]
+    while pending:
+        for e in pending.pop():
+            further = [e.raised.log if e.raised is not None else [], e.ended or []] if isinstance(e, Met) else []
+            if isinstance(e, Used) and e.lemma in certificate.lemmas:
+                step = certificate.lemmas[e.lemma].step
+                further += [step.yes, step.no] if isinstance(step, Split) else [step.log]
+            for log in further:
+                if log and not any(log is known for known in reached):
+                    reached.append(log)
+                    pending.append(log)
+    return [log for log in every if any(log is known for known in reached)]
+
+
+def main() -> int:
+    FILE.write_text("\n".join(lines()) + "\n")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
