@@ -106,3 +106,14 @@ def test_nothing_is_left_in_the_temporary_folder(write, tmp_path, monkeypatch):
     )
     assert done.stdout, done.stderr
     assert list(own.iterdir()) == []
+
+
+def test_a_call_of_the_base_can_be_left_out(tmp_path):
+    """The method has a cell for its class, with and without `super()` in it."""
+    code = (
+        "class Base:\n    def __init__(self, a):\n        self.a = a\n\n\nclass Bin(Base):\n"
+        "    def __init__(self, a: int):\n        super().__init__(a)\n        self.full = a > 3\n"
+    )
+    version = Version(tmp_path / "yard.py", code, "Bin.__init__")
+    found = run_trial(version, version, Wanted(inputs=60))
+    assert not found.problem and found.slips[0] == found.slips[1] > 4

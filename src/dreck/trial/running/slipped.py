@@ -15,9 +15,10 @@ def code_for(version: Version, function: FunctionNode) -> types.CodeType | None:
     if not isinstance(version.function, types.FunctionType):
         return None
     try:
-        return code_of(version.tree, version.path, version.node, function)
+        code = code_of(version.tree, version.path, version.node, function)
     except (SyntaxError, ValueError, StopIteration, TypeError, AssertionError):
         return None
+    return code if len(code.co_freevars) == len(version.function.__code__.co_freevars) else None
 
 
 @contextmanager

@@ -7,13 +7,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 def code_of(tree: ast.Module, path: str, function: FunctionNode, other: FunctionNode) -> types.CodeType:
     """`other` compiled where `function` stands in `tree`: same class, same future statements, same free names."""
     home = _home(tree, function)
     assert home is not None
-    made: ast.stmt = _bare(other)
+    bare = _bare(other)
+    if home and _asks_class(function) and not _asks_class(other):
+        bare.body = [*bare.body, *ast.parse("if False: __class__").body]  # the live function has a cell for it
+    made: ast.stmt = bare
     for kind in reversed(home):
         made = ast.ClassDef(kind.name, [], [], [made], [])
     future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
@@ -50,6 +54,10 @@ def _bare(function: FunctionNode) -> FunctionNode:
     )
     made.returns = None
     return ast.copy_location(made, function)
+
+
+def _asks_class(function: FunctionNode) -> bool:
+    return any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in walk(function))
 
 
 def _inner(code: types.CodeType) -> types.CodeType:
