@@ -6,6 +6,7 @@ import sys
 
 import dreck
 from dreck.source.functions import functions_in
+from dreck.trial.server import Version, Wanted, run_trial
 from dreck.trial.strength import slips_in
 
 
