@@ -11,18 +11,42 @@ from dreck.source.walking import walk
 from dreck.steps.chains import Chain, check_keys, comments_of, is_plain, lines_of
 from dreck.steps.lookup_table import body_lines
 from dreck.steps.members import enum_of, member_names, planned_in
+from dreck.steps.predicates import annotations
 from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Sheet
-from dreck.steps.sums import Code, Sums, amount_of, written
+from dreck.steps.sums import Built, Code, Sums, added, amount_of, written
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, naming_hint, words_of
 
 
-def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Plan]:
-    """Arms that add to the same things or take from them: the amounts are data of the members."""
+def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built | None = None) -> Iterator[Plan]:
+    """Arms that add to the same things or take from them: the amounts are data of the members. With `built` the sums
+    are parts of the one thing that every arm returns. Where an annotation says that only members come, nobody is
+    asked whether it is one; where that does not hold, they are."""
     found_in = enum_of(scene, chain)
     if found_in is None:
         return
+    if _says_who_comes(scene, chain, found_in[1]):
+        yield _planned(scene, chain, several, built, found_in, asks=False)
+    yield _planned(scene, chain, several, built, found_in, asks=True)
+
+
+def _says_who_comes(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
+    """Whether the switch is on a parameter annotated with the enum, and has an arm for each of its members."""
+    subject = chain.subjects[0]
+    told = annotations(scene.node).get(subject.id, "") if isinstance(subject, ast.Name) else ""
+    covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
+    return told.strip("'\"") == enum.name and set(member_names(enum)) <= covered and chain.default is None
+
+
+def _planned(
+    scene: Scene,
+    chain: Chain,
+    several: list[Sums],
+    built: Built | None,
+    found_in: tuple[Scene, ast.ClassDef],
+    asks: bool,
+) -> Plan:
     home, enum = found_in
     check_keys(chain.keys)
     subject = chain.subjects[0]
@@ -48,11 +72,15 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Pl
         tables.append(f"\n{table} = {{\n{rows}}}\n")
         made += [name, table]
     subject_code = sheet.code(subject)
+    write = added if built is not None else written
     lines = [
-        written(sums, f"{subject_code}.{datum.name}", datum.is_opposite, _Code(sheet))
+        write(sums, f"{subject_code}.{datum.name}", datum.is_opposite, _Code(sheet))
         for sums, datum in zip(several, data, strict=True)
     ]
-    lines = _guarded(sheet, chain, lines, f"isinstance({subject_code}, {enum.name})", rest, sheet.unit(scene.node))
+    lines = [built.written(lines)] if built is not None else lines
+    if asks:
+        asked = f"isinstance({subject_code}, {enum.name})"
+        lines = _guarded(sheet, chain, lines, asked, rest, sheet.unit(scene.node))
     kept = [c for c in comments_of(sheet, first, last) if c not in told and not any(c in line for line in lines)]
     indent = sheet.indent(first)
     sheet.replace_lines(first, last, "".join(f"{indent}{t}\n" if t.strip() else "\n" for t in [*kept, *lines]))
@@ -60,7 +88,7 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums]) -> Iterator[Pl
         there.insert((enum.end_lineno or enum.lineno) + 1, "".join(f"\n{code}" for code in properties + tables))
     shared = f"it works with what the members of {enum.name} have already"
     reason = f"{len(chain.keys)} members of {enum.name} have their {' and '.join(made[::2])}" if made else shared
-    yield planned_in(scene, home, sheet, there, first, reason, tuple(made))
+    return planned_in(scene, home, sheet, there, first, reason, tuple(made))
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from dreck.steps.members import enum_of, member_names, planned_in
 from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
-from dreck.steps.sums import sums_of
+from dreck.steps.sums import built_of, sums_of
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, naming_hint, words_of
 
@@ -20,10 +20,11 @@ from dreck.steps.wording import constant_name, naming_hint, words_of
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain on the members of an enum of this module whose arms only choose values."""
     for chain in chains(scene.node, Reader(), fewest=2):
-        summed = sums_of(chain)
+        built = built_of(chain)
+        summed = list(built.sums) if built is not None else sums_of(chain)
         if summed:
             try:
-                yield from with_amounts(scene, chain, summed)
+                yield from with_amounts(scene, chain, summed, built)
             except Untouchable as error:
                 yield NotPlanned(chain.first.lineno, str(error))
             continue

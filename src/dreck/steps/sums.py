@@ -5,6 +5,7 @@ away adds a negative amount.
 """
 
 import ast
+import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -43,6 +44,73 @@ def sums_of(chain: Chain) -> list[Sums]:
     found = [_together(key, [arm.get(key) for arm in arms]) for key in keys]
     whole = [sums for sums in found if sums is not None]
     return whole if len(whole) == len(found) and any(any(s.numbers) for s in whole) else []
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """What every arm returns: the same thing made of parts, to some of which the arms add. `at` says which."""
+
+    whole: ast.expr
+    at: tuple[int, ...]
+    sums: tuple[Sums, ...]
+
+    def written(self, parts: Sequence[str]) -> str:
+        """The line that returns it, with `parts` in the places that differ."""
+        made = copy.deepcopy(self.whole)
+        items = _items(made)
+        for number, place in enumerate(self.at):
+            value, item = ast.Name(f"__part_{number}__", ast.Load()), items[place]
+            if isinstance(item, ast.keyword):
+                item.value = value
+            else:
+                items[place] = value
+        code = f"return {ast.unparse(made)}"
+        for number, part in enumerate(parts):
+            code = code.replace(f"__part_{number}__", part)
+        return code
+
+
+def built_of(chain: Chain) -> Built | None:
+    """`return Place(self.row - 1, self.col)` in each arm, or a tuple: the same parts, with other amounts."""
+    wholes = [arm.body[0].value for arm in chain.arms if len(arm.body) == 1 and isinstance(arm.body[0], ast.Return)]
+    made = [whole for whole in wholes if isinstance(whole, ast.Call | ast.Tuple)]
+    if len(made) != len(chain.arms) or len({_frame(whole) for whole in made}) != 1:
+        return None
+    columns = list(zip(*[[_value(item) for item in _items(whole)] for whole in made], strict=True))
+    at, found = [], []
+    for place, column in enumerate(columns):
+        if len({ast.dump(value) for value in column}) == 1:
+            continue
+        sums = _together("part", [(None, amount_of(value), False) for value in column])
+        if sums is None:
+            return None
+        at.append(place)
+        found.append(sums)
+    return Built(made[0], tuple(at), tuple(found)) if found else None
+
+
+def _items(whole: ast.expr) -> list[ast.expr | ast.keyword]:
+    """The parts of a call or a tuple, to be read and to be set."""
+    if isinstance(whole, ast.Tuple):
+        return whole.elts  # type: ignore[return-value]
+    assert isinstance(whole, ast.Call)
+    return whole.keywords if whole.keywords and not whole.args else whole.args  # type: ignore[return-value]
+
+
+def _value(item: ast.expr | ast.keyword) -> ast.expr:
+    return item.value if isinstance(item, ast.keyword) else item
+
+
+def _frame(whole: ast.expr) -> str:
+    """What has to be the same in every arm: what is called, and how many parts of which names there are."""
+    if isinstance(whole, ast.Tuple):
+        plain = not any(isinstance(e, ast.Starred) for e in whole.elts)
+        return f"tuple of {len(whole.elts)}" if plain else ast.dump(whole)
+    assert isinstance(whole, ast.Call)
+    mixed = whole.args and whole.keywords
+    if mixed or any(isinstance(a, ast.Starred) for a in whole.args) or any(k.arg is None for k in whole.keywords):
+        return ast.dump(whole)
+    return f"{ast.dump(whole.func)} of {len(whole.args)} {[k.arg for k in whole.keywords]}"
 
 
 Told = dict[str, tuple[ast.expr | None, Amount, bool]]
@@ -119,15 +187,27 @@ def _together(key: str, parts: Sequence[tuple[ast.expr | None, Amount, bool] | N
 
 def written(sums: Sums, datum: str, opposite: bool, code: "Code") -> str:
     """The line that does it: `target += factor * datum`, or `-=` for the opposite."""
-    amount = f"{code(sums.factor)} * {datum}" if sums.factor is not None else datum
-    if sums.factor is not None and not isinstance(sums.factor, ast.Name | ast.Attribute | ast.Call | ast.Subscript):
-        amount = f"({code(sums.factor)}) * {datum}"
+    amount = _amount(sums, datum, code)
     if sums.in_place and sums.target is not None:
         return f"{code(sums.target)} {'-=' if opposite else '+='} {amount}"
+    return f"return {added(sums, datum, opposite, code)}"
+
+
+def added(sums: Sums, datum: str, opposite: bool, code: "Code") -> str:
+    """The sum as an expression."""
+    amount = _amount(sums, datum, code)
     base = code(sums.base)
     if isinstance(sums.base, ast.IfExp | ast.BoolOp | ast.Compare | ast.Lambda):
         raise Untouchable("what is added to is no plain value")
-    return f"return {base} {'-' if opposite else '+'} {amount}"
+    return f"{base} {'-' if opposite else '+'} {amount}"
+
+
+def _amount(sums: Sums, datum: str, code: "Code") -> str:
+    if sums.factor is None:
+        return datum
+    if isinstance(sums.factor, ast.Name | ast.Attribute | ast.Call | ast.Subscript):
+        return f"{code(sums.factor)} * {datum}"
+    return f"({code(sums.factor)}) * {datum}"
 
 
 class Code:

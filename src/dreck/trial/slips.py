@@ -13,6 +13,7 @@ from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.trial.beyond import beyond_members
 from dreck.trial.running.instrument import WATCHER
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.run import ENDLESS, Observation, Runner
@@ -48,12 +49,13 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
     runners = search.runners
     region = changed_lines(runners[0].version.node, runners[-1].version.node)
     ordered = _plainest_first(search.all_tried)
+    settled = _settled(search)
     for side, change in _chosen(runners, region):
         if search.different is not None:
             return found
         runner = runners[side]
         slip = change.copied()
-        if not runner.takes(slip):
+        if not runner.takes(slip) or _is_settled(change, settled[side]):
             continue
         search.announce(search.count)
         if now() > until:
@@ -71,6 +73,24 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
             told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(slip)}
             found.unnoticed.append(told)
     return found
+
+
+def _settled(search: Search) -> tuple[set[tuple[int, int, bool]], set[tuple[int, int, bool]]]:
+    """For each version the places of tests that can only come out one way, and which."""
+    found: tuple[set[tuple[int, int, bool]], set[tuple[int, int, bool]]] = set(), set()
+    versions = [runner.version for runner in search.runners]
+    for side, number, outcome in beyond_members(search, *versions):
+        test: Any = versions[side].watched.tests[number]
+        found[side].add((test.lineno, test.col_offset, not outcome))
+    return found
+
+
+def _is_settled(change: Change, settled: set[tuple[int, int, bool]]) -> bool:
+    """Whether the slip says of a test what it always comes to."""
+    test: Any = getattr(change.place, change.field)
+    if not (isinstance(change.other, ast.Constant) and isinstance(test, ast.expr)):
+        return False
+    return (test.lineno, test.col_offset, bool(change.other.value)) in settled
 
 
 def _chosen(runners: tuple[Runner, ...], region: tuple[frozenset[int], frozenset[int]]) -> Iterator[tuple[int, Change]]:

@@ -4,6 +4,7 @@ import ast
 from pathlib import Path
 from typing import Any
 
+from dreck.trial.beyond import beyond_members
 from dreck.trial.playing.world import A_CALL
 from dreck.trial.running.describe import shown
 from dreck.trial.running.load import Version
@@ -18,7 +19,7 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
     wanted = {o for o in search.wanted() if _line((old, new)[o[0]].watched.tests[o[1]]) in region[o[0]]}
     if not wanted:
         wanted = search.wanted()
-    wanted -= _never_to_come(old, new)
+    wanted -= _never_to_come(old, new) | beyond_members(search, old, new)
     missing = sorted(wanted - search.reached)
     there = [tried for tried in search.all_tried if tried.reached & wanted]
     refused = there[0].old.refused[:1] if there and all(map(_ends_refused, there)) else ()

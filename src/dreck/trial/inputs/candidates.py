@@ -43,6 +43,8 @@ class SetUp:
     attributes: tuple[tuple[str, tuple[Make, ...]], ...]
     whole: bool
     used: tuple[tuple[str, Usage], ...]
+    types: tuple[tuple[str, Any], ...] = ()
+    """What is said of the arguments, and of attributes (`.kilos`) that are arguments, as far as it is plain."""
 
 
 class Candidates(Near):
@@ -99,6 +101,8 @@ class Candidates(Near):
         if (name, set_up.kind) in self._set_up_at:
             return
         self._set_up_at.add((name, set_up.kind))
+        for part, kind in set_up.types:
+            self.types.setdefault(f"{name}{part}" if part[0] == "." else f"{name}({part})", kind)
         for parameter, usage in set_up.used:
             self.usages.at(f"{name}({parameter})").join(usage)
         for parameter, make in zip(set_up.needed, set_up.first, strict=False):

@@ -11,6 +11,7 @@ import enum
 import inspect
 import io
 import itertools
+import typing
 from collections import deque
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
@@ -96,7 +97,8 @@ class _Finding:
         own = [n for n in ("__new__", "__init__") if getattr(self.kind, n) is not vars(object)[n]]
         whole = own == ["__new__"]
         used = self._used(needed + optional)
-        draft = SetUp(self.kind.__qualname__, needed, optional, (), (), whole, used)
+        types = self._types(own, needed + optional)
+        draft = SetUp(self.kind.__qualname__, needed, optional, (), (), whole, used, types)
         self.candidates.offer(self.kind.__qualname__, draft)
         for makes in self._combined(needed):
             states = [self._state(draft, makes, space) for space in self.spaces]
@@ -116,6 +118,24 @@ class _Finding:
         usages = Usages()
         usages.add(self.node)
         return tuple((name, usages.at(name)) for name in names)
+
+    def _types(self, own: list[str], names: tuple[str, ...]) -> tuple[tuple[str, Any], ...]:
+        try:
+            told = typing.get_type_hints(getattr(self.kind, own[0]))
+        except Exception:
+            return ()
+        plain = {name: told[name] for name in names if name in told and _is_plain(told[name])}
+        kept = ((f".{attribute}", plain[name]) for attribute, name in self._kept() if name in plain)
+        return (*plain.items(), *kept)
+
+    def _kept(self) -> Iterator[tuple[str, str]]:
+        """`self.kilos = kilos`: attributes that are arguments, and by which name."""
+        for s in self.node.body if self.node is not None else []:
+            match s:
+                case ast.Assign(
+                    targets=[ast.Attribute(value=ast.Name(id="self"), attr=attribute)], value=ast.Name(id=name)
+                ):
+                    yield attribute, name
 
     def _combined(self, needed: tuple[str, ...]) -> Iterator[tuple[Make, ...]]:
         """All first choices, then every parameter changed alone, then everything."""
@@ -143,6 +163,14 @@ class _Finding:
             return None
         seen = self.cage.told or world.log or output.getvalue() or _globals(space) != before
         return None if seen else state_of(made)
+
+
+def _is_plain(kind: Any) -> bool:
+    """Whether a type is made of built-in ones: each world knows it by itself."""
+    parts = typing.get_args(kind)
+    if parts:
+        return all(part is Ellipsis or _is_plain(part) for part in parts)
+    return kind is None or (isinstance(kind, type) and kind.__module__ in ("builtins", "datetime", "decimal"))
 
 
 def _globals(space: dict[str, Any]) -> Any:
