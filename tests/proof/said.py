@@ -10,14 +10,15 @@ import json
 import random
 import sys
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
 import dreck.workbench.judging.judge as judging
 from dreck.proof import entry
-from dreck.proof.certificate import Met, Split, Used
+from dreck.proof.certificate import Alone, Met, Split, Used
 from dreck.workbench.compare import Wanted, compare_texts
 from dreck.workbench.sides import Text
 from tests.adversary.running import pairs_in
@@ -94,9 +95,12 @@ def lines() -> list[str]:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), Wanted(trial=False)).verdict
-            passed = [_let_pass(*one, random.Random(at)) for at, one in enumerate(seen)]
+            passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
+            varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
-            found.append(f"{name}: {verdict.status}, {len(told)} asked, {whole}, passed wrongly {passed}")
+            found.append(
+                f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, passed wrongly {passed}"
+            )
     finally:
         entry._go_over, judging.prove = go_over, asked
     return found
@@ -116,13 +120,39 @@ def _told(proof: Any) -> str:
     return repr(parts)
 
 
-def _let_pass(certificate: Any, p: Any, run: Any, pick: random.Random) -> int:
-    """Of a few changes that make a certificate wrong, how many the checker accepts all the same."""
-    places = [(log, at) for log in _used(certificate) for at in range(len(log))]
+def _varied(e: Any, make: Any) -> Iterator[Any]:
+    """One entry with something else said of its event; some of it may be said."""
+    events = [e.old, e.new] if isinstance(e, Met) else [e.event] if isinstance(e, Alone) else []
+    for field in ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends") if events else ():
+        yield _with(e, {field: not getattr(events[0], field)})
+    for field in ("keeps", "harmless") if events else ():
+        for told in ("", "plain-attributes", "plain-items", "plain-comparisons", "hashable-key"):
+            if told != getattr(events[0], field):
+                yield _with(e, {field: told})
+    if events and events[0].result is not None:
+        yield _with(e, {"result": make("const", None)})
+    if events:
+        key = events[0].key
+        for at, arg in enumerate(key.args):
+            other = make("param", "elsewhere") if hasattr(arg, "args") else None
+            yield _with(e, {"key": make(key.op, *key.args[:at], other, *key.args[at + 1 :])})
+
+
+def _with(e: Any, changed: dict[str, Any]) -> Any:
+    if isinstance(e, Met):
+        return replace(e, old=replace(e.old, **changed), new=replace(e.new, **changed))
+    return replace(e, event=replace(e.event, **changed))
+
+
+def _let_pass(
+    certificate: Any, p: Any, run: Any, pick: random.Random, changes: Callable[[Any, Any], Iterator[Any]]
+) -> int:
+    """Of a few changes to a certificate, how many the checker accepts all the same."""
+    places = [(log, at) for log in _used(certificate) for at in range(len(log)) if any(changes(log[at], p.terms.make))]
     count = 0
     for log, at in pick.sample(places, min(WRONG, len(places))):
         kept = log[at]
-        wrong = list(tampered(kept, p.terms.make))
+        wrong = list(changes(kept, p.terms.make))
         if wrong:
             log[at] = pick.choice(wrong)
             count += accepted(certificate, p, run)

@@ -162,7 +162,7 @@ def test_an_enum_of_another_file_gets_the_data_there(files):
     result, texts = taken(folder, "belt.py::moved", "member-data")
     assert [s.verdict.status for s in result.steps] == ["proved"]
     assert "def height_change" in texts["motions"] and "HEIGHT_CHANGE_OF_MOTION = {" in texts["motions"]
-    assert "# down again" in texts["motions"] and "isinstance" not in texts["belt"]
+    assert "# down again" in texts["motions"] and "if isinstance(motion, Motion):" in texts["belt"]
 
 
 def test_what_is_taken_away_by_all_is_taken_away(files):

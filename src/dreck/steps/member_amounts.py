@@ -27,7 +27,8 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built |
     if found_in is None:
         return
     if _says_who_comes(scene, chain, found_in[1]):
-        yield _planned(scene, chain, several, built, found_in, asks=False)
+        plain = _planned(scene, chain, several, built, found_in, asks=False)
+        yield replace(plain, only_if_proved=built is None)
     yield _planned(scene, chain, several, built, found_in, asks=True)
 
 
