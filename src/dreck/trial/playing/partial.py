@@ -58,7 +58,8 @@ def partial(world: "World", path: str, kind: type) -> Any:
 
 def _blank(twin: Any) -> Any:
     if issubclass(twin, BaseException):
-        return twin()
+        kind = next(k for k in twin.__mro__ if k.__module__ == "builtins")
+        return kind.__new__(twin)  # of the built-in layout, not yet set up
     try:
         return object.__new__(twin)
     except TypeError:

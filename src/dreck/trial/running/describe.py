@@ -205,8 +205,15 @@ def shown(description: Any) -> str:
             return f"{name}({', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)})"
         case (name, inner, *rest):
             chain = [f", {r[0]} {shown(r[1])}" for r in rest if isinstance(r, tuple) and r[:1] and r[0] in _CHAINED]
-            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}{''.join(chain)}"
+            holds = _holding(rest[0]) if rest else ""
+            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}{holds}{''.join(chain)}"
     return str(description)
+
+
+def _holding(state: Any) -> str:
+    """What an exception, or an object of a class below a built-in one, holds beside its value."""
+    is_state = isinstance(state, tuple) and state and all(isinstance(p, tuple) and len(p) == 2 for p in state)
+    return f" with {', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)}" if is_state else ""
 
 
 def _in_words(path: str) -> str:

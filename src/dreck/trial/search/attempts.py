@@ -8,6 +8,7 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.mishaps import learned
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
+from dreck.trial.running.describe import shown
 from dreck.trial.running.run import ENDLESS, RUN_SECONDS, Observation, Runner
 from dreck.trial.sandbox.cage import TimeUp
 from dreck.trial.search.clock import Clock
@@ -140,11 +141,18 @@ class Attempts:
         elif not tried.alike and self.different is None and not self.overlooks(tried):
             self._confirm(tried)
         self.finished += tried.old.error is None
-        self.deaths.add(repr(tried.old.error)[:200] if tried.old.error is not None else "")
+        self.deaths.add(_as_told(tried.old.error))
         if tried.reached - self.reached:
             for side, number, _ in tried.reached:
                 self.reaching.setdefault((side, number), []).append(tried)
         self.reached |= tried.reached
+
+
+def _as_told(error: Any) -> str:
+    """How a run ended, as people read it; '' when it came to its end."""
+    if error is None:
+        return ""
+    return (shown(error) if isinstance(error, tuple) and len(error) > 1 else str(error))[:200]
 
 
 def _both_endless(*seen: Observation) -> bool:
