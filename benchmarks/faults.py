@@ -27,7 +27,7 @@ ROOMS = {
     "model": "src/dreck/model/ir",
     "names": "src/dreck/model/names",
 }
-TESTS = ["tests/proof/test_checker.py", "tests/proof/test_solver.py", "tests/proof/test_files_beside.py", "tests/adversary", "tests/proof/test_proof.py", "tests/proof/test_conformance.py", "tests/proof/test_looking_into.py",
+TESTS = ["tests/proof/test_said.py", "tests/proof/test_checker.py", "tests/proof/test_solver.py", "tests/proof/test_files_beside.py", "tests/adversary", "tests/proof/test_proof.py", "tests/proof/test_conformance.py", "tests/proof/test_looking_into.py",
          "tests/proof/test_facts.py", "tests/proof/test_changes.py", "tests/proof/test_whole_numbers.py",
          "tests/proof/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
          "tests/steps"]  # fmt: skip

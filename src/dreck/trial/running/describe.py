@@ -65,7 +65,7 @@ class Describer:
         kind = type(value)
         name = kind.__qualname__
         if isinstance(value, type | types.FunctionType | types.BuiltinFunctionType | types.ModuleType):
-            return (name, getattr(value, "__qualname__", getattr(value, "__name__", "?")))
+            return (name, without_addresses(str(getattr(value, "__qualname__", getattr(value, "__name__", "?")))))
         if isinstance(value, types.MethodType):
             return (name, value.__func__.__qualname__, self.of(value.__self__))
         if kind.__module__ == "unittest.mock":

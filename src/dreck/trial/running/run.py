@@ -365,7 +365,8 @@ class Runner:
 def tell_of_each_other(*runners: Runner) -> None:
     """What two versions have to know of each other: the arguments both take, methods asked for in another way."""
     nodes = [runner.version.node for runner in runners]
-    names, most = asked_otherwise(nodes[0], nodes[-1]), min(len(runner.parameters()) for runner in runners)
+    names = asked_otherwise(nodes[0], nodes[-1])
+    most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner in runners:
         runner.asked_otherwise = names
         runner.both_take = most if not any(node.args.vararg for node in nodes) else None
