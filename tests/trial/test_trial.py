@@ -236,3 +236,10 @@ def test_relative_imports_work(tmp_path):
     found = run_trial(Version(package / "fees.py", text, "f"), Version(package / "fees.py", text, "f"))
     assert not found.problem
     assert not found.missing
+
+
+def test_what_is_annotated_is_given_no_number_that_is_none(tmp_path):
+    old = "def f(d: dict, k: str):\n    if k in d:\n        v = d[k]\n        del d[k]\n        return v\n    return None\n"
+    new = "def f(d: dict, k: str):\n    return d.pop(k, None)\n"
+    found = run_trial(Version(tmp_path / "m.py", old, "f"), Version(tmp_path / "m.py", new, "f"))
+    assert found.difference is None and found.slips[0] == found.slips[1]

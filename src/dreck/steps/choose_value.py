@@ -92,7 +92,8 @@ def _short(test: ast.expr, *values: ast.expr) -> bool:
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """`x = a if test else b`, where it fits the line."""
-    statement: Stmt = tree.block(site.path).body[site.index]
+    block = tree.block(site.path)
+    statement: Stmt = block.body[site.index]
     other: Stmt = statement.orelse
     first, second = only_statement(statement.body), only_statement(other.body)
     if first is None or second is None or has_comment(other.leading_lines):
@@ -107,7 +108,37 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     code = code_of(line.with_changes(leading_lines=[])).strip()
     if len(code_of(chosen) if site.kind else code) > _MOST or width(tree, site.path, code) > options.line_length:
         raise BetterNot("the conditional expression would not fit the line")
+    if not site.kind and any(not _would_fit(tree, site, s, options) for s in _siblings(block, site.index)):
+        raise BetterNot("the one beside it would not fit the line, and both read alike")
     yield Rewrite(tree.edit(site.path, lambda block: spliced(block, site.index, [line])))
+
+
+def _siblings(block: cst.IndentedBlock, index: int) -> Iterator[cst.If]:
+    """The if/elses in a row with this one that choose a value alike."""
+    mine = _form(block.body[index])
+    for way in (range(index - 1, -1, -1), range(index + 1, len(block.body))):
+        for at in way:
+            beside = block.body[at]
+            if not isinstance(beside, cst.If) or _form(beside) is None or _form(beside) != mine:
+                break
+            yield beside
+
+
+def _form(s: Stmt) -> tuple[str, ...] | None:
+    """Of which kinds target and test are, where both branches assign to one thing; None for any other statement."""
+    if not isinstance(s, cst.If) or not isinstance(s.orelse, cst.Else):
+        return None
+    parts = [only_statement(s.body), only_statement(s.orelse.body)]
+    kinds = [type(p.targets[0].target).__name__ for p in parts if isinstance(p, cst.Assign) and len(p.targets) == 1]
+    return (type(s.test).__name__, *kinds) if len(kinds) == 2 else None
+
+
+def _would_fit(tree: Tree, site: Site, s: cst.If, options: Options) -> bool:
+    first, second = only_statement(s.body), only_statement(s.orelse.body) if isinstance(s.orelse, cst.Else) else None
+    assert isinstance(first, cst.Assign) and isinstance(second, cst.Assign)
+    chosen = cst.IfExp(test=bare(s.test), body=_operand(first.value), orelse=_operand(second.value))
+    code = code_of(cst.SimpleStatementLine(body=[first.with_changes(value=chosen)])).strip()
+    return len(code) <= _MOST and width(tree, site.path, code) <= options.line_length
 
 
 def _chosen(

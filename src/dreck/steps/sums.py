@@ -57,13 +57,13 @@ class Built:
     def written(self, parts: Sequence[str]) -> str:
         """The line that returns it, with `parts` in the places that differ."""
         made = copy.deepcopy(self.whole)
-        items = _items(made)
+        parts_there = made.elts if isinstance(made, ast.Tuple) else made.args if isinstance(made, ast.Call) else []
         for number, place in enumerate(self.at):
-            value, item = ast.Name(f"__part_{number}__", ast.Load()), items[place]
-            if isinstance(item, ast.keyword):
-                item.value = value
+            value = ast.Name(f"__part_{number}__", ast.Load())
+            if place < len(parts_there):
+                parts_there[place] = value
             else:
-                items[place] = value
+                made.keywords[place - len(parts_there)].value = value  # type: ignore[attr-defined]
         code = f"return {ast.unparse(made)}"
         for number, part in enumerate(parts):
             code = code.replace(f"__part_{number}__", part)
@@ -90,11 +90,11 @@ def built_of(chain: Chain) -> Built | None:
 
 
 def _items(whole: ast.expr) -> list[ast.expr | ast.keyword]:
-    """The parts of a call or a tuple, to be read and to be set."""
+    """The parts of a tuple or a call, those by position first."""
     if isinstance(whole, ast.Tuple):
-        return whole.elts  # type: ignore[return-value]
+        return [*whole.elts]
     assert isinstance(whole, ast.Call)
-    return whole.keywords if whole.keywords and not whole.args else whole.args  # type: ignore[return-value]
+    return [*whole.args, *whole.keywords]
 
 
 def _value(item: ast.expr | ast.keyword) -> ast.expr:
@@ -107,8 +107,7 @@ def _frame(whole: ast.expr) -> str:
         plain = not any(isinstance(e, ast.Starred) for e in whole.elts)
         return f"tuple of {len(whole.elts)}" if plain else ast.dump(whole)
     assert isinstance(whole, ast.Call)
-    mixed = whole.args and whole.keywords
-    if mixed or any(isinstance(a, ast.Starred) for a in whole.args) or any(k.arg is None for k in whole.keywords):
+    if any(isinstance(a, ast.Starred) for a in whole.args) or any(k.arg is None for k in whole.keywords):
         return ast.dump(whole)
     return f"{ast.dump(whole.func)} of {len(whole.args)} {[k.arg for k in whole.keywords]}"
 

@@ -30,7 +30,8 @@ def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
 
 def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
     """The very same NaN where one is looked for among others: `in` finds it, `==` does not."""
-    there = [n for n in names if n in tried.used]
+    usages = candidates.usages
+    there = [n for n in names if n in tried.used and n not in candidates.types and not usages.at(n).subscripted]
     if any(candidates.usages.at(name).among for name in there):
         for one, other in itertools.combinations(there, 2):
             yield {**tried.choice, one: Make("value", math.nan), other: Make("value", math.nan)}
