@@ -167,3 +167,23 @@ def test_methods_that_cannot_run_do_not_count():
     code = "class A:\n    def __len__(self):\n        return {}\n    def __init__(self):\n        self.n = {}\ndef f(a):\n    return a.x\n"
     texts = [Text(Path("yard.py"), code.format(value, value)) for value in (1, 2)]
     assert dict(compare_texts(*texts, Wanted(only=("f",), trial=False)).functions)["f"].status == "proved"
+
+
+SAME_BODY = "def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n", "def f(a):\n    return 1 if a else 2\n"
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "status"),
+    [
+        ("", "import typing as t\nif t.TYPE_CHECKING:\n    import odd\n    P = odd.Spec('P')\n", "proved"),
+        ("", "from typing import TYPE_CHECKING\nif TYPE_CHECKING:\n    P = print('P')\n", "proved"),
+        ("", "import typing as t\nif t.TYPE_CHECKING:\n    pass\nelse:\n    print('here')\n", "unsettled"),
+        ("", "TYPE_CHECKING = True\nif TYPE_CHECKING:\n    print('here')\n", "unsettled"),
+        ("", "import typing as t\nt.TYPE_CHECKING = True\nif t.TYPE_CHECKING:\n    print('here')\n", "unsettled"),
+        ("import sys\nWIN = sys.platform.startswith('win')\n", "import sys\nWIN = not sys.platform.startswith('win')\n", "proved"),
+        ("import sys\nWIN = sys.platform.startswith('win')\n", "import sys\nWIN = sys.stdin.close()\n", "unsettled"),
+    ],
+)  # fmt: skip
+def test_what_a_module_does_when_it_is_imported(old, new, status):
+    texts = [Text(Path("yard.py"), head + body) for head, body in zip((old, new), SAME_BODY, strict=True)]
+    assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status

@@ -86,6 +86,9 @@ _QUIET_MAKERS = frozenset(
 )  # fmt: skip
 
 
+_TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
+
+
 def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
     match s:
         case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef() | ast.Import() | ast.ImportFrom() | ast.Pass():
@@ -98,6 +101,8 @@ def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
         case ast.AnnAssign(target=target):
             if not isinstance(target, ast.Name):
                 return True
+        case ast.If(test=test, orelse=[]) if names.stands_for(test) == "typing.TYPE_CHECKING":
+            return False  # nothing of it runs (library reference, typing.TYPE_CHECKING)
         case ast.If() | ast.Try():
             inner = [t for block in blocks_of(s) for t in block]
             if any(_acts(t, names, records) for t in inner):
@@ -115,6 +120,8 @@ def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
             case ast.Call(func=ast.Name(id=kind)) if kind in records.table.classes:
                 if records.fields(kind) is None:
                     return True
+            case ast.Call(func=ast.Attribute(value=base)) if names.stands_for(base) in _TEXTS:
+                continue  # a method of a text
             case ast.Call(func=called) if names.stands_for(called) not in _QUIET_MAKERS:
                 return True
             case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
