@@ -21,10 +21,11 @@ DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 HUGE = 10**20 + 1
 PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000, HUGE),
-    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16),
     str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
     bool: (True, False),
     bytes: (b"text", b""),
+    bytearray: (bytearray(b"text"), bytearray()),
     complex: (1j, 0j),
     object: (3, "text", None),
     datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),

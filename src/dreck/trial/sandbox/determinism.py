@@ -15,6 +15,8 @@ from contextlib import contextmanager
 from typing import Any
 
 _INSTANT = 1_750_000_000.0
+_ZONE, _OTHER_ZONE = "YRD-05:45", "YRD+03:30"
+"""Where the process stands, and where else it might: local time is not universal time (IEEE 1003.1, 8.3)."""
 _PROCESS = 4_242
 """The number of every process under trial."""
 _SOURCES = {
@@ -50,13 +52,16 @@ class Still:
         """Another instant, other chances: what comes out the same does not depend on them."""
         before = self.instant, self.seed
         self.instant, self.seed = self.instant + 400 * 86_400 + 3_661, self.seed + 1
+        _stand_in(_OTHER_ZONE)
         try:
             yield
         finally:
             self.instant, self.seed = before
+            _stand_in(_ZONE)
 
     def hold(self, text: str) -> None:
         """From now on this process reads this clock. Dates are held when `text` asks for the current one."""
+        _stand_in(_ZONE)
         place = vars(time)
         place["time"] = lambda: self._now
         place["time_ns"] = lambda: int(self._now * 1_000_000_000)
@@ -102,6 +107,11 @@ class Still:
         moments = {"now": classmethod(now), "utcnow": classmethod(utcnow), "today": classmethod(now)}
         vars(datetime)["datetime"] = Held("datetime", (real_datetime,), {**told, **moments, "real": real_datetime})
         vars(datetime)["date"] = Held("date", (real_date,), {**told, "today": classmethod(today), "real": real_date})
+
+
+def _stand_in(zone: str) -> None:
+    os.environ["TZ"] = zone
+    time.tzset()
 
 
 def wavering(text: str) -> str:
