@@ -197,11 +197,24 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
 
 
+_AT_IMPORT = (
+    "import typing\nif typing.TYPE_CHECKING:\n    TABLE[1] = 9\n",
+    "from typing import TYPE_CHECKING\nif TYPE_CHECKING:\n    LIMIT = helper(3)\n",
+    "import typing\nif typing.TYPE_CHECKING:\n    pass\nelse:\n    TABLE[1] = 9\n",
+    "TYPE_CHECKING = True\nif TYPE_CHECKING:\n    TABLE[1] = 9\n",
+    "import sys\nLINUX = sys.platform.startswith('lin')\n",
+    "import sys\nif sys.platform.startswith('lin'):\n    TABLE[1] = 9\n",
+)
+"""What a module may do beside, or not do, when it is imported."""
+
+
 def _around(tree: ast.Module, pick: random.Random) -> None:
     """One part of the module is another one."""
     at = pick.randrange(5, len(tree.body) - 1)
     s = tree.body[at]
-    match pick.randrange(3):
+    match pick.randrange(4):
+        case 3:
+            tree.body[at:at] = ast.parse(pick.choice(_AT_IMPORT)).body
         case 0 if isinstance(s, ast.ClassDef) and len(s.body) > 1:
             s.body.append(s.body.pop(0))
         case 1:
