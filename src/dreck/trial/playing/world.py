@@ -162,6 +162,8 @@ class World:
             case "value":
                 if isinstance(make.what, _MUTABLE) or type(make.what).__module__ == "numpy":
                     return copy.copy(make.what)
+                if type(make.what) is float and math.isnan(make.what):
+                    return math.nan  # the very same one in each world: a key is found by what it is
                 return self._own_member(make.what)
             case "named":
                 return self._named(str(make.what))
