@@ -28,7 +28,7 @@ from tests.proof.test_checker import accepted, logs_of, tampered
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG = 300, 100, 5
+RANDOM_PAIRS, RANDOM_MODULES, WRONG = 180, 60, 4
 
 
 def texts() -> Iterator[tuple[str, str, str]]:

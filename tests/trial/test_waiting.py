@@ -18,7 +18,7 @@ def tried(tmp_path):
         old = HEAD + textwrap.dedent(body)
         path.write_text(old)
         name = "f"
-        return run_trial(Version(path, old, name), Version(path, old.replace(*change), name), Wanted(inputs=60))
+        return run_trial(Version(path, old, name), Version(path, old.replace(*change), name), Wanted(inputs=20))
 
     return run
 
