@@ -29,8 +29,19 @@ def _member_asked_for(version: Version) -> str | None:
     """The parameter of an enum's class that the first test is about."""
     first = next((test for _, test in sorted(version.watched.tests.items())), None)
     names = {n.id for n in walk(first) if isinstance(n, ast.Name)} if isinstance(first, ast.AST) else set()
-    kinds = {n: kind for n, kind in version.types.items() if isinstance(kind, type) and issubclass(kind, enum.Enum)}
-    return next((name for name in kinds if name in names), None)
+    kinds = {n for n, kind in version.types.items() if isinstance(kind, type) and issubclass(kind, enum.Enum)}
+    return min(names & kinds & _only_given(version), default=None)
+
+
+def _only_given(version: Version) -> set[str]:
+    """Parameters that every caller has to give, and that are bound to nothing else."""
+    args = version.node.args
+    given = {a.arg for a in [*args.posonlyargs, *args.args][: -len(args.defaults) or None]}
+    given |= {a.arg for a, default in zip(args.kwonlyargs, args.kw_defaults, strict=True) if default is None}
+    rebound = {n.id for n in walk(version.node) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    return (
+        given - rebound - {n.name for n in walk(version.node) if isinstance(n, ast.MatchAs | ast.MatchStar) and n.name}
+    )
 
 
 def _asks_about(name: str, numbered: tuple[int, Any]) -> bool:

@@ -25,6 +25,7 @@ from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
 from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
+from dreck.trial.playing.addresses import keep_what_is_written
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import hide_places
 from dreck.trial.running.expectation import outside
@@ -180,6 +181,7 @@ def _close(request: dict[str, Any], cage: Cage, still: Still, sides: tuple[dict[
         hide_places(str(project_of(Path(request[side]["path"]))) for side in ("old", "new"))
     text = request["old"]["text"] + request["new"]["text"]
     still.hold(text)
+    keep_what_is_written(text)
     HEARING.listen(text)
 
 

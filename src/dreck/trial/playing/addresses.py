@@ -7,8 +7,17 @@ _ADDRESS = re.compile(
 )
 """Behind `at`, and alone, with `0x` and without, as code that takes such texts apart or writes `id` leaves it."""
 _LONE = re.compile(r"7f|5[56]")
+_WRITTEN: set[str] = set()
+"""What looks like one of them and stands in the code itself."""
+
+
+def keep_what_is_written(code: str) -> None:
+    """From now on what `code` itself writes is no place in memory."""
+    _WRITTEN.update(_ADDRESS.findall(code))
 
 
 def without_places(text: str) -> str:
     """A text without the places in memory that objects are told by."""
-    return _ADDRESS.sub("0x…", text) if "0x" in text or _LONE.search(text) else text
+    if "0x" not in text and not _LONE.search(text):
+        return text
+    return _ADDRESS.sub(lambda found: found[0] if found[0] in _WRITTEN else "0x…", text)
