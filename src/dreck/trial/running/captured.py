@@ -8,7 +8,18 @@ from contextlib import contextmanager
 
 
 class Output(io.StringIO):
-    """What is printed; code that closes it loses nothing."""
+    """What is printed; code that closes it loses nothing. `turns`, shared by two, tells in what order they were
+    written to: at each change from one to the other, which it is and how many lines it had taken."""
+
+    def __init__(self, name: str, turns: list[tuple[str, int]]) -> None:
+        super().__init__()
+        self._name, self._turns, self._lines = name, turns, 0
+
+    def write(self, text: str) -> int:
+        if text and (not self._turns or self._turns[-1][0] != self._name):
+            self._turns.append((self._name, self._lines))
+        self._lines += text.count("\n")
+        return super().write(text)
 
     def close(self) -> None:
         self.write("<closed>")

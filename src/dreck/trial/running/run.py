@@ -57,6 +57,8 @@ class Observation:
     """What it has written to standard error."""
     heard: tuple[tuple[str, ...], ...] = ()
     """Records of the log and warnings."""
+    turns: tuple[tuple[str, int], ...] = ()
+    """In what order standard output and standard error were written to."""
 
     def parts(self) -> dict[str, Any]:
         return {
@@ -71,6 +73,7 @@ class Observation:
             "environment": self.environment,
             "standard error": self.errors,
             "log and warnings": self.heard,
+            "order of what is printed": self.turns,
         }
 
 
@@ -98,7 +101,7 @@ class Runner:
         self._results: list[Any] = []
         self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
-        self._said: tuple[str, tuple[tuple[str, ...], ...]] = ("", ())
+        self._said: tuple[str, tuple[tuple[str, ...], ...], tuple[tuple[str, int], ...]] = ("", (), ())
         self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
         self.surroundings = Surroundings(version.node)
@@ -222,7 +225,8 @@ class Runner:
         self.cage.begin()
         result: Any = None
         error: Any = None
-        output, errors = Output(), Output()
+        turns: list[tuple[str, int]] = []
+        output, errors = Output("output", turns), Output("standard error", turns)
         before = dict(os.environ)
         self.still.begin()
         HEARING.begin()
@@ -239,7 +243,7 @@ class Runner:
             except BaseException as raised:
                 error = raised
         self._environment = put_back(before)
-        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told)
+        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told), tuple(turns[:1_000])
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
