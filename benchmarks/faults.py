@@ -27,7 +27,7 @@ ROOMS = {
     "model": "src/dreck/model/ir",
     "names": "src/dreck/model/names",
 }
-TESTS = ["tests/proof/test_said.py", "tests/proof/test_checker.py", "tests/proof/test_solver.py", "tests/proof/test_files_beside.py", "tests/adversary", "tests/proof/test_proof.py", "tests/proof/test_conformance.py", "tests/proof/test_looking_into.py",
+TESTS = ["tests/proof/test_said.py", "tests/proof/test_checker.py", "tests/proof/test_liars.py", "tests/proof/test_solver.py", "tests/proof/test_files_beside.py", "tests/adversary", "tests/proof/test_proof.py", "tests/proof/test_conformance.py", "tests/proof/test_looking_into.py",
          "tests/proof/test_facts.py", "tests/proof/test_changes.py", "tests/proof/test_whole_numbers.py",
          "tests/proof/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
          "tests/steps"]  # fmt: skip
@@ -96,7 +96,7 @@ def noticed(fault: Fault) -> str:
         (folder / fault.path.relative_to(ROOT)).write_text(fault.text)
         tests = [t for t in TESTS if (ROOT / t).exists()]
         command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
-        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "400", "PYTHONDONTWRITEBYTECODE": "1"}
+        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "400", "DRECK_LIES": "1", "PYTHONDONTWRITEBYTECODE": "1"}
         try:
             done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=600)
         except subprocess.TimeoutExpired:

@@ -90,7 +90,11 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
     a method is written in, `global` in a function of another file means that file's names.
     """
-    if scope_of(node).captured or asks_who_calls(node, p.names[which].frame_readers):
+    if (
+        p.classes[which].remakes_functions
+        or scope_of(node).captured
+        or asks_who_calls(node, p.names[which].frame_readers)
+    ):
         return False
     foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
     if spoken_in(node).asks_class:

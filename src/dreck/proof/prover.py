@@ -146,8 +146,8 @@ class Prover:
 
     def reads_quietly(self, base: Term, name: str, state: State) -> bool:
         """Whether no class of the files makes reading the attribute of this object do more than reading."""
-        if base.op == "global":
-            return self._is_quiet_holder(str(base.args[0]))
+        if base.op == "global" and self._is_class_or_module(str(base.args[0])):
+            return all(kin.reads_of_class_quietly(str(base.args[0]), name) for kin in self.classes)
         if not any(kin.taken_back().attribute(name) for kin in self.classes):
             return True
         known = self._known_classes(base, state)
@@ -159,11 +159,9 @@ class Prover:
         """Whether nothing in the files makes reading an item (`item`), or calling `get`, do more than reading."""
         return not any(word in kin.taken_back().comparisons for kin in self.classes for word in what)
 
-    def _is_quiet_holder(self, name: str) -> bool:
-        for kin in self.classes:
-            if name in kin.table.classes and not kin.table.is_understood(name) and kin.table.classes[name].keywords:
-                return False
-        return True
+    def _is_class_or_module(self, name: str) -> bool:
+        """Whether a name means no object of a class of the files: something imported, a class, a function."""
+        return all(name in n.definitions or n.is_imported(name) or n.is_builtin(name) for n in self.names)
 
     def compares_quietly(self, what: str, state: State, *values: Term) -> bool:
         """Whether no class of the files makes comparing (`eq`, `order`, `in`, `truth`, `hash`) do more than that."""

@@ -87,6 +87,10 @@ class ModuleNames:
     def _top(self) -> frozenset[ast.stmt]:
         return frozenset(self.tree.body)
 
+    def is_imported(self, name: str) -> bool:
+        """Whether one import at the very top gives `name` its one meaning."""
+        return self.is_bound_once(name) and isinstance(self._bindings.of[name][0], ast.Import | ast.ImportFrom)
+
     def is_settled(self, name: str, before: int) -> bool:
         """Whether `name` means at line `before` of the module what it means ever after."""
         if self.is_builtin(name):

@@ -9,7 +9,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET
-from dreck.proof.checking.tests import CheckedTests
+from dreck.proof.checking.plainness import CheckedPlainness
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
 
@@ -21,7 +21,7 @@ _CANNOT_RAISE = {Op.FUNCTION, Op.NEW}
 
 
 @dataclass(slots=True)
-class CheckedActs(CheckedTests):
+class CheckedActs(CheckedPlainness):
     """Whether an act comes to what the prover says."""
 
     # --- values given ------------------------------------------------------------------------------
@@ -56,7 +56,7 @@ class CheckedActs(CheckedTests):
             case Op.ITEM:
                 return self._item(state, vals, value)
             case Op.COMPARE:
-                return value is not None and self.compared(state, str(node.payload), vals[0], vals[1], value)
+                return value is not None and self.compared(state, side, str(node.payload), vals[0], vals[1], value)
             case Op.CALL | Op.ROW:
                 return value is not None and self._called(state, side, vals, value)
             case Op.PATTERN_CLASS:
@@ -72,7 +72,7 @@ class CheckedActs(CheckedTests):
                     return True
                 return self.is_scalar(vals[0]) or self.look(vals[0]) in ("const", "type", "global")
             case Op.APART:
-                return FAMILIES in self.listed or str(node.payload) in self.axioms[side.which].classes.table.classes
+                return self.axioms[side.which].are_apart(str(node.payload), FAMILIES in self.listed)
             case Op.CATCHES:
                 test = make("catches", *vals)
                 return value is make("bool", test, True) and test in state.lasting
@@ -102,7 +102,7 @@ class CheckedActs(CheckedTests):
             there = all(a.member(value.value.enum, name) for a in self.axioms)
             return base is self.make("global", value.value.enum) and value.value.name == name and there
         if value.op == "const":
-            kinds = {str(base.args[0])} if base.op in ("global", "record") else self._classes_of(state, base)
+            kinds = {str(base.args[0])} if base.op in ("global", "record") else self.classes_of(state, base)
             return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in kinds)
         if value.op == "method":
             holder, named, form, on = value.args
@@ -113,13 +113,6 @@ class CheckedActs(CheckedTests):
         """An item that was read before, under a constant key, since anything may have changed."""
         assumed = ITEMS in self.listed or not self.again
         return assumed and value is self.make("item", *vals, state.epoch) and value in state.done
-
-    def _classes_of(self, state: State, value: Term) -> set[str]:
-        """The classes a value is known to be of, itself or by one of them alone."""
-        for fact in state.facts.about.get(value, ()):
-            if fact.op == "isinstance" and state.facts.known[fact] and fact.args[0] is value:
-                return names_in(fact.args[1])
-        return set()
 
     def _called(self, state: State, side: Side, vals: tuple[Term, ...], value: Term) -> bool:
         node, make = side.node, self.make
@@ -248,7 +241,8 @@ class CheckedActs(CheckedTests):
         match key.op:
             case "attr":
                 right = key is make("attr", vals[0], node.payload, state.epoch) and node.op is Op.ATTRIBUTE
-                return right and event.keeps == ATTRIBUTES and event.result is key
+                plain = right and self.reads_plainly(state, vals[0], str(node.payload))
+                return plain and event.keeps == ATTRIBUTES and event.result is key
             case "item":
                 right = key is make("item", *vals, state.epoch) and node.op is Op.ITEM and is_constant(vals[1])
                 return right and event.keeps == ITEMS and event.result is key and self._reads_only("__getitem__")
@@ -265,16 +259,20 @@ class CheckedActs(CheckedTests):
             case "catches":
                 return key is make("catches", *vals) and event.result is make("bool", key, True)
             case "hash":
-                return node.op is Op.HASHED and key.args[0] is vals[0] and event.keeps == HASHABLE
+                alone = not event.harmless or self.compares_plainly(state, "hash", vals[0])
+                return alone and node.op is Op.HASHED and key.args[0] is vals[0] and event.keeps == HASHABLE
             case "len":
-                return key is make("len", vals[1], state.epoch) and event.keeps == COMPARISONS and event.result is key
+                plain = self.compares_plainly(state, "truth", vals[1]) and event.keeps == COMPARISONS
+                return plain and key is make("len", vals[1], state.epoch) and event.result is key
             case "truth":
                 asked = vals[-1] if node.op in (Op.BRANCH, Op.CALL) else None
-                return asked is not None and key is make("truth", asked, state.epoch) and event.keeps == COMPARISONS
+                right = asked is not None and key is make("truth", asked, state.epoch)
+                return right and event.keeps == COMPARISONS and self.compares_plainly(state, "truth", key.args[0])
             case "asked":
                 name, of, kinds = key.args
                 answer = make("bool", make(name, of, kinds), True)
-                return of in vals and event.keeps == COMPARISONS and event.result is answer
+                right = of in vals and event.keeps == COMPARISONS and event.result is answer
+                return right and self.asks_plainly(side, kinds)
             case "worked":
                 right = key is make("worked", node.payload, *vals, state.epoch) and node.op in (Op.BINARY, Op.UNARY)
                 return right and event.keeps == QUIET and event.result is key
@@ -287,8 +285,18 @@ class CheckedActs(CheckedTests):
                 lasts = len(key.args) == 2 and any(a.op in ("const", "tuple", "members") for a in key.args)
                 timed = len(key.args) == 3 and key.args[2] is state.epoch
                 told = self.is_spelling(str(node.payload), vals[0], vals[1], key, bool(event.result.args[1]))
-                return told and bool(lasts or timed) and event.keeps == COMPARISONS
+                plain = told and self._compares_plainly(state, key, *vals[:2])
+                return plain and bool(lasts or timed) and event.keeps == COMPARISONS
         return False
+
+    def _compares_plainly(self, state: State, key: Term, left: Term, right: Term) -> bool:
+        match key.op:
+            case "eq":
+                return self.compares_plainly(state, "eq", left, right)
+            case "in":
+                both = self.compares_plainly(state, "eq", left) and self.compares_plainly(state, "hash", left)
+                return both and self.compares_plainly(state, "in", right)
+        return self.compares_plainly(state, "order", left, right)
 
     def _reads_only(self, *methods: str) -> bool:
         return all(axioms.reads_only(*methods, "__missing__") for axioms in self.axioms)
@@ -329,7 +337,10 @@ class CheckedActs(CheckedTests):
             kind = str(self.given.args[1].args[0])
         else:
             return False
-        return any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton)
+        if axioms.is_enum(kind):
+            return axioms.member(kind, name)
+        there = any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton)
+        return there and not axioms.is_set(name)
 
 
 def _is_alike(fact: Term, constant: Term) -> bool:

@@ -87,6 +87,13 @@ class Axioms:
         self._note("function", f"{name} is this function", node)
         return node
 
+    def is_defined(self, name: str) -> bool:
+        """One `def` or `class` of the files gives the name its meaning."""
+        node = self.names.definitions.get(name)
+        if node is None or ("." not in name and not self.is_bound_once(name)):
+            return False
+        return self._note("name", f"{name} is defined", node)
+
     # --- classes -----------------------------------------------------------------------------------
 
     @property
@@ -112,9 +119,11 @@ class Axioms:
             made = self._make(known, open_ | {name}) if known in self.classes.table.classes else _ELSEWHERE.get(source)
             if made is None and source.startswith("builtins."):
                 made = getattr(builtins, source.removeprefix("builtins."), None)
-            if made is None or node.keywords:
+            if made is None:
                 return None
             bases.append(made)
+        if node.keywords or not all(_gives_it_back(d) for d in node.decorator_list):
+            return None
         try:
             self._skeleton[name] = type(name, tuple(bases), dict(_members(node)))
         except TypeError:
@@ -141,6 +150,15 @@ class Axioms:
         told = [ast.unparse(d).rpartition(".")[2] for d in found.decorator_list]
         return found if told == decorators or (form == "method" and told == ["abstractmethod"]) else None
 
+    def is_set(self, name: str) -> bool:
+        """Whether something in the files sets an attribute of that name, or one whose name nobody can read."""
+        return any(_sets(tree, name) for tree in (self.names.tree, *getattr(self.names, "trees", ())))
+
+    def is_named_set(self, name: str) -> bool:
+        """The same, for what is set under that name for all to read."""
+        trees = (self.names.tree, *getattr(self.names, "trees", ()))
+        return any(_sets_by_name(tree, name) for tree in trees)
+
     def constant(self, kind: str, name: str, value: object) -> bool:
         made = self.skeleton.get(kind)
         found = inspect.getattr_static(made, name, None) if made is not None else None
@@ -149,12 +167,18 @@ class Axioms:
         same = type(found.value.value) is type(value) and repr(found.value.value) == repr(value)
         return same and self._note("constant", f"{kind}.{name} is {value!r}", found)
 
+    def is_enum(self, kind: str) -> bool:
+        node = self.classes.table.classes.get(kind)
+        return node is not None and [self.names.stands_for(b) for b in node.bases] == ["enum.Enum"]
+
     def member(self, kind: str, name: str) -> bool:
         """A member of an enum whose members are all different and which says nothing of comparing."""
-        node = self.classes.table.classes.get(kind)
-        if node is None or [self.names.stands_for(b) for b in node.bases] != ["enum.Enum"]:
+        if not self.is_enum(kind):
             return False
+        node = self.classes.table.classes[kind]
         named = _member_names(node)
+        if any(n.startswith("_") for n in named) or node.decorator_list:
+            return False
         made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
         has = name in made.__members__ and len(made.__members__) == len(named)
         values = [
@@ -162,6 +186,18 @@ class Axioms:
         ]
         special = any(isinstance(s, ast.FunctionDef) and s.name.startswith("_") for s in node.body)
         return has and len(set(values)) == len(values) and not special and self._note("member", f"{kind}.{name}", node)
+
+    def are_apart(self, kind: str, assumed: bool) -> bool:
+        """The constants of a class are different ones: seen in the file, or assumed of a class from elsewhere."""
+        node = self.classes.table.classes.get(self.names.canonical(kind))
+        if node is None:
+            return assumed
+        given = [s.value for s in node.body if isinstance(s, ast.Assign | ast.AnnAssign) and s.value is not None]
+        values = [v.value for v in given if isinstance(v, ast.Constant)]
+        made = [v for v in given if isinstance(v, ast.Call) and ast.unparse(v.func).rpartition(".")[2] == "auto"]
+        if len(set(values)) != len(values) or (values and made) or len(values) + len(made) != len(given):
+            return False
+        return (self.is_enum(kind) or not node.bases) and self._note("class", f"{kind} has different constants", node)
 
     def fields(self, kind: str) -> list[tuple[str, ast.Constant | None]] | None:
         found = self.classes.records.fields(kind)
@@ -190,6 +226,36 @@ class Axioms:
             return None
         self._note("classes", f"how {', '.join(sorted(every))} derive from one another", None)
         return outcomes.pop() if len(outcomes) == 1 else None
+
+
+def _gives_it_back(decorator: ast.expr) -> bool:
+    """A decorator that leaves the name to the class that is written there."""
+    called = decorator.func if isinstance(decorator, ast.Call) else decorator
+    word = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
+    return word in ("dataclass", "unique", "total_ordering", "final", "runtime_checkable", "dataclass_transform")
+
+
+@lru_cache(maxsize=512)
+def _sets_by_name(tree: ast.Module, name: str) -> bool:
+    stores = (n for n in walk(tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    return any(n.attr == name for n in stores)
+
+
+@lru_cache(maxsize=512)
+def _sets(tree: ast.Module, name: str) -> bool:
+    literal: set[ast.expr] = set()
+    for n in walk(tree):
+        match n:
+            case ast.Attribute(attr=attr, ctx=ast.Store() | ast.Del()) if attr == name:
+                return True
+            case ast.Attribute(attr="__dict__" | "__setattr__" | "__delattr__"):
+                return True
+            case ast.Call(func=ast.Name(id="setattr" | "delattr") as called, args=[_, ast.Constant(value=told), *_]):
+                literal.add(called)
+                if told == name:
+                    return True
+    words = ("setattr", "delattr", "vars", "__import__")
+    return any(isinstance(n, ast.Name) and n.id in words and n not in literal for n in walk(tree))
 
 
 def _is_one(kind: type, asked: set[str], known: dict[str, type]) -> bool:

@@ -1,6 +1,7 @@
 """Followed functions: which one it is and what its parameters get, worked out by Python's own binding."""
 
-from collections.abc import Mapping
+import ast
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from dreck.model.ir.lowering import Unsupported, lower
@@ -11,6 +12,39 @@ from dreck.proof.checking.axioms import signature_of
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+OF_FUNCTIONS = ("__code__", "__defaults__", "__kwdefaults__")
+_INNER = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef, ast.GeneratorExp)
+
+
+def is_lazy(node: FunctionNode) -> bool:
+    """Whether calling it runs nothing yet."""
+    return isinstance(node, ast.AsyncFunctionDef) or any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own(node))
+
+
+def stands_alone(node: FunctionNode, foreign: bool) -> bool:
+    """Whether it means the same wherever it is called: no class or variables around it, none that outlive the call."""
+    bound = {a.arg for a in walk(node.args) if isinstance(a, ast.arg)}
+    bound |= {n.id for n in _own(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    for n in walk(node):
+        if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
+            return False
+        if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
+            return False
+        if n is not node and isinstance(n, _INNER) and bound & {m.id for m in walk(n) if isinstance(m, ast.Name)}:
+            return False
+    return True
+
+
+def _own(node: FunctionNode) -> Iterator[ast.AST]:
+    """What stands in a function, not in functions inside it."""
+    pending: list[ast.AST] = list(node.body)
+    while pending:
+        n = pending.pop()
+        yield n
+        if not isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef):
+            pending += ast.iter_child_nodes(n)
 
 
 @dataclass(slots=True)
@@ -28,6 +62,10 @@ class CheckedCalls(CheckedLemmas):
         arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
         names = self.subjects[side.which].names
         self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
+        self._need(stands_alone(node, foreign="." in str(event.key.args[1])), "a function bound to where it stands")
+        self._need(is_lazy(node) is lazily, "run at another time than it is called")
+        remade = any(self.acts.axioms[side.which].is_named_set(word) for word in OF_FUNCTIONS)
+        self._need(not remade, "a function whose code or defaults are set")
         try:
             entry = lower(node, names, self.acts.arena, kept=self.kept)
         except Unsupported:

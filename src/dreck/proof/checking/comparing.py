@@ -9,7 +9,7 @@ from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, ORDER
 from dreck.proof.checking.values import WHOLE, CheckedValues
-from dreck.proof.state import State
+from dreck.proof.state import Side, State
 
 _PYTHON: dict[str, Callable[[Any, Any], Any]] = {
     "Eq": operator.eq, "NotEq": operator.ne, "Lt": operator.lt, "LtE": operator.le, "Gt": operator.gt,
@@ -29,9 +29,9 @@ _WHOLE_SUMS: dict[str, Callable[[list[int]], int]] = {
 class CheckedComparisons(CheckedValues):
     """Whether a comparison or a sum comes to what the prover says."""
 
-    def compared(self, state: State, op: str, left: Term, right: Term, value: Term) -> bool:
+    def compared(self, state: State, side: Side, op: str, left: Term, right: Term, value: Term) -> bool:
         if op in ("Is", "IsNot"):
-            return self._identical(state, op == "Is", left, right, value)
+            return self._identical(side, op == "Is", left, right, value)
         if value.op == "const":
             if not left.op == right.op == "const":
                 return False
@@ -74,7 +74,7 @@ class CheckedComparisons(CheckedValues):
                 return straight and not wanted and (ORDER in self.allowed or self.are_total(left, right))
         return False
 
-    def _identical(self, state: State, wanted: bool, left: Term, right: Term, value: Term) -> bool:
+    def _identical(self, side: Side, wanted: bool, left: Term, right: Term, value: Term) -> bool:
         if left.op == "const" and right.op != "const":
             left, right = right, left
         alone = right.op == "const" and (right.value is None or isinstance(right.value, bool | Member | type(...)))
@@ -87,7 +87,9 @@ class CheckedComparisons(CheckedValues):
             if left.op == "const":
                 return left is not right
             kinds = self.kinds(left)
-            made = self.look(left) in ("lambda", "method", "record", "tuple", "type", "global")
+            made = self.look(left) in ("lambda", "method", "record", "tuple", "type")
+            if left.op == "global":
+                made = self.axioms[side.which].is_defined(str(left.args[0]))
             return made or bool(kinds and str(right.args[0]) not in kinds)
         if value.op != "bool" or value.args[0].op != "is" or set(value.args[0].args) != {left, right}:
             return False

@@ -15,7 +15,7 @@ from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
-from dreck.proof.classes.taken_back import TakenBack, taken_back_by, taken_back_by_class
+from dreck.proof.classes.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_class
 
 
 @dataclass(slots=True)
@@ -79,6 +79,10 @@ class KnownClasses:
         having = [k for k in self.table.classes if any(name in self.table.bound_in(b) for b in self.table.lineage(k))]
         return all((found := self.found(k, name)) is not None and found.form == "property" for k in having)
 
+    @property
+    def remakes_functions(self) -> bool:
+        return self._spoken()[0].remakes_functions
+
     def is_stored(self, name: str) -> bool:
         """Whether something may set an attribute `name` on an object."""
         return self._spoken()[0].is_stored(name)
@@ -130,6 +134,18 @@ class KnownClasses:
         if self._taken is None:
             self._taken = taken_back_by(self.names)
         return self._taken
+
+    def reads_of_class_quietly(self, kind: str, name: str) -> bool:
+        """Whether reading an attribute of a name of the module does no more than that: no metaclass, no descriptor."""
+        node = self.table.classes.get(kind)
+        if node is None:
+            return True
+        lineage = self.table.lineage(kind)
+        if self.table.order(kind) is None and node.keywords:
+            return False
+        if not all(self.table.is_named_as_written(k) for k in lineage):
+            return False
+        return all(reads_of_class_quietly(self.table.classes[k], name, self.names) for k in lineage)
 
     def taken_back_of(self, kind: str) -> TakenBack:
         """The same for objects known to be of `kind`."""

@@ -9,6 +9,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 
 _SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
+_OF_FUNCTIONS = frozenset({"__code__", "__defaults__", "__kwdefaults__"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,11 +29,17 @@ class Speech:
         """Whether something may set an attribute `name` on an object."""
         return name in self.stored or "" in self.stored
 
+    @property
+    def remakes_functions(self) -> bool:
+        """Whether something sets what a function runs, or its defaults."""
+        return not self.stored.isdisjoint(_OF_FUNCTIONS)
+
 
 @lru_cache(maxsize=128)
 def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
     names: set[str] = set()
     stored: set[str] = set()
+    called_by_name = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
     for node in every_node(tree):
         match node:
             case ast.Attribute(attr=attr, ctx=ctx):
@@ -48,6 +55,8 @@ def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
             case ast.Call(func=ast.Name(id=called), args=args) if called in _SETTING:
                 literal = called in ("setattr", "delattr") and len(args) > 1 and isinstance(args[1], ast.Constant)
                 stored.add(str(args[1].value) if literal else "")  # type: ignore[attr-defined]
+            case ast.Name(id=word) if word in _SETTING and node not in called_by_name:
+                stored.add("")  # it may be called under another name
     return frozenset(names), frozenset(stored)
 
 

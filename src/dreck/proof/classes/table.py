@@ -23,6 +23,13 @@ _STRANGE = frozenset(
     }
 )  # fmt: skip
 """Names by which a class has a say in what its attributes, its instances or its subclasses are."""
+_KEEPING = frozenset(
+    {
+        "dataclasses.dataclass", "enum.unique", "functools.total_ordering", "typing.final", "typing.runtime_checkable",
+        "typing.dataclass_transform",
+    }
+)  # fmt: skip
+"""Decorators that give back the class they are given."""
 
 
 @dataclass(slots=True)
@@ -76,9 +83,18 @@ class ClassTable:
         order = self.order(kind)
         return order is not None and all(self._is_plain(name) for name in order if name in self.classes)
 
+    def is_named_as_written(self, kind: str) -> bool:
+        """Whether the name means the class of the statement: no decorator may have put another in its place."""
+        told = self.classes[kind].decorator_list
+        return all(self.names.stands_for(d.func if isinstance(d, ast.Call) else d) in _KEEPING for d in told)
+
     def _is_plain(self, kind: str) -> bool:
         node = self.classes[kind]
-        return all(self._is_plain_statement(s) for s in node.body) and not self.bound_in(kind).keys() & _STRANGE
+        return (
+            self.is_named_as_written(kind)
+            and all(self._is_plain_statement(s) for s in node.body)
+            and not self.bound_in(kind).keys() & _STRANGE
+        )
 
     def _is_plain_statement(self, s: ast.stmt) -> bool:
         match s:

@@ -98,6 +98,31 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
     return TakenBack(frozenset(attributes), frozenset(comparisons))
 
 
+def reads_of_class_quietly(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
+    """Whether a class body gives the class itself nothing under a name that runs code when it is read."""
+    for s in node.body:
+        match s:
+            case ast.FunctionDef(name=bound) | ast.AsyncFunctionDef(name=bound) if bound == name and s.decorator_list:
+                if not (_reads_quietly(s, names) or _is_computed(s, names)):
+                    return False
+            case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
+                stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+                if name in stored and isinstance(s.value, ast.Call) and not _is_quiet_value(s, names):
+                    return False
+            case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.Expr(value=ast.Constant()) | ast.Pass():
+                continue
+            case ast.ClassDef(decorator_list=[]):
+                continue
+            case _:
+                return False
+    return True
+
+
+def _is_computed(s: FunctionNode, names: ModuleNames) -> bool:
+    """A property: of the class itself, reading it gives the property."""
+    return all(names.stands_for(d) in _COMPUTED for d in s.decorator_list)
+
+
 def _reads_quietly(s: FunctionNode, names: ModuleNames) -> bool:
     """Whether reading a decorated name of a class runs nothing, or nothing that matters."""
     told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]

@@ -80,7 +80,7 @@ def _of_record(at: At, record: Term, name: str) -> Result | None:
     if name in names:
         return Gives(record.args[1 + names.index(name)])
     found = kin.found(kind, name)
-    return None if found is None else _of_instance(at, found, name, record)
+    return None if found is None or kin.is_stored(name) else _of_instance(at, found, name, record)
 
 
 def _of_class(at: At, kind: str, name: str) -> Result | None:

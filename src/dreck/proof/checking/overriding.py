@@ -1,0 +1,163 @@
+"""Classes of the files that make reading or comparing do more than that, read once more from the plain tree.
+
+The prover keeps a summary for each class; here each question is put anew: does the body of this class give this
+attribute, or this special method, code of its own that could be noticed?
+"""
+
+import ast
+from collections.abc import Iterator
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+SPECIALS: dict[str, frozenset[str]] = {
+    "eq": frozenset({"__eq__", "__ne__"}),
+    "order": frozenset({"__lt__", "__le__", "__gt__", "__ge__"}),
+    "in": frozenset({"__contains__", "__iter__", "__getitem__"}),
+    "truth": frozenset({"__bool__", "__len__"}),
+    "hash": frozenset({"__hash__"}),
+    "isinstance": frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__"}),
+}
+"""The special methods by which a class has a say in a comparison."""
+_LOOKING_UP = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
+_HARMLESS_CALLS = frozenset(
+    {"isinstance", "len", "bool", "type", "abs", "hash", "min", "max", "sum", "round", "int", "float", "str", "tuple",
+     "iter"}
+)  # fmt: skip
+_PLAIN_WRAPPERS = frozenset(
+    {"staticmethod", "classmethod", "abstractmethod", "contextmanager", "asynccontextmanager", "lru_cache", "cache",
+     "overload", "override", "final", "wraps", "setter", "deleter"}
+)  # fmt: skip
+_PLAIN_MAKERS = frozenset(
+    {"field", "auto", "frozenset", "tuple", "list", "dict", "set", "compile", "object", "int", "str", "float"}
+)
+_SHUT = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
+
+
+@lru_cache(maxsize=512)
+def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
+    """The classes, wherever they stand, that override a kind of comparison (a key of `SPECIALS`) or an attribute."""
+    found = _overrides_special if what in SPECIALS else _overrides_attribute
+    trees = (names.tree, *getattr(names, "trees", ()))
+    return tuple(n for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef) and found(n, what, names))
+
+
+def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
+    """Whether the class object, asked for an attribute, gives it without running code of this body."""
+    if any(not _is_tame(s) for s in node.body):
+        return False
+    for s in _bindings_of(node, name):
+        told = [_last_name(d) for d in s.decorator_list] if isinstance(s, _SHUT[:2]) else []
+        if not _is_plain_value(s, names) or not set(told) <= _PLAIN_WRAPPERS | {"property", "cached_property"}:
+            return False
+    return True
+
+
+def _overrides_attribute(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
+    if any(not _is_tame(s) for s in node.body) or any(list(_bindings_of(node, n)) for n in _LOOKING_UP):
+        return True
+    return any(not _is_plain_to_read(s, names) for s in _bindings_of(node, name))
+
+
+def _overrides_special(node: ast.ClassDef, what: str, names: ModuleNames) -> bool:
+    if any(not _is_tame(s) for s in node.body):
+        return True
+    if what == "isinstance" and any(k.arg == "metaclass" for k in node.keywords):
+        return any(_last_name(k.value) != "ABCMeta" for k in node.keywords if k.arg == "metaclass")
+    for special in SPECIALS[what]:
+        for s in _bindings_of(node, special):
+            if not isinstance(s, ast.FunctionDef) or s.decorator_list or not _keeps_to(s, special):
+                return True
+    return False
+
+
+def _is_tame(s: ast.stmt) -> bool:
+    """A statement of a class body of which it is clear what it binds."""
+    match s:
+        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.Assign() | ast.AnnAssign() | ast.AugAssign() | ast.Pass():
+            return True
+        case ast.Expr(value=ast.Constant()) | ast.ClassDef(decorator_list=[]):
+            return True
+    return False
+
+
+def _bindings_of(node: ast.ClassDef, name: str) -> Iterator[ast.stmt]:
+    for s in node.body:
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+            if s.name == name:
+                yield s
+        elif any(isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Store) for n in walk(s)):
+            yield s
+
+
+def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
+    """Whether reading from an object what the statement binds runs nothing that can be noticed."""
+    if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+        return _is_plain_value(s, names)
+    told = {_last_name(d) for d in s.decorator_list}
+    if told & {"property", "cached_property"}:
+        return told <= {"property", "cached_property", "abstractmethod"} and all(map(_only_answers, s.body))
+    return told <= _PLAIN_WRAPPERS
+
+
+def _is_plain_value(s: ast.stmt, names: ModuleNames) -> bool:
+    value = getattr(s, "value", None)
+    if not isinstance(value, ast.Call):
+        return True
+    return _last_name(value.func) in _PLAIN_MAKERS and bool(names.stands_for(value.func))
+
+
+def _keeps_to(s: FunctionNode, special: str) -> bool:
+    """Whether a special method only answers, and answers as the assumption says."""
+    if not all(map(_only_answers, s.body)):
+        return False
+    answers = [n.value for n in walk(s) if isinstance(n, ast.Return)]
+    if special == "__eq__":
+        asked = any(isinstance(n, ast.Call) and _last_name(n.func) == "isinstance" for n in walk(s))
+        return asked and all(_is_truth(a) or _declines(a) for a in answers)
+    if special in SPECIALS["order"]:
+        return all(isinstance(a, ast.Compare) or _declines(a) for a in answers)
+    return special != "__ne__" and special not in SPECIALS["isinstance"]
+
+
+def _only_answers(s: ast.stmt) -> bool:
+    """Returns and tests, of reads, comparisons and harmless calls; it changes nothing and raises nothing itself."""
+    match s:
+        case ast.Return(value=value):
+            return value is None or _only_reads(value)
+        case ast.If(test=test, body=body, orelse=orelse):
+            return _only_reads(test) and all(map(_only_answers, [*body, *orelse]))
+        case ast.Expr(value=value):
+            return _only_reads(value)
+    return isinstance(s, ast.Pass)
+
+
+def _only_reads(e: ast.expr) -> bool:
+    for n in walk(e):
+        if isinstance(n, ast.Call) and not (isinstance(n.func, ast.Name) and n.func.id in _HARMLESS_CALLS):
+            return False
+        if isinstance(n, ast.NamedExpr | ast.Await | ast.Yield | ast.YieldFrom | ast.comprehension | ast.Lambda):
+            return False
+    return True
+
+
+def _is_truth(e: ast.expr | None) -> bool:
+    match e:
+        case ast.Compare() | ast.Constant(value=False):
+            return True
+        case ast.Call(func=ast.Name(id="isinstance")):
+            return True
+        case ast.BoolOp(op=ast.And(), values=values):
+            return all(map(_is_truth, values))
+    return False
+
+
+def _declines(e: ast.expr | None) -> bool:
+    return isinstance(e, ast.Name) and e.id == "NotImplemented"
+
+
+def _last_name(e: ast.expr) -> str:
+    told = e.func if isinstance(e, ast.Call) else e
+    return told.attr if isinstance(told, ast.Attribute) else told.id if isinstance(told, ast.Name) else ""
