@@ -1,7 +1,7 @@
 """Sums of whole numbers in one form: `kilos - 3`, `kilos + -3` and `-3 + kilos` are one term, `kilos + 0` is `kilos`.
 
 Only for values that are surely whole numbers: floats have a negative zero and round, and text is added, too. `x + 0`
-is `x` unless that is a bool by itself: `True + 0` is 1. (A parameter said to be an int is one, see `annotations-hold`.)
+is `x` unless that may be a bool by itself, as what is annotated as an int may: `True + 0` is 1.
 """
 
 from collections.abc import Callable, Sequence
@@ -78,7 +78,7 @@ def _term(terms: Terms, found: Sum, kinds: Kinds) -> Term:
     if not counts:
         return terms.const(number)
     alone = next(iter(counts))
-    if number == 0 and list(counts.values()) == [1] and "int" in kinds(alone):
+    if number == 0 and list(counts.values()) == [1] and alone.op != "param" and kinds(alone) == {"int"}:
         return alone
     pairs = [part for term in sorted(counts, key=lambda t: t.number) for part in (term, counts[term])]
     return terms.make("arith", LINEAR, number, *pairs)

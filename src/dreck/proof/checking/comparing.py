@@ -111,6 +111,8 @@ class CheckedComparisons(CheckedValues):
             return sure or value in state.lasting
         if not all(k <= WHOLE for k in kinds) or op not in ("Add", "Sub", "Mult", "USub"):
             return False
+        if value.op == "param" or "bool" in self.kinds(value):
+            return False  # `True + 0` is 1
         # Two polynomials of degree one are the same where they agree on enough points.
         leaves = sorted({leaf for v in (*vals, value) for leaf in _leaves(v)}, key=lambda t: t.number)
         for shift in range(5):

@@ -141,12 +141,13 @@ class Candidates(Near):
         made.sort(key=lambda make: make.kind != "class")
         if name.count("[") > _DEEPEST:
             made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]
-        if "AttributeError" in self.usages.caught and "." in name and not name.endswith((")", "]")):
+        caught = self.usages.caught
+        if ("AttributeError" in caught or self.usages.cleans_up) and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
         if self.usages.at(name).optional:
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith("()"):
-            made += [Make("raise", error) for error in self.usages.caught]
+            made += [Make("raise", error) for error in caught or ["Exception"]]
         return made
 
     def _plausible(self, name: str) -> list[Make]:

@@ -34,6 +34,7 @@ class Usages(Paths):
         self.grows = False
         """Whether numbers are raised to a power: huge ones would take for ever."""
         self.caught: list[str] = []
+        self.cleans_up = False  # something is done on the way out, whatever is raised
         """Exceptions that handlers name: calls on stand-ins may raise them."""
         self._helpers: dict[str, tuple[list[str], Usages]] = {}
         """Functions beside it that it calls: their parameters, and what they do with them."""
@@ -183,12 +184,15 @@ class Usages(Paths):
                 self._match(subject, cases)
             case ast.ExceptHandler(type=kinds):
                 self._caught(kinds)
+            case ast.Try(finalbody=[_, *_]):
+                self.cleans_up = True
             case ast.TryStar(handlers=handlers):
                 names = [class_name(handler.type) for handler in handlers if handler.type is not None]
                 self.caught += [f"{GROUP}{name}" for name in names if name and f"{GROUP}{name}" not in self.caught]
             case ast.Await(value=value):
                 self._on(value, lambda u: setattr(u, "awaited", True))
             case ast.With(items=items) | ast.AsyncWith(items=items):
+                self.cleans_up = True
                 for item in items:
                     self._on(item.context_expr, lambda u: setattr(u, "awaited", True))
 

@@ -3,15 +3,13 @@
 import copy
 import dataclasses
 import enum
-import fractions
 import functools
 import inspect
-import io
 import json
 import math
 import operator
 from collections import deque
-from pathlib import PurePath
+from collections.abc import Callable
 from types import MappingProxyType
 from typing import Any
 
@@ -20,6 +18,7 @@ from dreck.trial.inputs.plain import BELOW, DICT_METHODS
 from dreck.trial.inputs.recipes import Make, Unpickler
 from dreck.trial.inputs.uses import GROUP
 from dreck.trial.playing.changes import another, changed
+from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.describe import Describer
@@ -44,6 +43,8 @@ class World:
         self.built: dict[str, Any] = {}
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
+        self.on_record: Callable[[int], None] | None = None
+        """Told how much is on record when more comes."""
         self.died_at = 0
         self.kinds: dict[str, type] = {}
         """The classes of objects made up attribute by attribute."""
@@ -52,6 +53,7 @@ class World:
         self._calls: dict[str, int] = {}
         self._watched: list[Any] = []
         self._looked: Any = None
+        self._looking = False
 
     def at(self, path: str, keep: Any = None) -> Any:
         """What stands at `path`."""
@@ -90,12 +92,20 @@ class World:
         self.candidates.hint(path, value)
 
     def record(self, what: str, path: str, *values: Any) -> None:
+        if self._looking:
+            return  # only because something is described: its `repr` asks for what is made up
         if len(self.log) >= _LONGEST_LOG:
             raise TimeUp  # a loop that asks stand-ins for ever
-        describe = Describer()
-        self.log.append((what, path, *(describe.of(v) for v in values)))
-        if what in _LOOKS_AROUND:
-            self._look()
+        if self.on_record is not None:
+            self.on_record(len(self.log))
+        self._looking = True
+        try:
+            describe = Describer()
+            self.log.append((what, path, *(describe.of(v) for v in values)))
+            if what in _LOOKS_AROUND:
+                self._look()
+        finally:
+            self._looking = False
 
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         self.record("call", path, args, kwargs)
@@ -306,7 +316,7 @@ class World:
     def _exactly(self, path: str, name: str) -> Any:
         """An object whose class is the very one, with the attributes that are looked at set."""
         kind = self._named(name)
-        if not isinstance(kind, type) or kind in _EXAMPLES or kind.__flags__ & _BUILT_IN_LAYOUT:
+        if not isinstance(kind, type) or kind in EXAMPLES or kind.__flags__ & _BUILT_IN_LAYOUT:
             return self._instance(path, name)
         try:
             made: Any = object.__new__(kind)
@@ -323,10 +333,10 @@ class World:
         kind = self._named(name)
         if not isinstance(kind, type):
             return StandIn(self, path)
-        if kind in _EXAMPLES:
-            return _EXAMPLES[kind]() if callable(_EXAMPLES[kind]) else _EXAMPLES[kind]
-        if inspect.isabstract(kind) or kind.__module__ in _ABSTRACT_HOMES:
-            for example in _ABSTRACT_EXAMPLES:
+        if kind in EXAMPLES:
+            return EXAMPLES[kind]() if callable(EXAMPLES[kind]) else EXAMPLES[kind]
+        if inspect.isabstract(kind) or kind.__module__ in ABSTRACT_HOMES:
+            for example in ABSTRACT_EXAMPLES:
                 if isinstance(example, kind):
                     return copy.copy(example)
         return self._of_class(path, kind)
@@ -370,29 +380,3 @@ _LONGEST_LOG = 600
 _LONGEST_PATH = 300
 _MOST_PATHS = 1_500
 _MUTABLE = (list, set, dict, bytearray, deque)
-
-_EXAMPLES: dict[type, Any] = {
-    int: 3,
-    float: 2.5,
-    str: "text",
-    bytes: b"text",
-    bool: True,
-    list: list,
-    dict: dict,
-    set: set,
-    tuple: (),
-    type(None): None,
-    complex: 1j,
-    type: int,
-}
-
-
-def _anything(*args: Any) -> None:
-    """A plain function, for code that asks for one."""
-
-
-_ABSTRACT_HOMES = ("numbers", "collections.abc", "os", "io", "_io", "types", "typing")
-_ABSTRACT_EXAMPLES: tuple[Any, ...] = (
-    3, fractions.Fraction(1, 2), 2.5, "text", ["text"], {"key": "text"}, {1}, b"text", PurePath("a"),
-    io.StringIO("text"), io.BytesIO(b"text"), math, len, math.isnan, _anything, iter([1]),
-)  # fmt: skip

@@ -6,18 +6,30 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+_MOST_TURNS = 1_000
+
+
+class Turns:
+    """In what order several are written to: at each change from one to another, which it is, how much it had taken."""
+
+    def __init__(self) -> None:
+        self.told: list[tuple[str, int]] = []
+
+    def note(self, name: str, taken: int) -> None:
+        if (not self.told or self.told[-1][0] != name) and len(self.told) < _MOST_TURNS:
+            self.told.append((name, taken))
+
 
 class Output(io.StringIO):
-    """What is printed; code that closes it loses nothing. `turns`, shared by two, tells in what order they were
-    written to: at each change from one to the other, which it is and how many lines it had taken."""
+    """What is printed; code that closes it loses nothing."""
 
-    def __init__(self, name: str, turns: list[tuple[str, int]]) -> None:
+    def __init__(self, name: str, turns: Turns) -> None:
         super().__init__()
         self._name, self._turns, self._lines = name, turns, 0
 
     def write(self, text: str) -> int:
-        if text and (not self._turns or self._turns[-1][0] != self._name):
-            self._turns.append((self._name, self._lines))
+        if text:
+            self._turns.note(self._name, self._lines)
         self._lines += text.count("\n")
         return super().write(text)
 

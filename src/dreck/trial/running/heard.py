@@ -5,6 +5,7 @@ import re
 import warnings
 from typing import Any
 
+from dreck.trial.running.captured import Turns
 from dreck.trial.running.describe import without_addresses
 
 _ASKS_FOR_LEVEL = re.compile(r"isEnabledFor|getEffectiveLevel|\.level\b|setLevel|\.disable\(")
@@ -16,26 +17,34 @@ class Hearing:
     def __init__(self) -> None:
         self.told: list[tuple[str, ...]] = []
         self._lowest = False
+        self._turns = Turns()
+        self._handlers: list[logging.Handler] = []
 
     def listen(self, text: str) -> None:
         """`text` is the code: where it asks for no level itself, records of each level are heard."""
         self._lowest = "log" in text and not _ASKS_FOR_LEVEL.search(text)
+        self._handlers = list(logging.getLogger().handlers)
         made = logging.getLogRecordFactory()
 
         def record(*args: Any, **kwargs: Any) -> logging.LogRecord:
             one = made(*args, **kwargs)
             error = getattr(one.exc_info[0], "__name__", "") if one.exc_info else ""
+            self._turns.note("the log", len(self.told))
             self.told.append(("log", one.name, one.levelname, _message(one), error))
             return one
 
         def warning(message: Any, category: type[Warning], *others: Any, **more: Any) -> None:
+            self._turns.note("the log", len(self.told))
             self.told.append(("warning", category.__name__, without_addresses(str(message))))
 
         logging.setLogRecordFactory(record)
         vars(warnings)["showwarning"] = warning
 
-    def begin(self) -> None:
+    def begin(self, turns: Turns) -> None:
+        """`turns` is told when something is heard."""
         self.told.clear()
+        self._turns = turns
+        logging.getLogger().handlers[:] = self._handlers  # those that a run has put there write to its own streams
         warnings.simplefilter("always")
         if self._lowest:
             logging.getLogger().setLevel(1)

@@ -75,7 +75,7 @@ def load(path: str, text: str, name: str, imported: bool = False) -> Version:
         seen,
         watcher,
         owner,
-        _types(function),
+        _types_of_names(tree, names, module.__dict__) | _types(function),
         is_property,
         names,
         methods,
@@ -100,7 +100,8 @@ def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Funct
     beside = {n.name: n for n in tree.body if isinstance(n, FunctionNode)}
     names = _varying(tree, node, module.__dict__)
     return Version(
-        function, module.__dict__, node, seen, watcher, None, _types(function), False, names, {}, beside, free=free,
+        function, module.__dict__, node, seen, watcher, None,
+        _types_of_names(tree, names, module.__dict__) | _types(function), False, names, {}, beside, free=free,
         tree=ast.Module([*_future(tree), node], []), path=path,
     )  # fmt: skip
 
@@ -214,6 +215,20 @@ def _types(function: Callable[..., Any]) -> dict[str, Any]:
         if parameter.kind in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD):
             hints.pop(name, None)
     return hints
+
+
+def _types_of_names(tree: ast.Module, names: tuple[str, ...], namespace: dict[str, Any]) -> dict[str, Any]:
+    """The types of names of the module that hold a number or a text, and are given nothing else by a literal."""
+    given: dict[str, set[type]] = {}
+    for n in walk(tree):
+        if isinstance(n, ast.Assign) and isinstance(n.value, ast.Constant):
+            for target in n.targets:
+                if isinstance(target, ast.Name):
+                    given.setdefault(target.id, set()).add(type(n.value.value))
+    plain = (int, float, str)
+    return {
+        n: type(namespace[n]) for n in names if type(namespace[n]) in plain and given.get(n) == {type(namespace[n])}
+    }
 
 
 def plausible(version: Version) -> dict[str, list[Make]]:

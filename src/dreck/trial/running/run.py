@@ -1,6 +1,7 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
 import ast
+import copy
 import enum
 import inspect
 import os
@@ -19,10 +20,10 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
 from dreck.trial.running.below import BELOW, asked_otherwise, class_below
-from dreck.trial.running.captured import Output, captured
+from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
-from dreck.trial.running.held import parts_held
+from dreck.trial.running.held import is_small, parts_held, put_content
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.slipped import code_for, slipped, with_code
@@ -58,7 +59,7 @@ class Observation:
     heard: tuple[tuple[str, ...], ...] = ()
     """Records of the log and warnings."""
     turns: tuple[tuple[str, int], ...] = ()
-    """In what order standard output and standard error were written to."""
+    """In what order standard output, standard error and the log were written to, and code elsewhere was called."""
 
     def parts(self) -> dict[str, Any]:
         return {
@@ -73,7 +74,7 @@ class Observation:
             "environment": self.environment,
             "standard error": self.errors,
             "log and warnings": self.heard,
-            "order of what is printed": self.turns,
+            "order of what is done": self.turns,
         }
 
 
@@ -102,6 +103,7 @@ class Runner:
         self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
         self._said: tuple[str, tuple[tuple[str, ...], ...], tuple[tuple[str, int], ...]] = ("", (), ())
+        self._turns = Turns()
         self.globals = self._global_names()
         self._signature = inspect.signature(version.function)
         self.surroundings = Surroundings(version.node)
@@ -145,6 +147,7 @@ class Runner:
     ) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
+        world.on_record = lambda recorded: self._turns.note("calls", recorded)
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
         world.watch([*args, *kwargs.values()])
@@ -176,18 +179,19 @@ class Runner:
 
     @contextmanager
     def _varying(self, world: World) -> Iterator[None]:
-        """The module's names that functions bind anew stand as the input says."""
+        """The module's names that functions bind anew stand as the input says; afterwards all stand as before."""
         namespace = self.version.namespace
-        before = {name: namespace[name] for name in self.version.varying if name in namespace}
-        for name in before:
-            make = world.chosen(name)
-            if make.kind != "as it is":
+        before = {name: namespace[name] for name in {*self.version.varying, *self.globals} if name in namespace}
+        held = {name: copy.copy(value) for name, value in before.items() if is_small(value)}
+        for name in self.version.varying:
+            if name in namespace and world.chosen(name).kind != "as it is":
                 namespace[name] = world.at(name)
         try:
             yield
         finally:
-            if world.turns or any(world.used[name].kind != "as it is" for name in before):
-                namespace.update(before)
+            namespace.update(before)
+            for name, content in held.items():
+                put_content(before[name], content)
 
     def _line_of_death(self, error: Any) -> int:
         """The line of the function at which an exception came up; 0 when none did."""
@@ -225,11 +229,11 @@ class Runner:
         self.cage.begin()
         result: Any = None
         error: Any = None
-        turns: list[tuple[str, int]] = []
+        self._turns = turns = Turns()
         output, errors = Output("output", turns), Output("standard error", turns)
         before = dict(os.environ)
         self.still.begin()
-        HEARING.begin()
+        HEARING.begin(turns)
         with captured(output, errors):
             try:
                 with self.cage.timed(seconds):
@@ -243,7 +247,7 @@ class Runner:
             except BaseException as raised:
                 error = raised
         self._environment = put_back(before)
-        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told), tuple(turns[:1_000])
+        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told), tuple(turns.told)
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
