@@ -1,7 +1,7 @@
 """Sums of whole numbers in one form: `kilos - 3`, `kilos + -3` and `-3 + kilos` are one term, `kilos + 0` is `kilos`.
 
 Only for values that are surely whole numbers: floats have a negative zero and round, and text is added, too. `x + 0`
-is `x` unless that may be a bool by itself, as what is annotated as an int may: `True + 0` is 1.
+is `x` unless that may be a bool by itself, as what is annotated as an int may (`exact-ints` rules that out).
 """
 
 from collections.abc import Callable, Sequence
@@ -21,7 +21,7 @@ Kinds = Callable[[Term], frozenset[str]]
 """The built-in types one of which a value surely has."""
 
 
-def whole_number(terms: Terms, operator: str, values: Sequence[Term], kinds: Kinds) -> Term | None:
+def whole_number(terms: Terms, operator: str, values: Sequence[Term], kinds: Kinds, exact: bool) -> Term | None:
     """The term for an operation on whole numbers in its one form; None when it is no sum of them."""
     if any(not kinds(value) or not kinds(value) <= {"int", "bool"} for value in values):
         return None
@@ -37,7 +37,7 @@ def whole_number(terms: Terms, operator: str, values: Sequence[Term], kinds: Kin
             found = _product(one, other)
         case _:
             return None
-    return _term(terms, found, kinds) if found is not None and _is_small(found) else None
+    return _term(terms, found, kinds, exact) if found is not None and _is_small(found) else None
 
 
 def _as_sum(term: Term) -> Sum:
@@ -73,12 +73,13 @@ def _is_small(found: Sum) -> bool:
     return all(abs(number) < _LARGEST for number in (*found[0].values(), found[1]))
 
 
-def _term(terms: Terms, found: Sum, kinds: Kinds) -> Term:
+def _term(terms: Terms, found: Sum, kinds: Kinds, exact: bool) -> Term:
     counts, number = found
     if not counts:
         return terms.const(number)
     alone = next(iter(counts))
-    if number == 0 and list(counts.values()) == [1] and alone.op != "param" and kinds(alone) == {"int"}:
+    surely = kinds(alone) == {"int"} or (exact and alone.op == "param" and "int" in kinds(alone))
+    if number == 0 and list(counts.values()) == [1] and surely:
         return alone
     pairs = [part for term in sorted(counts, key=lambda t: t.number) for part in (term, counts[term])]
     return terms.make("arith", LINEAR, number, *pairs)

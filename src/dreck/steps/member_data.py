@@ -196,6 +196,6 @@ def line_for(load):
         "A switch that does the opposite shares the data: `+= datum` here, `-= datum` there.",
     ),
     plans=plans,
-    asks=("hashable-key",),
+    asks=("hashable-key", "exact-ints"),
     by_default=False,
 )

@@ -7,7 +7,7 @@ from typing import Any
 
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import COMPARISONS, ORDER
+from dreck.proof.assumptions import COMPARISONS, EXACT, ORDER
 from dreck.proof.checking.values import WHOLE, CheckedValues
 from dreck.proof.state import Side, State
 
@@ -111,7 +111,8 @@ class CheckedComparisons(CheckedValues):
             return sure or value in state.lasting
         if not all(k <= WHOLE for k in kinds) or op not in ("Add", "Sub", "Mult", "USub"):
             return False
-        if value.op == "param" or "bool" in self.kinds(value):
+        exact = EXACT in self.listed and value.op == "param" and "int" in self.kinds(value)
+        if "bool" in self.kinds(value) and not exact:
             return False  # `True + 0` is 1
         # Two polynomials of degree one are the same where they agree on enough points.
         leaves = sorted({leaf for v in (*vals, value) for leaf in _leaves(v)}, key=lambda t: t.number)

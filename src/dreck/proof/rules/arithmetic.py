@@ -2,7 +2,7 @@
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import QUIET
+from dreck.proof.assumptions import EXACT, QUIET
 from dreck.proof.rules.common import At, observed, quietly
 from dreck.proof.state import Event, Gives, Result
 from dreck.proof.sums import NUMBERS, arithmetic_kinds, whole_number
@@ -16,8 +16,9 @@ def arithmetic(at: At) -> Result | None:
     operator = str(at.node.payload)
     if not arithmetic_kinds(operator, kinds):
         return _of_objects(at, operator)
-    summed = whole_number(p.terms, operator, at.values, p.kinds_of)
+    summed = whole_number(p.terms, operator, at.values, p.kinds_of, EXACT in p.allowed)
     if summed is not None:
+        p.note(*([EXACT] if summed.op == "param" else []))
         return Gives(summed)
     term = at.make("arith", operator, *at.values)
     whole = all(k <= NUMBERS for k in kinds)

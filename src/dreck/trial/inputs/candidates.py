@@ -10,6 +10,7 @@ import os
 import typing
 from typing import Any
 
+from dreck.trial.inputs.library import WRITTEN_NUMBERS, is_path, near_parts, paths_of
 from dreck.trial.inputs.near import MISSING, Near, between, derives, is_below, is_of_keys, of_patterns, sums_of_flags
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import Make
@@ -216,7 +217,7 @@ class Candidates(Near):
         elif u.tested_truth:
             made += [Make("value", v) for v in (None, 0, "")]
         if u.converted:
-            made += [Make("value", v) for v in ("12", "text", None)]
+            made += [Make("value", v) for v in ("12", "text", None, *WRITTEN_NUMBERS)]
         if u.hashed:
             made.append(Make("value", []))
         if u.formatted:
@@ -323,15 +324,18 @@ class Candidates(Near):
             if kind is str:
                 fits += [Make("value", text) for text in (*u.texts, *self.words)]
                 fits += [Make("json")] if u.is_json else []
+                fits += [Make("value", text) for text in WRITTEN_NUMBERS if u.converted]
                 fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
                 used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
                 fits += [m for asked in used for m in self._of_methods(asked, name) if isinstance(m.what, str)]
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
-            if kind is datetime.timedelta:
-                fits += self._spans()
+            fits += self._spans(u) if kind is datetime.timedelta else []
+            fits += near_parts(kind, u, self.usages.constants)
             plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
             return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
+        if is_path(kind):
+            return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
         if issubclass(kind, enum.Enum):
             named = self._found(kind)
             one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]

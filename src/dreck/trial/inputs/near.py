@@ -7,6 +7,7 @@ import math
 import re
 from typing import Any
 
+from dreck.trial.inputs.library import spans_of_seconds
 from dreck.trial.inputs.matching import matched_by
 from dreck.trial.inputs.plain import AGREEING, HUGE
 from dreck.trial.inputs.recipes import Make
@@ -25,12 +26,13 @@ class Near:
         self.usages = usages
         self.namespace = namespace
 
-    def _spans(self) -> list[Make]:
-        """Spans of as many days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
+    def _spans(self, u: Usage) -> list[Make]:
+        """Spans of as many seconds or days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
         days = dict.fromkeys(n for n in self.usages.constants if type(n) is int and 0 < n < 10**4)
         spans = [datetime.timedelta(days=n) for n in itertools.islice(days, 4)]
         beside = (datetime.timedelta(0), datetime.timedelta(hours=1), datetime.timedelta(seconds=-1))
-        return [Make("value", span + d) for span in spans for d in (*beside, datetime.timedelta(days=1))]
+        of_seconds = spans_of_seconds(u, self.usages.constants)
+        return of_seconds + [Make("value", span + d) for span in spans for d in (*beside, datetime.timedelta(days=1))]
 
     def _matched(self, pattern: Any) -> list[str]:
         found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern

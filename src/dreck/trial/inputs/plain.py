@@ -3,7 +3,6 @@
 import datetime
 import decimal
 import math
-from pathlib import PurePath
 from typing import Any
 
 from dreck.trial.inputs.recipes import Make
@@ -37,7 +36,6 @@ PLAIN: dict[type, tuple[Any, ...]] = {
     datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
     datetime.time: (datetime.time(12, 30), datetime.time(0)),
     decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
-    PurePath: (PurePath("a/b.txt"), PurePath(".")),
 }
 
 

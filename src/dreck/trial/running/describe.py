@@ -1,10 +1,12 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
+import enum
 import hashlib
 import math
 import re
 import types
 from collections.abc import Iterable, Sequence
+from pathlib import PurePath
 from typing import Any
 
 from dreck.trial.playing.addresses import without_places
@@ -16,6 +18,7 @@ _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
+_OF_ENUMS = frozenset({"_name_", "_value_", "_sort_order_", "__objclass__", "_inverted_"})
 _PLACES: list[str] = []
 """Folders in which the two versions lie: that they are two is no difference of what is done."""
 
@@ -81,6 +84,11 @@ class Describer:
                 # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.
                 return (name, f"cannot be ordered: {' and '.join(sorted(odd.groups()))}")
             return (name, self.of(value.args), self._state(value), *self._chain(value))
+        if isinstance(value, enum.Enum) and value.name is not None:
+            own = {k: v for k, v in vars(value).items() if k not in _OF_ENUMS}
+            return ("member", f"{name}.{value.name}", self.of(value.value), self._pairs(own))
+        if isinstance(value, PurePath) and kind.__module__.partition(".")[0] == "pathlib":
+            return (name, f"({value.as_posix()!r})")  # what it has worked out of itself so far is nobody's business
         if isinstance(value, int | str | float | bytes | complex):
             return (name, repr(_builtin_base(kind).__repr__(value)), self._state(value))
         state = self._state(value)
@@ -199,7 +207,11 @@ def shown(description: Any) -> str:
             return "{" + ", ".join(f"{shown(k)}: {shown(v)}" for k, v in pairs) + "}"
         case ("stand-in", path, *_):
             return f"<{_in_words(path)}>"
+        case ("member", text, value, state):
+            return f"<{text}: {shown(value)}{_holding(state)}>"
         case (name, str() as text):
+            if text.startswith("("):
+                return f"{name}{text}"
             return text if text.startswith("<") or "(" in text else f"{name} {text}"
         case (name, tuple() as state) if all(isinstance(p, tuple) and len(p) == 2 for p in state):
             return f"{name}({', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)})"
