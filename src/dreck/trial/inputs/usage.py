@@ -292,9 +292,6 @@ class Usages(Paths):
                 values = [v for a in node.args for v in constants(a)]
                 if name in ("startswith", "endswith", "split", "find", "count", "index", "partition"):
                     self._on(base, lambda u: u.contains.extend(values))
-                if name in ("split", "rsplit"):
-                    parted = [s.join("12345"[:n]) for s in values[:1] if isinstance(s, str) and s for n in (2, 3, 4, 5)]
-                    self._on(base, lambda u: u.texts.extend(parted))
 
     def _of_builtin(self, name: str, node: ast.Call) -> bool:
         """Whether a call of a built-in function says all there is to say of its argument."""
