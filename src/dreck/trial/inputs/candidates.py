@@ -227,7 +227,7 @@ class Candidates(Near):
         if u.classes:  # one stranger
             made += [Make("stand-in"), Make("value", None)]
         if u.tested_none:
-            made.append(Make("value", None))
+            made += [Make("value", None)]
             if all(m.kind == "value" and m.what is None for m in made):
                 made.insert(0, Make("stand-in"))
         if u.ordered and not any(isinstance(c, str) for c in u.constants):
@@ -260,7 +260,7 @@ class Candidates(Near):
             if u.methods & _STRIPS:
                 made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
             made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
-            made += [*(Make("value", v) for v in ("text", "", "12", "A b", " ", "é")), *self._of_more_parts(texts, name)]
+            made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é", *self._more_parts(texts, name))]
             if u.methods & _OF_DIGITS:
                 made += [Make("value", v) for v in ("²", "½", "٣")]
             if u.methods & _OF_LINES:

@@ -47,11 +47,11 @@ class Near:
         near = dict.fromkeys(m for n in numbers[:4] for m in (n, n + 1, n - 1))
         return [made for t in texts[:4] for n in near for made in (f"{t}{n}", f"{n}{t}", f"{n}{t}{n}")][:_WITH_NUMBERS]
 
-    def _of_more_parts(self, separators: list[str], name: str) -> list[Make]:
+    def _more_parts(self, separators: list[str], name: str) -> list[str]:
         """A text of one part more than the code asks for."""
         parts = self.usages.by_path.get(f"{name}.split()") or self.usages.by_path.get(f"{name}.rsplit()")
         sizes = [n for n in parts.sizes if 0 < n < 9] if parts is not None else []
-        return [Make("value", s.join("123456789"[: n + 1])) for s in separators[:1] for n in dict.fromkeys(sizes)]
+        return [s.join("123456789"[: n + 1]) for s in separators[:1] for n in dict.fromkeys(sizes)]
 
     def _lists(self, u: Usage) -> list[Make]:
         """Lists, and what can be gone through only once where nothing but that is done with it."""
