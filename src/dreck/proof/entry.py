@@ -156,8 +156,9 @@ def _given(p: Prover, old: Subject, new: Subject) -> Facts:
 
 
 def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
-    """Constants both functions name, and both modules make alike: they need not be unfolded."""
-    shared = frozenset(spoken_in(old.node).constants & spoken_in(new.node).constants)
+    """Constants both functions name equally often, and both modules make alike: they need not be unfolded."""
+    mine, theirs = spoken_in(old.node).constants, spoken_in(new.node).constants
+    shared = frozenset(name for name, count in mine.items() if theirs[name] == count)
     if old.names is new.names:
         return shared
     found = set()

@@ -10,14 +10,14 @@ from dreck.source.functions import FunctionNode
 
 @dataclass(slots=True)
 class Spoken:
-    """`constants` are names in capitals, `attributes` how often each is named.
+    """`constants` are names in capitals and `attributes` those of objects, with how often each is named.
 
     `private`: a name that means another thing in another class (`__x`; language reference, 6.2.1). `asks_class`: it
     names `super` or `__class__`. `sets_class`: it changes the class of an object. `identity`: its comparisons by
     `is`, `takes_id` whether it names `id`.
     """
 
-    constants: set[str] = field(default_factory=set)
+    constants: Counter[str] = field(default_factory=Counter)
     attributes: Counter[str] = field(default_factory=Counter)
     private: bool = False
     asks_class: bool = False
@@ -57,7 +57,7 @@ def spoken_in(node: FunctionNode) -> Spoken:
 
 def _note_name(name: str, found: Spoken) -> None:
     if name.strip("_").isupper():
-        found.constants.add(name)
+        found.constants[name] += 1
     if name.startswith("__"):
         found.private |= _is_private(name)
     found.asks_class |= name in ("super", "__class__")

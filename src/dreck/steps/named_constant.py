@@ -14,11 +14,12 @@ from dreck.steps.wording import constant_name, naming_hint, thing_name, words_of
 
 _LEFT = (0, 1, -1, "", None, True, False, b"")
 _GROUP = 3
+_OPERATORS = frozenset({"Add", "Sub", "Mult", "Div", "FloorDiv", "Mod", "Pow"})
 
 
 @dataclass(frozen=True, slots=True)
 class Bare:
-    """A literal in a test, and what it is compared with."""
+    """A literal in a test, and what it is compared with; a number in a sum has no subject."""
 
     node: ast.expr
     value: object
@@ -35,7 +36,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     if not wished:
         yield from _groups(scene, own)
     seen: set[tuple[str, object, str]] = set()
-    for bare in wished or own:
+    for bare in wished or [b for b in own if b.subject or _stands_again(b, own)]:
         key = (type(bare.value).__name__, bare.value, bare.subject)
         if key in seen:
             continue
@@ -50,6 +51,10 @@ def _bare_values(body: list[ast.stmt]) -> Iterator[Bare]:
             for node in walk(top):
                 if isinstance(node, ast.Compare):
                     yield from _compared(node)
+                elif isinstance(node, ast.BinOp):
+                    yield from _worked_with(node.op, node.left, node.right)
+        if isinstance(s, ast.AugAssign):
+            yield from _worked_with(s.op, s.value)
         if isinstance(s, ast.Match):
             continue
 
@@ -65,6 +70,15 @@ def _compared(node: ast.Compare) -> Iterator[Bare]:
             literal = _literal(value)
             if near and literal is not None and not any(literal is left or _same(literal, left) for left in _LEFT):
                 yield Bare(value, literal, near[0], op)
+
+
+def _worked_with(op: ast.operator, *sides: ast.expr) -> Iterator[Bare]:
+    """Numbers that something is worked out with."""
+    name = type(op).__name__
+    for side in sides:
+        number = _literal(side)
+        if type(number) in (int, float) and name in _OPERATORS and number not in (0, 1, -1):
+            yield Bare(side, number, "", name)
 
 
 def _same(a: object, b: object) -> bool:
@@ -88,8 +102,11 @@ def _single(scene: Scene, bare: Bare) -> Plan | NotPlanned:
     wished = scene.wishes.name_for(code)
     line = bare.node.lineno
     same = [b for b in _candidates(scene, wished) if _same(b.value, bare.value) and _means_the_same(b, bare, wished)]
-    known = _known_constant(scene, bare)
+    known = _known_constant(scene, bare, wished)
     words = _words(bare)
+    if not wished and not known and not bare.subject:
+        told = f"{code} stands in {len(same)} places of the arithmetic: say what it stands for with {naming_hint(code)}"
+        return NotPlanned(line, told)
     if not wished and not known and _says_no_more(bare, same):
         return NotPlanned(line, f"a name for {code} made of what stands there would say no more; {naming_hint(code)}")
     if not wished and not known and _is_one_of_several(scene, bare):
@@ -127,7 +144,8 @@ def _widest(text: str) -> int:
 
 def _candidates(scene: Scene, wished: str) -> list[Bare]:
     """The places a value may mean the same in: of one function, or of the module when a person has named it."""
-    return _everywhere(scene) if wished else list(_bare_values(scene.node.body))
+    own = list(_bare_values(scene.node.body))
+    return [*own, *(b for b in _everywhere(scene) if b.subject and b.node not in {o.node for o in own})] if wished else own
 
 
 def _is_one_of_several(scene: Scene, bare: Bare) -> bool:
@@ -150,8 +168,14 @@ def _words(bare: Bare) -> list[str]:
     return [*words, ending] if words and ending else words
 
 
+def _stands_again(bare: Bare, own: list[Bare]) -> bool:
+    """A number of the arithmetic that is worked with in another place, too; two is too common to mean one thing."""
+    return bare.value != 2 and sum(_same(b.value, bare.value) and not b.subject for b in own) > 1
+
+
 def _means_the_same(b: Bare, bare: Bare, wished: str) -> bool:
-    """Equal texts of one subject, equal numbers of one subject: two equal numbers may mean different things."""
+    """Equal texts of one subject, equal numbers of one subject or of one function's arithmetic: two equal numbers may
+    mean different things."""
     return b.subject == bare.subject or (bool(wished) and isinstance(bare.value, str))
 
 
@@ -163,11 +187,13 @@ def _everywhere(scene: Scene) -> list[Bare]:
     return list(found.values())
 
 
-def _known_constant(scene: Scene, bare: Bare) -> str:
-    """A constant the module has for this value and this subject already."""
+def _known_constant(scene: Scene, bare: Bare, wished: str) -> str:
+    """A constant the module has for this value and this subject already, or under the very name that is wished for."""
     for name, value in scene.names.tables.known.items():
         if not isinstance(value, ast.Constant | ast.UnaryOp) or not _same(_literal(value), bare.value):
             continue
+        if name == wished:
+            return name
         if set(words_of(name)) & set(words_of(bare.subject)) or name.lower() == str(bare.value).lower():
             return name
     return ""
