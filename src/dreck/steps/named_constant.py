@@ -145,7 +145,8 @@ def _widest(text: str) -> int:
 def _candidates(scene: Scene, wished: str) -> list[Bare]:
     """The places a value may mean the same in: of one function, or of the module when a person has named it."""
     own = list(_bare_values(scene.node.body))
-    return [*own, *(b for b in _everywhere(scene) if b.subject and b.node not in {o.node for o in own})] if wished else own
+    here = {b.node for b in own}
+    return [*own, *(b for b in _everywhere(scene) if b.subject and b.node not in here)] if wished else own
 
 
 def _is_one_of_several(scene: Scene, bare: Bare) -> bool:

@@ -11,13 +11,24 @@ import typing
 from typing import Any
 
 from dreck.trial.inputs.library import WRITTEN_NUMBERS, is_path, near_parts, paths_of
-from dreck.trial.inputs.near import MISSING, Near, between, derives, is_below, is_of_keys, of_patterns, sums_of_flags
+from dreck.trial.inputs.near import (
+    MISSING,
+    Near,
+    between,
+    derives,
+    is_below,
+    is_of_keys,
+    last_resorts,
+    of_patterns,
+    sums_of_flags,
+)
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.texts import odd_cases
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.surely import is_class
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
@@ -137,7 +148,7 @@ class Candidates(Near):
     def _made(self, name: str) -> list[Make]:
         extra = self.extra.get(name, [])
         plausible = self._plausible(name)
-        first = any(make.kind == "as it is" for make in extra) or self.usages.at(name) == Usage()
+        first = any(make.kind == "as it is" for make in extra) or self.usages.known(name) == Usage()
         made = [*extra, *plausible] if first else [*plausible, *extra]
         made.sort(key=lambda make: make.kind != "class")
         if name.count("[") > _DEEPEST:
@@ -145,7 +156,7 @@ class Candidates(Near):
         caught = self.usages.caught
         if ("AttributeError" in caught or self.usages.cleans_up) and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
-        if self.usages.at(name).optional:
+        if self.usages.known(name).optional:
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith("()"):
             made += [Make("raise", error) for error in caught or ["Exception"]]
@@ -232,20 +243,7 @@ class Candidates(Near):
                 made.insert(0, Make("stand-in"))
         if u.ordered and not any(isinstance(c, str) for c in u.constants):
             made.insert(_EARLY, Make("value", math.nan))
-        return made + self._last_resorts(made, u)
-
-    def _last_resorts(self, made: list[Make], u: Usage) -> list[Make]:
-        """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
-        kinds = {type(m.what) for m in made if m.kind == "value"}
-        if (
-            u.classes
-            or u.called
-            or u.attributes - STRING_METHODS
-            or {"list", "tuple"} & {m.kind for m in made} == {"tuple"}
-        ):
-            return []
-        found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
-        return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
+        return made + last_resorts(made, u)
 
     def _of_methods(self, u: Usage, name: str) -> list[Make]:
         made: list[Make] = []
@@ -277,7 +275,7 @@ class Candidates(Near):
     def _family(self, kinds: list[str]) -> list[str]:
         """The classes asked for, as far as the old version knows them, and those that derive from them."""
         known = [k for k in kinds if self._lookup(k) is not MISSING or hasattr(builtins, k)]
-        own = [(name, found) for name, found in self.namespace.items() if isinstance(found, type)]
+        own = [(name, found) for name, found in self.namespace.items() if is_class(found)]
         below = [
             name
             for kind in known

@@ -9,10 +9,11 @@ from typing import Any
 
 from dreck.trial.inputs.library import spans_of_seconds
 from dreck.trial.inputs.matching import matched_by
-from dreck.trial.inputs.plain import AGREEING, HUGE
+from dreck.trial.inputs.plain import AGREEING, HUGE, STRING_METHODS
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Named, Usage
+from dreck.trial.surely import is_module
 
 MISSING = object()
 _WITH_NUMBERS = 24
@@ -100,7 +101,7 @@ class Near:
 
     def _scalars(self) -> list[Make]:
         """Numbers of numpy, for a module that works with it."""
-        np = next((v for v in self.namespace.values() if getattr(v, "__name__", "") == "numpy"), None)
+        np = next((v for v in self.namespace.values() if is_module(v, "numpy")), None)
         return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
 
     def _lookup(self, name: str) -> Any:
@@ -145,3 +146,17 @@ def derives(kind: type, base: type) -> bool:
         return issubclass(kind, base)
     except Exception:
         return False
+
+
+def last_resorts(made: list[Make], u: Usage) -> list[Make]:
+    """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
+    kinds = {type(m.what) for m in made if m.kind == "value"}
+    if (
+        u.classes
+        or u.called
+        or u.attributes - STRING_METHODS
+        or {"list", "tuple"} & {m.kind for m in made} == {"tuple"}
+    ):
+        return []
+    found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
+    return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]

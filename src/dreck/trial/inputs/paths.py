@@ -25,6 +25,10 @@ class Paths:
     def at(self, path: str) -> Usage:
         return self.by_path.setdefault(path, Usage())
 
+    def known(self, path: str) -> Usage:
+        """What is known of a path; that it was asked for leaves nothing behind."""
+        return self.by_path.get(path) or Usage()
+
     def path(self, node: ast.AST) -> str | None:
         """The path an expression stands for, None when it is none."""
         match node:

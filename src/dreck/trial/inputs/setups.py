@@ -25,6 +25,7 @@ from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, state_of
 from dreck.trial.running.load import Version
 from dreck.trial.sandbox.cage import Cage, TimeUp
+from dreck.trial.surely import is_a, is_class
 
 _TRIES = 60
 _SECONDS = 0.05
@@ -55,7 +56,7 @@ def _asked_for(version: Version, candidates: Candidates) -> Iterator[str]:
     if version.owner is not None:
         owner = version.owner
         own = version.namespace.items()
-        below = [n for n, k in own if isinstance(k, type) and k is not owner and owner in getattr(k, "__mro__", ())]
+        below = [n for n, k in own if is_class(k) and k is not owner and owner in getattr(k, "__mro__", ())]
         names = [owner.__name__, *sorted(below)[:4], *names]
     return iter(dict.fromkeys(names))
 
@@ -176,7 +177,7 @@ def _is_plain(kind: Any) -> bool:
 def _globals(space: dict[str, Any]) -> Any:
     """The plain values and containers of a module, described."""
     plain = (bool, int, float, str, bytes, list, dict, set, tuple, type(None))
-    return Describer().of({n: v for n, v in space.items() if isinstance(v, plain) and not n.startswith("__")})
+    return Describer().of({n: v for n, v in space.items() if is_a(v, *plain) and not n.startswith("__")})
 
 
 def _others(value: Any) -> tuple[Make, ...]:

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from dreck.source.walking import walk
+from dreck.trial.surely import is_a
 
 _ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
 _LONGEST = 12
@@ -34,16 +35,16 @@ def _kept(namespace: Mapping[str, Any]) -> Iterator[str]:
     for name, value in namespace.items():
         if name.startswith("__"):
             continue
-        if isinstance(value, str):
+        if is_a(value, str):
             yield from ([value] if len(value) <= 3 else [c for c in value if not c.isalnum()][:8])
-        elif isinstance(value, set | frozenset | tuple | list | dict) and len(value) < 40:
+        elif is_a(value, set, frozenset, tuple, list, dict) and len(value) < 40:
             yield from sorted(v for v in value if isinstance(v, str) and 0 < len(v) <= 3)
 
 
 def table_words(functions: Iterable[ast.AST], namespace: Mapping[str, Any]) -> tuple[str, ...]:
     """Texts made of the keys of the module's tables that the code names: each key, and two of them on end."""
     names = sorted({n.id for f in functions for n in walk(f) if isinstance(n, ast.Name)})
-    tables = [namespace[n] for n in names if isinstance(namespace.get(n), dict)]
+    tables = [namespace[n] for n in names if is_a(namespace.get(n), dict)]
     keys = list(dict.fromkeys(k for table in tables for k in table if isinstance(k, str) and k))[:_KEYS]
     short = [k for k in keys if len(k) <= 2][:4]
     return (*keys, *(a + b for a in short for b in short), *("".join(p) for p in itertools.permutations(short[:3])))

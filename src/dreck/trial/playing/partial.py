@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.surely import is_class
 
 if TYPE_CHECKING:
     from dreck.trial.playing.world import World
@@ -84,9 +85,9 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
 def _is_of_others(name: str, kind: type, namespace: dict[str, Any]) -> bool:
     """Whether the module's code sets an attribute only in other classes: here it is what the class says."""
     own = any(name in _stored_by(base) for base in kind.__mro__[:-1])
-    if own or any(name in _stored(f.__code__) for f in namespace.values() if isinstance(f, types.FunctionType)):
+    if own or any(name in _stored(f.__code__) for f in namespace.values() if type(f) is types.FunctionType):
         return False
-    return any(name in _stored_by(other) for other in namespace.values() if isinstance(other, type))
+    return any(name in _stored_by(other) for other in namespace.values() if is_class(other))
 
 
 @lru_cache(maxsize=256)

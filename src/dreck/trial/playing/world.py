@@ -278,7 +278,7 @@ class World:
 
     def _dict(self, path: str) -> dict[Any, Any]:
         """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
-        usage = self.candidates.usages.at(general(path))
+        usage = self.candidates.usages.known(general(path))
         named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
         made = {key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))}
         for number, key_path in enumerate(usage.key_paths):

@@ -44,6 +44,14 @@ class Describer:
         self._left -= 1
         if self._left < 0:
             raise TooLong(f"a value of more than {_LIMIT} parts cannot be compared")
+        try:
+            return self._of(value)
+        except (TooLong, RecursionError, MemoryError):
+            raise
+        except Exception as error:  # it plays another object, and cannot
+            return (type(value).__qualname__, f"<cannot be looked at: {type(error).__name__}>")
+
+    def _of(self, value: Any) -> Any:
         if type(value) is str:
             return ("str", without_addresses(value))
         if value is None or isinstance(value, bool) or type(value) in (int, bytes):

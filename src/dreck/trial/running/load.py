@@ -19,6 +19,7 @@ from dreck.trial.running.instrument import WATCHER, Watched, watched
 from dreck.trial.running.nested import CannotLift, lifted
 from dreck.trial.running.swap import code_of
 from dreck.trial.running.watch import Watcher
+from dreck.trial.surely import is_a, is_class
 
 
 @dataclass(slots=True)
@@ -132,7 +133,7 @@ def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]
     read = {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     bound = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     plain = (bool, int, float, str, type(None))
-    return tuple(sorted(n for n in rebound & read - bound if isinstance(namespace.get(n, print), plain)))
+    return tuple(sorted(n for n in rebound & read - bound if is_a(namespace.get(n, print), *plain)))
 
 
 def _with_code(function: Any, code: types.CodeType) -> FunctionType | None:
@@ -259,7 +260,7 @@ _READ = frozenset({"__getitem__", "__getattr__", "__getattribute__"})
 
 def _with_a_will_of_their_own(version: Version, asked: set[str]) -> list[type]:
     """Classes of the module that say themselves what happens when such a thing is read as the parameter is."""
-    own = [kind for kind in version.namespace.values() if isinstance(kind, type)]
+    own = [kind for kind in version.namespace.values() if is_class(kind)]
     here = [kind for kind in own if kind.__module__ == version.namespace.get("__name__")]
     fits = [kind for kind in dict.fromkeys(here) if asked & vars(kind).keys() and not issubclass(kind, _NO_THINGS)]
     return sorted(fits, key=lambda kind: -len(asked & vars(kind).keys()))[:_MOST_KINDS]

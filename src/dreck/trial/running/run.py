@@ -30,6 +30,7 @@ from dreck.trial.running.slipped import code_for, slipped, with_code
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
+from dreck.trial.surely import is_a, is_class
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
@@ -296,7 +297,7 @@ class Runner:
                     count = world.answer(f"len(*{name})", (0, 1, 2))
                     args += [world.at(f"{name}[{i}]") for i in range(count)]
                 case parameter.VAR_KEYWORD:
-                    keys = world.candidates.usages.at(name).keys or ["extra"]
+                    keys = world.candidates.usages.known(name).keys or ["extra"]
                     kwargs |= {
                         k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))
                     }
@@ -315,7 +316,7 @@ class Runner:
     def _one_below(self, world: World, name: str, owner: type) -> type:
         """The class itself, or one of the module that derives from it: it may bring methods of its own."""
         own = self.version.namespace.items()
-        below = {n: k for n, k in own if isinstance(k, type) and k is not owner and owner in getattr(k, "__mro__", ())}
+        below = {n: k for n, k in own if is_class(k) and k is not owner and owner in getattr(k, "__mro__", ())}
         made = self._class_below(owner)
         if made is not None:
             below[BELOW] = made
@@ -365,9 +366,7 @@ class Runner:
             names.update(code.co_names)
             pending += [c for c in code.co_consts if isinstance(c, types.CodeType)]
         plain = (int, str, float, bytes, list, dict, set, tuple, type(None))
-        return sorted(
-            n for n in names if isinstance(self.version.namespace.get(n, print), plain) and not n.startswith("__")
-        )
+        return sorted(n for n in names if is_a(self.version.namespace.get(n, print), *plain) and not n.startswith("__"))
 
 
 def tell_of_each_other(*runners: Runner) -> None:

@@ -31,8 +31,8 @@ def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
 def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
     """The very same NaN where one is looked for among others: `in` finds it, `==` does not."""
     usages = candidates.usages
-    there = [n for n in names if n in tried.used and n not in candidates.types and not usages.at(n).subscripted]
-    if any(candidates.usages.at(name).among for name in there):
+    there = [n for n in names if n in tried.used and n not in candidates.types and not usages.known(n).subscripted]
+    if any(candidates.usages.known(name).among for name in there):
         for one, other in itertools.combinations(there, 2):
             yield {**tried.choice, one: Make("value", math.nan), other: Make("value", math.nan)}
 
@@ -61,7 +61,7 @@ def grown(ways: Iterable[Tried], candidates: Candidates) -> Iterator[Choice]:
             if make.kind not in ("list", "iterator") or "[" in path or make.what >= _LONGEST:
                 continue
             fits = [m for m in candidates.at(f"{path}[]") if m.kind in ("value", "named")]
-            if len(candidates.usages.at(f"{path}[]").constants) < _MIXED:
+            if len(candidates.usages.known(f"{path}[]").constants) < _MIXED:
                 continue
             for item in fits[: 2 * _KINDS]:
                 yield {**tried.used, path: Make(make.kind, make.what + 1), f"{path}[{make.what}]": item}
