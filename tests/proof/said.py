@@ -18,7 +18,8 @@ from typing import Any
 
 import dreck.workbench.judging.judge as judging
 from dreck.proof import entry
-from dreck.proof.certificate import Alone, Met, Split, Used
+from dreck.proof.certificate import Alone, Met, Split, Stepped, Used
+from dreck.proof.state import Gives
 from dreck.workbench.compare import Wanted, compare_texts
 from dreck.workbench.sides import Text
 from tests.adversary.running import pairs_in
@@ -28,7 +29,7 @@ from tests.proof.test_checker import accepted, logs_of, tampered
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG = 180, 60, 4
+RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED = 180, 60, 4, 20
 
 
 def texts() -> Iterator[tuple[str, str, str]]:
@@ -97,9 +98,11 @@ def lines() -> list[str]:
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), Wanted(trial=False)).verdict
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
+            swapped = [_let_pass(*one, random.Random(at), _exchanged(one[0]), EXCHANGED) for at, one in enumerate(seen)]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
             found.append(
-                f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, passed wrongly {passed}"
+                f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, exchanged {swapped}, "
+                f"passed wrongly {passed}"
             )
     finally:
         entry._go_over, judging.prove = go_over, asked
@@ -138,6 +141,31 @@ def _varied(e: Any, make: Any) -> Iterator[Any]:
             yield _with(e, {"key": make(key.op, *key.args[:at], other, *key.args[at + 1 :])})
 
 
+def _exchanged(certificate: Any) -> Callable[[Any, Any], Iterator[Any]]:
+    """One entry with a value from elsewhere in the same proof in the place of its own; some of these are as good."""
+    results = [e.result.value for log in _used(certificate) for e in log if isinstance(e, Stepped) and _gives(e)]
+    keys = [event.key for log in _used(certificate) for e in log if isinstance(e, Met) for event in (e.old, e.new)]
+    pool = list(dict.fromkeys([v for v in (*results, *(a for k in keys for a in k.args)) if hasattr(v, "args")]))
+
+    def changes(e: Any, make: Any) -> Iterator[Any]:
+        if isinstance(e, Stepped) and _gives(e):
+            yield from (Stepped(e.which, Gives(v)) for v in pool if v is not e.result.value)
+        elif isinstance(e, Met):
+            for at, arg in enumerate(e.old.key.args):
+                for v in pool if hasattr(arg, "args") else ():
+                    if v is not arg:
+                        args = (*e.old.key.args[:at], v, *e.old.key.args[at + 1 :])
+                        yield replace(e, old=replace(e.old, key=make(e.old.key.op, *args)))
+        elif isinstance(e, Used):
+            yield from (Used(number) for number in certificate.lemmas if number != e.lemma)
+
+    return changes
+
+
+def _gives(e: Stepped) -> bool:
+    return isinstance(e.result, Gives) and e.result.value is not None
+
+
 def _with(e: Any, changed: dict[str, Any]) -> Any:
     if isinstance(e, Met):
         return replace(e, old=replace(e.old, **changed), new=replace(e.new, **changed))
@@ -145,12 +173,17 @@ def _with(e: Any, changed: dict[str, Any]) -> Any:
 
 
 def _let_pass(
-    certificate: Any, p: Any, run: Any, pick: random.Random, changes: Callable[[Any, Any], Iterator[Any]]
+    certificate: Any,
+    p: Any,
+    run: Any,
+    pick: random.Random,
+    changes: Callable[[Any, Any], Iterator[Any]],
+    most: int = WRONG,
 ) -> int:
     """Of a few changes to a certificate, how many the checker accepts all the same."""
     places = [(log, at) for log in _used(certificate) for at in range(len(log)) if any(changes(log[at], p.terms.make))]
     count = 0
-    for log, at in pick.sample(places, min(WRONG, len(places))):
+    for log, at in pick.sample(places, min(most, len(places))):
         kept = log[at]
         wrong = list(changes(kept, p.terms.make))
         if wrong:
