@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.errors import BadTarget, DreckError
+from dreck.proof.assumptions import KINDS
 from dreck.source.targets import Target
 from dreck.steps.scene import Wishes
 from dreck.workbench.compare import Comparison, Wanted, compare_texts
@@ -66,7 +67,7 @@ def untangle(
     specs: list[Any] = list(target) if several else [target]  # type: ignore[arg-type]
     wishes = Wishes(
         dict(names or {}), as_ or form, on, table_file, inline_callers, raise_, _several(kinds), name,
-        settings=dict(settings or {}),
+        settings=dict(settings or {}), only_asked=KINDS in _several(assume),
     )  # fmt: skip
     chosen = (_several(steps), _several(leave), _several(assume))
     return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far))

@@ -121,6 +121,7 @@ def untangle(
     Runs the target's code, in a cage, where a proof fails, and the commands the project's own settings name (check,
     format); with --verdict proved it runs neither.
     """
+    from dreck.proof.assumptions import KINDS
     from dreck.steps.scene import Wishes
     from dreck.workbench.request import Request
     from dreck.workbench.untangle import untangle as run
@@ -128,7 +129,7 @@ def untangle(
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
     wishes = Wishes(
         _names(named), form, discriminant, table_file, inline_callers, raising, family, _name_alone(named),
-        settings=_settings(settings),
+        settings=_settings(settings), only_asked=KINDS in assume,
     )  # fmt: skip
     least = verdict or config_of(targets[0]).verdict or "tested"
     if gate and write:

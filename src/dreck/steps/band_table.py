@@ -9,12 +9,12 @@ from dreck.source.walking import walk
 from dreck.steps import chains as key_chains
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
-from dreck.steps.lookup_table import body_lines
 from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.table_files import table_file
+from dreck.steps.table_lines import body_lines
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, thing_name, words_of
 

@@ -137,7 +137,7 @@ def _replace(
 
 
 def _default_lines(sheet: Sheet, chain: Chain) -> list[str]:
-    from dreck.steps.lookup_table import body_lines
+    from dreck.steps.table_lines import body_lines
 
     return body_lines(sheet, chain)
 

@@ -11,9 +11,9 @@ from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.blocks import Block, block_lines, block_text, check_block, own_statements, passed
 from dreck.steps.chains import Chain, Reader, chains, each_class, lines_of
-from dreck.steps.lookup_table import body_lines
 from dreck.steps.scene import Scene
 from dreck.steps.sheet import Sheet, reindented
+from dreck.steps.table_lines import body_lines
 from dreck.steps.trees import Untouchable
 
 _TAIL = 3

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
+from dreck.steps.around import cores, lines_around
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import (
     Arm,
@@ -23,11 +24,13 @@ from dreck.steps.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.class_rows import class_rows
 from dreck.steps.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.predicates import locals_read
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet, reindented
 from dreck.steps.table_files import table_file
+from dreck.steps.table_lines import body_lines, value_code
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, thing_name, words_of
 
@@ -41,19 +44,25 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for chain in chains(scene.node, Reader(), fewest=2):
         if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
-        choosing, others = _apart(chain)
+        around, arms = cores(chain.arms)
+        choosing, others = _apart(replace(chain, arms=arms))
+        if around and others:
+            continue
         if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
             continue
-        outcomes = [outcome_of(arm.body) for arm in choosing]
+        outcomes = [outcome_of(arm.body, attributes=True) for arm in choosing]
         try:
-            yield _planned(scene, replace(chain, arms=choosing), [o for o in outcomes if o is not None], others)
+            lines = lines_around(scene.sheet(), around, chain.arms)
+            told = [o for o in outcomes if o is not None]
+            yield _planned(scene, replace(chain, arms=choosing), told, others, lines)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+    yield from class_rows(scene)
 
 
 def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
     """The arms that only choose a value, for the same targets as most do, and those that do something else."""
-    outcomes = [outcome_of(arm.body) for arm in chain.arms]
+    outcomes = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
     told = Counter(o.targets for o in outcomes if o is not None)
     if not told:
         return (), chain.arms
@@ -65,7 +74,13 @@ def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
     )
 
 
-def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome], others: Sequence[Arm]) -> Plan | NotPlanned:
+def _planned(
+    scene: Scene,
+    chain: Chain,
+    outcomes: list[Outcome],
+    others: Sequence[Arm],
+    around: tuple[list[str], list[str]],
+) -> Plan | NotPlanned:
     line = chain.first.lineno
     check_keys([*chain.keys, *(key for arm in others for key in arm.keys)])
     targets = outcomes[0].targets
@@ -84,7 +99,8 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome], others: Sequen
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     indent = sheet.indent(first)
-    lines = _in_front(sheet, others, _asking(scene, sheet, chain, targets, name, given, fixed), sheet.unit(scene.node))
+    asking = _asking(scene, sheet, chain, targets, name, given, fixed, around)
+    lines = _in_front(sheet, others, asking, sheet.unit(scene.node))
     unit = sheet.unit(scene.node)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
@@ -146,7 +162,7 @@ def _put_file(
     if comments_of(sheet, chain.first.lineno, chain.last.end_lineno or 0):
         raise Untouchable("comments stand in it, which a file of rows cannot hold")
     subject = _thing(chain.subjects[0]) or "key"
-    chosen = targets[0] if targets else "value"
+    chosen = targets[0].rpartition(".")[2] if targets else "value"
     rows = [(key, o.values[0]) for arm, o in zip(chain.arms, outcomes, strict=True) for key in arm.keys]
     made = table_file(scene, name, (subject, chosen), rows, sheet.unit(scene.node))
     add_imports(scene, sheet, made.imports)
@@ -192,7 +208,8 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[str]:
     """`LINE_BY_KIND`: what is chosen, by what."""
     subject = [w for s in chain.subjects for w in words_of(_thing(s))]
-    chosen = words_of(targets[0]) if len(targets) == 1 else words_of(scene.node.name.strip("_"))
+    target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
+    chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
@@ -219,7 +236,7 @@ def _rows(
         comments = comments_of(sheet, *_arm_lines(sheet, arm))
         told += comments
         lines += [f"{unit}{comment}\n" for comment in comments]
-        codes = [_value_code(sheet, v) for v in outcome.values]
+        codes = [value_code(sheet, v) for v in outcome.values]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
         made = value if fixed else _called_later(sheet, outcome.values[0], given) or f"{_lambda(given)}: {value}"
         lines += [f"{unit}{key_code(sheet, key)}: {made},\n" for key in arm.keys]
@@ -238,11 +255,6 @@ def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
     return ""
 
 
-def _value_code(sheet: Sheet, value: ast.expr) -> str:
-    code = " ".join(line.strip() for line in sheet.code(value).splitlines())
-    return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
-
-
 def _arm_lines(sheet: Sheet, arm: Arm) -> tuple[int, int]:
     last = arm.body[-1].end_lineno or arm.body[-1].lineno
     return arm.line, last
@@ -252,28 +264,35 @@ def _arm_lines(sheet: Sheet, arm: Arm) -> tuple[int, int]:
 
 
 def _asking(
-    scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...], name: str, given: tuple[str, ...], fixed: bool
+    scene: Scene,
+    sheet: Sheet,
+    chain: Chain,
+    targets: tuple[str, ...],
+    name: str,
+    given: tuple[str, ...],
+    fixed: bool,
+    around: tuple[list[str], list[str]],
 ) -> list[str]:
-    """The lines that stand where the chain stood."""
+    """The lines that stand where the chain stood; `around`: what all arms do before and behind it."""
     key = subject_code(sheet, chain)
     pair = len(chain.subjects) > 1
     call = "" if fixed else f"({', '.join(given)})"
     left = f"{', '.join(targets)} = " if targets else "return "
     default = _default(scene, sheet, chain, targets)
-    if fixed and default is not None:
+    if fixed and default is not None and around == ([], []):
         asked = f"({key})" if pair else key
         return [f"{left}{name}.get({asked})" if default == "None" else f"{left}{name}.get({asked}, {default})"]
     if not all(is_plain(s) or _is_type_of_plain(s) for s in chain.subjects):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     asked = f"({key})" if pair else key
-    found = f"{left}{name}[{key}]{call}"
+    found = [*around[0], f"{left}{name}[{key}]{call}", *around[1]]
     unit = sheet.unit(scene.node)
     if chain.default is None:
-        return [f"if {asked} in {name}:", f"{unit}{found}"]
+        return [f"if {asked} in {name}:", *reindented(found, unit)]
     otherwise = body_lines(sheet, chain)
     if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
-        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), found]
-    return [f"if {asked} in {name}:", f"{unit}{found}", "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
+        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *found]
+    return [f"if {asked} in {name}:", *reindented(found, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
 
 
 def _is_type_of_plain(e: ast.expr) -> bool:
@@ -294,7 +313,7 @@ def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...])
         return None
     if not all(is_fixed(scene, v) or isinstance(v, ast.Name) for v in outcome.values):
         return None
-    codes = [_value_code(sheet, v) for v in outcome.values]
+    codes = [value_code(sheet, v) for v in outcome.values]
     return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
 
 
@@ -306,18 +325,6 @@ def _bound_before(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> bool:
         if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) and n.lineno < chain.first.lineno
     }
     return set(targets) <= early | scene.scope.params
-
-
-def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
-    """The lines of the default, comments above them included, without their indentation."""
-    assert chain.default is not None
-    first, last = chain.default[0].lineno, chain.default[-1].end_lineno or chain.default[-1].lineno
-    indent = sheet.indent(first)
-    if len(indent.encode()) != chain.default[0].col_offset:
-        raise Untouchable("its default stands on the line of its else")
-    while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
-        first -= 1
-    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
 
 
 STEP = Step(

@@ -9,12 +9,12 @@ from dataclasses import dataclass, replace
 
 from dreck.source.walking import walk
 from dreck.steps.chains import Chain, check_keys, comments_of, is_plain, lines_of
-from dreck.steps.lookup_table import body_lines
 from dreck.steps.members import enum_of, member_names, planned_in
 from dreck.steps.predicates import annotations
 from dreck.steps.scene import Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.sums import Built, Code, Sums, added, amount_of, written
+from dreck.steps.table_lines import body_lines
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, naming_hint, words_of
 

@@ -6,13 +6,13 @@ from collections.abc import Iterator
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
-from dreck.steps.lookup_table import body_lines
 from dreck.steps.member_amounts import with_amounts
 from dreck.steps.members import enum_of, member_names, planned_in
 from dreck.steps.outcomes import is_fixed, outcome_of
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
 from dreck.steps.sums import built_of, sums_of
+from dreck.steps.table_lines import body_lines
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, naming_hint, words_of
 

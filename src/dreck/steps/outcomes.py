@@ -17,8 +17,8 @@ class Outcome:
     values: tuple[ast.expr, ...]
 
 
-def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
-    """The values a body chooses, when it does nothing else."""
+def outcome_of(body: Sequence[ast.stmt], attributes: bool = False) -> Outcome | None:
+    """The values a body chooses, when it does nothing else; `attributes`: those of plain names may be set, too."""
     match body:
         case [ast.Return(value=ast.expr() as value)]:
             return Outcome((), (value,))
@@ -28,6 +28,11 @@ def outcome_of(body: Sequence[ast.stmt]) -> Outcome | None:
         match s:
             case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
                 targets.append(name)
+                values.append(value)
+            case ast.Assign(targets=[ast.Attribute(value=ast.Name(id=owner), attr=attr)], value=value) if (
+                attributes and f"{owner}.{attr}" not in targets and owner not in targets
+            ):
+                targets.append(f"{owner}.{attr}")
                 values.append(value)
             case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Tuple(elts=several)) if len(names) == len(
                 several

@@ -2,6 +2,7 @@
 
 import ast
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from dreck.source.walking import walk
 from dreck.steps.blocks import in_order
@@ -28,16 +29,34 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield from _one_only(scene, chain)
             continue
         try:
-            plan = _planned(scene, chain, exact)
+            plan = _planned(_among_asked(scene, chain), chain, exact)
             yield without_function(scene, plan) if scene.wishes.inline_callers else plan
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _among_asked(scene: Scene, chain: Chain) -> Scene:
+    """The scene in which the classes the switch asks for are all that come, where a person assumes that."""
+    names = tuple(key.id for key in chain.keys if isinstance(key, ast.Name))
+    if not scene.wishes.only_asked or scene.wishes.kinds or len(names) < max(2, len(chain.keys)):
+        return scene
+    return replace(scene, wishes=replace(scene.wishes, kinds=names))
+
+
+def _only_hands_on(chain: Chain) -> bool:
+    """A test in front of nothing but a call of a method of what it asks."""
+    body = chain.arms[0].body[-1]
+    value = getattr(body, "value", None)
+    called = value.func if isinstance(value, ast.Call) else None
+    return isinstance(called, ast.Attribute) and ast.dump(called.value) == ast.dump(chain.subjects[0])
 
 
 def _one_only(scene: Scene, chain: Chain) -> Iterator[NotPlanned]:
     """A single test on one class of the project: what a person has to say of the others."""
     names = [key.id for key in chain.keys if isinstance(key, ast.Name)]
     home = home_of(scene, set(names))
+    if _only_hands_on(chain):
+        return
     if names and all(isinstance(home.names.definitions.get(name), ast.ClassDef) for name in names):
         told = ", ".join(names)
         hint = f"say who else can come: --kinds {','.join(names)},..."

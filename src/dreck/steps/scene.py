@@ -35,6 +35,8 @@ class Wishes:
     """Only these lines are meant."""
     settings: Mapping[str, str] = field(default_factory=dict)
     """What a person has set of what the step declares."""
+    only_asked: bool = False
+    """Where nobody names the family: only objects of the classes that a switch asks for come."""
     only_named: bool = False
     """Conditions and values are named on the command line: others are left."""
 

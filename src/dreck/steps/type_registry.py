@@ -10,10 +10,10 @@ from dreck.steps.blocks import in_order
 from dreck.steps.catalogue import Step
 from dreck.steps.chains import Chain, add_imports, lines_of, table_line
 from dreck.steps.kinds import moved, type_chains
-from dreck.steps.lookup_table import body_lines
 from dreck.steps.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Sheet
+from dreck.steps.table_lines import body_lines
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import is_free, naming_hint, words_of
 

@@ -1,0 +1,24 @@
+"""Lines of a table and of what asks it: a value as it is written in a row, a default as it stands."""
+
+import ast
+
+from dreck.steps.chains import Chain
+from dreck.steps.sheet import Sheet
+from dreck.steps.trees import Untouchable
+
+
+def value_code(sheet: Sheet, value: ast.expr) -> str:
+    code = " ".join(line.strip() for line in sheet.code(value).splitlines())
+    return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
+
+
+def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
+    """The lines of the default, comments above them included, without their indentation."""
+    assert chain.default is not None
+    first, last = chain.default[0].lineno, chain.default[-1].end_lineno or chain.default[-1].lineno
+    indent = sheet.indent(first)
+    if len(indent.encode()) != chain.default[0].col_offset:
+        raise Untouchable("its default stands on the line of its else")
+    while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
+        first -= 1
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]

@@ -1,0 +1,146 @@
+"""Tables and constants asked for by name on code as people have it: arms with lines in common, classes, sums."""
+
+from pathlib import Path
+
+import pytest
+
+import dreck
+
+FRAMED = """\
+def line_for(kind, load):
+    if kind == "glass":
+        print("weigh")
+        line = "belt"
+        load.tag = 1
+        load.close()
+    elif kind == "metal":
+        print("weigh")
+        line = "magnet"
+        load.tag = 2
+        load.close()
+    elif kind == "paper":
+        print("weigh")
+        line = "blower"
+        load.tag = 3
+        load.close()
+    else:
+        raise ValueError(kind)
+    return line
+"""
+CLASSES = """\
+class Item:
+    pass
+
+
+class Jar(Item):
+    pass
+
+
+class Lid(Item):
+    pass
+
+
+class Box(Item):
+    pass
+
+
+"""
+GATE = """\
+def gate(item):
+    if isinstance(item, (Jar, Lid)):
+        return 1
+    elif isinstance(item, Box):
+        return 2
+    elif isinstance(item, Item):
+        return 3
+    raise TypeError(item)
+"""
+NAMED = """\
+def name(item, given):
+    if isinstance(item, Jar):
+        word = "glass"
+    elif isinstance(item, Box):
+        word = "paper"
+    elif isinstance(item, Lid):
+        word = "metal"
+    else:
+        word = given
+    return word
+"""
+DIGIT = """\
+def check_digit(number):
+    total = 0
+    while number > 0:
+        total += number % 11
+        number = number // 11
+    return 11 - total % 11
+"""
+
+
+def taken(tmp_path: Path, text: str, step: str, **wishes):
+    path = tmp_path / "yard.py"
+    path.write_text(text)
+    return dreck.untangle(path, steps=step, **wishes)
+
+
+def test_lines_all_arms_share_stand_around_the_table(tmp_path):
+    result = taken(tmp_path, FRAMED, "lookup-table")
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert '    "metal": ("magnet", 2),\n' in result.source
+    assert (
+        '    print("weigh")\n    line, load.tag = LINE_BY_KIND[kind]\n    load.close()\n    return line'
+        in result.source
+    )
+
+
+def test_a_shared_line_that_changes_what_is_looked_up_is_not_moved(tmp_path):
+    text = FRAMED.replace('print("weigh")', "kind = load.kind()")
+    assert not taken(tmp_path, text, "lookup-table").steps
+
+
+def test_comments_beside_shared_lines_are_not_lost(tmp_path):
+    text = FRAMED.replace(
+        '        print("weigh")\n        line = "magnet"', '        print("weigh")  # twice\n        line = "magnet"'
+    )
+    assert not taken(tmp_path, text, "lookup-table").steps
+
+
+@pytest.mark.parametrize("code", [GATE, NAMED])
+def test_values_by_class_are_rows_in_their_order(tmp_path, code):
+    result = taken(tmp_path, CLASSES + code, "lookup-table")
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert "_BY_CLASS:\n        if isinstance(item, kind):" in result.source
+
+
+def test_a_row_holds_all_the_classes_of_its_arm(tmp_path):
+    assert "    ((Jar, Lid), 1),\n" in taken(tmp_path, CLASSES + GATE, "lookup-table").source
+
+
+def test_a_number_of_the_arithmetic_is_named_everywhere_in_the_function(tmp_path):
+    asked = taken(tmp_path, DIGIT, "named-constant")
+    assert not asked.steps and "--name 11=NAME" in str(asked.refused[0].reason)
+    result = taken(tmp_path, DIGIT, "named-constant", names={"11": "MODULUS"})
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert "11" not in result.source.replace("MODULUS = 11", "") and result.source.count("MODULUS") == 5
+
+
+SWITCH = """\
+def fee(tool):
+    if isinstance(tool, Jar):
+        return 1
+    elif isinstance(tool, Box):
+        return 2
+"""
+
+
+def test_the_kinds_a_switch_asks_for_are_all_when_that_is_assumed(tmp_path):
+    plain = CLASSES.replace("(Item)", "") + SWITCH
+    result = taken(tmp_path, plain, "polymorphic-methods", assume=["known-kinds"])
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert "known-kinds" in result.steps[0].verdict.assumptions and "    return tool.fee()\n" in result.source
+    assert "isinstance" in taken(tmp_path, plain, "polymorphic-methods").source
+
+
+def test_an_assumption_nobody_knows_is_refused(tmp_path):
+    with pytest.raises(dreck.DreckError):
+        taken(tmp_path, DIGIT, "named-constant", assume=["known-kind"])
