@@ -144,3 +144,48 @@ def test_the_kinds_a_switch_asks_for_are_all_when_that_is_assumed(tmp_path):
 def test_an_assumption_nobody_knows_is_refused(tmp_path):
     with pytest.raises(dreck.DreckError):
         taken(tmp_path, DIGIT, "named-constant", assume=["known-kind"])
+
+
+ROWS = """\
+def total(counts):
+    kilos = 0
+    kilos += bulk(counts, "glass", 40)
+    kilos += bulk(counts, "paper", 30)
+    kilos += bulk(counts, "metal", 20)
+    return kilos
+
+
+def bulk(counts, name, at):
+    return counts.get(name, 0) * at
+"""
+
+
+def test_rows_can_be_passed_in(tmp_path):
+    result = taken(tmp_path, ROWS, "rule-list", form="parameter")
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert result.steps[0].verdict.assumptions[-1] == "calls-as-before"
+    assert "def total(counts, rows=BULK_ROWS):" in result.source and "for name, at in rows:" in result.source
+
+
+def test_rows_are_not_passed_where_arguments_are_collected(tmp_path):
+    text = ROWS.replace("total(counts)", "total(counts, *others)")
+    assert not taken(tmp_path, text, "rule-list", form="parameter").steps
+    assert taken(tmp_path, text, "rule-list").steps
+
+
+@pytest.mark.parametrize(
+    ("parameters", "status"),
+    [
+        ("kilos, times=2", "proved"),
+        ("kilos, *, times=2", "proved"),
+        ("kilos, times=LIMIT", "proved"),
+        ("kilos, times=3", "differs"),
+        ("times=2, kilos=1", "differs"),
+        ("kilos, times=2, **others", "proved"),
+    ],
+)
+def test_a_new_parameter_is_given_by_nobody_from_before(parameters, status):
+    old = "LIMIT = 2\n\n\ndef f(kilos):\n    return kilos * 2\n"
+    new = f"LIMIT = 2\n\n\ndef f({parameters}):\n    return kilos * times\n"
+    found = dreck.compare(old, new)
+    assert found.status == status, str(found)

@@ -75,7 +75,7 @@ def demo(directory: Path | None) -> int:
     "form",
     default="",
     metavar="FORM",
-    help="A predicate: variable, function, method, property. A base: protocol.",
+    help="A predicate: variable, function, method, property. A base: protocol. Rows: parameter.",
 )
 @click.option("--on", "discriminant", default="", metavar="TERM", help="What a switch is on, such as load.kind.")
 @click.option("--kinds", default="", metavar="A,B,C", help="Only objects of these classes come here.")

@@ -7,9 +7,9 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.chains import all_blocks, comments_of, put_table
 from dreck.steps.scene import NotPlanned, Plan, Scene
-from dreck.steps.sheet import Sheet
+from dreck.steps.sheet import Range, Sheet
 from dreck.steps.trees import Untouchable
-from dreck.steps.wording import constant_name, words_of
+from dreck.steps.wording import constant_name, is_free, words_of
 
 _FEWEST = 3
 
@@ -71,9 +71,53 @@ def _planned(scene: Scene, run: list[ast.stmt]) -> Plan:
     rows = "".join(f"{unit}{_row(sheet, row, differing)},\n" for row in parts)
     put_table(scene, sheet, f"{name} = (\n{rows})\n")
     line = _looped(sheet, run[0], calls[0], differing, columns)
-    head = f"for {', '.join(columns)} in {name}:"
+    asked = (
+        _as_parameter(scene, sheet, name, [[row[i] for i in differing] for row in parts])
+        if scene.wishes.form == "parameter"
+        else name
+    )
+    head = f"for {', '.join(columns)} in {asked}:"
     sheet.replace_lines(first, last, f"{indent}{head}\n{indent}{unit}{line}\n")
     return Plan(first, f"{len(run)} calls of {_called(calls[0])} are rows of {name}", sheet.result(), (name,))
+
+
+def _as_parameter(scene: Scene, sheet: Sheet, table: str, rows: Sequence[Sequence[ast.expr]]) -> str:
+    """Other rows may be passed in; who passes none gets the table."""
+    spec = scene.node.args
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    own = next((n for n in ("rows", table.strip("_").lower()) if is_free(n, taken)), "")
+    if (
+        not own
+        or spec.vararg
+        or spec.kwarg
+        or spec.kwonlyargs
+        or scene.function.nested
+        or "type_params" in vars(scene.node)
+    ):
+        raise Untouchable("its parameters leave no plain place for the rows; without --as parameter they are a table")
+    annotated = any(a.annotation is not None for a in (*spec.posonlyargs, *spec.args))
+    typed = _type_of(rows) if annotated else ""
+    told = f"{own}: {typed} = {table}" if typed else f"{own}={table}"
+    given = [*spec.posonlyargs, *spec.args]
+    if given:
+        last = sheet.in_parentheses(spec.defaults[-1]).end if spec.defaults else sheet.of(given[-1]).end
+        sheet.replace(Range(last, last), f", {told}")
+        return own
+    at = sheet.text.index("(", sheet.line_start(scene.node.lineno)) + 1
+    sheet.replace(Range(at, at), told)
+    return own
+
+
+def _type_of(rows: Sequence[Sequence[ast.expr]]) -> str:
+    """`tuple[tuple[str, int], ...]` where each column holds values of one type; else ''."""
+    columns = [
+        {type(e.value).__name__ if isinstance(e, ast.Constant) else "" for e in column}
+        for column in zip(*rows, strict=True)
+    ]
+    if any(len(kinds) > 1 or "" in kinds for kinds in columns):
+        return ""
+    names = [kinds.pop() for kinds in columns]
+    return f"tuple[{names[0]}, ...]" if len(names) == 1 else f"tuple[tuple[{', '.join(names)}], ...]"
 
 
 def _is_constant(e: ast.expr) -> bool:

@@ -12,7 +12,7 @@ from dreck.workbench.config import known_assumption
 from dreck.workbench.reshape import check_names
 from dreck.workbench.straighten import Proposal
 
-FORMS = ("variable", "function", "method", "property", "protocol")
+FORMS = ("variable", "function", "method", "property", "protocol", "parameter")
 
 
 @dataclass(frozen=True, slots=True)

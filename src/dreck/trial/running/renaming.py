@@ -1,4 +1,4 @@
-"""Parameters with other names: for callers that pass them by position the function is the same."""
+"""Parameters with other names, and parameters that are new: what callers from before have to know of them."""
 
 import ast
 import copy
@@ -9,6 +9,30 @@ from dreck.source.walking import walk
 
 BY_POSITION = "calls-by-position"
 """The assumption that callers pass by position what has another name now."""
+
+AS_BEFORE = "calls-as-before"
+"""The assumption that callers give what they gave before: a new parameter has its default."""
+
+
+def added_parameters(old: FunctionNode, new: FunctionNode) -> dict[str, ast.expr]:
+    """The parameters of `new` that no caller of `old` can have given, with their defaults; empty if not plain."""
+    mine, theirs = old.args, new.args
+    if mine.vararg or mine.kwarg:
+        return {}  # what is new now may have been among those
+    before, after = [*mine.posonlyargs, *mine.args], [*theirs.posonlyargs, *theirs.args]
+    count, kept = len(before), [a.arg for a in mine.kwonlyargs]
+    if [a.arg for a in after[:count]] != [a.arg for a in before] or len(mine.posonlyargs) != len(theirs.posonlyargs):
+        return {}
+    if [a.arg for a in theirs.kwonlyargs if a.arg in kept] != kept:
+        return {}
+    defaults = dict(zip([a.arg for a in after][::-1], theirs.defaults[::-1], strict=False))
+    defaults |= {a.arg: d for a, d in zip(theirs.kwonlyargs, theirs.kw_defaults, strict=True) if d is not None}
+    new_ones = [a.arg for a in (*after[count:], *theirs.kwonlyargs) if a.arg not in kept]
+    if any(name not in defaults for name in new_ones):
+        return {}
+    collects: dict[str, ast.expr] = {theirs.vararg.arg: ast.Tuple([], ast.Load())} if theirs.vararg else {}
+    collects |= {theirs.kwarg.arg: ast.Dict([], [])} if theirs.kwarg else {}
+    return {name: defaults[name] for name in new_ones} | collects
 
 
 def other_names(old: FunctionNode, new: FunctionNode) -> dict[str, str]:

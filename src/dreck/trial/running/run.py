@@ -26,6 +26,7 @@ from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import is_small, parts_held, put_content
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
+from dreck.trial.running.renaming import added_parameters
 from dreck.trial.running.slipped import code_for, slipped, with_code
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
@@ -97,6 +98,7 @@ class Runner:
         self.again = False  # whether a call that leaves something in the module is followed by another one
         self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
         self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
+        self.left_out: frozenset[str] = frozenset()  # new parameters, which callers from before do not give
         self._classes_below: dict[type, type | None] = {}
         self.cage = cage
         self.still = still
@@ -286,6 +288,8 @@ class Runner:
         owner = self.version.owner
         for position, (own_name, parameter) in enumerate(self._signature.parameters.items()):
             name = self._aliases.get(own_name, own_name)
+            if own_name in self.left_out:
+                continue
             if position == 0 and owner is not None and own_name in ("self", "cls", "mcs"):
                 args.append(self._self(world, name, owner) if own_name == "self" else self._class(world, name, owner))
                 continue
@@ -373,6 +377,7 @@ def tell_of_each_other(*runners: Runner) -> None:
     """What two versions have to know of each other: the arguments both take, methods asked for in another way."""
     nodes = [runner.version.node for runner in runners]
     names = asked_otherwise(nodes[0], nodes[-1])
+    runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner in runners:
         runner.asked_otherwise = names

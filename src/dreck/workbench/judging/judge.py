@@ -3,13 +3,10 @@
 import ast
 import logging
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from dreck.model.ir.graph import Arena
 from dreck.model.names.frames import READERS_OF_NAMES, frames_asked, words_of
-from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
 from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET
 from dreck.proof.entry import DEFAULT_BUDGET, prove
@@ -17,34 +14,15 @@ from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.instrument import count_outcomes
-from dreck.trial.running.renaming import BY_POSITION
+from dreck.trial.running.renaming import AS_BEFORE, BY_POSITION
 from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Difference, Trial, Unnoticed, Version, Wanted, run_trial
+from dreck.workbench.judging.added import for_callers_from_before
+from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.verdict import Verdict
 
 _log = logging.getLogger("dreck")
 
 __all__ = ["ASSUMPTIONS", "DEFAULT_ASSUMPTIONS", "Candidate", "Judge"]
-
-
-@dataclass(frozen=True, slots=True)
-class Candidate:
-    """One version of a function: where its module stands, the whole module's text, its name and its code.
-
-    `text` is a call, since only a trial needs the whole module.
-    """
-
-    path: Path
-    text: Callable[[], str]
-    name: str
-    node: FunctionNode
-    names: ModuleNames
-    enclosing: frozenset[str] = frozenset()
-    aliases: tuple[tuple[str, str], ...] = ()
-    """Parameters that stand under another name in `node` than in the text."""
-    owner: str = ""
-    """The class whose method it is, when its first parameter is an instance of it."""
-    home: str = ""
-    """The class it stands in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +59,10 @@ class Judge:
 
     def verdict(self, old: Candidate, new: Candidate, request: Request = Request()) -> Verdict:
         """Are the two the same? Proof first, then trial."""
+        as_before = for_callers_from_before(old, new)
+        if as_before is not None:
+            found = self.verdict(old, as_before, request)
+            return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
         unseen = found.status == "tested" and (_not_tried(old.node, new.node) or _of_frames(old, new))
         if unseen:
