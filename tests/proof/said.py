@@ -25,6 +25,7 @@ from dreck.workbench.sides import Text
 from tests.adversary.running import pairs_in
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
+from tests.proof.probing import probed
 from tests.proof.test_checker import accepted, logs_of, tampered
 
 FILE = Path(__file__).parent / "said.txt"
@@ -99,10 +100,11 @@ def lines() -> list[str]:
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
             swapped = [_let_pass(*one, random.Random(at), _exchanged(one[0]), EXCHANGED) for at, one in enumerate(seen)]
+            answers = [probed(*one, _used(one[0])) for one in seen]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
             found.append(
                 f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, exchanged {swapped}, "
-                f"passed wrongly {passed}"
+                f"passed wrongly {passed}, answers {' '.join(answers)}"
             )
     finally:
         entry._go_over, judging.prove = go_over, asked

@@ -169,7 +169,10 @@ def test_methods_that_cannot_run_do_not_count():
     assert dict(compare_texts(*texts, Wanted(only=("f",), trial=False)).functions)["f"].status == "proved"
 
 
-SAME_BODY = "def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n", "def f(a):\n    return 1 if a else 2\n"
+SAME_BODY = (
+    "def f(a):\n    if a:\n        return 1\n    else:\n        return 2\n",
+    "def f(a):\n    return 1 if a else 2\n",
+)
 
 
 @pytest.mark.parametrize(

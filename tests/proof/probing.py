@@ -1,0 +1,166 @@
+"""What the checker answers, question by question, beside the questions a certificate puts: also the wrong ones.
+
+Along a certificate that is accepted, each single check is asked again with other values, other events, with nothing
+known and with no assumption allowed; the answers are kept as one digest. A rule of the checker that lets more pass, or
+less, changes it, whether or not a proof happens to lean on it.
+"""
+
+import ast
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import fields, replace
+from hashlib import sha256
+from typing import Any
+
+from dreck.model.ir.terms import Term
+from dreck.proof import entry
+from dreck.proof.assumptions import ASSUMPTIONS
+from dreck.proof.certificate import Alone, Met
+from dreck.proof.checking.calls import is_lazy, stands_alone
+from dreck.proof.checking.checker import Checker
+from dreck.proof.checking.overriding import SPECIALS, overriding, reads_itself
+from dreck.proof.conditions import Facts
+from dreck.proof.state import Event, Gives, Side, State
+from dreck.source.functions import FunctionNode
+
+_POOL, _EVENTS, _STEPS = 10, 14, 24
+_FLAGS = ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends")
+_NAMES = ("keeps", "harmless")
+
+
+class Probing(Checker):
+    """A checker that asks itself more than it has to."""
+
+    answers: list[str]
+    pool: list[Term]
+    steps: int
+
+    def _stepped(self, state: State, side: Side, result: Any) -> None:
+        if self._has_time():
+            value = result.value if isinstance(result, Gives) else None
+            self._ask_of_values(state, side, [value, *self.pool])
+        super()._stepped(state, side, result)
+
+    def _met(self, state: State, met: Met, loops: Any) -> None:
+        if self._has_time():
+            for side, event in zip(state.sides, (met.old, met.new), strict=True):
+                self._ask_of_events(state, side, event)
+            self._note(self._same_key(state, met.old.key, v) for v in self.pool)
+            self._note(self._same(state, a, b) for a in self.pool for b in self.pool[:4])
+        super()._met(state, met, loops)
+
+    def _has_time(self) -> bool:
+        self.steps += 1
+        return self.steps <= _STEPS
+
+    def _ask_of_values(self, state: State, side: Side, values: list[Term | None]) -> None:
+        vals, acts = self._vals(side), self.acts
+        others = [(*vals[:at], v, *vals[at + 1 :]) for at in range(len(vals)) for v in self.pool[:5]]
+        for bare in (state, _knowing_nothing(state)):
+            for _ in self._assuming():
+                self._note(self._asked(acts.gives, bare, side, vals, v) for v in values)
+                self._note(self._asked(acts.gives, bare, side, them, v) for them in others for v in values[:3])
+                self._note(self._asked(acts.goes, bare, side, v, to) for v in self.pool for to in (True, False))
+                tests = [v.args[0] for v in self.pool if v.op == "bool"] + [v for v in self.pool if len(v.args) > 1]
+                self._note(self._asked(acts.entails, bare, t, to) for t in tests for to in (True, False))
+
+    def _ask_of_events(self, state: State, side: Side, event: Event) -> None:
+        vals = self._vals(side)
+        for bare in (state, _knowing_nothing(state)):
+            for _ in self._assuming():
+                for other in list(_variants(event, self.pool, self.acts.make))[:_EVENTS]:
+                    self._note([self._asked(self.acts.does, bare, side, vals, other)])
+                    self._note([self._asked(self.acts.is_harmless, bare, side, other)])
+        self._ask_of_values(state, side, [event.result, event.key])
+
+    def _assuming(self) -> Iterator[None]:
+        """As it is; with everything allowed and named; with nothing."""
+        acts = self.acts
+        kept = acts.allowed, acts.listed, acts.again, set(acts.looked)
+        for allowed in (kept[0], frozenset(ASSUMPTIONS), frozenset()):
+            for again in (True, False):
+                acts.allowed, acts.again = allowed, again
+                acts.listed = kept[1] if allowed is kept[0] else allowed
+                yield
+        acts.allowed, acts.listed, acts.again, acts.looked = kept
+
+    def _asked(self, what: Callable[..., bool], *args: Any) -> str:
+        try:
+            return str(int(bool(what(*args))))
+        except Exception as error:  # a question that makes no sense
+            return type(error).__name__
+
+    def _note(self, answers: Iterable[object]) -> None:
+        self.answers.extend(map(str, answers))
+
+
+def _knowing_nothing(state: State) -> State:
+    bare = state.copy()
+    bare.facts, bare.done, bare.lasting = Facts(), set(), set()
+    return bare
+
+
+def _variants(event: Event, pool: list[Term], make: Callable[..., Term]) -> Iterator[Event]:
+    yield event
+    for flag in _FLAGS:
+        yield replace(event, **{flag: not getattr(event, flag)})
+    for name in _NAMES:
+        for told in ("", *ASSUMPTIONS[:6]):
+            if told != getattr(event, name):
+                yield replace(event, **{name: told})
+    for v in pool:
+        yield replace(event, result=v)
+        yield replace(event, key=v)
+        for at, arg in enumerate(event.key.args):
+            if isinstance(arg, Term):
+                yield replace(event, key=make(event.key.op, *event.key.args[:at], v, *event.key.args[at + 1 :]))
+
+
+def probed(certificate: Any, p: Any, run: Any, logs: list[list[Any]]) -> str:
+    """A digest of what the checker answers along a certificate and of the files it is about."""
+    plain = entry.checker_of(certificate, p, run)
+    checker = Probing(*(getattr(plain, f.name) for f in fields(Checker)))
+    checker.answers, checker.steps, checker.pool = [], 0, _pool(logs)
+    refused = checker.accepts()
+    checker._note([refused, *(_of_files(axioms) for axioms in checker.acts.axioms)])
+    return sha256(" ".join(checker.answers).encode()).hexdigest()[:8]
+
+
+def _pool(logs: list[list[Any]]) -> list[Term]:
+    found: list[Term] = []
+    for log in logs:
+        for e in log:
+            events = [e.old, e.new] if isinstance(e, Met) else [e.event] if isinstance(e, Alone) else []
+            found += [v for event in events for v in (event.key, event.result, *event.key.args)]
+            found += [e.result.value] if isinstance(getattr(e, "result", None), Gives) else []
+    terms = [v for v in dict.fromkeys(found) if isinstance(v, Term)]
+    by_op: dict[str, list[Term]] = {}
+    for v in terms:
+        by_op.setdefault(str(v.op), []).append(v)
+    return [v for at in range(3) for of in by_op.values() for v in of[at : at + 1]][:_POOL]
+
+
+def _of_files(axioms: Any) -> str:
+    """What is said of the names, functions and classes of one version of the files."""
+    classes, tree = axioms.classes.table.classes, axioms.names.tree
+    words = sorted({n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)} | {"size", "GLASS"})[:12]
+    names = sorted({n.id for n in ast.walk(tree) if isinstance(n, ast.Name)} | set(classes))[:16]
+    told: list[object] = []
+    for name in names:
+        told += [axioms.is_bound_once(name), axioms.is_builtin(name), axioms.is_class(name), axioms.is_defined(name)]
+        told += [axioms.function(name) is not None, axioms.is_enum(name), axioms.are_apart(name, True)]
+    for kind in sorted(classes):
+        told += [len(axioms.fields(kind) or ()), kind in axioms.skeleton]
+        for word in words:
+            forms = ("method", "property", "static", "class")
+            told += [axioms.method(kind, word, form) is not None for form in forms]
+            told += [axioms.member(kind, word), axioms.holds(kind, word, kind) is not None]
+            told += [axioms.constant(kind, word, value) for value in (0, 1, "a")]
+            told += [reads_itself(classes[kind], word, axioms.names)]
+        for other in sorted(classes):
+            told += [axioms.outcome({other}, [{kind}], set()), axioms.outcome({other}, [], {kind})]
+            told += [axioms.outcome({other}, [{kind}], {n}) for n in sorted(classes)[:3]]
+    for word in (*words, *SPECIALS):
+        told += [len(overriding(axioms.names, word)), axioms.is_set(word), axioms.is_named_set(word)]
+    functions = [n for n in ast.walk(tree) if isinstance(n, FunctionNode)]
+    told += [(is_lazy(f), stands_alone(f, True), stands_alone(f, False)) for f in functions]
+    return repr(told)
