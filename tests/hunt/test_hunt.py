@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.views.steady import steady_in
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
@@ -73,10 +74,13 @@ def hunted(task: tuple[int, int]) -> tuple[int, int]:
             tried += 1
             quiet = tried % 5 in (1, 2)
             assume = (DEFAULT_ASSUMPTIONS if tried % 5 else frozenset()) | ({"quiet-tests"} if quiet else set())
+            trees = ast.parse(old), ast.parse(new)
+            steady = steady_in([t.body[0] for t in trees], trees) if tried % 5 in (2, 3) else frozenset()  # type: ignore[misc]
+            assume |= {"steady-kind"} if steady else set()
             if prove(before, subject(new), assume, budget=8_000).holds:
                 proved += 1
                 texts = (old, new) if quiet else None
-                assert first_difference(*functions, pick, quiet=texts) is None, f"{old}\n{new}"
+                assert first_difference(*functions, pick, quiet=texts, steady=steady) is None, f"{old}\n{new}"
     return tried, proved
 
 

@@ -1,6 +1,7 @@
 """Nothing that is said of a thousand pairs has changed: any rule that works otherwise shows here."""
 
 import difflib
+import re
 import sys
 
 import pytest
@@ -11,7 +12,7 @@ from tests.proof.said import FILE, lines
 @pytest.mark.skipif(sys.version_info[:2] != (3, 11), reason="put down with 3.11, which writes code its own way")
 def test_the_prover_says_what_it_said():
     now, before = lines(), FILE.read_text().splitlines()
-    wrong = [line for line in now if not line.endswith(("[]", "0]"))]
+    wrong = [line for line in now if not re.search(r"passed wrongly \[[0, ]*\]", line)]
     assert not wrong, "the checker lets pass what is made wrong"
     changed = [
         line for line in difflib.unified_diff(before, now, "before", "now", lineterm="", n=0) if line[:2] != "@@"

@@ -8,10 +8,24 @@ FAMILIES = "closed-families"
 ORDER = "total-order"
 QUIET = "quiet-tests"
 HASHABLE = "hashable-key"
+STEADY = "steady-kind"
 EXACT = "exact-ints"
 KINDS = "known-kinds"
 FACTORY = "made-by-factory"
 
-ASSUMPTIONS = (ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, ORDER, QUIET, EXACT, KINDS, HASHABLE, FACTORY)
+ASSUMPTIONS = (
+    ANNOTATIONS,
+    ATTRIBUTES,
+    ITEMS,
+    COMPARISONS,
+    FAMILIES,
+    ORDER,
+    QUIET,
+    STEADY,
+    EXACT,
+    KINDS,
+    HASHABLE,
+    FACTORY,
+)
 DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES})
 """Accepted unless somebody says otherwise."""

@@ -7,10 +7,12 @@ from collections.abc import Set as AbstractSet
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.names.collectors import collectors_in
+from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.model.views.asked import asked_in
+from dreck.model.views.steady import steady_in
 from dreck.proof.annotations import annotated_classes, annotated_kinds
-from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, QUIET
+from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, QUIET, STEADY
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
@@ -97,6 +99,7 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     once = {name for name, count in p.attributes_read.items() if count <= 1}
     acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, once.__contains__)
     acts.tests = run.subjects[0].node, run.subjects[1].node
+    acts.trees = tuple(_trees(*p.names))
     return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
 
 
@@ -126,7 +129,12 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
     annotated = annotated_kinds(old.node, *names) if ANNOTATIONS in allowed else {}
     collectors = collectors_in(old.node) & collectors_in(new.node)
     asked = asked_in(old.node) | asked_in(new.node) if QUIET in allowed else frozenset()
-    return Prover(arena, names, classes, allowed, annotated, mine | theirs, asked, collectors)
+    steady = steady_in((old.node, new.node), _trees(*names)) if STEADY in allowed else frozenset()
+    return Prover(arena, names, classes, allowed, annotated, mine | theirs, asked, steady, collectors)
+
+
+def _trees(*names: ModuleNames) -> list[ast.Module]:
+    return [tree for n in names for tree in (n.tree, *getattr(n, "trees", ()))]
 
 
 def _first(p: Prover, old: Subject, new: Subject, entries: tuple[Node, Node]) -> State:

@@ -36,6 +36,8 @@ class Prover:
     """How often each attribute is named in the two functions, at most."""
     asked: frozenset[str] = frozenset()
     """Plain expressions that stand in tests of one of the two, where these may be taken to raise nothing."""
+    steady: frozenset[str] = frozenset()
+    """Attributes and items that keep their value while the functions run, where that is assumed."""
     collectors: frozenset[str] = frozenset()
     """Local lists of both that are appended to and returned, and nothing else."""
     assumptions: set[str] = field(default_factory=set)

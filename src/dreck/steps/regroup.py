@@ -299,6 +299,6 @@ def slip(kind, kilos, member):
         "Longer lines that several kinds share are told once, in a small function.",
     ),
     plans=plans,
-    asks=("quiet-tests",),
+    asks=("quiet-tests", "steady-kind"),
     by_default=False,
 )

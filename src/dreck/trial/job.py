@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.model.views.asked import asked_in
+from dreck.model.views.steady import steady_in
 from dreck.source.functions import functions_in
 from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
 from dreck.trial.apart.other import Life, Telling, answering, say
@@ -94,6 +95,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     answer["slips"] = as_json(slips)
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
     answer["loud"] = sum(_dies_asking(tried, asked) for tried in search.all_tried)
+    answer["held_steady"] = usages.held_steady
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in sides.types and name != "self"]
     if request["case"] and search.different is not None:
@@ -191,6 +193,9 @@ def _usages(request: dict[str, Any], old: Runner, new: Runner) -> Usages:
     for side, runner in ((request["new"], new), (request["old"], old)):
         version = runner.version
         usages.add(_original(side, request["expect"]), version.methods, version.varying, version.beside)
+    if request["steady"]:
+        trees = [ast.parse(request[side]["text"]) for side in ("old", "new")]
+        usages.steady = steady_in((old.version.node, new.version.node), trees)
     return usages
 
 

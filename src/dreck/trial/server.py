@@ -55,6 +55,8 @@ class Wanted:
     """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
     quiet: bool = False
     """Whether plain tests may be taken to raise nothing: an input on which one does counts for nothing."""
+    steady: bool = False
+    """Whether what switches are on may be taken to keep its value, whatever is called."""
     apart: bool = False
     """Whether each version gets a process of its own, however plain their modules are."""
     case_maker: str = "dreck.pins.difference:as_case"
@@ -117,6 +119,8 @@ class Trial:
     """Inputs left out of account because a key in them cannot be hashed."""
     loud: int = 0
     """Inputs left out of account because a plain test raises on them in one version."""
+    held_steady: bool = False
+    """Whether something was kept from changing because a switch is on it."""
 
 
 def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
@@ -133,6 +137,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted()) -> Trial:
         "case": wanted.case_maker if wanted.case else "",
         "hashable": wanted.hashable,
         "quiet": wanted.quiet,
+        "steady": wanted.steady,
         "apart": wanted.apart,
     }
     return _read(_server.ask(request))
@@ -170,6 +175,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         answer["slips"]["left_out"],
         answer["overlooked"],
         answer["loud"],
+        answer["held_steady"],
     )
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
 from dreck.proof.checking.plainness import CheckedPlainness
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
@@ -92,6 +92,8 @@ class CheckedActs(CheckedPlainness):
         axioms = self.axioms[side.which]
         if value is self.make("attr", base, name, state.epoch):
             return (ATTRIBUTES in self.listed or not self.again) and value in state.done
+        if value is self.make("attr", base, name):
+            return (STEADY in self.listed or not self.again) and value in state.lasting and self.is_steady(name)
         if self.look(base) == "record":
             names = [n for n, _ in axioms.fields(str(base.args[0])) or ()]
             if name in names:
@@ -111,6 +113,9 @@ class CheckedActs(CheckedPlainness):
 
     def _item(self, state: State, vals: tuple[Term, ...], value: Term | None) -> bool:
         """An item that was read before, under a constant key, since anything may have changed."""
+        if value is self.make("item", *vals) and is_constant(vals[1]):
+            named = STEADY in self.listed or not self.again
+            return named and value in state.lasting and self.is_steady(f"[{vals[1].value!r}]")
         assumed = ITEMS in self.listed or not self.again
         return assumed and value is self.make("item", *vals, state.epoch) and value in state.done
 
@@ -241,11 +246,16 @@ class CheckedActs(CheckedPlainness):
         match key.op:
             case "attr":
                 right = key is make("attr", vals[0], node.payload, state.epoch) and node.op is Op.ATTRIBUTE
+                if key is make("attr", vals[0], node.payload) and node.op is Op.ATTRIBUTE:
+                    right = event.keeps == STEADY and self.is_steady(str(node.payload))
                 plain = right and self.reads_plainly(state, vals[0], str(node.payload))
-                return plain and event.keeps == ATTRIBUTES and event.result is key
+                return plain and event.keeps in (ATTRIBUTES, STEADY) and event.result is key
             case "item":
                 right = key is make("item", *vals, state.epoch) and node.op is Op.ITEM and is_constant(vals[1])
-                return right and event.keeps == ITEMS and event.result is key and self._reads_only("__getitem__")
+                if key is make("item", *vals) and node.op is Op.ITEM and is_constant(vals[1]):
+                    right = event.keeps == STEADY and self.is_steady(f"[{vals[1].value!r}]")
+                plain = right and self._reads_only("__getitem__")
+                return plain and event.keeps in (ITEMS, STEADY) and event.result is key
             case "got":
                 whole = key is make("got", vals[0].args[0], *vals[1:], state.epoch) and node.payload[1] == ()
                 asked = self.look(vals[0]) == "attr" and vals[0].args[1] == "get" and all(map(is_constant, vals[1:]))

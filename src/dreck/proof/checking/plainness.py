@@ -1,5 +1,6 @@
 """Whether the files leave reading and comparing as plain as the assumptions say, for the values at hand."""
 
+import ast
 from dataclasses import dataclass
 
 from dreck.model.ir.terms import Term
@@ -9,7 +10,10 @@ from dreck.proof.checking.overriding import overriding, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Side, State
+from dreck.source.walking import walk
 
+_TESTS = (ast.Compare, ast.Match)
+_CONSTRUCTORS = ("__init__", "__new__", "__post_init__", "__setstate__")
 _VALUES = {"const", "tuple", "members", "bool", "len", "arith"}
 
 
@@ -26,8 +30,12 @@ class CheckedPlainness(CheckedTests):
         if known in axioms.classes.table.classes:
             kinds = axioms.skeleton[known].__mro__ if known in axioms.skeleton else ()
             nodes = [axioms.classes.table.classes[k.__name__] for k in kinds if k.__name__ in axioms.skeleton]
-            if not nodes:
-                return not axioms.classes.table.classes[known].keywords and not overriding(names, name)
+            if not nodes:  # a base from elsewhere, of which the files say nothing
+                node = axioms.classes.table.classes[known]
+                told = {n.id for b in node.bases for n in walk(b) if isinstance(n, ast.Name)}
+                if node.keywords or node.decorator_list or told & axioms.classes.table.classes.keys():
+                    return False
+                nodes = [node]
             return all(reads_itself(node, name, names) for node in nodes)
         if known and (known in names.definitions or names.is_imported(known) or axioms.is_builtin(known)):
             return True
@@ -42,6 +50,11 @@ class CheckedPlainness(CheckedTests):
                 if not plain and not self._is_of_others(state, axioms, value, what):
                     return False
         return True
+
+    def is_steady(self, place: str) -> bool:
+        """Whether a test compares what stands there (`kind`, `['kind']`), and only constructors of the files set it."""
+        asked = any(place in _told(n) for function in self.tests for n in walk(function) if isinstance(n, _TESTS))
+        return asked and not any(_is_set_late(tree, place) for tree in self.trees)
 
     def asks_plainly(self, side: Side, kinds: Term) -> bool:
         if all(self.axioms[side.which].is_class(kind) for kind in names_in(kinds)):
@@ -73,3 +86,26 @@ class CheckedPlainness(CheckedTests):
             if fact.op == "isinstance" and state.facts.known[fact] and fact.args[0] is value:
                 return names_in(fact.args[1])
         return set()
+
+
+def _told(test: ast.AST) -> list[str]:
+    sides = [test.left, *test.comparators] if isinstance(test, ast.Compare) else [getattr(test, "subject", test)]
+    return [_place(side) for side in sides]
+
+
+def _place(e: ast.AST) -> str:
+    if isinstance(e, ast.Attribute):
+        return e.attr
+    return f"[{e.slice.value!r}]" if isinstance(e, ast.Subscript) and isinstance(e.slice, ast.Constant) else ""
+
+
+def _is_set_late(tree: ast.Module, place: str) -> bool:
+    """Whether anything but a constructor sets or deletes it, or may, by a name that is worked out."""
+    made = {n for f in walk(tree) if isinstance(f, ast.FunctionDef) and f.name in _CONSTRUCTORS for n in walk(f)}
+    for n in walk(tree):
+        if isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load) and n not in made:
+            if _place(n) == place:
+                return True
+        elif isinstance(n, ast.Name) and n.id in ("setattr", "delattr"):
+            return True
+    return False

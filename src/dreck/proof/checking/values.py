@@ -31,6 +31,8 @@ class CheckedValues:
     """Values whose making was looked at: what is accepted because of it holds for such values only."""
     tests: tuple[ast.AST, ...] = ()
     """The two functions, in whose tests plain expressions may be taken to raise nothing."""
+    trees: tuple[ast.Module, ...] = ()
+    """The files of both versions."""
     solver: Solver = field(init=False)
     again: bool = True
     """Whether what is read was read before, and is taken to be the same still."""

@@ -141,7 +141,8 @@ class KnownClasses:
         if node is None:
             return True
         lineage = self.table.lineage(kind)
-        if self.table.order(kind) is None and node.keywords:
+        above = [name for name in self.table.classes if name != kind and self.table.may_derive(kind, name)]
+        if self.table.order(kind) is None and (node.keywords or above):
             return False
         if not all(self.table.is_named_as_written(k) for k in lineage):
             return False

@@ -1,7 +1,7 @@
 """Attributes: read under `plain-attributes`, or looked into where only one version speaks of them."""
 
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import ATTRIBUTES, FAMILIES
+from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, STEADY
 from dreck.proof.classes.members import Found
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed
@@ -15,6 +15,8 @@ def attribute(at: At) -> Result:
         return found
     if not at.p.reads_quietly(base, name, at.state):
         return by_the_table(at)
+    if name in at.p.steady:
+        return observed(at, at.make("attr", base, name), STEADY)
     return observed(at, at.timed("attr", base, name), ATTRIBUTES, alone=_is_surely_there(at, base, name))
 
 

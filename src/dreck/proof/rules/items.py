@@ -4,7 +4,7 @@ import re
 
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, ITEMS
+from dreck.proof.assumptions import ATTRIBUTES, ITEMS, STEADY
 from dreck.proof.rules.common import At, observed
 from dreck.proof.state import Result
 
@@ -16,6 +16,8 @@ def item(at: At) -> Result | None:
     base, key = at.values
     if not is_key(key) or not is_holder(at, base) or not at.p.reads_items_quietly("item"):
         return None
+    if f"[{key.value!r}]" in at.p.steady:
+        return observed(at, at.make("item", base, key), STEADY)
     return observed(at, at.timed("item", base, key), ITEMS)
 
 

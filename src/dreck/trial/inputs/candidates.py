@@ -23,7 +23,7 @@ from dreck.trial.inputs.near import (
     sums_of_flags,
 )
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
-from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.recipes import LATER, Make, distinct
 from dreck.trial.inputs.texts import odd_cases
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
@@ -86,16 +86,17 @@ class Candidates(Near):
 
     def at(self, path: str) -> list[Make]:
         name = general(path)
+        name = name if name in self._known else name.rstrip(LATER)
         found = self._known.get(name)
         if found is None:
-            found = self._known[name] = self._unique(self._made(name))
+            found = self._known[name] = distinct(self._made(name))
         return found
 
     def hint(self, path: str, value: Any) -> None:
         """A run has compared what stands at `path` with `value`."""
         if isinstance(value, StandIn) or not isinstance(value, int | float | str | bytes | enum.Enum | tuple):
             return
-        name = general(path)
+        name = general(path).rstrip(LATER)
         hints = self._hints.setdefault(name, [])
         if value not in hints and len(hints) < 24:
             hints.append(value)
@@ -137,13 +138,7 @@ class Candidates(Near):
 
     def _prefer(self, name: str, makes: tuple[Make, ...]) -> None:
         known = self.at(name)
-        known[:] = self._unique([*makes, *known])
-
-    def _unique(self, makes: list[Make]) -> list[Make]:
-        found: dict[str, Make] = {}
-        for make in makes:
-            found.setdefault(f"{make.kind} {type(make.what).__name__} {make.what!r}", make)
-        return list(found.values())
+        known[:] = distinct([*makes, *known])
 
     def _made(self, name: str) -> list[Make]:
         extra = self.extra.get(name, [])

@@ -3,7 +3,11 @@
 import dataclasses
 import io
 import pickle
+from collections.abc import Iterable
 from typing import Any
+
+LATER = "'"
+"""Behind a path: what stands there once objects have changed."""
 
 
 @dataclasses.dataclass(frozen=True, slots=True)
@@ -78,3 +82,11 @@ def recorded_repr(data: str) -> str:
     except Exception:  # of a class that only the script defines that was run
         return "a recorded object"
     return text if len(text) <= 120 else text[:117] + "..."
+
+
+def distinct(makes: Iterable[Make]) -> list[Make]:
+    """Each only once: `True` and `1` are two."""
+    found: dict[str, Make] = {}
+    for make in makes:
+        found.setdefault(f"{make.kind} {type(make.what).__name__} {make.what!r}", make)
+    return list(found.values())

@@ -31,6 +31,9 @@ class Usages(Paths):
     def __init__(self) -> None:
         super().__init__()
         self.constants: list[Any] = []
+        self.steady: frozenset[str] = frozenset()
+        """Attributes and items that keep their value while the code runs, where that is assumed."""
+        self.held_steady = False  # whether one would have changed
         self.grows = False
         """Whether numbers are raised to a power: huge ones would take for ever."""
         self.caught: list[str] = []

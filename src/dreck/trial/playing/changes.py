@@ -1,31 +1,52 @@
 """Objects changed behind the back of the code that holds them, as whoever else knows them might."""
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 
-def changed(value: Any) -> None:
-    """Changes what `value` holds, in place: one more item, another value, other attributes."""
+def changed(value: Any, steady: frozenset[str] = frozenset()) -> None:
+    """Changes what `value` holds, in place: one more item, another value, other attributes; `steady` ones stay."""
     match value:
         case list():
             value.append(value[0] if value else 1)
         case dict():
-            for key in list(value)[:1]:
+            for key in [k for k in list(value)[:1] if f"[{k!r}]" not in steady]:
                 value[key] = another(value[key])
             value["key later"] = 1
         case set():
             value.add("text later")
         case _ if not isinstance(value, tuple | frozenset | type) and hasattr(value, "__dict__"):
-            _attributes(value)
+            _attributes(value, steady)
 
 
-def _attributes(value: Any) -> None:
+def _attributes(value: Any, steady: frozenset[str]) -> None:
     for name, held in list(vars(value).items()):
-        if name.startswith("_dreck_"):
+        if name.startswith("_dreck_") or name in steady:
             continue
         if isinstance(held, list | dict | set):
             changed(held)
         else:
             object.__setattr__(value, name, another(held))
+
+
+def parts_of(value: Any) -> list[tuple[str, str, Callable[[Any], None]]]:
+    """The parts of a real object: how each is asked for, its name among what may be steady, what puts another there."""
+    match value:
+        case dict():
+            return [(f"[{k!r}]", f"[{k!r}]", partial(value.__setitem__, k)) for k in list(value)[:_MOST_PARTS]]
+        case list():
+            return [(f"[{i}]", f"[{i!r}]", partial(value.__setitem__, i)) for i in range(min(len(value), 3))]
+        case type() | tuple() | frozenset():
+            return []
+    own = getattr(value, "__dict__", {})
+    plain = {n: v for k in type(value).__mro__[:-1] for n, v in vars(k).items() if isinstance(v, _PLAIN)}
+    names = [n for n in {**own, **plain} if isinstance(n, str) and not n.startswith(("_dreck_", "__"))]
+    return [(f".{n}", n, partial(object.__setattr__, value, n)) for n in names[:_MOST_PARTS]]
+
+
+_MOST_PARTS = 12
+_PLAIN = (bool, int, float, str)
 
 
 def another(value: Any) -> Any:

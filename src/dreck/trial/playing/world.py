@@ -1,5 +1,6 @@
 """The world of one input: what stands at each path, built afresh for each version from the same choices."""
 
+import contextlib
 import copy
 import dataclasses
 import enum
@@ -15,9 +16,9 @@ from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS
-from dreck.trial.inputs.recipes import Make, Unpickler
+from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.inputs.uses import GROUP
-from dreck.trial.playing.changes import another, changed
+from dreck.trial.playing.changes import another, changed, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
@@ -26,8 +27,6 @@ from dreck.trial.sandbox.cage import TimeUp
 
 _MISSING = object()
 _PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
-LATER = "'"
-"""Behind a path: what stands there once objects have changed."""
 A_CALL = "what a call changes"
 _LOOKS_AROUND = frozenset({"call", "leave", "await"})
 _MOST_TURNS = 2
@@ -44,7 +43,6 @@ class World:
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
         self.on_record: Callable[[int], None] | None = None
-        """Told how much is on record when more comes."""
         self.died_at = 0
         self.kinds: dict[str, type] = {}
         """The classes of objects made up attribute by attribute."""
@@ -142,10 +140,28 @@ class World:
         self.turns += 1
         if self.turns <= _MOST_TURNS:
             for value in [*self._watched, *self._parts()]:
-                changed(value)
+                changed(value, self.candidates.usages.steady)
+            for path, value in list(self.built.items()):
+                self._change_parts(path.rstrip(LATER), value)
+            self.candidates.usages.held_steady |= bool(self._watched and self.candidates.usages.steady)
             for name in [n for n, make in self.used.items() if n in self.namespace and make.kind == "as it is"]:
-                self.namespace[name] = another(self.namespace[name])
+                known = self.candidates.usages.known(name).constants
+                self.namespace[name] = self.at(name + self._turn()) if known else another(self.namespace[name])
         self._looked = self._seen_now()
+
+    def _turn(self) -> str:
+        return LATER * min(self.turns, _MOST_TURNS)
+
+    def _change_parts(self, path: str, value: Any) -> None:
+        """Parts of a real object that code compares with something: they may be what it asks for, later on."""
+        if isinstance(value, StandIn):
+            return
+        by_path, steady = self.candidates.usages.by_path, self.candidates.usages.steady
+        for name, key, put in parts_of(value):
+            part = f"{path}{name}"
+            if key not in steady and (usage := by_path.get(general(part))) is not None and usage.constants:
+                with contextlib.suppress(AttributeError, TypeError):  # what cannot be set stays
+                    put(self.at(part + self._turn()))
 
     def _parts(self) -> list[Any]:
         """Containers that objects hold: whoever is called may have them, too."""
@@ -157,7 +173,9 @@ class World:
         turn = min(self.turns, _MOST_TURNS)
         usage = self.candidates.usages.by_path.get(general(whole))
         is_method = usage is not None and name in usage.methods
-        return self.at(path if not turn or is_method else path + LATER * turn, keep)
+        stays = is_method or name in self.candidates.usages.steady
+        self.candidates.usages.held_steady |= bool(turn) and stays and not is_method
+        return self.at(path if not turn or stays else path + LATER * turn, keep)
 
     def made_up_error(self) -> BaseException:
         """An exception that the code itself waits for, when it waits for one."""

@@ -10,9 +10,10 @@ import random
 from dataclasses import dataclass
 from typing import Any
 
-from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.recipes import LATER, Make, distinct
 from dreck.trial.inputs.texts import mutated
 from dreck.trial.playing.standins import general
+from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
@@ -37,6 +38,7 @@ class Search(Attempts):
         self._at_edges()
         self._crossed()
         self._each_way()
+        self._later()
         self._in_bulk()
         self._at_random()
         if self.different is not None:
@@ -172,6 +174,11 @@ class Search(Attempts):
         """The same object in two places; more rounds of a loop than two."""
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
+        for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
+            for choice in twins(tried, names):
+                if self._over():
+                    return
+                self.attempt(choice)
         for tried in far:
             again = (twins(tried, names), no_numbers(tried, names, self.candidates), rounds(tried, self.candidates))
             for choice in itertools.chain(*again):
@@ -223,6 +230,28 @@ class Search(Attempts):
                     if self._over() or self.count >= until:
                         return
                     self.attempt({**tried.choice, path: make})
+
+    def _later(self) -> None:
+        """On one input of every way through, with objects that calls change: what stands there later, one by one."""
+        ways = {tried.trail: tried for tried in sorted(self.all_tried, key=lambda tried: -len(tried.choice))}
+        until = self.count + _LATER_TRIED
+        for tried in [t for t in list(ways.values())[:_WAYS] if A_CALL in t.used]:
+            changing = {**tried.choice, A_CALL: Make("value", "the objects")}
+            for _ in range(2):  # what comes later is known once it has come
+                found = self.attempt(changing) if not self._over() else None
+                if found is None:
+                    break
+                later = [path for path in found.used if path.endswith(LATER)]
+                later.sort(key=lambda path: not self.usages.known(general(path.rstrip(LATER))).constants)
+                same = {p: tried.used[p.rstrip(LATER)] for p in later if p.rstrip(LATER) in tried.used}
+                changing = {**same, **changing}
+            for path in later if found is not None else ():
+                base = path.rstrip(LATER)
+                elsewhere = [t.used[base] for t in ways.values() if base in t.used]
+                for make in distinct([*elsewhere, *self.candidates.at(base)[:_OPTIONS]]):
+                    if self._over() or self.count >= until:
+                        return
+                    self.attempt({**changing, path: make})
 
     def _nearby(self) -> list[Tried]:
         """Inputs that got far, for outcomes no test leads to, such as a handler."""
@@ -296,6 +325,7 @@ _PARENTS = 16
 _REPEATED = 3
 _CROSSED = 240
 _EACH_WAY = 160
+_LATER_TRIED = 160
 _WAYS = 16
 _OPTIONS = 5
 _OPTIONS_BESIDE = 10

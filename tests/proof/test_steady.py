@@ -1,0 +1,56 @@
+"""`steady-kind`: what a switch is on keeps its value while the function runs, unless the files say otherwise."""
+
+import pytest
+
+import dreck
+
+LINE = """\
+class Line:
+    def __init__(self, kind):
+        self.kind = kind
+{more}
+    def step(self, item):
+        if self.kind == "glass":
+            item.weigh()
+        {second} self.kind == "metal":
+            item.magnet()
+"""
+LOAD = """\
+def f(load, book):
+    if load["kind"] == "glass":
+        book.note(load)
+    {second} load["kind"] == "metal":
+        book.skip(load)
+"""
+FLIP = '\n    def flip(self):\n        self.kind = "metal"\n'
+SETS = "\n    def put(self, name, value):\n        setattr(self, name, value)\n"
+
+
+def compared(code: str, **more: str):
+    texts = [code.format(second=word, **more) for word in ("if", "elif")]
+    return [dreck.compare(*texts, assume=assume) for assume in ([], ["steady-kind"])]
+
+
+@pytest.mark.parametrize(("code", "more"), [(LINE, {"more": ""}), (LOAD, {})])
+def test_it_is_named_where_it_is_needed(code, more):
+    without, with_it = compared(code, **more)
+    assert without.status == "differs", str(without)
+    assert with_it.status == "proved" and "steady-kind" in with_it.assumptions
+
+
+@pytest.mark.parametrize("more", [FLIP, SETS])
+def test_what_is_set_outside_of_constructors_is_not_steady(more):
+    assert [v.status for v in compared(LINE, more=more)] == ["differs", "differs"]
+
+
+def test_only_what_a_switch_is_on_is_steady():
+    code = "def f(load, book):\n    if load.kilos > 3:\n        book.go()\n    {second}\n        book.stop()\n"
+    old, new = code.format(second="if load.kilos > 3:"), code.replace("    {second}\n", "")
+    assert dreck.compare(old, new, assume=["steady-kind"]).status == "differs"
+
+
+def test_a_trial_that_leans_on_it_says_so():
+    old = LINE.format(more="", second="if").replace("item.magnet()", "item.magnet(sorted({item.n, 1}))")
+    new = LINE.format(more="", second="elif").replace("item.magnet()", "item.magnet(sorted({1, item.n}))")
+    found = dreck.compare(old, new, assume=["steady-kind"])
+    assert found.status == "tested" and "steady-kind" in found.assumptions, str(found)
