@@ -9,7 +9,6 @@ from typing import Any
 import pytest
 
 import dreck.proof.entry as entry
-import dreck.proof.lockstep as lockstep
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.lowering import lower
 from dreck.model.ir.operations import Op
@@ -22,13 +21,10 @@ from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.entailment import follows
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
-from dreck.proof.entry import _go_over as GO_OVER
 from dreck.proof.loops import Groups
-from dreck.proof.prover import Prover
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.workbench.compare import Wanted, compare_texts
 from dreck.workbench.sides import Text
-from tests.adversary.test_pairs import PAIRS
 from tests.proof.test_proof import SAME, body
 
 MORE = {
@@ -445,48 +441,6 @@ def test_an_act_of_which_nothing_is_known_moves_time():
     made = Bench("", "[b]")
     key = made.make(Op.NEW, made.side.node.payload, *made.vals)
     assert made.acts.does(made.state, made.side, made.vals, Event(key, moves_time=False, raises=False))
-
-
-# --- a prover made blind -----------------------------------------------------------------------------------
-
-
-def _same(*_: Any) -> bool:
-    return True
-
-
-BLIND: dict[str, list[tuple[Any, str, Any]]] = {
-    "acts are all the same": [(lockstep.LockStep, "_same_key", _same)],
-    "no exception is in flight": [(lockstep.LockStep, "_equal", lambda self, state, a, b: a is b or "outside" in (a.op, b.op))],
-    "values are all the same": [(lockstep.LockStep, "_equal", _same)],
-    "everything after the same node is the same": [
-        (lockstep.LockStep, "_alike_from_here", lambda self, state: state.sides[0].node is state.sides[1].node)
-    ],
-    "nothing raises": [(lockstep.LockStep, "_raising", lambda self, state: None)],
-    "no time moves": [(lockstep.LockStep, "new_epoch", lambda self, state: None)],
-    "what was proved here holds here": [(lockstep.memo, "covers", lambda p, visit, state, values: [])],
-    "loops come back as they were": [(lockstep.loops, "come_back", lambda *_: None)],
-    "every test that is asked has been true": [(Prover, "decided", lambda self, test, state: True)],
-    "every name is stable": [(ModuleNames, "kind", lambda self, name: "stable")],
-    "everything is known once": [(ModuleNames, "is_bound_once", lambda self, name: name in self._bindings.of)],
-    "everything is one object": [(Prover, "is_one_object", _same)],
-    "functions leave nothing lazily": [(lockstep.LockStep, "_leaves_lazily", lambda self, side: False)],
-}  # fmt: skip
-
-
-@pytest.mark.filterwarnings("ignore::SyntaxWarning")
-@pytest.mark.parametrize("name", BLIND)
-def test_what_a_blind_prover_claims_is_refused(monkeypatch, name):
-    """With one of its rules gone the prover claims more; the checker, which shares none of them, lets it not pass."""
-    monkeypatch.setattr(entry, "_go_over", GO_OVER)
-    for holder, attribute, blind in BLIND[name]:
-        monkeypatch.setattr(holder, attribute, blind)
-    for pair in PAIRS[::2]:
-        texts = (Text(Path("yard.py"), text) for text in pair.texts)
-        try:
-            found = compare_texts(*texts, Wanted(trial=False)).verdict
-        except (AssertionError, AttributeError, KeyError, IndexError, ValueError, TypeError):
-            continue  # it stumbles
-        assert found.status != "proved", (pair.name, str(found))
 
 
 BELOW = "{head}def f(o):\n    if isinstance(o, {one}):\n        if isinstance(o, {other}):\n            return 1\n        return 2\n    return 3\n"

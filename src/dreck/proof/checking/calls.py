@@ -66,11 +66,19 @@ class CheckedCalls(CheckedLemmas):
         self._need(is_lazy(node) is lazily, "run at another time than it is called")
         remade = any(self.acts.axioms[side.which].is_named_set(word) for word in OF_FUNCTIONS)
         self._need(not remade, "a function whose code or defaults are set")
+        self._constants(side.which, node)
         try:
             entry = lower(node, names, self.acts.arena, kept=self.kept)
         except Unsupported:
             raise Refused("a function that cannot be gone into") from None
         side.enter(entry, arguments, lazily)
+
+    def _constants(self, which: int, node: FunctionNode) -> None:
+        """Constants that the code was unfolded by mean one thing in their file."""
+        axioms = self.acts.axioms[which]
+        for n in walk(node):
+            if isinstance(n, ast.Name) and n.id in axioms.names.tables.known and n.id not in self.kept:
+                self._need(axioms.is_bound_once(n.id), "{} may mean another thing", n.id)
 
     def _callee(self, side: Side, key: Term) -> tuple[FunctionNode, list[Term], tuple[tuple[str, ...], ...], bool]:
         axioms, lazily = self.acts.axioms[side.which], False

@@ -42,6 +42,8 @@ class Checker(CheckedCalls):
         certificate = self.certificate
         checked: set[int] = set()
         try:
+            for which, subject in enumerate(self.subjects):
+                self._constants(which, subject.node)
             self._run(certificate.state.copy(), certificate.log, {})
             while self.pending:
                 number = self.pending.pop()

@@ -302,6 +302,13 @@ class Usages(Paths):
             case "isinstance", [value, kinds]:
                 names = [class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
                 self._on(value, lambda u: u.classes.extend(n for n in names if n))
+            case "zip", walked:
+                for value in walked:
+                    self._on(value, lambda u: setattr(u, "iterated", True))
+            case "map" | "filter", [_, *walked]:
+                for value in walked:
+                    self._on(value, lambda u: setattr(u, "iterated", True))
+                return False
             case _, [value, *_] if name in _WALKING:
                 self._on(value, lambda u: setattr(u, "iterated", True))
                 item = self.path(value)

@@ -1,5 +1,6 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
+import copy
 import enum
 import hashlib
 import math
@@ -18,6 +19,15 @@ _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
+_ITERATORS: tuple[type, ...] = (
+    type(iter([])),
+    type(iter(())),
+    type(iter({})),
+    type(iter("")),
+    type(iter(b"")),
+    type(iter(range(0))),
+)
+"""What is left of these can be looked at without taking it away."""
 _OF_ENUMS = frozenset({"_name_", "_value_", "_sort_order_", "__objclass__", "_inverted_"})
 _PLACES: list[str] = []
 """Folders in which the two versions lie: that they are two is no difference of what is done."""
@@ -87,6 +97,8 @@ class Describer:
             return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
             return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
+        if kind in _ITERATORS:
+            return (name, (("left", ("list", self._items(list(copy.copy(value))), ())),))
         if isinstance(value, BaseException):
             if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):
                 # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.

@@ -1,6 +1,7 @@
 """What a call gives back, used up as a caller would: generators driven, coroutines awaited, functions called."""
 
 import inspect
+import itertools
 import types
 from collections.abc import Iterator
 from typing import Any
@@ -30,7 +31,26 @@ def used_up(result: Any, world: World, cage: Cage, depth: int = 0) -> Any:
         case list() | tuple() | dict() if depth < _CALLED and type(result) in (list, tuple, dict):
             made = list(_functions(result, world))
             return result if not made else (result, [used_up(f, world, cage, depth + 1) for f in made])
+        case _ if type(result) in _WALKED:
+            return _walked(result)
+        case _ if depth < _CALLED and type(result).__module__ == world.namespace.get("__name__"):
+            made = list(_functions(dict(getattr(result, "__dict__", {})), world))
+            return result if not made else (result, [used_up(f, world, cage, depth + 1) for f in made])
     return result
+
+
+_WALKED = (map, filter, zip, enumerate, reversed)
+
+
+def _walked(walk: Any) -> Any:
+    """What a lazy walk through things comes to, as whoever gets it finds out."""
+    items: list[Any] = []
+    try:
+        for item in itertools.islice(walk, _ITEMS):
+            items.append(item)
+    except Exception as error:
+        return (type(walk).__name__, items, error)
+    return (type(walk).__name__, items)
 
 
 def _functions(result: Any, world: World) -> Iterator[types.FunctionType]:
