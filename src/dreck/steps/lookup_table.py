@@ -103,6 +103,8 @@ def _planned(
     lines = _in_front(sheet, others, asking, sheet.unit(scene.node))
     unit = sheet.unit(scene.node)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
+    if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
+        raise Untouchable("a value is too long for a row; call-table makes a function of it")
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     kept = _without(kept, [text for text in lines if "#" in text])
     above = [f"{indent}{c}\n" for c in kept]
@@ -194,6 +196,8 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
     names = [n for o in outcomes for v in o.values for n in locals_read(scene, v)]
     for o in outcomes:
         for v in o.values:
+            if isinstance(v, ast.Name) and v.id in names:
+                raise Untouchable(f"{v.id} is a name of the function itself: a table outside would only hand it back")
             if any(isinstance(n, ast.Await | ast.Yield | ast.YieldFrom | ast.NamedExpr) for n in walk(v)):
                 raise Untouchable("a value awaits, yields or binds a name")
             if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in walk(v)):
