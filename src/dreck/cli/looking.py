@@ -28,6 +28,7 @@ _MUCH = 40
 @click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
+@click.option("--json-lines", is_flag=True, help="Print each function as a line of JSON, as soon as it is measured.")
 @click.option(
     "--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write what is over --most (or 40) as SARIF 2.1.0."
 )
@@ -48,6 +49,7 @@ def survey(
     after: bool,
     csv_file: Path | None,
     as_json: bool,
+    json_lines: bool,
     sarif_file: Path | None,
     ratchet_file: Path | None,
     jobs: int,
@@ -59,6 +61,10 @@ def survey(
     """
     from dreck.workbench.survey import survey as run
 
+    if json_lines:
+        others = {"--top": top, "--since": since, "--after": after, "--csv": csv_file, "--json": as_json}
+        others |= {"--sarif": sarif_file, "--ratchet": ratchet_file, "--most": most}
+        return _line_by_line(paths, jobs, not no_cache, [name for name, given in others.items() if given])
     most = config_of(paths[0]).most if most is None else most
     with progress_bar() as told:
         found = run(paths, jobs=jobs, since=since, after=after, told=told, cache=not no_cache)
@@ -73,12 +79,35 @@ def survey(
     if as_json:
         print_json(found.as_json(top))
     else:
-        from dreck.report.terminal import show_survey
+        allowed = None if ratchet_file else most
+        if sys.stdout.isatty():
+            from dreck.report.terminal import show_survey
 
-        show_survey(found, top or (20 if sys.stdout.isatty() else None), None if ratchet_file else most)
+            show_survey(found, top or 20, allowed)
+        else:
+            from dreck.report.plain_rows import write_survey
+
+            write_survey(found, top, allowed)
     if ratchet_file is not None:
         return _ratcheted(ratchet_file, found.rows, most or 0, paths)
     return 1 if most is not None and found.over(most) else 0
+
+
+def _line_by_line(paths: tuple[str, ...], jobs: int, cache: bool, others: list[str]) -> int:
+    """Rows as they are found; nothing waits for the last of them."""
+    import json
+    from dataclasses import asdict
+
+    from dreck.workbench.survey import Row, as_found
+
+    if others:
+        raise DreckError(f"--json-lines prints rows as they are found: it cannot go with {', '.join(others)}")
+    for found in as_found(paths, jobs, cache):
+        if isinstance(found, Row):
+            sys.stdout.write(json.dumps({**asdict(found), "steps": list(found.steps)}) + "\n")
+        else:
+            click.echo(f"left out: {found[0]}: {found[1].removeprefix(f'{found[0]}: ')}", err=True)
+    return 0
 
 
 def _ratcheted(file: Path, rows: Any, most: int, paths: Iterable[str | Path]) -> int:

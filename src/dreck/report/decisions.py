@@ -9,7 +9,7 @@ from rich.text import Text
 
 from dreck.model.views.ways import Way, Ways
 from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
-from dreck.report.terminal import count
+from dreck.report.totals import count
 from dreck.workbench.census import DEFAULT, HANDLED, Census, Group
 from dreck.workbench.outline import Outline
 

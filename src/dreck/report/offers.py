@@ -7,7 +7,7 @@ from rich.text import Text
 
 from dreck.model.views.measures import short
 from dreck.report.lines import DOUBT, GOOD, console, plain
-from dreck.report.terminal import count
+from dreck.report.totals import count
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines

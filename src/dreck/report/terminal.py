@@ -16,6 +16,7 @@ from rich.text import Text
 
 from dreck.model.views.measures import short
 from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
+from dreck.report.totals import count, left_out, over, totals
 
 if TYPE_CHECKING:
     from dreck.steps.catalogue import Step
@@ -58,29 +59,13 @@ def show_survey(survey: Survey, top: int | None, most: int | None = None) -> Non
         )
         table.add_row(str(row.tangle), *then, *shape, *named)
     out.print(table)
-    by_file = survey.by_file()
     out.print()
-    if len(by_file) > 1 and top is None:
-        _files(out, by_file)
-    total = sum(row.tangle for row in survey.rows)
-    shown = f", the first {len(rows)} shown" if len(rows) < len(survey) else ""
-    told = f"{count(len(survey), 'function')} in {count(len(by_file), 'file')}, tangle {total} in all"
-    out.print(plain(f"{told}{_afterwards(survey)}{shown}"))
-    for path, reason in survey.skipped:
-        out.print(plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=DOUBT)
-    for row in survey.over(most) if most is not None else ():
-        out.print(Text(f"over {most}: {row.function} has tangle {row.tangle}", f"bold {BAD}"), soft_wrap=True)
-
-
-def _files(out: Console, by_file: dict[str, tuple[int, int]]) -> None:
-    for path, (functions, tangle) in sorted(by_file.items(), key=lambda item: -item[1][1])[:10]:
-        out.print(plain(f"{tangle:>6}  {path}, {count(functions, 'function')}"))
-
-
-def _afterwards(survey: Survey) -> str:
-    if not any(row.after is not None for row in survey.rows):
-        return ""
-    return f", {sum(row.tangle if row.after is None else row.after for row in survey.rows)} after untangling"
+    for line in totals(survey, top):
+        out.print(plain(line))
+    for line in left_out(survey):
+        out.print(plain(line), style=DOUBT)
+    for line in over(survey, most):
+        out.print(Text(line, f"bold {BAD}"), soft_wrap=True)
 
 
 def show_result(result: Result, write: bool, chosen: Sequence[str] = ()) -> None:
@@ -392,7 +377,3 @@ def show_step(step: Step) -> None:
     out.print(Text("\nTraps", "bold"))
     for trap in step.traps:
         out.print(plain(f"- {trap}"))
-
-
-def count(number: int, noun: str, nouns: str = "") -> str:
-    return f"{number} {noun if number == 1 else nouns or f'{noun}s'}"

@@ -3,7 +3,6 @@
 import ast
 import stat
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Executor
 from dataclasses import asdict, dataclass, fields, replace
 from operator import attrgetter
 from pathlib import Path
@@ -15,13 +14,13 @@ from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.leave import is_left
 from dreck.source.lines import split_lines
-from dreck.source.revisions import data_at
 from dreck.source.targets import Target, resolve
-from dreck.workbench import workers
 from dreck.workbench.collector import calm
 from dreck.workbench.store.cache import Cache, key_of
 
 if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
     import pandas
 
     from dreck.steps.catalogue import Step
@@ -104,7 +103,7 @@ class Survey:
 
 def survey(
     paths: str | Path | Iterable[str | Path],
-    executor: Executor | None = None,
+    executor: "Executor | None" = None,
     jobs: int = 1,
     since: str | None = None,
     after: bool = False,
@@ -140,8 +139,25 @@ def survey(
     return Survey(tuple(rows), tuple(skipped))
 
 
+def as_found(
+    paths: str | Path | Iterable[str | Path], jobs: int = 1, cache: bool = True
+) -> Iterator[Row | tuple[str, str]]:
+    """The rows as they are found, file after file, in no order of tangle; (path, reason) for a file left out.
+
+    Raises BadTarget for a path that is not there.
+    """
+    specs = [paths] if isinstance(paths, str | Path) else list(paths)
+    targets = [*dict.fromkeys(target for spec in specs for target in resolve(spec))]
+    for found, problem in _with_cache(targets, None, jobs, cache):
+        yield from found
+        if problem is not None:
+            yield problem
+
+
 def _changed_since(revision: str, rows: list[Row]) -> list[Row]:
     """Rows of functions whose code is not what it was; a file that was not there then is all new."""
+    from dreck.source.revisions import data_at
+
     by_path: dict[str, list[Row]] = {}
     for row in rows:
         by_path.setdefault(row.function.partition("::")[0], []).append(row)
@@ -177,7 +193,7 @@ def _with_after(rows: list[Row], jobs: int) -> list[Row]:
 _Found = tuple[list[Row], tuple[str, str] | None]
 
 
-def _with_cache(targets: list[Target], executor: Executor | None, jobs: int, wanted: bool) -> Iterator[_Found]:
+def _with_cache(targets: list[Target], executor: "Executor | None", jobs: int, wanted: bool) -> Iterator[_Found]:
     """Each file's rows in the order of the files: those that are known from before, and those measured now."""
     cache = Cache.opened(wanted)
     try:
@@ -206,17 +222,19 @@ def _key(target: Target) -> str:
         return ""
 
 
-def _measured(targets: list[Target], executor: Executor | None, jobs: int) -> Iterator[_Found]:
+def _measured(targets: list[Target], executor: "Executor | None", jobs: int) -> Iterator[_Found]:
     if executor is not None:
         yield from _spread(targets, executor)
     elif jobs > 1 and len(targets) >= _ENOUGH_FOR_TWO:
+        from dreck.workbench import workers
+
         with workers.pool(jobs) as pool:
             yield from _spread(targets, pool)
     else:
         yield from map(measure_file, targets)
 
 
-def _spread(targets: list[Target], executor: Executor) -> Iterator[_Found]:
+def _spread(targets: list[Target], executor: "Executor") -> Iterator[_Found]:
     bundles = [targets[i : i + 16] for i in range(0, len(targets), 16)]
     for found in executor.map(_bundle, bundles):
         yield from found

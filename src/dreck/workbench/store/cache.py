@@ -13,14 +13,13 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import lru_cache
-from importlib.metadata import entry_points
-from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
 _MOST_BYTES = 100_000_000
 """When the file is larger than this, the entries unused for longest go."""
 _WAIT = 2.0
+_STEPS = "dreck.steps"
 _OFF = "DRECK_NO_CACHE"
 
 
@@ -29,13 +28,28 @@ def _own_version() -> str:
     """Dreck's own code and that of steps from outside, as it lies on the disk: any change makes all that was kept
     worthless."""
     found = [_files_below(Path(__file__).parents[2])]
-    for point in entry_points(group="dreck.steps"):
+    if not any(_names_steps(Path(place)) for place in sys.path):
+        return hashlib.sha256(f"{sys.version}{found}".encode()).hexdigest()
+
+    from importlib.metadata import entry_points
+    from importlib.util import find_spec
+
+    for point in entry_points(group=_STEPS):
         with suppress(ImportError, ValueError):
             spec = find_spec(point.value.partition(":")[0].partition(".")[0])
             home = Path(spec.origin) if spec is not None and spec.origin else None
             if home is not None:
                 found.append(_files_below(home.parent) if home.name == "__init__.py" else [_stamp(home, home.parent)])
     return hashlib.sha256(f"{sys.version}{found}".encode()).hexdigest()
+
+
+def _names_steps(place: Path) -> bool:
+    """Whether something installed there may bring steps of its own; looking is cheaper than asking for metadata."""
+    try:
+        told = [*place.glob("*.dist-info/entry_points.txt"), *place.glob("*.egg-info/entry_points.txt")]
+        return any(_STEPS in file.read_text(errors="replace") for file in told)
+    except OSError:
+        return True
 
 
 def _files_below(root: Path) -> list[tuple[str, int, int]]:
