@@ -11,6 +11,7 @@ from dataclasses import fields, replace
 from hashlib import sha256
 from typing import Any
 
+from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof import entry
 from dreck.proof.assumptions import ASSUMPTIONS
@@ -22,7 +23,7 @@ from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Side, State
 from dreck.source.functions import FunctionNode
 
-_POOL, _EVENTS, _STEPS = 10, 14, 24
+_POOL, _EVENTS, _STEPS = 8, 14, 7
 _FLAGS = ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends")
 _NAMES = ("keeps", "harmless")
 
@@ -54,11 +55,17 @@ class Probing(Checker):
 
     def _ask_of_values(self, state: State, side: Side, values: list[Term | None]) -> None:
         vals, acts = self._vals(side), self.acts
-        others = [(*vals[:at], v, *vals[at + 1 :]) for at in range(len(vals)) for v in self.pool[:5]]
+        plain = [acts.arena.terms.const(value) for value in (1, "a", None, True, 2.5)]
+        typed = [acts.make("param", name) for name in list(acts.annotated)[:2]]
+        stead = [*self.pool[:4], *plain, *typed, acts.make("len", acts.make("param", "a"), state.epoch)]
+        others = [(*vals[:at], v, *vals[at + 1 :]) for at in range(len(vals)) for v in stead]
+        others += [(v, w) for v in stead for w in stead[2:7]] if len(vals) == 2 else []
         for bare in (state, _knowing_nothing(state)):
             for _ in self._assuming():
                 self._note(self._asked(acts.gives, bare, side, vals, v) for v in values)
-                self._note(self._asked(acts.gives, bare, side, them, v) for them in others for v in values[:3])
+                for them in (vals, *others):
+                    forged = _forged(side, them, acts.make, state.epoch, acts.arena.terms.const)
+                    self._note(self._asked(acts.gives, bare, side, them, v) for v in (*values[:2], *forged))
                 self._note(self._asked(acts.goes, bare, side, v, to) for v in self.pool for to in (True, False))
                 tests = [v.args[0] for v in self.pool if v.op == "bool"] + [v for v in self.pool if len(v.args) > 1]
                 self._note(self._asked(acts.entails, bare, t, to) for t in tests for to in (True, False))
@@ -91,6 +98,34 @@ class Probing(Checker):
 
     def _note(self, answers: Iterable[object]) -> None:
         self.answers.extend(map(str, answers))
+
+
+def _forged(side: Side, vals: tuple[Term, ...], make: Callable[..., Term], epoch: Term, const: Any) -> Iterator[Term]:
+    """What a node may come to with these values, rightly or not."""
+    told = side.node.payload
+    yield from (const(True), const(False), const(1))
+    match vals:
+        case (one, other) if side.node.op is Op.COMPARE:
+            for parts in ((one, other), (other, one)):
+                for kind in ("eq", "lt", "le", "in", "is"):
+                    for test in (make(kind, *parts), make(kind, *parts, epoch)):
+                        yield from (make("bool", test, True), make("bool", test, False))
+        case (base, *_) if side.node.op is Op.ATTRIBUTE:
+            yield from (make("attr", base, told, epoch), make("attr", base, told), make("attr", base, "n", epoch))
+        case (base, key) if side.node.op is Op.ITEM:
+            yield from (make("item", base, key, epoch), make("item", base, key), make("item", key, base, epoch))
+        case (_, *given) if side.node.op is Op.CALL and given:
+            one = given[0]
+            for name in ("isinstance", "issubclass"):
+                yield from (make("bool", make(name, *given[:2]), wanted) for wanted in (True, False))
+            yield from (make("type", one), make("len", one, epoch), make("len", one), make("later", told, *vals))
+            yield from (make("bool", make("truth", one, epoch), True), make("bool", make("truth", one), True), one)
+            yield make("bool", make("callable", one), True)
+        case _ if side.node.op in (Op.BINARY, Op.UNARY, Op.IN_PLACE):
+            yield from (make("arith", told, *vals), make("worked", told, *vals, epoch), *vals)
+            yield from (make("arith", "Linear", n, vals[0], 1) for n in (0, 1, -1))
+        case _:
+            yield from (make("tuple", *vals), make("joined", *vals), make("formatted", told, *vals), *vals)
 
 
 def _knowing_nothing(state: State) -> State:
