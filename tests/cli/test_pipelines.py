@@ -129,3 +129,15 @@ def test_text_in_and_text_out(call, tmp_path, monkeypatch):
     for wrong in (("-",), (tmp_path, "--path", "x.py"), ("-", "--path", "x.py", "--write")):
         monkeypatch.setattr(sys, "stdin", _Input(b""))
         assert call("untangle", *wrong).returncode == 2
+
+
+def test_rows_line_by_line_are_those_of_the_survey(call, tmp_path):
+    whole = json.loads(call("survey", YARD, "--json").stdout)["functions"]
+    lines = [json.loads(line) for line in call("survey", YARD, "--json-lines").stdout.splitlines()]
+    assert sorted(map(str, lines)) == sorted(map(str, whole))
+    (tmp_path / "broken.py").write_text("def f(:\n")
+    (tmp_path / "whole.py").write_text(DEEP)
+    told = call("survey", tmp_path, "--json-lines")
+    assert len(told.stdout.splitlines()) == 1 and "left out" in told.stderr and "broken.py" in told.stderr
+    refused = call("survey", YARD, "--json-lines", "--top", "3")
+    assert refused.returncode == 2 and "--json-lines" in refused.stderr and not refused.stdout

@@ -136,3 +136,22 @@ assert not {{"libcst", "pandas", "jinja2", "matplotlib", "z3", "hypothesis"}} & 
 """
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
+
+
+@pytest.mark.parametrize("args", [["--help"], ["survey", "--help"], ["survey", "yard.py"]])
+def test_a_start_loads_little(write, tmp_path, args):
+    """What is known already is told without tables, parsers of source, processes or network."""
+    write(CODE)
+    code = f"""
+import sys
+from dreck.cli import main
+sys.argv = ["dreck", *{args!r}]
+try:
+    main()
+except SystemExit as end:
+    assert not end.code, end.code
+print(sorted({{"rich", "libcst", "multiprocessing", "email", "tarfile", "asyncio", "subprocess"}} & set(sys.modules)))
+"""
+    for _ in range(2):
+        done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
+    assert done.stdout.splitlines()[-1] == "[]", done.stdout + done.stderr
