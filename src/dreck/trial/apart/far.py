@@ -70,7 +70,10 @@ def open_world(live: Callable[[Wire], None]) -> Wire:
 def ask(wire: Wire, *message: Any) -> Any:
     """What the other world answers. The process ends when there is none: whoever waits for it tries again without
     the input it was at. Raises CannotRun when the version cannot be run there."""
-    wire.send(message)
+    try:
+        wire.send(message)
+    except BrokenPipeError:
+        os._exit(0)
     return listen(wire)
 
 

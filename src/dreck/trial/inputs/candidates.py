@@ -18,6 +18,7 @@ from dreck.trial.inputs.near import (
     derives,
     is_below,
     is_of_keys,
+    is_plain,
     last_resorts,
     of_patterns,
     sums_of_flags,
@@ -27,7 +28,7 @@ from dreck.trial.inputs.recipes import LATER, Make, distinct
 from dreck.trial.inputs.texts import odd_cases
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
-from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.playing.standins import general
 from dreck.trial.surely import is_class
 
 _EARLY = 9
@@ -94,7 +95,7 @@ class Candidates(Near):
 
     def hint(self, path: str, value: Any) -> None:
         """A run has compared what stands at `path` with `value`."""
-        if isinstance(value, StandIn) or not isinstance(value, int | float | str | bytes | enum.Enum | tuple):
+        if value is None or not is_plain(value):
             return
         name = general(path).rstrip(LATER)
         hints = self._hints.setdefault(name, [])
@@ -246,6 +247,7 @@ class Candidates(Near):
         if u.methods & STRING_METHODS:
             made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
             made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
+            made += [Make("value", text) for text in self._twice_named(texts, name)]
             made += [Make("value", f"x{t}y{t}z") for t in texts]
             if u.methods & _CASES:
                 made += [Make("value", v) for t in texts[:4] for v in (t.swapcase(), t.title(), t[:1] + t[1:].upper())]

@@ -48,6 +48,12 @@ class Near:
         near = dict.fromkeys(m for n in numbers[:4] for m in (n, n + 1, n - 1))
         return [made for t in texts[:4] for n in near for made in (f"{t}{n}", f"{n}{t}", f"{n}{t}{n}")][:_WITH_NUMBERS]
 
+    def _twice_named(self, separators: list[str], name: str) -> list[str]:
+        """`x=y;x=z`: the same name twice, where a text is taken apart by one sign and its parts by another."""
+        parts = [u for path, u in self.usages.by_path.items() if path.startswith(f"{name}.")]
+        inner = dict.fromkeys([*separators, *(c for u in parts for c in u.contains if isinstance(c, str))])
+        return [f"x{b}y{a}x{b}z" for a in separators[:2] for b in list(inner)[:3] if a != b]
+
     def _more_parts(self, separators: list[str], name: str) -> list[str]:
         """A text of one part more than the code asks for."""
         parts = self.usages.by_path.get(f"{name}.split()") or self.usages.by_path.get(f"{name}.rsplit()")
@@ -160,3 +166,10 @@ def last_resorts(made: list[Make], u: Usage) -> list[Make]:
         return []
     found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
     return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
+
+
+def is_plain(value: Any) -> bool:
+    """A number, a text, a member, or a tuple of such: what can be handed in again as it is, to either version."""
+    if isinstance(value, tuple):
+        return all(map(is_plain, value))
+    return isinstance(value, int | float | str | bytes | enum.Enum | type(None))

@@ -299,16 +299,15 @@ class World:
         usage = self.candidates.usages.known(general(path))
         named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
         made = {key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))}
-        for number, key_path in enumerate(usage.key_paths):
-            if "{}" in key_path or "#" in key_path or "()" in key_path:
-                continue
+        looked_up = [p for p in usage.key_paths if not ("{}" in p or "#" in p or "()" in p)]
+        for number, key_path in enumerate(looked_up):
             key_path = key_path.replace("[]", "[0]")
             key = self.at(key_path)
             if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and self.answer(
                 f"{key_path} in {path}", (True, False)
             ):
                 made.setdefault(key, self.at(f"{path}[{number}]"))
-        if usage.key_paths:
+        if looked_up:
             return made
         whole = usage.iterated or usage.methods & DICT_METHODS
         more = (2, 1, 0, 3) if not named else (0, 1, 2) if whole else (0, 1)

@@ -44,7 +44,9 @@ class TooLong(Exception):
 class Describer:
     """Describes values of one run. Things met twice are told by number, so shared structure shows."""
 
-    def __init__(self) -> None:
+    def __init__(self, left: bool = True) -> None:
+        """`left`: what is left of iterators is told, too."""
+        self._left_told = left
         self._seen: dict[int, int] = {}
         self._kept: list[Any] = []
         self._left = _LIMIT
@@ -97,7 +99,7 @@ class Describer:
             return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
             return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
-        if kind in _ITERATORS:
+        if kind in _ITERATORS and self._left_told:
             return (name, (("left", ("list", self._items(list(copy.copy(value))), ())),))
         if isinstance(value, BaseException):
             if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):

@@ -254,7 +254,7 @@ class Runner:
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
-        describe = Describer()
+        describe = Describer(left=error is None)  # how far it has come when it fails is nobody's business
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error

@@ -28,6 +28,15 @@ def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
 
 
+def swapped(tried: Tried) -> Iterator[Choice]:
+    """Two keys of a mapping in the other order: what is sorted comes as before, what is gone through does not."""
+    for path, make in tried.used.items():
+        whole = path.removeprefix("key 0 of ")
+        other = tried.used.get(f"key 1 of {whole}")
+        if whole != path and other is not None and other != make:
+            yield {**tried.choice, path: other, f"key 1 of {whole}": make}
+
+
 def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
     """The very same NaN where one is looked for among others: `in` finds it, `==` does not."""
     usages = candidates.usages

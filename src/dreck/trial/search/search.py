@@ -17,7 +17,7 @@ from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, grown, no_numbers, rounds, twins
+from dreck.trial.search.repeats import STEPS, grown, no_numbers, rounds, swapped, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -172,6 +172,10 @@ class Search(Attempts):
 
     def _repeated(self) -> None:
         """The same object in two places; more rounds of a loop than two."""
+        for choice in [choice for tried in self.all_tried[:_SWAPPED] for choice in swapped(tried)]:
+            if self._over():
+                return
+            self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
         for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
@@ -202,7 +206,9 @@ class Search(Attempts):
     def _at_edges(self) -> None:
         """Where the sides of a comparison are equal, and just beside."""
         for (side, number), parents in sorted(self.reaching.items(), key=lambda item: item[0]):
-            test = self.runners[side].version.watched.tests[number]
+            test = self.runners[side].version.watched.tests.get(number)
+            if test is None:
+                continue  # the input was found with other code in the function's place
             for parent in (parents[-1], max(parents, key=lambda tried: len(tried.trail))):
                 for choice in self._moves.at_edges(parent, side, number, test):
                     if self._over():
@@ -323,6 +329,7 @@ _GUIDED = 0.65
 _ALONE = 200
 _PARENTS = 16
 _REPEATED = 3
+_SWAPPED = 60
 _CROSSED = 240
 _EACH_WAY = 160
 _LATER_TRIED = 160
