@@ -189,3 +189,29 @@ def test_a_new_parameter_is_given_by_nobody_from_before(parameters, status):
     new = f"LIMIT = 2\n\n\ndef f({parameters}):\n    return kilos * times\n"
     found = dreck.compare(old, new)
     assert found.status == status, str(found)
+
+
+@pytest.mark.parametrize(
+    ("body", "becomes"),
+    [
+        ("    if a.full:\n        return 1\n    return 2\n", "    return 1 if a.full else 2\n"),
+        ("    if a.full:\n        return 1\n    else:\n        return 2\n", "    return 1 if a.full else 2\n"),
+        ("    if a.full:\n        return 1, 2\n    return 3, 4\n", "    return (1, 2) if a.full else (3, 4)\n"),
+        ("    if a.full:\n        return 1  # no room\n    return 2\n", ""),
+        ("    if a.full:\n        return 1\n    # there is room\n    return 2\n", ""),
+        ("    if a.full:\n        return True\n    return False\n", ""),
+        ("    if a.full:\n        return 1\n    elif a.half:\n        return 2\n    return 3\n", ""),
+    ],
+)
+def test_two_returns_become_one_for_who_names_the_step(tmp_path, body, becomes):
+    text = f"def f(a):\n{body}"
+    result = taken(tmp_path, text, "choose-value")
+    assert result.source == (f"def f(a):\n{becomes}" if becomes else text)
+    (tmp_path / "yard.py").write_text(text)
+    assert "choose-value" not in [s.step for s in dreck.untangle(tmp_path / "yard.py").steps]
+
+
+def test_a_sum_that_stands_twice_gets_a_name(tmp_path):
+    text = "def digit(number):\n    if number % 11 == 10:\n        return 'X'\n    return str(number % 11)\n"
+    result = taken(tmp_path, text, "shared-term")
+    assert [s.verdict.status for s in result.steps] == ["proved"] and "remainder = number % 11\n" in result.source

@@ -83,6 +83,8 @@ class Step:
     apply: Callable[[Tree, Site, Options], Iterable[Rewrite]] = lambda tree, site, options: ()
     plans: Callable[[Scene], Iterable[Plan | NotPlanned]] | None = None
     """Of a step that reaches beyond one function, instead of `find` and `apply`: what it would do, best first."""
+    when_named: Callable[[FunctionNode], Iterable[Site]] = lambda function: ()
+    """Further places, which only somebody who names the step means."""
     asks: tuple[str, ...] = ()
     """Assumptions that naming the step asks for: it cannot be what it is without them."""
     by_default: bool = True

@@ -27,6 +27,23 @@ def find(function: FunctionNode) -> Iterator[Site]:
             yield Site(block.path, index, statement.lineno, *found)
 
 
+def two_returns(function: FunctionNode) -> Iterator[Site]:
+    """A guard that returns a value and the return behind it, or one in each branch: a person may want one return."""
+    for block, index, statement in places(function):
+        if not isinstance(statement, ast.If) or is_elif(statement):
+            continue
+        match statement.body, statement.orelse or block.body[index + 1 :]:
+            case [ast.Return(value=ast.expr() as a)], [ast.Return(value=ast.expr() as b)]:
+                test = statement.test
+            case _:
+                continue
+        if _short(test, a, b):
+            yield Site(block.path, index, statement.lineno, "both returns only choose a value", _RETURNS)
+
+
+_RETURNS = "two returns"
+
+
 def _value(s: ast.If) -> tuple[str, str] | None:
     match s:
         case ast.If(test=test, body=[ast.Assign(targets=[x], value=a)], orelse=[ast.Assign(targets=[y], value=b)]):
@@ -94,6 +111,9 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """`x = a if test else b`, where it fits the line."""
     block = tree.block(site.path)
     statement: Stmt = block.body[site.index]
+    if site.kind == _RETURNS:
+        yield _one_return(tree, site, options, block)
+        return
     other: Stmt = statement.orelse
     first, second = only_statement(statement.body), only_statement(other.body)
     if first is None or second is None or has_comment(other.leading_lines):
@@ -111,6 +131,27 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if not site.kind and any(not _would_fit(tree, site, s, options) for s in _siblings(block, site.index)):
         raise BetterNot("the one beside it would not fit the line, and both read alike")
     yield Rewrite(tree.edit(site.path, lambda block: spliced(block, site.index, [line])))
+
+
+def _one_return(tree: Tree, site: Site, options: Options, block: cst.IndentedBlock) -> Rewrite:
+    statement: Stmt = block.body[site.index]
+    first, other = only_statement(statement.body), None
+    dropped = 1 if statement.orelse is not None else 2
+    if isinstance(statement.orelse, cst.Else) and not has_comment(statement.orelse.leading_lines):
+        other = only_statement(statement.orelse.body)
+    elif statement.orelse is None:
+        other = only_statement(cst.IndentedBlock([block.body[site.index + 1]]))
+    if not isinstance(first, cst.Return) or not isinstance(other, cst.Return):
+        raise BetterNot("comments stand at the returns, or several statements on their lines")
+    assert first.value is not None and other.value is not None
+    chosen, _ = _chosen(statement.test, first.value, other.value, "")
+    if _are_truths(chosen.body, chosen.orelse):
+        raise BetterNot("the test itself is the answer (plain-boolean)")
+    line = cst.SimpleStatementLine(body=[first.with_changes(value=chosen)], leading_lines=statement.leading_lines)
+    code = code_of(line.with_changes(leading_lines=[])).strip()
+    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
+        raise BetterNot("the conditional expression would not fit the line")
+    return Rewrite(tree.edit(site.path, lambda found: spliced(found, site.index, [line], dropped)))
 
 
 def _siblings(block: cst.IndentedBlock, index: int) -> Iterator[cst.If]:
@@ -175,7 +216,7 @@ STEP = Step(
     why="One thing happens, a value is chosen; one line says so, and the name stands there once.",
     when_not=(
         "When it would not fit the project's line length, would hold another conditional expression, or asks more than "
-        "two things. Branches that return are left to the guards."
+        "two things. Branches that return are left to the guards, unless the step is named."
     ),
     before="""\
 def copies(ticket):
@@ -196,4 +237,5 @@ def copies(ticket):
     ),
     find=find,
     apply=apply,
+    when_named=two_returns,
 )

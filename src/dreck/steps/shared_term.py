@@ -13,16 +13,21 @@ _ENOUGH = 3
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
-    """Expressions that stand three times or more, one of them in a test: the longest first."""
+    """Expressions that stand three times or more, sums twice, one of them in a test: the longest first."""
     found: dict[str, list[ast.expr]] = {}
     for s in statements(scene.node.body):
         for top in own_expressions(s):
             for e in _outermost(top):
                 found.setdefault(ast.dump(e), []).append(e)
     tested = {ast.dump(n) for c in conditions(scene.node) for n in walk(c.test)}
-    repeated = [es for dump, es in found.items() if len(es) >= _ENOUGH and dump in tested]
+    repeated = [es for dump, es in found.items() if len(es) >= _least(scene, es[0]) and dump in tested]
     for places in sorted(repeated, key=lambda es: -len(ast.unparse(es[0])) * len(es)):
         yield from _planned(scene, places)
+
+
+def _least(scene: Scene, e: ast.expr) -> int:
+    """How often it has to stand there: twice what is worked out, or what a person has a name for."""
+    return 2 if isinstance(e, ast.BinOp) or scene.wishes.name_for(ast.unparse(e)) else _ENOUGH
 
 
 def _outermost(top: ast.expr) -> Iterator[ast.expr]:

@@ -138,7 +138,8 @@ class _Work:
 
     def _one_step(self) -> bool:
         for step in self.bench.steps:
-            for site in step.find(self.node):
+            further = step.when_named(self.node) if self.bench.chosen else ()
+            for site in (*step.find(self.node), *further):
                 mark = (step.name, f"{site.path} {site.index} {site.kind}", self.segment)
                 if mark in self.tried:
                     continue
