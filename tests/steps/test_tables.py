@@ -215,3 +215,29 @@ def test_a_sum_that_stands_twice_gets_a_name(tmp_path):
     text = "def digit(number):\n    if number % 11 == 10:\n        return 'X'\n    return str(number % 11)\n"
     result = taken(tmp_path, text, "shared-term")
     assert [s.verdict.status for s in result.steps] == ["proved"] and "remainder = number % 11\n" in result.source
+
+
+ENTER = """\
+import math
+
+
+def may_enter(load, permit, gate):
+    if gate["open"] and load.kilos > 0 and load.kilos <= permit.limit and not permit.revoked:
+        return math.ceil(load.kilos)
+    return 0
+"""
+
+
+def test_a_policy_is_made_of_a_condition_in_one_go(tmp_path):
+    asked = taken(tmp_path, ENTER, "policy-class")
+    assert not asked.steps and "--name 'load.kilos <= permit.limit=NAME'" in str(asked.refused[0].reason)
+    result = taken(tmp_path, ENTER, "policy-class", names={"load.kilos <= permit.limit": "is_within_limit"})
+    assert [s.verdict.status for s in result.steps] == ["proved"]
+    assert "class EnterPolicy:" in result.source and "if EnterPolicy(gate, load, permit).holds():" in result.source
+    assert "def _is_within_limit(self):" in result.source and "\n\n\n\n" not in result.source
+
+
+def test_fields_are_called_by_what_they_hold(tmp_path):
+    text = 'FEE_OF = {"glass": 3, "paper": 1}\nLINE_OF = {"glass": "belt", "paper": "press"}\n\n\ndef told(kind):\n    return FEE_OF[kind], LINE_OF[kind]\n'
+    result = taken(tmp_path, text, "row-list")
+    assert "    fee: int\n    line: str\n" in result.source and "ROWS[kind].fee, ROWS[kind].line" in result.source

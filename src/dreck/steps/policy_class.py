@@ -1,23 +1,27 @@
 """policy-class: related predicates over the same things move into a small class that answers one question."""
 
 import ast
+import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.predicates import (
+    Helper,
     annotations,
     awaits,
     conditions,
-    insertion_line,
     is_surely_bool,
     locals_read,
+    put_helper,
     why_not,
+    written,
 )
 from dreck.steps.scene import NotPlanned, Plan, Scene
 from dreck.steps.sheet import Range, Sheet
-from dreck.steps.wording import is_free, words_of
+from dreck.steps.wording import is_free, naming_hint, predicate_name, words_of
 
 _ENOUGH = 3
 
@@ -38,8 +42,49 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if len(asked) >= _ENOUGH:
             yield _planned(scene, condition.test, asked)
         elif isinstance(condition.test, ast.BoolOp) and len(condition.test.values) >= _ENOUGH:
-            told = "its operands are no predicates of the module yet; take named-predicate first"
-            yield NotPlanned(condition.test.lineno, told)
+            yield _in_one_go(scene, condition.test)
+
+
+def _in_one_go(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
+    """Each operand becomes a predicate first, by a name that is found or wished for; the class is made of those."""
+    taken, names = scene.all_words(), list[str]()
+    missing = []
+    for operand in test.values:
+        code = ast.unparse(operand)
+        found = predicate_name(operand, None, {*taken, *names}, scene.wishes.name_for(code), "")
+        if not found.good or found.text in names or why_not(operand) or awaits(operand):
+            missing.append(code)
+        names.append(found.text)
+    if missing:
+        hints = " ".join(naming_hint(code) for code in missing)
+        return NotPlanned(test.lineno, f"its operands need names: {hints}")
+    sheet = scene.sheet()
+    helpers = []
+    for operand, name in zip(test.values, names, strict=True):
+        reads = locals_read(scene, operand)
+        body = (f"return {sheet.code(sheet.in_parentheses(operand))}",)
+        returns = "bool" if is_surely_bool(operand) else ""
+        helpers.append(written(scene, Helper(name, tuple(reads), body), "", sheet.unit(scene.node), returns))
+        sheet.replace(sheet.in_parentheses(operand), f"{name}({', '.join(reads)})")
+    for helper in helpers:
+        put_helper(scene, sheet, helper)
+    text = sheet.result()
+    tree = parse(text, scene.path)
+    functions = functions_in(tree, text)
+    function = next(f for f in functions if f.name == scene.function.name)
+    named = Scene(scene.path, text, tree, functions, function, scene.wishes, scene.line_length, scene.others)
+    told = next(c for c in conditions(named.node) if len(list(_asked(named, c.test))) >= _ENOUGH)
+    plan = _planned(named, told.test, list(_asked(named, told.test)))
+    if isinstance(plan, NotPlanned):
+        return plan
+    return replace(plan, line=test.lineno, removed=(), text=_without_gaps(plan.text, scene.text))
+
+
+def _without_gaps(text: str, before: str) -> str:
+    """The text without the blank lines that the predicates on the way have left."""
+    if "\n" * 4 not in before and "\r" not in before:
+        text = re.sub("\n{4,}", "\n\n\n", text)
+    return text if before.startswith("\n") else text.lstrip("\n")
 
 
 def _asked(scene: Scene, test: ast.expr) -> Iterator[Asked]:
@@ -81,7 +126,7 @@ def _planned(scene: Scene, test: ast.expr, asked: list[Asked]) -> Plan | NotPlan
     sheet.replace(place, f"{name}({', '.join(reads)}).holds()")
     for a in moved.values():
         _take_out(scene, sheet, a.predicate)
-    sheet.insert(insertion_line(scene), f"\n\n{code}")
+    put_helper(scene, sheet, code)
     told = f"{len(moved)} predicates about {', '.join(reads)} are the class {name}"
     return Plan(line, told, sheet.result(), (name,), removed=tuple(moved))
 

@@ -208,6 +208,10 @@ def _understood(scene: Scene, columns: Sequence[Column], passage: Walk | None) -
                 yield read
 
 
+_JOINING = frozenset({"of", "by", "for", "table", "map", "dict"})
+"""What `FEE_OF` and `FEE_TABLE` say of themselves, and not of what they hold."""
+
+
 def _named(scene: Scene, names: Sequence[str]) -> tuple[str, list[str]]:
     """What a row is called, and its fields: by what the names have in common, and by what they have not."""
     every = [words_of(name) for name in names]
@@ -218,6 +222,7 @@ def _named(scene: Scene, names: Sequence[str]) -> tuple[str, list[str]]:
     kind = wished or ("".join(w.capitalize() for w in shared) if shared else "Row")
     if not is_free(kind, scene.all_words()):
         raise Untouchable(f"the name {kind} is taken; give the rows another with --name '{names[0]}=NAME'")
+    words = [w[:-1] if len(w) > 1 and w[-1] in _JOINING else w for w in words]
     fields = ["_".join([*w[:-1], _one_of(w[-1])]) if w else "" for w in words]
     if not all(field.isidentifier() for field in fields) or len(set(fields)) != len(fields):
         raise Untouchable("their names do not tell what the fields are")
