@@ -45,8 +45,11 @@ class CheckedValues:
 
     def stands_in_a_test(self, source: ast.AST) -> bool:
         """Whether code like this stands in a test of one of the two, in an expression that only reads and compares."""
-        wanted = ast.dump(source)
-        return any(wanted == ast.dump(part) for function in self.tests for part in _asked(function))
+        wanted = {ast.dump(source)}
+        match source:
+            case ast.Compare(left=left, ops=[ast.In()], comparators=several):  # `not in` asks the same
+                wanted.add(ast.dump(ast.Compare(left, [ast.NotIn()], several)))
+        return any(ast.dump(part) in wanted for function in self.tests for part in _asked(function))
 
     def only_grows(self, side: Side) -> bool:
         """Whether a call appends to a list made in the function that nothing but appending and returning speaks of."""
