@@ -99,6 +99,12 @@ def test_a_shared_line_that_changes_what_is_looked_up_is_not_moved(tmp_path):
 
 
 def test_comments_beside_shared_lines_are_not_lost(tmp_path):
+    above = FRAMED.replace(
+        '        print("weigh")\n        line = "belt"',
+        '        # first\n        print("weigh")\n        line = "belt"',
+    )
+    below = FRAMED.replace("        load.close()\n    else", "        # at last\n        load.close()\n    else")
+    assert not any(taken(tmp_path, text, "lookup-table").steps for text in (above, below))
     text = FRAMED.replace(
         '        print("weigh")\n        line = "magnet"', '        print("weigh")  # twice\n        line = "magnet"'
     )
@@ -241,3 +247,12 @@ def test_fields_are_called_by_what_they_hold(tmp_path):
     text = 'FEE_OF = {"glass": 3, "paper": 1}\nLINE_OF = {"glass": "belt", "paper": "press"}\n\n\ndef told(kind):\n    return FEE_OF[kind], LINE_OF[kind]\n'
     result = taken(tmp_path, text, "row-list")
     assert "    fee: int\n    line: str\n" in result.source and "ROWS[kind].fee, ROWS[kind].line" in result.source
+
+
+def test_a_condition_of_several_lines_keeps_its_comments_and_its_shape(tmp_path):
+    told = 'if (\n        gate["open"]  # the yard\n        and load.kilos > 0\n        and load.kilos <= permit.limit\n    ):'
+    text = ENTER.replace(
+        'if gate["open"] and load.kilos > 0 and load.kilos <= permit.limit and not permit.revoked:', told
+    )
+    result = taken(tmp_path, text, "policy-class", names={"load.kilos <= permit.limit": "is_within_limit"})
+    assert "        return (\n            self._is_open()  # the yard\n" in result.source, result.source

@@ -36,10 +36,12 @@ def lines_around(sheet: Sheet, around: Around, arms: Sequence[Arm]) -> tuple[lis
     if not around:
         return [], []
     for arm in arms:
-        body = arm.body
-        for part in (body[: len(around.head)], body[len(body) - len(around.tail) :]):
-            if part and comments_of(sheet, part[0].lineno, part[-1].end_lineno or part[-1].lineno):
-                raise Untouchable("comments stand beside what its arms have in common")
+        body, head, tail = arm.body, len(around.head), len(around.tail)
+        ends = [s.end_lineno or s.lineno for s in body]
+        above = comments_of(sheet, arm.line, ends[head - 1]) if head else []
+        below = comments_of(sheet, ends[-tail - 1] + 1, ends[-1]) if tail else []
+        if above or below:
+            raise Untouchable("comments stand beside what its arms have in common")
     return _lines(sheet, around.head), _lines(sheet, around.tail)
 
 

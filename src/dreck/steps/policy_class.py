@@ -218,7 +218,7 @@ def _method_body(
     text = inner.result()
     code = text[place.start : place.end + len(text) - len(scene.text)]
     lines = code.splitlines()
-    home = sheet.indent(e.lineno)
+    home = sheet.indent(scene.text.count("\n", 0, place.start) + 1)
     if len(lines) > 1 and not code.startswith("("):
         lines = [f"({lines[0]}", *lines[1:-1], f"{lines[-1]})"]
     joined = " ".join(line.strip() for line in lines).replace("( ", "(").replace(" )", ")")
