@@ -64,9 +64,9 @@ class World:
     def chosen(self, path: str) -> Make:
         if len(path) > _LONGEST_PATH or len(self.used) > _MOST_PATHS:
             raise TimeUp  # it looks for the end of something made up that has none
+        options = self.candidates.at(path.rstrip(LATER))  # what fits is learnt there, whatever is chosen
         make = self.choice.get(path)
         if make is None:
-            options = self.candidates.at(path.rstrip(LATER))
             later = len(path) - len(path.rstrip(LATER))
             make = options[later % len(options)] if options else Make("stand-in")
         self.used[path] = make

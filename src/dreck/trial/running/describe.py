@@ -143,7 +143,7 @@ class Describer:
         return (("items", f"<{count} items>"), ("digest", f"<{found.hexdigest()}>"))
 
     def _state(self, value: Any) -> Any:
-        state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}
+        state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
         for kind in type(value).__mro__:
             slots = kind.__dict__.get("__slots__", ())
             for slot in [slots] if isinstance(slots, str) else slots:
@@ -194,7 +194,7 @@ def _plain_repr(value: Any) -> str:
 
 def state_of(value: Any) -> dict[str, Any]:
     """What an object holds, by attribute: its dictionary and its slots."""
-    state = {k: v for k, v in getattr(value, "__dict__", {}).items() if not str(k).startswith("_dreck_")}
+    state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
     for kind in type(value).__mro__:
         slots = kind.__dict__.get("__slots__", ())
         for slot in [slots] if isinstance(slots, str) else slots:
@@ -258,3 +258,9 @@ def _in_words(path: str) -> str:
 
 def _bare(key: Any) -> str:
     return str(key[1]) if isinstance(key, tuple) and key and key[0] == "str" else shown(key)
+
+
+def _held_by(value: Any) -> dict[Any, Any]:
+    """The attributes of an object, where its `__dict__` is the ordinary one."""
+    held = getattr(value, "__dict__", None)
+    return held if isinstance(held, dict) else {}
