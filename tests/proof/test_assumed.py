@@ -43,6 +43,39 @@ def test_what_is_set_outside_of_constructors_is_not_steady(more):
     assert [v.status for v in compared(LINE, more=more)] == ["differs", "differs"]
 
 
+OTHERS = {
+    "its dict is changed": '    def flip(self):\n        self.__dict__["kind"] = "metal"\n',
+    "it is set by hand": '    def flip(self):\n        object.__setattr__(self, "kind", "metal")\n',
+    "it is made anew": '    def flip(self):\n        self.__init__("metal")\n',
+    "all it has is asked for": '    def flip(self):\n        vars(self).update(kind="metal")\n',
+    "setattr goes by another name": "    put = setattr\n",
+}
+CHANGED = {
+    "a key that is worked out": 'load[book] = "metal"',
+    "an update": 'load.update(kind="metal")',
+    "something is taken out": "load.pop(book)",
+    "something is deleted": "del load[0]",
+    "another is joined": "load |= book",
+    "all is put in another way": "load[:] = book",
+}
+
+
+@pytest.mark.parametrize("more", OTHERS.values(), ids=OTHERS)
+def test_an_attribute_that_may_be_set_by_any_name_is_not_steady(more):
+    assert compared(LINE, more=f"\n{more}")[1].status != "proved"
+
+
+@pytest.mark.parametrize("how", CHANGED.values(), ids=CHANGED)
+def test_an_item_that_may_be_set_under_any_key_is_not_steady(how):
+    assert compared(LOAD + f"\n\ndef g(load, book):\n    {how}\n")[1].status != "proved"
+
+
+def test_what_a_class_works_out_is_not_steady():
+    worked_out = LINE.replace("self.kind = kind", "self._kind = kind").replace("item.weigh()", 'self._kind = "metal"')
+    got = "\n    @property\n    def kind(self):\n        return self._kind\n"
+    assert compared(worked_out, more=got)[1].status == "differs"
+
+
 def test_only_what_a_switch_is_on_is_steady():
     code = "def f(load, book):\n    if load.kilos > 3:\n        book.go()\n    {second}\n        book.stop()\n"
     old, new = code.format(second="if load.kilos > 3:"), code.replace("    {second}\n", "")

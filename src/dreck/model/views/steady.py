@@ -14,10 +14,14 @@ _KEYED = (ast.Eq, ast.NotEq, ast.In, ast.NotIn, ast.Is, ast.IsNot)
 
 def steady_in(functions: Iterable[FunctionNode], trees: Iterable[ast.Module]) -> frozenset[str]:
     """The names (`kind`, `['kind']` for an item) that are compared with constants, and that nothing in the files sets
-    but constructors do."""
+    but constructors do.
+
+    What the files say beats the assumption: where they may set an attribute or an item whose name nobody can read, no
+    attribute or no item is steady; one that a class works out never is.
+    """
     compared = frozenset(name for f in functions for name in _compared(f))
     late = frozenset(name for tree in trees for name in _set_late(tree)) if compared else frozenset()
-    return frozenset() if "*" in late else compared - late
+    return frozenset(n for n in compared - late if (_ANY_ITEM if n.startswith("[") else _ANY_ATTRIBUTE) not in late)
 
 
 def _compared(function: FunctionNode) -> Iterator[str]:
@@ -56,16 +60,43 @@ def _is_constant(e: ast.expr) -> bool:
 
 @lru_cache(maxsize=32)
 def _set_late(tree: ast.Module) -> frozenset[str]:
-    """Attributes and constant keys that something sets outside of constructors."""
+    """Attributes and constant keys that something sets outside of constructors, or may set; names classes work out."""
     found: set[str] = set()
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     while pending:
         n, making = pending.pop()
         making = (making or n.name in _MAKING) if isinstance(n, ast.FunctionDef) else making
-        if not isinstance(getattr(n, "ctx", ast.Load()), ast.Load) and not making:
-            found.add(place_of(n))
-        if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in ("setattr", "delattr"):
-            told = n.args[1] if len(n.args) > 1 else None
-            found.add(str(told.value) if isinstance(told, ast.Constant) else "*")
+        found.update(_set_by(n, making))
         pending += [(child, making) for child in ast.iter_child_nodes(n)]
     return frozenset(found)
+
+
+def _set_by(n: ast.AST, making: bool) -> Iterator[str]:
+    match n:
+        case ast.Attribute(attr=name) if name in _BY_ANY_NAME or (name in _MAKING and not making):
+            yield _ANY_ATTRIBUTE
+        case ast.Attribute(attr=name) if name in _CHANGING:
+            yield _ANY_ITEM
+        case ast.Attribute(attr=name, ctx=ast.Store() | ast.Del()) if not making:
+            yield name
+        case ast.Subscript(ctx=ast.Store()):
+            yield place_of(n) or _ANY_ITEM
+        case ast.Subscript(ctx=ast.Del()):
+            yield _ANY_ITEM  # what stood behind it in a list stands in its place
+        case ast.AugAssign(op=ast.BitOr() | ast.Mult(), target=ast.Name() | ast.Attribute()):
+            yield _ANY_ITEM  # `d |= other`, `xs *= 2`
+        case ast.Name(id="setattr" | "delattr" | "vars"):
+            yield _ANY_ATTRIBUTE
+        case ast.Name(id="setitem" | "delitem" | "exec" | "eval"):
+            yield from (_ANY_ATTRIBUTE, _ANY_ITEM)
+        case ast.ClassDef(body=body):
+            yield from (s.name for s in body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef))
+
+
+_ANY_ATTRIBUTE, _ANY_ITEM = "any attribute", "any item"
+_BY_ANY_NAME = frozenset({"__dict__", "__setattr__", "__delattr__", "setattr", "delattr"})
+_CHANGING = frozenset(
+    {"update", "pop", "popitem", "clear", "setdefault", "insert", "remove", "sort", "reverse", "__setitem__",
+     "__delitem__", "__ior__", "setitem", "delitem", "move_to_end", "popleft", "rotate", "appendleft", "extendleft"}
+)  # fmt: skip
+"""By these a dict, a list or a deque changes an item that is there."""

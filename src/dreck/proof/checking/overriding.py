@@ -104,9 +104,58 @@ def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
 
 def _is_plain_value(s: ast.stmt, names: ModuleNames) -> bool:
     value = getattr(s, "value", None)
-    if not isinstance(value, ast.Call):
-        return True
-    return _last_name(value.func) in _PLAIN_MAKERS and bool(names.stands_for(value.func))
+    return value is None or _holds_no_object(value, names)
+
+
+def _holds_no_object(value: ast.expr, names: ModuleNames) -> bool:
+    """Whether nothing in an expression is an object that the file has made: such a one may be a descriptor."""
+    for n in walk(value):
+        if isinstance(n, ast.Call) and not (_last_name(n.func) in _PLAIN_MAKERS and names.stands_for(n.func)):
+            return False
+        known = (names.definitions, names.tables.known)
+        made = isinstance(n, ast.Name) and not any(n.id in k for k in known)
+        if isinstance(n, ast.Name) and made and not (names.is_imported(n.id) or names.is_builtin(n.id)):
+            return False
+    return True
+
+
+@lru_cache(maxsize=64)
+def is_put_on_a_class(names: ModuleNames, name: str) -> bool:
+    """Whether an object may be put on a class under that name after it was made."""
+    for tree in (names.tree, *getattr(names, "trees", ())):
+        inside = {n for f in walk(tree) if isinstance(f, _SHUT[:2]) for n in walk(f)}
+        given: dict[ast.AST, ast.expr | None] = {}
+        for n in walk(tree):
+            if isinstance(n, ast.Assign | ast.AnnAssign | ast.AugAssign):
+                given |= dict.fromkeys(n.targets if isinstance(n, ast.Assign) else [n.target], n.value)
+        for n in walk(tree):
+            if isinstance(n, ast.Attribute) and n.attr == name and isinstance(n.ctx, ast.Store):
+                value = given.get(n)
+                plain = value is not None and _holds_no_object(value, names)
+                if not plain and (n not in inside or _stands_for_class(n.value, names)):
+                    return True
+            elif isinstance(n, ast.Call) and _last_name(n.func) == "setattr" and len(n.args) == 3:
+                literal = isinstance(n.args[1], ast.Constant) and n.args[1].value == name
+                if literal and (n not in inside or _stands_for_class(n.args[0], names)):
+                    return True
+    return False
+
+
+def _stands_for_class(e: ast.expr, names: ModuleNames) -> bool:
+    trees = (names.tree, *getattr(names, "trees", ()))
+    if any(_makes_descriptor(n) for tree in trees for n in walk(tree)):
+        return getattr(e, "id", "") != "self"
+    if isinstance(e, ast.Name):
+        return e.id == "cls" or isinstance(names.definitions.get(e.id), ast.ClassDef)
+    asked = isinstance(e, ast.Call) and _last_name(e) == "type"
+    return asked or (isinstance(e, ast.Attribute) and e.attr == "__class__")
+
+
+def _makes_descriptor(n: ast.AST) -> bool:
+    """A class with `__get__`, or `property(…)` as a call."""
+    if isinstance(n, ast.Call):
+        return _last_name(n.func) in ("property", "cached_property")
+    return isinstance(n, ast.FunctionDef) and n.name == "__get__"
 
 
 def _keeps_to(s: FunctionNode, special: str) -> bool:

@@ -1,12 +1,13 @@
 """Whether the files leave reading and comparing as plain as the assumptions say, for the values at hand."""
 
 import ast
+from collections import deque
 from dataclasses import dataclass
 
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.checking.axioms import Axioms
-from dreck.proof.checking.overriding import overriding, reads_itself
+from dreck.proof.checking.overriding import is_put_on_a_class, overriding, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Side, State
@@ -26,6 +27,8 @@ class CheckedPlainness(CheckedTests):
 
     def _reads_plainly(self, state: State, axioms: Axioms, base: Term, name: str) -> bool:
         names = axioms.names
+        if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
+            return False
         known = str(base.args[0]) if base.op == "global" else ""
         if known in axioms.classes.table.classes:
             kinds = axioms.skeleton[known].__mro__ if known in axioms.skeleton else ()
@@ -100,12 +103,33 @@ def _place(e: ast.AST) -> str:
 
 
 def _is_set_late(tree: ast.Module, place: str) -> bool:
-    """Whether anything but a constructor sets or deletes it, or may, by a name that is worked out."""
+    """Whether anything but a constructor may set or delete it, under its name or under one that is worked out."""
     made = {n for f in walk(tree) if isinstance(f, ast.FunctionDef) and f.name in _CONSTRUCTORS for n in walk(f)}
-    for n in walk(tree):
-        if isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load) and n not in made:
-            if _place(n) == place:
-                return True
-        elif isinstance(n, ast.Name) and n.id in ("setattr", "delattr"):
-            return True
-    return False
+    return any(_may_set_item(n, place) if place.startswith("[") else _may_set(n, place, n in made) for n in walk(tree))
+
+
+def _may_set(n: ast.AST, name: str, in_constructor: bool) -> bool:
+    if isinstance(n, ast.Attribute):
+        by_hand = n.attr in ("__dict__", "__setattr__", "__delattr__", "setattr", "delattr")
+        again = n.attr in _CONSTRUCTORS and not in_constructor
+        return by_hand or again or (n.attr == name and not isinstance(n.ctx, ast.Load) and not in_constructor)
+    if isinstance(n, ast.ClassDef):
+        return any(getattr(s, "name", "") == name for s in n.body)
+    return isinstance(n, ast.Name) and n.id in ("setattr", "delattr", "vars", "exec", "eval", "setitem", "delitem")
+
+
+def _may_set_item(n: ast.AST, place: str) -> bool:
+    if isinstance(n, ast.Subscript):
+        return isinstance(n.ctx, ast.Del) or (isinstance(n.ctx, ast.Store) and _place(n) in ("", place))
+    if isinstance(n, ast.AugAssign):
+        return isinstance(n.op, ast.BitOr | ast.Mult) and not isinstance(n.target, ast.Subscript)
+    if isinstance(n, ast.Name):
+        return n.id in ("exec", "eval", "setitem", "delitem")
+    return isinstance(n, ast.Attribute) and n.attr in _MUTATORS
+
+
+_MUTATORS = {
+    *(name for kind in (dict, list, deque) for name in dir(kind) if not name.startswith("__")),
+    *("__setitem__", "__delitem__", "__ior__", "setitem", "delitem"),
+} - {"append", "extend", "copy", "count", "index", "get", "items", "keys", "values", "fromkeys", "maxlen"}
+"""All that these have, but for what leaves items that are there where they are."""

@@ -15,7 +15,13 @@ from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
-from dreck.proof.classes.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_class
+from dreck.proof.classes.taken_back import (
+    TakenBack,
+    put_later,
+    reads_of_class_quietly,
+    taken_back_by,
+    taken_back_by_class,
+)
 
 
 @dataclass(slots=True)
@@ -140,6 +146,8 @@ class KnownClasses:
         node = self.table.classes.get(kind)
         if node is None:
             return True
+        if name in put_later(self.names):
+            return False
         lineage = self.table.lineage(kind)
         above = [name for name in self.table.classes if name != kind and self.table.may_derive(kind, name)]
         if self.table.order(kind) is None and (node.keywords or above):
@@ -155,6 +163,6 @@ class KnownClasses:
         lines = {name for k in (kind, *self.table.below(kind)) for name in self.table.lineage(k)}
         parts = [taken_back_by_class(self.table.classes[name], self.names) for name in lines]
         return TakenBack(
-            frozenset[str]().union(*(p.attributes for p in parts)),
+            put_later(self.names).union(*(p.attributes for p in parts)),
             frozenset[str]().union(*(p.comparisons for p in parts)),
         )

@@ -54,6 +54,7 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
     trees = (names.tree, *getattr(names, "trees", ()))
     nodes = [n for tree in trees for n in every_node(tree)]
     found = _joined(_by_class(n, names) for n in nodes if isinstance(n, ast.ClassDef))
+    found = TakenBack(found.attributes | put_later(names), found.comparisons)
     fills_in = any(isinstance(n, ast.Name | ast.Attribute) and names.stands_for(n) == _FILLS_IN for n in nodes)
     return TakenBack(found.attributes, found.comparisons | {"item"}) if fills_in else found
 
@@ -85,7 +86,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                 bound = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
                 comparisons |= {what for name in bound & _COMPARING.keys() for what in _COMPARING[name]}
                 attributes |= {ANY} if bound & _READING else set()
-                if isinstance(getattr(s, "value", None), ast.Call) and not _is_quiet_value(s, names):
+                if not _is_quiet_value(s.value, names):
                     attributes |= bound
             case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef(decorator_list=[]):
                 continue
@@ -107,7 +108,7 @@ def reads_of_class_quietly(node: ast.ClassDef, name: str, names: ModuleNames) ->
                     return False
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
                 stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-                if name in stored and isinstance(s.value, ast.Call) and not _is_quiet_value(s, names):
+                if name in stored and not _is_quiet_value(s.value, names):
                     return False
             case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.Expr(value=ast.Constant()) | ast.Pass():
                 continue
@@ -143,15 +144,75 @@ def _is_accessor(d: ast.expr, name: str) -> bool:
     )
 
 
-def _is_quiet_value(s: ast.stmt, names: ModuleNames) -> bool:
-    """Whether a call in a class body surely makes no descriptor with a will of its own."""
-    value = s.value if isinstance(s, ast.Assign | ast.AnnAssign) else None
-    if not isinstance(value, ast.Call):
-        return False
-    return names.stands_for(value.func) in {
-        "dataclasses.field", "enum.auto", "builtins.frozenset", "builtins.tuple", "builtins.list", "builtins.dict",
-        "builtins.set", "re.compile", "builtins.object", "builtins.int", "builtins.str", "builtins.float",
-    }  # fmt: skip
+def _is_quiet_value(value: ast.expr | None, names: ModuleNames) -> bool:
+    """Whether what a class body is given surely is no descriptor of the files with a will of its own.
+
+    Literals, functions and classes, what comes from elsewhere; calls of what makes plain things. A name of the module
+    that stands for an object may be anything.
+    """
+    for n in walk(value) if value is not None else ():
+        if isinstance(n, ast.Call) and names.stands_for(n.func) not in _MAKES_PLAIN_THINGS:
+            return False
+        if isinstance(n, ast.Name) and not _is_no_object(n.id, names):
+            return False
+    return True
+
+
+_MAKES_PLAIN_THINGS = frozenset(
+    {"dataclasses.field", "enum.auto", "builtins.frozenset", "builtins.tuple", "builtins.list", "builtins.dict",
+     "builtins.set", "re.compile", "builtins.object", "builtins.int", "builtins.str", "builtins.float"}
+)  # fmt: skip
+
+
+def _is_no_object(name: str, names: ModuleNames) -> bool:
+    """A function, a class, an import, a builtin, a constant that is written down; not an object that is made."""
+    return name in names.definitions or names.is_imported(name) or names.is_builtin(name) or name in names.tables.known
+
+
+@lru_cache(maxsize=16)
+def put_later(names: ModuleNames) -> frozenset[str]:
+    """The attributes that something puts on a class once it is there, when that may be a descriptor."""
+    found: set[str] = set()
+    for tree in (names.tree, *getattr(names, "trees", ())):
+        in_functions = {n for f in every_node(tree) if isinstance(f, _SHUT) for n in walk(f)}
+        plain: set[ast.AST] = set()
+        for n in every_node(tree):
+            if isinstance(n, ast.Assign | ast.AnnAssign | ast.AugAssign) and _is_quiet_value(n.value, names):
+                targets = n.targets if isinstance(n, ast.Assign) else [n.target]
+                plain |= {t for target in targets for t in walk(target)}
+        for n in every_node(tree):
+            match n:
+                case ast.Attribute(attr=name, ctx=ast.Store(), value=of) if n not in plain:
+                    found |= {name} if n not in in_functions or _may_be_class(of, names) else set()
+                case ast.Call(func=ast.Name(id="setattr"), args=[of, ast.Constant(value=str() as name), value]):
+                    if not _is_quiet_value(value, names) and (n not in in_functions or _may_be_class(of, names)):
+                        found.add(name)
+    return frozenset(found)
+
+
+@lru_cache(maxsize=16)
+def _has_descriptors(names: ModuleNames) -> bool:
+    nodes = (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree))
+    return any(
+        (isinstance(n, ast.FunctionDef) and n.name == "__get__")
+        or (isinstance(n, ast.Call) and names.stands_for(n.func) in _COMPUTED)
+        for n in nodes
+    )
+
+
+_SHUT = (ast.FunctionDef, ast.AsyncFunctionDef)
+
+
+def _may_be_class(e: ast.expr, names: ModuleNames) -> bool:
+    """Whether what gets an attribute may be a class: any but `self`, where the files have descriptors to put there."""
+    if _has_descriptors(names):
+        return not (isinstance(e, ast.Name) and e.id == "self")
+    match e:
+        case ast.Name(id=name):
+            return name == "cls" or isinstance(names.definitions.get(name), ast.ClassDef)
+        case ast.Attribute(attr="__class__") | ast.Call(func=ast.Name(id="type")):
+            return True
+    return False
 
 
 # --- special methods -----------------------------------------------------------------------------------
