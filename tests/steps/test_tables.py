@@ -256,3 +256,17 @@ def test_a_condition_of_several_lines_keeps_its_comments_and_its_shape(tmp_path)
     )
     result = taken(tmp_path, text, "policy-class", names={"load.kilos <= permit.limit": "is_within_limit"})
     assert "        return (\n            self._is_open()  # the yard\n" in result.source, result.source
+
+
+def test_a_test_that_runs_code_is_not_left_with_nothing_behind_it(tmp_path):
+    text = (
+        "def sql(vendor, param, rows):\n    if not hasattr(param, 'sql'):\n        if vendor == 'a':\n            rows.append(1)\n"
+        "        elif vendor == 'b':\n            rows.append(2)\n    if vendor == 'a':\n        rows.append(3)\n    return rows\n"
+    )
+    result = taken(tmp_path, text, "regroup")
+    assert not result.steps and "nothing behind it" in str(result.refused[-1].reason)
+
+
+def test_values_of_several_lines_stand_on_one(tmp_path):
+    text = FRAMED.replace('line = "magnet"', 'line = (\n            "magnet",\n            "belt",\n        )')
+    assert '    "metal": (("magnet", "belt",), 2),\n' in taken(tmp_path, text, "lookup-table").source

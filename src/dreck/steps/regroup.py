@@ -42,7 +42,9 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             full = _planned(scene, discriminant, True)
             if lean is not None and full is not None and lean.text != full.text:
                 yield replace(lean, only_if_proved=True)
-            if full is not None:
+            if full is not None and _leaves_nothing(full.text, scene):
+                yield NotPlanned(scene.node.lineno, "a test that has to be asked would have nothing behind it any more")
+            elif full is not None:
                 yield full
         except Untouchable as error:
             yield NotPlanned(scene.node.lineno, str(error))
@@ -63,6 +65,12 @@ def _is_grouped(scene: Scene, d: Discriminant) -> bool:
         if arms and arms == d.tests:
             return True
     return False
+
+
+def _leaves_nothing(text: str, scene: Scene) -> bool:
+    """Whether more arms hold nothing than did before."""
+    counts = [sum(isinstance(n, ast.Pass) for n in walk(tree)) for tree in (parse(text, scene.path), scene.tree)]
+    return counts[0] > counts[1]
 
 
 def _wanted(code: str) -> str:

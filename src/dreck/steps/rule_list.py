@@ -11,7 +11,7 @@ from dreck.steps.chains import comments_of
 from dreck.steps.elsewhere import turned
 from dreck.steps.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
 from dreck.steps.scene import NotPlanned, Plan, Scene
-from dreck.steps.sheet import Range, Sheet
+from dreck.steps.sheet import Range, Sheet, one_line
 from dreck.steps.trees import Untouchable
 from dreck.steps.wording import constant_name, is_free, words_of
 
@@ -192,7 +192,7 @@ def _comments(sheet: Sheet, test: ast.expr) -> list[str]:
 
 def _spelt(sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
     if not is_turned:
-        return _one_line(sheet.code(test))
+        return one_line(sheet.code(test))
     other = turned(test)
     exact = not any(
         isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE)
@@ -220,10 +220,6 @@ def _turned_exactly(e: ast.expr) -> ast.expr:
         case ast.UnaryOp(op=ast.Not(), operand=operand):
             return operand
     return ast.UnaryOp(ast.Not(), e)
-
-
-def _one_line(code: str) -> str:
-    return " ".join(line.strip() for line in code.splitlines())
 
 
 def _joined(sheet: Sheet, found: Filter) -> str:
@@ -280,7 +276,7 @@ def _all_hold(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
     for value in test.values:
         said = sheet.in_parentheses(value)
         rules += [f"{unit}{comment}\n" for comment in _beside(sheet, said, place)]
-        rules.append(f"{unit}lambda {given}: {_one_line(sheet.code(value))},\n")
+        rules.append(f"{unit}lambda {given}: {one_line(sheet.code(value))},\n")
     sheet.replace(place, f"all(rule({given}) for rule in {name})")
     _put(scene, sheet, f"{name} = (\n{''.join(rules)})\n")
     return Plan(line, f"{len(test.values)} conditions that all must hold are the list {name}", sheet.result(), (name,))

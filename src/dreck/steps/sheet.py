@@ -175,5 +175,14 @@ def dedented(code: str, indent: str) -> list[str]:
     return [line.rstrip("\r\n").removeprefix(indent) for line in lines]
 
 
+def one_line(code: str) -> str:
+    """Code of several lines on one, with no blank inside of a bracket; not for code with comments or long texts."""
+    found = ""
+    for line in (line.strip().removesuffix("\\").rstrip() for line in code.splitlines()):
+        joined = not found or found.endswith(("(", "[", "{")) or line.startswith((")", "]", "}"))
+        found += line if joined else f" {line}"
+    return found
+
+
 def reindented(lines: Iterable[str], indent: str) -> list[str]:
     return [f"{indent}{line}" if line.strip() else line for line in lines]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.predicates import first_line
-from dreck.steps.sheet import Sheet
+from dreck.steps.sheet import Sheet, one_line
 from dreck.steps.trees import Untouchable
 
 Answer = Callable[[ast.expr], bool | None]
@@ -200,7 +200,8 @@ class Teller:
         if self._asks(test):
             return _quoted(ast.unparse(fold(test, self.answer)), self.sheet.code(test))
         code = self.sheet.code(self.sheet.in_parentheses(test))
-        return code if "#" in code else " ".join(line.strip().removesuffix("\\").rstrip() for line in code.splitlines())
+        several = len(code.splitlines()) > 1
+        return code if "#" in code else one_line(self.sheet.code(test) if several else code)
 
     # --- comments ----------------------------------------------------------------------------------
 

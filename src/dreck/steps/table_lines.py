@@ -3,12 +3,12 @@
 import ast
 
 from dreck.steps.chains import Chain
-from dreck.steps.sheet import Sheet
+from dreck.steps.sheet import Sheet, one_line
 from dreck.steps.trees import Untouchable
 
 
 def value_code(sheet: Sheet, value: ast.expr) -> str:
-    code = " ".join(line.strip() for line in sheet.code(value).splitlines())
+    code = one_line(sheet.code(value))
     return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
 
 
