@@ -15,6 +15,7 @@ NOT_SHOWN = {
     "a function that is returned",
     "eval of a text that the caller gives",
     "a parameter of an enum that is bound anew",
+    "a coroutine function, and one that gives a coroutine",
 }
 """Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone;
 and one that wants a made-up object to answer with a member of an enum."""

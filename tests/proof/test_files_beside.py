@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+import dreck
 from dreck.workbench.compare import Wanted, compare_texts
 from dreck.workbench.sides import read_text
 
@@ -90,3 +91,15 @@ def test_what_does_not_lead_there_does_not_count(tmp_path):
     old, new = same + "def unused():\n    return 1\n", same + "def unused():\n    return 2\n"
     found = two(tmp_path, YARD.format("beside", "helper", "helper(x)"), {"beside": old}, {"beside": new})
     assert found.status == "proved"
+
+
+def test_a_file_named_from_inside_its_own_package(tmp_path, monkeypatch):
+    """The path is a relative one and the package has no end above it: the looking for neighbours has."""
+    (tmp_path / "__init__.py").write_text("")
+    (tmp_path / "gate.py").write_text("LIMIT = 3\n")
+    old = "import gate\nfrom gate import LIMIT\n\n\ndef fee(kilos):\n    return LIMIT if kilos else 0\n"
+    new = "import gate\nfrom gate import LIMIT\n\n\ndef fee(kilos):\n    if kilos:\n        return LIMIT\n    return 0\n"
+    (tmp_path / "old.py").write_text(old)
+    (tmp_path / "new.py").write_text(new)
+    monkeypatch.chdir(tmp_path)
+    assert dreck.compare("old.py", "new.py").status == "proved"

@@ -19,6 +19,7 @@ from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
+from dreck.proof.described import differs_by_description
 from dreck.proof.lockstep import LockStep
 from dreck.proof.parted import Parted
 from dreck.proof.prover import Prover
@@ -116,7 +117,7 @@ def _refused(old: Subject, new: Subject) -> str:
         return "it changes the class of an object"
     if scope_of(old.node).is_generator != scope_of(new.node).is_generator:
         return "one of them is a generator, the other is not"
-    return ""
+    return differs_by_description(old, new, frozenset(both[0].describing | both[1].describing))
 
 
 def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -> Prover:
@@ -134,7 +135,7 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
 
 
 def _trees(*names: ModuleNames) -> list[ast.Module]:
-    return [tree for n in names for tree in (n.tree, *getattr(n, "trees", ()))]
+    return [tree for n in names for tree in (n.tree, *n.trees)]
 
 
 def _first(p: Prover, old: Subject, new: Subject, entries: tuple[Node, Node]) -> State:

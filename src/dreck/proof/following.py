@@ -87,11 +87,13 @@ def runs_lazily(node: FunctionNode) -> bool:
 def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -> bool:
     """Whether nothing in it depends on which call of it this is, who calls, or on the class it stands in.
 
-    Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
+    Where something can tell when an object dies, a call lets go of its variables when it ends. Variables shared with
+    nested functions are made anew by each call, `super()` and `__class__` belong to the class
     a method is written in, `global` in a function of another file means that file's names.
     """
     if (
         p.classes[which].remakes_functions
+        or p.names[which].tells_of_deaths
         or scope_of(node).captured
         or asks_who_calls(node, p.names[which].frame_readers)
     ):

@@ -5,6 +5,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from dreck.proof.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
 
 
@@ -14,7 +15,8 @@ class Spoken:
 
     `private`: a name that means another thing in another class (`__x`; language reference, 6.2.1). `asks_class`: it
     names `super` or `__class__`. `sets_class`: it changes the class of an object. `identity`: its comparisons by
-    `is`, `takes_id` whether it names `id`.
+    `is`, `takes_id` whether it names `id`. `describing`: its words
+    that read what code says of itself.
     """
 
     constants: Counter[str] = field(default_factory=Counter)
@@ -23,6 +25,7 @@ class Spoken:
     asks_class: bool = False
     sets_class: bool = False
     takes_id: bool = False
+    describing: set[str] = field(default_factory=set)
     identity: list[ast.Compare] = field(default_factory=list)
 
 
@@ -35,12 +38,16 @@ def spoken_in(node: FunctionNode) -> Spoken:
         kind = type(n)
         if kind is ast.Name:
             _note_name(n.id, found)  # type: ignore[attr-defined]
+            _note_word(n.id, found)  # type: ignore[attr-defined]
             continue
         if kind is ast.Attribute:
             word: str = n.attr  # type: ignore[attr-defined]
             found.attributes[word] += 1
+            _note_word(word, found)
             found.private |= _is_private(word)
             found.sets_class |= word == "__class__" and not isinstance(n.ctx, ast.Load)  # type: ignore[attr-defined]
+        elif kind is ast.Constant or kind is ast.alias:
+            _note_word(n.value if kind is ast.Constant else n.name, found)  # type: ignore[attr-defined]
         elif kind is ast.Compare:
             if any(isinstance(op, ast.Is | ast.IsNot) for op in n.ops):  # type: ignore[attr-defined]
                 found.identity.append(n)  # type: ignore[arg-type]
@@ -53,6 +60,11 @@ def spoken_in(node: FunctionNode) -> Spoken:
             elif isinstance(value, ast.AST) and value._fields:
                 pending.append(value)
     return found
+
+
+def _note_word(word: object, found: Spoken) -> None:
+    if isinstance(word, str) and word in DESCRIBING:
+        found.describing.add(word)
 
 
 def _note_name(name: str, found: Spoken) -> None:

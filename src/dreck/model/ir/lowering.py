@@ -54,7 +54,10 @@ def lower(
     if key in arena.entries:
         return arena.entries[key]
     first = next((a.arg for a in (*function.args.posonlyargs, *function.args.args)), None)
-    work = _Statements(arena, scope_of(function), names, enclosing, kept, first)
+    scope = scope_of(function)
+    if names.tells_of_deaths:  # then a variable is more than a register: what it lets go of may speak
+        scope = replace(scope, captured=scope.captured | scope.local)
+    work = _Statements(arena, scope, names, enclosing, kept, first)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()

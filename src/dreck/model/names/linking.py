@@ -30,7 +30,6 @@ class LinkedNames(ModuleNames):
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[ModuleNames, str]] = {}
-        self.trees: list[ast.Module] = []
         self._tables = dict(super().tables.known)
         for s in tree.body:
             if isinstance(s, ast.ImportFrom):
@@ -201,12 +200,12 @@ class _Renaming(ast.NodeTransformer):
 
 def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
     """The file beside `path` that an import reads, when there is one."""
-    folder = path.parent
+    folder = path.absolute().parent
     for _ in range(s.level - 1):
         folder = folder.parent
     parts = (s.module or "").split(".") if s.module else []
     if not s.level:
-        while (folder / "__init__.py").exists():
+        while (folder / "__init__.py").exists() and folder.parent != folder:
             folder = folder.parent
     found = folder.joinpath(*parts).with_suffix(".py") if parts else None
     return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None

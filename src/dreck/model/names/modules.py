@@ -6,6 +6,7 @@ from functools import cached_property
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.frames import sensitive_names
+from dreck.model.names.lives import tells_of_deaths
 from dreck.model.names.nodes import every_node
 from dreck.model.names.tables import Tables, tables_in
 
@@ -23,6 +24,7 @@ class ModuleNames:
 
     def __init__(self, tree: ast.Module) -> None:
         self.tree = tree
+        self.trees: list[ast.Module] = []
         self._bindings = bindings_of(tree)
         self.definitions: dict[str, ast.stmt] = {}
         self._sources: dict[str, str] = {}
@@ -52,6 +54,11 @@ class ModuleNames:
     def frame_readers(self) -> frozenset[str]:
         """Functions and methods of the module that ask who calls them, by name."""
         return sensitive_names(every_node(self.tree))
+
+    @cached_property
+    def tells_of_deaths(self) -> bool:
+        """Whether what this module and those looked into beside it do may depend on when an object dies."""
+        return any(map(tells_of_deaths, (self.tree, *self.trees)))
 
     def canonical(self, name: str) -> str:
         """What an imported name is called wherever it is looked into."""

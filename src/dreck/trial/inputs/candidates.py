@@ -228,7 +228,7 @@ class Candidates(Near):
         if u.hashed:
             made.append(Make("value", []))
         if u.formatted:
-            made.append(Make("value", WORDED))
+            made += [Make("value", WORDED), Make("value", ""), Make("value", 0)]
         if u.percent:
             made += [Make("value", v) for v in (("text",), (1, 2), ())]
         if u.classes:  # one stranger

@@ -27,7 +27,14 @@ PLAIN: dict[type, tuple[Any, ...]] = {
     bytearray: (bytearray(b"text"), bytearray()),
     complex: (1j, 0j),
     object: (3, "text", None),
-    datetime.date: (datetime.date(2024, 2, 29), datetime.date(2025, 1, 1), datetime.date(1999, 12, 31)),
+    datetime.date: (
+        datetime.date(2024, 2, 29),
+        datetime.date(2025, 1, 1),
+        datetime.date(1999, 12, 31),
+        datetime.date(2024, 1, 1),
+        datetime.date(2023, 3, 31),
+        datetime.date(2024, 12, 31),
+    ),
     datetime.datetime: (
         datetime.datetime(2024, 2, 29, 12, 30),
         datetime.datetime(1999, 12, 31, 23, 59),

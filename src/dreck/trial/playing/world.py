@@ -320,7 +320,7 @@ class World:
         pool = [m for m in self.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
         plain = [m for m in pool if isinstance(m.what, _KEYS) and m.what is not None]
         if not plain or (not self.candidates.usages.by_path.get(f"{general(path)}{{}}") and not self._is_typed(path)):
-            return f"key{number}"
+            return self.answer(f"key {number} of {path}", (f"key{number}", f"other{number}", f"key{1 - number}"))
         first = number % len(plain)
         keys = {_key_told(make): make for make in (*plain[first:], *plain[:first])}
         told = self.answer(f"key {number} of {path}", tuple(keys))

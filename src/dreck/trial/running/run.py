@@ -1,12 +1,11 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
 import ast
-import copy
 import enum
+import functools
 import inspect
 import os
 import sys
-import types
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
@@ -23,7 +22,8 @@ from dreck.trial.running.below import BELOW, asked_otherwise, class_below
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
-from dreck.trial.running.held import is_small, parts_held, put_content
+from dreck.trial.running.held import parts_held
+from dreck.trial.running.kept import beside, may_change, names_reached, putting_back, state_of
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.renaming import added_parameters
@@ -31,7 +31,7 @@ from dreck.trial.running.slipped import code_for, slipped, with_code
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
-from dreck.trial.surely import is_a, is_class
+from dreck.trial.surely import is_class
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
@@ -143,7 +143,7 @@ class Runner:
     def described(self, names: Iterable[str]) -> dict[str, Any]:
         """Those of the module's names that there are, described."""
         space = self.version.namespace
-        return {name: Describer().of(space[name]) for name in names if name in space}
+        return {name: state_of(space[name]) for name in names if name in space}
 
     def run(
         self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS
@@ -158,9 +158,7 @@ class Runner:
         self.version.watcher.begin()
         with self._varying(world), self.surroundings.given(world):
             before = self._state()
-            result, error, output = self.guarded(
-                lambda: used_up(self.version.function(*args, **kwargs), world, self.cage), seconds
-            )
+            result, error, output = self.guarded(functools.partial(self._used_up, world, args, kwargs), seconds)
             if self.again and error is None and self._state() != before:
                 self._once_more(world, args, kwargs, seconds)
             state = self._state()
@@ -170,22 +168,25 @@ class Runner:
         reached = set(self.version.watcher.reached)
         return self._observed(world, result, error, shown, output, state), world, reached
 
+    def _used_up(self, world: World, args: list[Any], kwargs: dict[str, Any]) -> Any:
+        return used_up(self.version.function(*args, **kwargs), world, self.cage)
+
     def _state(self) -> tuple[tuple[str, Any], ...]:
-        return tuple((name, Describer().of(self.version.namespace.get(name))) for name in self.globals)
+        told = ((name, state_of(self.version.namespace.get(name))) for name in self.globals)
+        return tuple((name, state) for name, state in told if state)
 
     def _once_more(self, world: World, args: list[Any], kwargs: dict[str, Any], seconds: float) -> None:
-        """The call has left something in the module: what it does then is part of what it does."""
-        result, error, _ = self.guarded(
-            lambda: used_up(self.version.function(*args, **kwargs), world, self.cage), seconds
-        )
-        world.log.append(("called again", "", Describer().of(result), Describer().of(error)))
+        """The call has left something in the module: what it does then is part of what it does, also to others."""
+        for given in (args, [beside(a) for a in args]):
+            result, error, _ = self.guarded(functools.partial(self._used_up, world, given, kwargs), seconds)
+            world.log.append(("called again", "", Describer().of(result), Describer().of(error)))
 
     @contextmanager
     def _varying(self, world: World) -> Iterator[None]:
         """The module's names that functions bind anew stand as the input says; afterwards all stand as before."""
         namespace = self.version.namespace
         before = {name: namespace[name] for name in {*self.version.varying, *self.globals} if name in namespace}
-        held = {name: copy.copy(value) for name, value in before.items() if is_small(value)}
+        contents = [put for value in before.values() if (put := putting_back(value)) is not None]
         for name in self.version.varying:
             if name in namespace and world.chosen(name).kind != "as it is":
                 namespace[name] = world.at(name)
@@ -193,8 +194,8 @@ class Runner:
             yield
         finally:
             namespace.update(before)
-            for name, content in held.items():
-                put_content(before[name], content)
+            for put in contents:
+                put()
 
     def _line_of_death(self, error: Any) -> int:
         """The line of the function at which an exception came up; 0 when none did."""
@@ -363,14 +364,11 @@ class Runner:
         return made
 
     def _global_names(self) -> list[str]:
-        names: set[str] = set()
-        pending = [self.version.function.__code__]
-        while pending:
-            code = pending.pop()
-            names.update(code.co_names)
-            pending += [c for c in code.co_consts if isinstance(c, types.CodeType)]
-        plain = (int, str, float, bytes, list, dict, set, tuple, type(None))
-        return sorted(n for n in names if is_a(self.version.namespace.get(n, print), *plain) and not n.startswith("__"))
+        space: dict[str, Any] = self.version.namespace
+        own = self.version.owner.__name__ if self.version.owner is not None else ""
+        names = names_reached(self.version.function.__code__, space)
+        names |= {own} if own and space.get(own) is self.version.owner else set()
+        return sorted(name for name in names if may_change(name, space))
 
 
 def tell_of_each_other(*runners: Runner) -> None:

@@ -3,16 +3,18 @@
 What looks different here is only suspected: the search runs it again, watched and described in full.
 """
 
+import contextlib
 import datetime
 import decimal
 import enum
 import io
+import itertools
+import math
 import os
 import random
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
 from typing import Any
 
 from dreck.trial.apart.far import FarRunner
@@ -28,6 +30,10 @@ _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, 
 _CHUNK = 500
 _CHUNK_SECONDS = 0.25
 _SUSPECTS = 24
+_DAYS = (1, -1, 2, 7, -7, 28, 30, 31, -31, 59, 60, 90, 182, 365, 366, -365, 731, 1461)
+"""To other days of the week, ends of months, and years of both lengths."""
+_FEW = 20_000
+_DRAWN = 1_000_000
 _now = time.process_time
 
 
@@ -52,11 +58,12 @@ class Bulk:
         """Choices for which the two seem to differ, out of `inputs` drawn at random; stops after `seconds`."""
         if not self.pools or not all(self.pools):
             return
-        pick = random.Random(5)
+        rows = self._rows()
         until = _now() + seconds
         while self.count < inputs and _now() < until:
-            drawn = [pick.choices(pool, k=_CHUNK) for pool in self.pools]
-            chunk = list(zip(*drawn, strict=True))
+            chunk = list(itertools.islice(rows, _CHUNK))
+            if not chunk:
+                return
             odd = self._odd(chunk)
             if odd is None:
                 return
@@ -65,6 +72,21 @@ class Bulk:
                 yield {name: make for name, (make, _, _) in zip(names, chunk[row], strict=True)}
             if len(odd) > _SUSPECTS:
                 return
+
+    def _rows(self) -> Iterator[tuple[Any, ...]]:
+        """Arguments drawn at random, none twice; all there are when they are few."""
+        pick = random.Random(5)
+        if math.prod(map(len, self.pools)) <= _FEW:
+            every = list(itertools.product(*self.pools))
+            pick.shuffle(every)
+            yield from every
+            return
+        seen: set[tuple[int, ...]] = set()
+        for _ in range(_DRAWN):
+            places = tuple(pick.randrange(len(pool)) for pool in self.pools)
+            if places not in seen:
+                seen.add(places)
+                yield tuple(pool[at] for pool, at in zip(self.pools, places, strict=True))
 
     def _odd(self, chunk: list[tuple[Any, ...]]) -> list[int] | None:
         """The rows that seem to differ; None when the chunk did not end in time or was refused something."""
@@ -159,7 +181,7 @@ def _named_alike(a: Any, b: Any) -> bool:
     return type(a).__qualname__ == type(b).__qualname__
 
 
-@contextmanager
+@contextlib.contextmanager
 def _two_outputs() -> Iterator[tuple[io.StringIO, io.StringIO]]:
     before = sys.stdout, sys.stderr
     outputs = io.StringIO(), io.StringIO()
@@ -205,5 +227,8 @@ def _near(values: list[Any]) -> Iterator[Any]:
         yield from range(-3, 14)
         if any(type(v) is float for v in numbers):
             yield from (pick.uniform(-top, 2 * top) for _ in range(20))
+    for day in [v for v in values if issubclass(type(v), datetime.date)][:6]:
+        with contextlib.suppress(OverflowError):
+            yield from [day + datetime.timedelta(d) for d in _DAYS]
     texts = [v for v in values if type(v) is str]
     yield from (a + b for a in texts[:8] for b in texts[:8])

@@ -181,6 +181,8 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
     """What differs between the two that a trial cannot see: it gives every argument, to the function itself."""
     if list(map(ast.dump, old.decorator_list)) != list(map(ast.dump, new.decorator_list)):
         return "their decorators differ, and a trial runs the function inside of them"
+    if type(old) is not type(new):
+        return "one of them is a coroutine function (`async def`), the other is not"
     defaults = [
         [ast.dump(d) if d is not None else "" for d in (*f.args.defaults, *f.args.kw_defaults)] for f in (old, new)
     ]

@@ -1,0 +1,105 @@
+"""What functions, classes and modules say of themselves: code that reads it does another thing when that is changed."""
+
+import ast
+from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
+
+from dreck.proof.subject import Subject
+
+_TEXTS = frozenset({"__doc__", "getdoc", "help", "render_doc", "DocTestFinder", "testmod"})
+_HEADS = frozenset(
+    {
+        "__annotations__", "get_type_hints", "get_annotations", "signature", "getfullargspec", "getcallargs",
+        "__signature__", "__defaults__", "__kwdefaults__", "__annotate__", "__type_params__", "_fields",
+        "__dataclass_fields__", "fields",
+    }
+)  # fmt: skip
+_CODE = frozenset(
+    {
+        "__code__", "getsource", "getsourcelines", "findsource", "getcomments", "getclosurevars", "__closure__",
+        "co_code", "func_code", "__firstlineno__", "__static_attributes__", "dis", "get_instructions",
+    }
+)  # fmt: skip
+_NAMES = frozenset({"__name__", "__qualname__"})
+WORDS = _TEXTS | _HEADS | _CODE | _NAMES
+_LEAVE_THE_TEXT = frozenset(
+    {
+        "staticmethod", "classmethod", "property", "abstractmethod", "cached_property", "lru_cache", "cache",
+        "contextmanager", "asynccontextmanager", "override", "final", "overload", "wraps", "setter", "getter",
+        "deleter",
+    }
+)  # fmt: skip
+
+
+def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) -> str:
+    """Why two functions that read some of `WORDS` are not the same by their acts alone; '' when nothing is against it.
+
+    The text, the parameters or the code of a function are values that it, or a decorator, may read (data model,
+    "Special writable attributes"); what is read is looked for in the whole of both modules.
+    """
+    if _text(old.node) != _text(new.node) and not all(map(_leaves_the_text, old.node.decorator_list)):
+        return "their docstrings differ, and a decorator may read them"
+    for kinds, told in ((_TEXTS, _texts), (_HEADS, _heads), (_CODE, _codes)):
+        read = sorted(words & kinds)
+        if read and (told(old.node) != told(new.node) or _apart(told, old, new)):
+            return f"they read what code says of itself (`{read[0]}`), and that is not the same"
+    if words & _NAMES and (old.node.name, old.home) != (new.node.name, new.home):
+        return "they read the names of functions, and have other names"
+    return ""
+
+
+def _apart(told: Callable[[ast.AST], Mapping[str, object]], old: Subject, new: Subject) -> bool:
+    """Whether something that both modules define by one name is described otherwise."""
+    for tree, other in zip((old.names.tree, *old.names.trees), (new.names.tree, *new.names.trees), strict=False):
+        if tree is not other:
+            mine, theirs = told(tree), told(other)
+            if any(mine[name] != theirs[name] for name in mine.keys() & theirs.keys()):
+                return True
+    return False
+
+
+def _text(node: ast.AST) -> str | None:
+    assert isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef)
+    return ast.get_docstring(node, clean=False)
+
+
+def _leaves_the_text(decorator: ast.expr) -> bool:
+    called = decorator.func if isinstance(decorator, ast.Call) else decorator
+    name = called.attr if isinstance(called, ast.Attribute) else called.id if isinstance(called, ast.Name) else ""
+    return name in _LEAVE_THE_TEXT
+
+
+@lru_cache(maxsize=16)
+def _texts(node: ast.AST) -> dict[str, str | None]:
+    return {name: _text(n) for name, n in _defined(node)}
+
+
+@lru_cache(maxsize=16)
+def _heads(node: ast.AST) -> dict[str, str]:
+    return {name: _head(n) for name, n in _defined(node)}
+
+
+@lru_cache(maxsize=16)
+def _codes(node: ast.AST) -> dict[str, str]:
+    return {name: ast.dump(n) for name, n in _defined(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)}
+
+
+def _head(n: ast.AST) -> str:
+    match n:
+        case ast.FunctionDef(args=args, returns=returns) | ast.AsyncFunctionDef(args=args, returns=returns):
+            return ast.dump(args) + (ast.dump(returns) if returns is not None else "")
+        case ast.ClassDef(body=body):
+            return " ".join(ast.dump(s) for s in body if isinstance(s, ast.AnnAssign))
+    return ""
+
+
+def _defined(node: ast.AST, within: str = "") -> Iterator[tuple[str, ast.AST]]:
+    """Everything that has a description, by its dotted name; the node itself has the name it was given, or none."""
+    yield within, node
+    pending = list(ast.iter_child_nodes(node))
+    while pending:
+        n = pending.pop()
+        if isinstance(n, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
+            yield from _defined(n, f"{within}.{n.name}")
+        elif isinstance(n, ast.stmt | ast.excepthandler | ast.match_case):
+            pending += ast.iter_child_nodes(n)

@@ -1,0 +1,125 @@
+"""What stands in a module and a run may change: containers, objects and classes of its own, what functions carry."""
+
+import copy
+import enum
+import itertools
+import types
+from collections import Counter, OrderedDict, defaultdict, deque
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import Any
+
+from dreck.trial.running.describe import Describer
+from dreck.trial.running.held import is_small, put_content
+from dreck.trial.surely import is_a, is_class
+
+_PLAIN = (int, str, float, bytes, list, dict, set, tuple, type(None), bytearray, deque, types.SimpleNamespace)
+_COUNTED = (itertools.count, itertools.cycle)
+_LIKE_DICT = (Counter, OrderedDict, defaultdict)
+_MOST_CODE = 60
+
+
+def names_reached(code: types.CodeType, namespace: dict[str, Any]) -> set[str]:
+    """Names of the module that a function, or one of the module's own that it leads to, reads."""
+    methods: dict[str, list[types.CodeType]] = {}
+    for value in namespace.values():
+        if _is_own_class(value, namespace):
+            for name, method in vars(value).items():
+                if type(method) is types.FunctionType:
+                    methods.setdefault(name, []).append(method.__code__)
+    names: set[str] = set()
+    pending, seen = [code], {code}
+    while pending and len(seen) <= _MOST_CODE:
+        one = pending.pop()
+        names.update(one.co_names)
+        led = [c for c in one.co_consts if type(c) is types.CodeType]
+        for name in one.co_names:
+            value = namespace.get(name)
+            led += [value.__code__] if type(value) is types.FunctionType else []
+            led += methods.get(name, [])
+        for found in led:
+            if found not in seen:
+                seen.add(found)
+                pending.append(found)
+    return names
+
+
+def may_change(name: str, namespace: dict[str, Any]) -> bool:
+    """Whether `name` stands for something whose content is looked at after each run."""
+    if name.startswith("__") or name not in namespace:
+        return False
+    value = namespace[name]
+    if is_a(value, *_PLAIN, *_COUNTED) or _is_own_class(value, namespace):
+        return True
+    if type(value) is types.FunctionType:
+        return value.__module__ == namespace.get("__name__")
+    return _is_own(value, namespace)
+
+
+def state_of(value: Any) -> Any:
+    """Everything about it that a run may have changed, described; () for a function or class that holds nothing."""
+    if is_class(value):
+        data = dict(_data_of(value))
+        return ("class", value.__qualname__, Describer().of(data)) if data else ()
+    if type(value) is types.FunctionType:
+        carried = {name: part for name, part in vars(value).items() if name != "__wrapped__"}
+        return ("function", value.__qualname__, Describer().of(carried)) if carried else ()
+    if is_a(value, *_COUNTED):
+        return (type(value).__qualname__, repr(value) if type(value) is itertools.count else "")
+    return Describer().of(value)
+
+
+def putting_back(value: Any) -> Callable[[], None] | None:
+    """Puts the content of something back as it is now; None when that cannot be done."""
+    if is_small(value):
+        return partial(put_content, value, copy.copy(value))
+    if type(value) in (*_LIKE_DICT, deque, bytearray):
+        return partial(_refill, value, copy.copy(value))
+    if is_class(value):
+        return partial(_set_on_class, value, dict(_data_of(value)))
+    carried = getattr(value, "__dict__", None) if not is_a(value, types.ModuleType) else None
+    if type(carried) is not dict:
+        return None
+    inner = [back for part in carried.values() if is_small(part) and (back := putting_back(part)) is not None]
+    return partial(_put_with, carried, dict(carried), inner)
+
+
+def _put_with(carried: dict[str, Any], content: dict[str, Any], inner: list[Callable[[], None]]) -> None:
+    put_content(carried, content)
+    for back in inner:
+        back()
+
+
+def beside(value: Any) -> Any:
+    """Another plain value of the same class; anything else as it is."""
+    return value + 1 if type(value) in (int, float) else f"{value}." if type(value) is str else value
+
+
+def _refill(value: Any, content: Any) -> None:
+    value.clear()
+    (value.update if is_a(value, dict) else value.extend)(content)
+
+
+def _is_own_class(value: Any, namespace: dict[str, Any]) -> bool:
+    own = is_class(value) and value.__module__ == namespace.get("__name__")
+    return own and not issubclass(value, tuple | enum.Enum)
+
+
+def _is_own(value: Any, namespace: dict[str, Any]) -> bool:
+    """Whether it is an object of one of the module's own classes."""
+    return _is_own_class(type(value), namespace)
+
+
+def _data_of(kind: type) -> Iterator[tuple[str, Any]]:
+    """What a class holds besides its methods."""
+    for name, value in vars(kind).items():
+        if not (name.startswith("__") and name.endswith("__")) and not hasattr(type(value), "__get__"):
+            yield name, value
+
+
+def _set_on_class(kind: type, before: dict[str, Any]) -> None:
+    for name in [n for n, _ in _data_of(kind) if n not in before]:
+        type.__delattr__(kind, name)
+    for name, value in before.items():
+        if vars(kind).get(name) is not value:
+            type.__setattr__(kind, name, value)
