@@ -13,7 +13,6 @@ from typing import Any
 from dreck.trial.inputs.library import WRITTEN_NUMBERS, is_path, near_parts, paths_of
 from dreck.trial.inputs.near import (
     MISSING,
-    Near,
     between,
     derives,
     is_below,
@@ -25,7 +24,7 @@ from dreck.trial.inputs.near import (
 )
 from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
 from dreck.trial.inputs.recipes import LATER, Make, distinct
-from dreck.trial.inputs.texts import odd_cases
+from dreck.trial.inputs.textual import Textual, as_octets, as_text, says_octets
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.standins import general
@@ -33,10 +32,6 @@ from dreck.trial.surely import is_class
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
-_CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
-_OF_DIGITS = frozenset({"isdigit", "isdecimal", "isnumeric", "isalnum"})
-_OF_LINES = frozenset({"splitlines", "split"})
-_STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -60,7 +55,7 @@ class SetUp:
     """What is said of the arguments, and of attributes (`.kilos`) that are arguments, as far as it is plain."""
 
 
-class Candidates(Near):
+class Candidates(Textual):
     """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
 
     def __init__(
@@ -78,8 +73,6 @@ class Candidates(Near):
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []
         """Objects that would do something when they are forgotten, in the middle of another run."""
-        self.words: tuple[str, ...] = ()
-        """Texts made of the keys of the module's tables that the code looks into."""
         self._wanted_at: dict[str, bool] = {}
         self._set_up_at: set[tuple[str, str]] = set()
         self._known: dict[str, list[Make]] = {}
@@ -215,6 +208,8 @@ class Candidates(Near):
             made.insert(len(made) if u.classes else 0, Make("stand-in"))
         if u.is_path:
             made[:0] = [Make("value", name) for name in ("missing", "/", os.devnull)]
+        if says_octets(u):
+            made += as_octets(self._of_class(str, (), as_text(u), name), bytes)
         if u.called:
             made.insert(0, Make("stand-in"))
         if not made and u.tested_truth:
@@ -241,25 +236,11 @@ class Candidates(Near):
             made.insert(_EARLY, Make("value", math.nan))
         return made + last_resorts(made, u)
 
-    def _of_methods(self, u: Usage, name: str) -> list[Make]:
+    def _of_methods(self, u: Usage, name: str, is_text: bool = False) -> list[Make]:
         made: list[Make] = []
         texts = [c for c in u.contains if isinstance(c, str)]
-        if u.methods & STRING_METHODS:
-            made += [Make("value", v) for t in texts for v in (t, t + "x", "x" + t, f"x{t}y", t + t)]
-            made += [Make("value", f"{a}x{b}") for a in texts for b in texts if a != b]
-            made += [Make("value", text) for text in self._twice_named(texts, name)]
-            made += [Make("value", f"x{t}y{t}z") for t in texts]
-            if u.methods & _CASES:
-                made += [Make("value", v) for t in texts[:4] for v in (t.swapcase(), t.title(), t[:1] + t[1:].upper())]
-                made += [Make("value", v) for t in texts[:4] for v in odd_cases(t)]
-            if u.methods & _STRIPS:
-                made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
-            made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
-            made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é", *self._more_parts(texts, name))]
-            if u.methods & _OF_DIGITS:
-                made += [Make("value", v) for v in ("²", "½", "٣")]
-            if u.methods & _OF_LINES:
-                made += [Make("value", v) for v in ("a\nb", "a\r\nb\n", "a\x0bb", "a\x85b")]
+        if is_text or u.methods & STRING_METHODS:
+            made += self._texts(u, name)
         elif u.keys or u.methods & DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
             made.append(Make("dict"))
         elif u.contains and not u.attributes:
@@ -322,7 +303,9 @@ class Candidates(Near):
                 fits += [Make("value", text) for text in WRITTEN_NUMBERS if u.converted]
                 fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
                 used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
-                fits += [m for asked in used for m in self._of_methods(asked, name) if isinstance(m.what, str)]
+                fits += [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
+            if kind in (bytes, bytearray):
+                fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
             if kind is float:
                 fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
             fits += self._spans(u) if kind is datetime.timedelta else []

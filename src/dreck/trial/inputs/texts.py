@@ -44,8 +44,10 @@ def _kept(namespace: Mapping[str, Any]) -> Iterator[str]:
 def table_words(functions: Iterable[ast.AST], namespace: Mapping[str, Any]) -> tuple[str, ...]:
     """Texts made of the keys of the module's tables that the code names: each key, and two of them on end."""
     names = sorted({n.id for f in functions for n in walk(f) if isinstance(n, ast.Name)})
-    tables = [namespace[n] for n in names if is_a(namespace.get(n), dict)]
-    keys = list(dict.fromkeys(k for table in tables for k in table if isinstance(k, str) and k))[:_KEYS]
+    tables = [namespace[n] for n in names if is_a(namespace.get(n), dict, set, frozenset, tuple, list)]
+    found = (k for table in tables for k in (sorted(table, key=repr) if is_a(table, set, frozenset) else table))
+    texts = (k.decode("latin-1") if is_a(k, bytes) else k for k in found)
+    keys = list(dict.fromkeys(k for k in texts if is_a(k, str) and k))[:_KEYS]
     short = [k for k in keys if len(k) <= 2][:4]
     return (*keys, *(a + b for a in short for b in short), *("".join(p) for p in itertools.permutations(short[:3])))
 
