@@ -187,8 +187,10 @@ def _difference(told: dict[str, Any] | None) -> Difference | None:
 
 
 def _unreached(missing: dict[str, Any]) -> str:
-    outcome = "true" if missing["outcome"] else "false"
     side = "new" if missing["side"] else "old"
+    if missing["outcome"] is None:
+        return f"line {missing['line']}: `{missing['test']}` never done to its end in the {side} version"
+    outcome = "true" if missing["outcome"] else "false"
     return f"line {missing['line']}: `{missing['test']}` never {outcome} in the {side} version"
 
 

@@ -21,6 +21,7 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         wanted = search.wanted()
     wanted -= _never_to_come(old, new) | beyond_members(search, old, new)
     missing = sorted(wanted - search.reached)
+    ends = _never_passed(search, region) if not missing else []
     there = [tried for tried in search.all_tried if tried.reached & wanted]
     refused = there[0].old.refused[:1] if there and all(map(_ends_refused, there)) else ()
     return {
@@ -28,7 +29,8 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "outcomes": [len(wanted & search.reached), len(wanted)],
         "old": [len([o for o in wanted & search.reached if o[0] == 0]), len([o for o in wanted if o[0] == 0])],
         "new": [len([o for o in wanted & search.reached if o[0] == 1]), len([o for o in wanted if o[0] == 1])],
-        "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing],
+        "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing]
+        + [{"side": side, "test": ast.unparse(s), "outcome": None, "line": s.lineno} for side, s in ends],
         "deaths": sorted(search.deaths),
         "finished": search.finished,
         "free": sorted({*old.free, *new.free}),
@@ -38,6 +40,16 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "expected": _difference(search.expected) if search.expected else None,
         "held": search.held,
     }
+
+
+def _never_passed(search: Search, region: tuple[frozenset[int], frozenset[int]]) -> list[tuple[int, ast.stmt]]:
+    """Ends of blocks in the changed region that no input has come past: what follows them has not been seen."""
+    return [
+        (side, statement)
+        for side, runner in enumerate(search.runners)
+        for number, statement in runner.version.watched.ends.items()
+        if statement.lineno in region[side] and (side, number, True) not in search.reached
+    ]
 
 
 def _never_to_come(*versions: Version) -> set[tuple[int, int, bool]]:

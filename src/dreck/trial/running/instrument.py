@@ -9,7 +9,7 @@ import copy
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from dreck.source.functions import FunctionNode
+from dreck.source.functions import FunctionNode, blocks_of
 
 WATCHER = "__dreck_watch__"
 
@@ -24,6 +24,8 @@ class Watched:
     above: dict[int, int] = field(default_factory=dict)
     asserted: set[int] = field(default_factory=set)
     """Those that an `assert` asks."""
+    ends: dict[int, ast.stmt] = field(default_factory=dict)
+    """The last statements of blocks behind which the function goes on, by numbers below 0."""
 
 
 def watched(function: FunctionNode) -> Watched:
@@ -31,8 +33,38 @@ def watched(function: FunctionNode) -> Watched:
     work = _Watch()
     node = copy.deepcopy(function)
     node.body = [work.visit(s) for s in node.body]
+    ends = _end_marks(node.body)
     ast.fix_missing_locations(node)
-    return Watched(node, work.tests, work.outcomes, asserted=work.asserted)
+    return Watched(node, work.tests, work.outcomes, asserted=work.asserted, ends=ends)
+
+
+def _end_marks(body: list[ast.stmt]) -> dict[int, ast.stmt]:
+    """Puts a mark behind each plain statement at the end of a block: only there it has come to its end."""
+    ends: dict[int, ast.stmt] = {}
+    pending = list(body)
+    while pending:
+        s = pending.pop()
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            continue
+        for block in blocks_of(s):
+            pending += block
+            if block and _goes_on(block[-1]):
+                number = -1 - len(ends)
+                ends[number] = copy.deepcopy(block[-1])
+                block.append(ast.Expr(_call("passed", ast.Constant(number))))
+    return ends
+
+
+def _goes_on(s: ast.stmt) -> bool:
+    match s:
+        case ast.Expr(value=ast.Call(func=ast.Attribute(attr=name) | ast.Name(id=name))):
+            return name not in _DO_NOT_RETURN
+        case ast.Expr(value=ast.Constant()):
+            return False
+    return isinstance(s, ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Expr | ast.Delete)
+
+
+_DO_NOT_RETURN = frozenset({"exit", "_exit", "abort", "fail", "error", "skip", "skipTest", "quit", WATCHER})
 
 
 class _Watch(ast.NodeTransformer):

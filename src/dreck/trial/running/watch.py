@@ -76,6 +76,9 @@ class Watcher:
     def entered(self, number: int) -> None:
         self._reach(number, True)
 
+    def passed(self, number: int) -> None:
+        self.reached.add((number, True))
+
     def _reach(self, number: int, outcome: bool) -> None:
         self.reached.add((number, outcome))
         if len(self.trail) < _LONG_TRAIL:
