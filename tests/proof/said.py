@@ -33,16 +33,17 @@ TESTS = Path(__file__).parents[1]
 RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED = 180, 60, 4, 20
 
 
-def texts() -> Iterator[tuple[str, str, str]]:
-    """A name, the old text, the new one."""
-    for room in ("adversary", "deception"):
+def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
+    """A name, the old text, the new one, and what is assumed beside what always is."""
+    for room in ("adversary", "deception", "same"):
         for path in sorted((TESTS / room).glob("*.txt")):
             for pair in pairs_in(path.read_text()):
-                yield (f"{room}: {pair.name}", *pair.texts)
+                named = tuple(pair.call.split(", ")) if room == "same" and pair.call != "nothing" else ()
+                yield (f"{room}: {pair.name}", *pair.texts, named)
     for number, (old, new) in enumerate(_random(random.Random(31))):
-        yield f"random {number}", old, new
+        yield f"random {number}", old, new, ()
     for number, (old, new) in enumerate(_random_modules(random.Random(32))):
-        yield f"random module {number}", old, new
+        yield f"random module {number}", old, new, ()
 
 
 def _random(pick: random.Random) -> Iterator[tuple[str, str]]:
@@ -91,12 +92,13 @@ def lines() -> list[str]:
 
     entry._go_over, judging.prove = keep, listening
     try:
-        for name, old, new in texts():
+        for name, old, new, named in texts():
             told: list[str] = []
             seen.clear()
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
-                verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), Wanted(trial=False)).verdict
+                wanted = Wanted(trial=False, assume=named)
+                verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), wanted).verdict
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
             swapped = [_let_pass(*one, random.Random(at), _exchanged(one[0]), EXCHANGED) for at, one in enumerate(seen)]

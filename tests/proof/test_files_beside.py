@@ -98,7 +98,9 @@ def test_a_file_named_from_inside_its_own_package(tmp_path, monkeypatch):
     (tmp_path / "__init__.py").write_text("")
     (tmp_path / "gate.py").write_text("LIMIT = 3\n")
     old = "import gate\nfrom gate import LIMIT\n\n\ndef fee(kilos):\n    return LIMIT if kilos else 0\n"
-    new = "import gate\nfrom gate import LIMIT\n\n\ndef fee(kilos):\n    if kilos:\n        return LIMIT\n    return 0\n"
+    new = (
+        "import gate\nfrom gate import LIMIT\n\n\ndef fee(kilos):\n    if kilos:\n        return LIMIT\n    return 0\n"
+    )
     (tmp_path / "old.py").write_text(old)
     (tmp_path / "new.py").write_text(new)
     monkeypatch.chdir(tmp_path)
