@@ -30,7 +30,7 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "old": [len([o for o in wanted & search.reached if o[0] == 0]), len([o for o in wanted if o[0] == 0])],
         "new": [len([o for o in wanted & search.reached if o[0] == 1]), len([o for o in wanted if o[0] == 1])],
         "missing": [_missing(old if side == 0 else new, side, number, outcome) for side, number, outcome in missing]
-        + [{"side": side, "test": ast.unparse(s), "outcome": None, "line": s.lineno} for side, s in ends],
+        + [{"side": side, "test": ast.unparse(s), "outcome": None, "line": s.lineno} for side, s in ends[:_MOST_ENDS]],
         "deaths": sorted(search.deaths),
         "finished": search.finished,
         "free": sorted({*old.free, *new.free}),
@@ -43,13 +43,16 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
 
 
 def _never_passed(search: Search, region: tuple[frozenset[int], frozenset[int]]) -> list[tuple[int, ast.stmt]]:
-    """Ends of blocks in the changed region that no input has come past: what follows them has not been seen."""
+    """Statements of the changed region that no input has brought to their end: what follows has not been seen."""
     return [
         (side, statement)
         for side, runner in enumerate(search.runners)
         for number, statement in runner.version.watched.ends.items()
         if statement.lineno in region[side] and (side, number, True) not in search.reached
     ]
+
+
+_MOST_ENDS = 3
 
 
 def _never_to_come(*versions: Version) -> set[tuple[int, int, bool]]:

@@ -25,7 +25,7 @@ class Watched:
     asserted: set[int] = field(default_factory=set)
     """Those that an `assert` asks."""
     ends: dict[int, ast.stmt] = field(default_factory=dict)
-    """The last statements of blocks behind which the function goes on, by numbers below 0."""
+    """Its plain statements, by the numbers below 0 that tell of their end."""
 
 
 def watched(function: FunctionNode) -> Watched:
@@ -39,24 +39,37 @@ def watched(function: FunctionNode) -> Watched:
 
 
 def _end_marks(body: list[ast.stmt]) -> dict[int, ast.stmt]:
-    """Puts a mark behind each plain statement at the end of a block: only there it has come to its end."""
+    """Puts a mark behind each plain statement, and around what is returned or raised: there it has come to its end."""
     ends: dict[int, ast.stmt] = {}
-    pending = list(body)
+    pending = [body]
     while pending:
-        s = pending.pop()
-        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-            continue
-        for block in blocks_of(s):
-            pending += block
-            if block and _goes_on(block[-1]):
-                number = -1 - len(ends)
-                ends[number] = copy.deepcopy(block[-1])
-                block.append(ast.Expr(_call("passed", ast.Constant(number))))
+        block = pending.pop()
+        marked: list[ast.stmt] = []
+        for s in block:
+            marked.append(s)
+            if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+                pending += blocks_of(s)
+            number = -1 - len(ends)
+            kept = copy.deepcopy(s) if _goes_on(s) or isinstance(s, ast.Return | ast.Raise) else None
+            match s:
+                case ast.Return(value=ast.expr() as value):
+                    s.value = _call("worked_out", ast.Constant(number), value)
+                case ast.Raise(exc=ast.expr() as value):
+                    s.exc = _call("worked_out", ast.Constant(number), value)
+                case _ if _goes_on(s):
+                    marked.append(ast.Expr(_call("passed", ast.Constant(number))))
+                case _:
+                    continue
+            if kept is not None:
+                ends[number] = kept
+        block[:] = marked
     return ends
 
 
 def _goes_on(s: ast.stmt) -> bool:
     match s:
+        case ast.Expr(value=ast.Call(func=ast.Attribute(value=ast.Name(id=of)))) if of == WATCHER:
+            return False
         case ast.Expr(value=ast.Call(func=ast.Attribute(attr=name) | ast.Name(id=name))):
             return name not in _DO_NOT_RETURN
         case ast.Expr(value=ast.Constant()):
@@ -64,7 +77,7 @@ def _goes_on(s: ast.stmt) -> bool:
     return isinstance(s, ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Expr | ast.Delete)
 
 
-_DO_NOT_RETURN = frozenset({"exit", "_exit", "abort", "fail", "error", "skip", "skipTest", "quit", WATCHER})
+_DO_NOT_RETURN = frozenset({"exit", "_exit", "abort", "fail", "error", "skip", "skipTest", "quit"})
 
 
 class _Watch(ast.NodeTransformer):
