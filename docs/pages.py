@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from dreck.cli import commands as every
-from dreck.cli.main import cli
+from dreck.cli.group import cli
 from dreck.report.words import WORDS
 from dreck.steps import Step, all_steps
 

@@ -1,10 +1,11 @@
 """Dreck straightens tangled conditional logic in small steps, and shows for every step why nothing changed."""
 
-from typing import TYPE_CHECKING, Any
-
 from dreck.errors import BadSource, BadTarget, DreckError
 
-if TYPE_CHECKING:
+TYPE_CHECKING = False
+if TYPE_CHECKING:  # type checkers take it for true; to import `typing` would take longer than all the rest
+    from typing import Any
+
     from dreck.api import assert_same, compare, untangle
     from dreck.model.views.measures import Tangle
     from dreck.trial.server import Difference
@@ -83,7 +84,7 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> "Any":
     """Public names are imported when first used, so that `import dreck` and `dreck --help` start at once."""
     import importlib
 

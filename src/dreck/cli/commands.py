@@ -1,4 +1,4 @@
-"""The commands: each parses its arguments, calls the core and prints."""
+"""The commands that change code, compare it or write about it: each parses its arguments, calls the core and prints."""
 
 import os
 from pathlib import Path
@@ -7,34 +7,11 @@ from typing import Any
 import click
 
 from dreck.cli import completing
-from dreck.cli.looking import census, offer, outline, survey
 from dreck.cli.printing import config_of, print_json, save_json
 from dreck.cli.progress import progress_bar
-from dreck.cli.serving import schema, serve
 from dreck.errors import BadTarget, DreckError
 
 _FILE = click.Path(path_type=Path, dir_okay=False)
-
-
-def register(group: click.Group) -> None:
-    """Adds every command to the group."""
-    for command in (
-        demo,
-        survey,
-        outline,
-        census,
-        offer,
-        untangle,
-        compare,
-        pin,
-        report,
-        back,
-        steps,
-        words,
-        schema,
-        serve,
-    ):
-        group.add_command(command)
 
 
 @click.command()

@@ -4,7 +4,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-from click.shell_completion import CompletionItem
 
 
 def steps(context: click.Context, parameter: click.Parameter, begun: str) -> list[str]:
@@ -24,6 +23,8 @@ def assumptions(context: click.Context, parameter: click.Parameter, begun: str) 
 def targets(context: click.Context, parameter: click.Parameter, begun: str) -> list[Any]:
     """Files and folders; behind `file.py::` the functions and classes of that file that begin so."""
     place, mark, name = begun.partition("::")
+    from click.shell_completion import CompletionItem
+
     if not mark:
         return [CompletionItem(begun, type="file")]
     from dreck.errors import DreckError

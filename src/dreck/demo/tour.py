@@ -11,7 +11,7 @@ from pathlib import Path
 
 import click
 
-from dreck.cli.main import cli
+from dreck.cli.group import cli
 from dreck.errors import BadTarget
 
 YARD = Path(__file__).parent / "yard"

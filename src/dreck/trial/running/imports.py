@@ -57,8 +57,8 @@ class _Finder(importlib.abc.MetaPathFinder, importlib.abc.Loader):
 
 def project_of(path: Path) -> Path:
     """The folder that has to be on the path for the module at `path` to be imported."""
-    folder = path.parent
-    while (folder / "__init__.py").exists():
+    folder = path.absolute().parent
+    while (folder / "__init__.py").exists() and folder.parent != folder:
         folder = folder.parent
     return folder
 
@@ -84,8 +84,8 @@ def put_on_path(folder: Path) -> None:
 
 def _placed(path: Path) -> tuple[str, str]:
     """The package and the name an import would give the module at `path`, its folders put on the path."""
-    folder, parts = path.parent, [path.stem]
-    while (folder / "__init__.py").exists():
+    folder, parts = path.absolute().parent, [path.stem]
+    while (folder / "__init__.py").exists() and folder.parent != folder:
         parts.insert(0, folder.name)
         folder = folder.parent
     put_on_path(folder)

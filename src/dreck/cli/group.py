@@ -2,17 +2,45 @@
 
 import os
 import sys
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 import click
 
-from dreck import __version__
 from dreck.errors import DreckError
+
+_HOMES = {
+    "demo": "commands",
+    "survey": "looking",
+    "outline": "looking",
+    "census": "looking",
+    "offer": "looking",
+    "untangle": "commands",
+    "compare": "commands",
+    "pin": "commands",
+    "report": "commands",
+    "back": "commands",
+    "steps": "commands",
+    "words": "commands",
+    "schema": "serving",
+    "serve": "serving",
+}
+"""The module of each command, in the order of the help: only that of the one that is called is imported."""
 
 
 class _Whole(click.Group):
-    """A group whose help tells the summary of each command whole."""
+    """A group that finds its commands when they are asked for; its help tells the summary of each whole."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_HOMES)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _HOMES:
+            return None
+        found = getattr(import_module(f"dreck.cli.{_HOMES[cmd_name]}"), cmd_name)
+        assert isinstance(found, click.Command)
+        return found
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         commands = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
@@ -44,17 +72,14 @@ def cli(wordy: int) -> None:
 def _version(context: click.Context, wanted: bool) -> None:
     if not wanted or context.resilient_parsing:
         return
-    from dreck.trial.sandbox.kernel import offered
+    from dreck.cli.version import version
 
-    click.echo(f"dreck {__version__} (cage: {'kernel + hook' if offered() else 'hook only'})")
+    click.echo(version())
     context.exit()
 
 
 def main() -> None:
     """Runs the command; an error on the user's side is one line on standard error and exit code 2."""
-    from dreck.cli import commands
-
-    commands.register(cli)
     try:
         _settle_interrupted(sys.argv[1:])
         status = cli.main(prog_name="dreck", standalone_mode=False)
