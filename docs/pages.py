@@ -4,7 +4,6 @@ from pathlib import Path
 
 import click
 
-from dreck.cli import commands as every
 from dreck.cli.group import cli
 from dreck.report.words import WORDS
 from dreck.steps import Step, all_steps
@@ -47,10 +46,11 @@ assumptions, and functions after `file.py::`.
 
 def commands_page() -> str:
     """Every command with its options, and the glossary, as Markdown."""
-    every.register(cli)
     parts = [_HEAD]
-    for name in sorted(cli.commands):
-        command = cli.commands[name]
+    group = click.Context(cli)
+    for name in sorted(cli.list_commands(group)):
+        command = cli.get_command(group, name)
+        assert command is not None
         context = click.Context(command, info_name=f"dreck {name}", help_option_names=["-h", "--help"])
         usage = " ".join(command.collect_usage_pieces(context))
         told = " ".join((command.help or "").split())

@@ -108,17 +108,19 @@ def compare(
     check: str = "",
     open_cage: str | Iterable[str] = (),
     jobs: int = 1,
+    cache: bool = True,
 ) -> Verdict:
     """Are `old` and `new` the same? Targets (`gate.py::admit`), folders, source texts, or live functions.
 
-    With `since`, a revision in git, `old` alone is compared with what it was then. Returns a Verdict, true when they
-    are; of several functions the worst, with all of them in `.functions`. With `verdict="proved"`, or `trial=False`,
-    nothing is run: what cannot be proved is unsettled. `only` names the functions to compare, `assume` further
-    assumptions. `expect` is a condition on the arguments under which they are meant to differ, `from_` a command whose
-    calls are tried first, `check` the project's own tests. Raises BadTarget or BadSource.
+    With `since`, a revision in git, `old` alone is compared with what it was then. Returns a Verdict, true when
+    they are; of several functions the worst, with all of them in `.functions`. With `verdict="proved"`, or
+    `trial=False`, nothing is run: what cannot be proved is unsettled. `only` names the functions to compare,
+    `assume` further assumptions. `expect` is a condition on the arguments under which they are meant to differ,
+    `from_` a command whose calls are tried first, `check` the project's own tests. Without `cache`, trials made
+    before are made again. Raises BadTarget or BadSource.
     """
     run = trial and verdict != "proved"
-    wanted = Wanted(_several(only), _several(assume), run, _several(open_cage), expect, from_, check)
+    wanted = Wanted(_several(only), _several(assume), run, _several(open_cage), expect, from_, check, cache=cache)
     return _comparison(old, new, since, wanted, jobs).verdict
 
 

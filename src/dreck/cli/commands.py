@@ -195,6 +195,7 @@ def _name_alone(named: tuple[str, ...]) -> str:
 @click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write what differs or is open as SARIF 2.1.0.")
 @click.option("--junit", "junit_file", type=_FILE, metavar="FILE", help="Write a test case a function as JUnit XML.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
+@click.option("--no-cache", is_flag=True, help="Make every trial anew, and keep nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def compare(
     sides: tuple[str, ...],
@@ -212,6 +213,7 @@ def compare(
     sarif_file: Path | None,
     junit_file: Path | None,
     jobs: int,
+    no_cache: bool,
     as_json: bool,
 ) -> int:
     """Are OLD and NEW the same? Two files, targets or folders, or --since REV PATH...
@@ -231,7 +233,8 @@ def compare(
         command,
         check,
         case_file is not None,
-        certificate is not None,
+        cache=not no_cache,
+        certificates=certificate is not None,
     )
     target = sides[-1]
     with progress_bar() as told:

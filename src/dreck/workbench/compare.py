@@ -28,6 +28,7 @@ from dreck.workbench.judging.verdict import Verdict, overall
 from dreck.workbench.likeness import renamed
 from dreck.workbench.record import Recording, record
 from dreck.workbench.sides import Side, Text, neighbour
+from dreck.workbench.store.trials import KnownTrials
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +89,7 @@ class Wanted:
         record: a command to run with the new version watched; its calls are tried first.
         check: the project's own tests as a command.
         case: whether a difference is wanted as a test case.
+        cache: whether what trials have seen before counts as long as everything they lean on is what it was.
         certificates: whether what proofs rest on is kept with the verdicts.
     """
 
@@ -99,6 +101,7 @@ class Wanted:
     record: str = ""
     check: str = ""
     case: bool = False
+    cache: bool = True
     certificates: bool = False
 
 
@@ -192,8 +195,17 @@ class _Judging:
     config: Config
     beside: bool = False
     """Whether the files beside the two versions may differ, too, and are not judged themselves."""
+    known: KnownTrials | None = None
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
+        """The verdict on each pair; trials made before are asked for once more only when something has changed."""
+        self.known = KnownTrials.opened(self.wanted.cache)
+        try:
+            return self._all(pairs)
+        finally:
+            self.known.close()
+
+    def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         changed = changed_between(*(side.module for side in self.sides))
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
@@ -320,6 +332,7 @@ class _Judging:
         judge = Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
         judge.cage = self.config.cage
         judge.certificates = self.wanted.certificates
+        judge.known = self.known
         return judge
 
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:

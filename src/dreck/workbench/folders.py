@@ -1,6 +1,6 @@
 """Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -14,6 +14,7 @@ from dreck.workbench.check import run_check
 from dreck.workbench.compare import Comparison, Wanted, compare_texts
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.likeness import renamed
+from dreck.workbench.resting import resting
 from dreck.workbench.sides import Text, read_text
 
 Told = Callable[[int, int, Path], None]
@@ -59,6 +60,8 @@ def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: T
         for done, place in enumerate(changed, 1):
             found.append(work(place))
             told(done, len(changed), place)
+    same = [place for place in both if place not in set(changed)] if changed else []
+    found += _unchanged(old, new, same, joined(found), replace(wanted, check=""))
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
     fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
     whole = joined([joined(found), _between_files(old, new, joined(found), gone, fresh, replace(wanted, check=""))])
@@ -72,6 +75,25 @@ def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: T
     if wanted.only:
         return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
     return Comparison(whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check)
+
+
+def _unchanged(old: Path, new: Path, same: Sequence[Path], found: Comparison, wanted: Wanted) -> Iterator[Comparison]:
+    """Functions of files that are as they were, but rest on something in another file that is not."""
+    left = _MOST_RESTING
+    for file in resting(old, new, same, found.functions):
+        tried, rest = file.uses[:left], file.uses[left:]
+        left -= len(tried)
+        if tried:
+            yield _compared(old, new, file.place, replace(wanted, only=tuple(name for name, _ in tried)))
+        untried = [
+            (f"{file.place}::{name}", Verdict("unsettled", reason=f"it is as it was, but uses {used}, which is not"))
+            for name, used in rest
+        ]
+        yield Comparison(tuple(untried))
+
+
+_MOST_RESTING = 40
+"""So many functions that are as they were are judged anew; further ones are only told."""
 
 
 def _between_files(

@@ -15,7 +15,17 @@ from dreck.source.functions import FunctionNode
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.instrument import count_outcomes
 from dreck.trial.running.renaming import AS_BEFORE, BY_POSITION
-from dreck.trial.server import DEFAULT_INPUTS, DEFAULT_SECONDS, Difference, Trial, Unnoticed, Version, Wanted, run_trial
+from dreck.trial.server import (
+    DEFAULT_INPUTS,
+    DEFAULT_SECONDS,
+    Difference,
+    Known,
+    Trial,
+    Unnoticed,
+    Version,
+    Wanted,
+    run_trial,
+)
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.verdict import Verdict
@@ -54,6 +64,8 @@ class Judge:
     cage: str = ""
     arena: Arena = field(default_factory=Arena)
     case: bool = False
+    known: Known | None = None
+    """Answers of trials made before."""
     certificates: bool = False
     """Whether verdicts keep the certificates of proofs."""
 
@@ -160,7 +172,10 @@ class Judge:
             STEADY in self.assume,
         )
         return run_trial(
-            Version(old.path, old.text(), old.name), Version(new.path, new.text(), new.name, new.aliases), wanted
+            Version(old.path, old.text(), old.name),
+            Version(new.path, new.text(), new.name, new.aliases),
+            wanted,
+            self.known,
         )
 
 

@@ -1,7 +1,8 @@
 """The cache: what was found out about a file's text, kept in the user's cache folder until the text changes.
 
-Keyed by the text itself, by Dreck's own code, by Python's version and by what was asked. Nothing in it is evidence:
-only what can be counted is kept, never a verdict. A cache that cannot be read or written is as good as none.
+Keyed by the text itself, by Dreck's own code, by Python's version and by what was asked. What can be counted is kept,
+and what trials have seen (`trials.py`); never that something was proved. A cache that cannot be read or written is as
+good as none.
 """
 
 import hashlib
@@ -90,6 +91,10 @@ class Cache:
             return cls(_connected(cache_file()))
         except (OSError, sqlite3.Error, ImportError):
             return cls()
+
+    @property
+    def is_open(self) -> bool:
+        return self._connection is not None
 
     def get(self, key: str) -> Any:
         """What is kept under a key, or None."""

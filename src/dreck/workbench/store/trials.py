@@ -1,0 +1,183 @@
+"""Trials that were made before: their answers are kept as long as everything they lean on is what it was.
+
+A proof is never kept, it is made anew and gone over each time. What a trial has seen is seen again as long as the texts
+of both versions, the files they import, the data beside them, what is installed and what was asked are the same.
+"""
+
+import ast
+import hashlib
+import json
+import os
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from dreck.source.files import SKIPPED_FOLDERS
+from dreck.source.walking import walk
+from dreck.trial.running.imports import project_of, whole_project
+from dreck.workbench.store.cache import Cache, key_of
+
+_SMALL = 64_000
+_MOST_DATA = 3_000
+"""With more data files than this beside a module, its trials are not kept."""
+
+
+@dataclass(slots=True)
+class KnownTrials:
+    """Answers of trials by what was asked. Nothing is written before `close`."""
+
+    cache: Cache
+    _leaning: dict[tuple[str, str], str] = field(default_factory=dict)
+
+    @classmethod
+    def opened(cls, wanted: bool = True) -> "KnownTrials":
+        return cls(Cache.opened(wanted))
+
+    def get(self, request: dict[str, Any]) -> dict[str, Any] | None:
+        """What the same request was answered; None when it was not asked, or when it may be answered otherwise now."""
+        key = self._key(request)
+        found = self.cache.get(key) if key else None
+        return found if isinstance(found, dict) else None
+
+    def put(self, request: dict[str, Any], answer: dict[str, Any]) -> None:
+        key = self._key(request)
+        if key and "error" not in answer and not answer.get("unstable") and not answer.get("died"):
+            self.cache.put(key, answer)
+
+    def close(self) -> None:
+        self.cache.close()
+
+    def _key(self, request: dict[str, Any]) -> str:
+        if not self.cache.is_open or request["open"]:
+            return ""
+        leaning = [self._leans_on(request[side]) for side in ("old", "new")]
+        if not all(leaning):
+            return ""
+        asked = {**request, "old": _nowhere(request["old"]), "new": _nowhere(request["new"])}
+        told = json.dumps([asked, leaning, _installed()], sort_keys=True)
+        return key_of("trial", told.encode())
+
+    def _leans_on(self, side: dict[str, Any]) -> str:
+        """A digest of all that a version may read or import, its own text left out; '' when that is too much."""
+        place = side["path"], side["text"]
+        if place not in self._leaning:
+            self._leaning[place] = _digest(Path(side["path"]), side["text"])
+        return self._leaning[place]
+
+
+def _nowhere(side: dict[str, Any]) -> dict[str, Any]:
+    """A version without the folder it happens to stand in."""
+    path = Path(side["path"])
+    try:
+        told = str(path.relative_to(project_of(path)))
+    except ValueError:
+        told = path.name
+    return {**side, "path": told}
+
+
+def _digest(path: Path, text: str) -> str:
+    project = project_of(path)
+    found = hashlib.sha256()
+    for file in sorted(_imported(path, text, project)):
+        found.update(f"{_told(file, project)} {_content(file, file.stat().st_mtime_ns)}\n".encode())
+    data = _data(project)
+    if data is None:
+        return ""
+    found.update(data.encode())
+    return found.hexdigest()
+
+
+def _told(file: Path, project: Path) -> str:
+    return str(file.relative_to(project)) if file.is_relative_to(project) else file.name
+
+
+@lru_cache(maxsize=4096)
+def _content(file: Path, changed: int) -> str:
+    return hashlib.sha256(file.read_bytes()).hexdigest()
+
+
+def _imported(path: Path, text: str, project: Path) -> set[Path]:
+    """The files of the project that a module imports, and those import, and so on; packages bring their own file."""
+    root = whole_project(path)
+    bases = tuple(dict.fromkeys((project, root, root / "src")))
+    found: set[Path] = set()
+    pending = list(_led_to(path, text, bases))
+    while pending:
+        file = pending.pop()
+        if file not in found:
+            found.add(file)
+            try:
+                pending += _led_to(file, file.read_text(errors="replace"), bases)
+            except OSError:
+                continue
+    return found - {path}
+
+
+def _led_to(path: Path, text: str, bases: tuple[Path, ...]) -> Iterator[Path]:
+    try:
+        tree = ast.parse(text)
+    except (SyntaxError, ValueError, RecursionError):
+        return
+    yield from _packages_of(path)
+    for n in walk(tree):
+        match n:
+            case ast.Import(names=names):
+                for alias in names:
+                    for base in bases:
+                        yield from _files_of(base, alias.name.split("."))
+            case ast.ImportFrom(module=module, names=names, level=level):
+                above = [path.parents[level - 1]] if level and level <= len(path.parents) else list(bases)
+                parts = module.split(".") if module else []
+                for base in above:
+                    yield from _files_of(base, parts)
+                    for alias in names:
+                        yield from _files_of(base, [*parts, alias.name])
+
+
+def _files_of(base: Path, parts: list[str]) -> Iterator[Path]:
+    """The packages on the way to a module, and the module."""
+    for part in parts:
+        if (base / f"{part}.py").is_file():
+            yield base / f"{part}.py"
+        base = base / part
+        if (base / "__init__.py").is_file():
+            yield base / "__init__.py"
+        elif not base.is_dir():
+            return
+
+
+def _packages_of(path: Path) -> Iterator[Path]:
+    folder = path.absolute().parent
+    while (folder / "__init__.py").is_file() and folder.parent != folder:
+        yield folder / "__init__.py"
+        folder = folder.parent
+
+
+def _data(project: Path) -> str | None:
+    """What lies beside the modules of a project and is none, told; None when it is too much to be looked at."""
+    told: list[str] = []
+    for root, folders, files in os.walk(project):
+        folders[:] = sorted(f for f in folders if not f.startswith(".") and f not in SKIPPED_FOLDERS)
+        for name in sorted(files):
+            if name.endswith((".py", ".pyc")):
+                continue
+            file = Path(root, name)
+            try:
+                seen = file.stat()
+                whole = _content(file, seen.st_mtime_ns) if seen.st_size <= _SMALL else str(seen.st_mtime_ns)
+            except OSError:
+                continue
+            told.append(f"{file.relative_to(project)} {seen.st_size} {whole}")
+        if len(told) > _MOST_DATA:
+            return None
+    return "\n".join(told)
+
+
+@lru_cache(maxsize=1)
+def _installed() -> str:
+    """What is installed, by the names of its metadata, which tell the versions."""
+    names = [p.name for place in sys.path if place for p in Path(place).glob("*.dist-info")]
+    return hashlib.sha256("\n".join(sorted(names)).encode()).hexdigest()

@@ -1,0 +1,79 @@
+"""Trials made before, and functions that are as they were but rest on something that is not."""
+
+import pytest
+
+import dreck.trial.server as server
+from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.folders import compare_folders
+from dreck.workbench.sides import read_text
+
+OLD = "from fees import fee\n\n\ndef due(kilos: int):\n    return fee(kilos) + kilos % 7\n"
+NEW = "from fees import fee\n\n\ndef due(kilos: int):\n    return fee(kilos) + (kilos - kilos // 7 * 7)\n"
+FEES = "def fee(kilos):\n    return kilos * 2\n"
+
+
+@pytest.fixture
+def asked(monkeypatch):
+    """How many trials were really made."""
+    count = []
+    ask = server._server.ask
+    monkeypatch.setattr(
+        server._Server, "ask", lambda self, request: count.append(request["new"]["name"]) or ask(request)
+    )
+    return count
+
+
+@pytest.fixture
+def yards(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    for side, text in (("old", OLD), ("new", NEW)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "gate.py").write_text(text)
+        (tmp_path / side / "fees.py").write_text(FEES)
+    return tmp_path
+
+
+def compared(yards, **wanted):
+    return compare_texts(read_text(yards / "old/gate.py"), read_text(yards / "new/gate.py"), Wanted(**wanted)).verdict
+
+
+def test_the_same_trial_is_made_once(yards, asked):
+    first = compared(yards)
+    assert first.status == "tested" and asked == ["due"]
+    assert compared(yards) == first and asked == ["due"]
+
+
+def test_without_the_cache_it_is_made_anew(yards, asked):
+    compared(yards)
+    assert compared(yards, cache=False).status == "tested" and len(asked) == 2
+
+
+def test_what_it_imports_and_data_beside_it_count(yards, asked):
+    compared(yards)
+    (yards / "new/fees.py").write_text(FEES.replace("* 2", "* 2 + 0"))
+    compared(yards)
+    assert len(asked) == 2
+    (yards / "old/fees.csv").write_text("glass,1\n")
+    compared(yards)
+    assert len(asked) == 3
+
+
+def test_a_difference_is_kept_as_it_was_told(yards, asked):
+    (yards / "new/gate.py").write_text(NEW.replace("// 7 * 7", "// 7 * 6"))
+    first = compared(yards)
+    assert first.status == "differs"
+    assert compared(yards) == first and len(asked) == 1
+
+
+def test_a_function_that_is_as_it_was_but_uses_what_is_not(yards):
+    for side in ("old", "new"):
+        (yards / side / "yard.py").write_text(
+            "from fees import fee, even\n\n\ndef first(kilos: int):\n    return fee(kilos)\n\n\n"
+            "def second(kilos: int):\n    return even(kilos)\n\n\ndef third(kilos: int):\n    return kilos\n"
+        )
+    even = "def even(kilos):\n    return not kilos % 2\n"
+    (yards / "old/fees.py").write_text(FEES + even)
+    (yards / "new/fees.py").write_text(FEES.replace("* 2", "* 3") + even.replace("not kilos % 2", "kilos % 2 == 0"))
+    found = dict(compare_folders(yards / "old", yards / "new", Wanted()).functions)
+    assert found["yard.py::first"].status == "differs"
+    assert not {"yard.py::second", "yard.py::third"} & found.keys() or found["fees.py::even"].status != "tested"
