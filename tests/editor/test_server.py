@@ -208,3 +208,51 @@ def test_code_is_run_only_where_the_client_says_so(tmp_path, trial):
         assert ("[tested" in found.title) is trial and (found.disabled is None) is trial
 
     at_the_desk(tmp_path, work, text, trial=trial)
+
+
+def test_a_kind_that_another_file_knows_is_marked(tmp_path):
+    (tmp_path / "fees.py").write_text(
+        "def fee(kind):\n    if kind == 'glass':\n        return 1\n    elif kind == 'paper':\n        return 2\n"
+        "    elif kind == 'tin':\n        return 3\n"
+    )
+    text = "def bay(kind):\n    if kind == 'glass':\n        return 1\n    elif kind == 'paper':\n        return 2\n"
+
+    async def work(desk):
+        assert [m.code for m in await desk.marks.get()] == ["hole"]
+        _, mark = await desk.marks.get()
+        assert (mark.code, mark.range.start.line) == ("forgotten-kind", 1)
+        assert "'tin': not handled here, as it is in" in mark.message and mark.message.endswith("fees.py::fee")
+        await desk.change("\n" + text, 2)
+        assert [m.code for m in await desk.marks.get()] == ["hole"]
+
+    at_the_desk(tmp_path, work, text)
+
+
+def test_work_that_goes_on_is_cancelled(tmp_path):
+    """The trial that is not wanted any more is ended, and the next one is made as ever."""
+    text = "def f(n: int):\n    total = 0\n    for i in range(150_000):\n        total += i * n % 7\n    return total\n"
+
+    async def work(desk):
+        def git(*args):
+            who = ["-c", "user.name=yard", "-c", "user.email=yard@example.org"]
+            subprocess.run(["git", *who, *args], cwd=tmp_path, check=True, capture_output=True)
+
+        git("init")
+        git("add", "gate.py")
+        git("commit", "-m", "gate")
+        await desk.change(text.replace("return total", "return total * 1"), 2)
+        asked = lsp.ExecuteCommandParams("dreck.compare", [desk.uri, "f"])
+        going = desk.client.workspace_execute_command(asked)
+        (number,) = [n for n, future in desk.client.protocol._request_futures.items() if future is going]
+        while not desk.went_on:
+            await asyncio.sleep(0.05)
+        desk.client.protocol.notify("$/cancelRequest", lsp.CancelParams(number))
+        while [step["kind"] for step in desk.went_on] != ["begin", "end"]:
+            await asyncio.sleep(0.05)
+        with pytest.raises(Exception, match=r"cancel|not wanted"):
+            await asyncio.wrap_future(going)
+        await desk.change(text.replace("150_000", "n"), 3)
+        told = await desk.client.workspace_execute_command_async(asked)
+        assert told.startswith("f: differs")
+
+    at_the_desk(tmp_path, work, text, trial=True)

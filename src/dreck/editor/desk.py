@@ -7,6 +7,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from dreck.editor.mark import Mark
 from dreck.errors import DreckError
 from dreck.model.names.families import Families
 from dreck.model.views.decided import Known
@@ -52,15 +53,6 @@ class Done:
     texts: tuple[tuple[Path, str], ...]
     told: str
     refused: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Mark:
-    """Something to be marked in the text: a line, what is said, and whether it is more than a hint."""
-
-    line: int
-    text: str
-    rule: str
 
 
 def function_at(text: str, path: Path, line: int) -> Function | None:

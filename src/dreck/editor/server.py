@@ -9,16 +9,23 @@ from typing import Any
 from urllib.parse import unquote, urlparse
 
 from lsprotocol import types as lsp
+from pygls.exceptions import JsonRpcRequestCancelled
 from pygls.lsp.server import LanguageServer
+from pygls.protocol import LanguageServerProtocol
 
 from dreck import __version__
 from dreck.editor import desk
+from dreck.editor.forgotten import forgotten
+from dreck.editor.mark import Mark
 from dreck.errors import DreckError
+from dreck.trial.server import GivenUp, give_up
 
 _COMPARE = "dreck.compare"
 """The command that compares a function with the last commit: the document and the function are its arguments."""
 
 
+_ELSEWHERE: dict[str, list[tuple[Mark, str]]] = {}
+"""By document, what its switches forget and others do not, with the lines as they were when that was found."""
 _KINDS = {desk.CUT: lsp.CodeActionKind.RefactorExtract, desk.COMPARE: lsp.CodeActionKind.Source}
 
 
@@ -29,7 +36,7 @@ def serve() -> None:
 
 def made() -> LanguageServer:
     """The server with all that it answers."""
-    server = LanguageServer("dreck", __version__)
+    server = LanguageServer("dreck", __version__, protocol_cls=_Protocol)
     settings: dict[str, Any] = {}
 
     @server.feature(lsp.INITIALIZE)
@@ -38,12 +45,19 @@ def made() -> LanguageServer:
         settings["trial"] = bool(options.get("trial")) if isinstance(options, dict) else False
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
+    @server.thread()
     def opened(params: lsp.DidOpenTextDocumentParams) -> None:
         _mark(server, params.text_document.uri)
+        _mark(server, params.text_document.uri, elsewhere=True)
 
     @server.feature(lsp.TEXT_DOCUMENT_DID_CHANGE)
     def changed(params: lsp.DidChangeTextDocumentParams) -> None:
         _mark(server, params.text_document.uri)
+
+    @server.feature(lsp.TEXT_DOCUMENT_DID_SAVE)
+    @server.thread()
+    def saved(params: lsp.DidSaveTextDocumentParams) -> None:
+        _mark(server, params.text_document.uri, elsewhere=True)
 
     @server.feature(
         lsp.TEXT_DOCUMENT_CODE_ACTION,
@@ -61,7 +75,10 @@ def made() -> LanguageServer:
     @server.feature(lsp.CODE_ACTION_RESOLVE)
     @server.thread()
     def resolved(action: lsp.CodeAction) -> lsp.CodeAction:
-        return _resolved(server, action, bool(settings.get("trial")))
+        try:
+            return _resolved(server, action, bool(settings.get("trial")))
+        except GivenUp as error:
+            raise JsonRpcRequestCancelled(str(error)) from None
 
     @server.command(_COMPARE)
     @server.thread()
@@ -71,6 +88,8 @@ def made() -> LanguageServer:
                 told = desk.compared(_path(uri), _text(server, uri), function, bool(settings.get("trial")))
             except (DreckError, RecursionError) as error:
                 told = str(error)
+            except GivenUp as error:
+                raise JsonRpcRequestCancelled(str(error)) from None
         server.window_show_message(lsp.ShowMessageParams(lsp.MessageType.Info, told))
         return told
 
@@ -89,6 +108,26 @@ def made() -> LanguageServer:
     return server
 
 
+class _Protocol(LanguageServerProtocol):
+    """The protocol, with work that is cancelled while it goes on."""
+
+    def __init__(self, *args: Any) -> None:
+        super().__init__(*args)
+        self._commands: set[Any] = set()
+
+    def _handle_request(self, msg_id: Any, method_name: str, params: Any) -> None:
+        if method_name == lsp.WORKSPACE_EXECUTE_COMMAND:
+            self._commands.add(msg_id)
+        super()._handle_request(msg_id, method_name, params)
+
+    def _handle_cancel_notification(self, msg_id: Any) -> None:
+        asked = self._request_futures.get(msg_id)
+        goes_on = asked is not None and (asked.running() or (msg_id in self._commands and not asked.done()))
+        super()._handle_cancel_notification(msg_id)
+        if goes_on:
+            give_up()
+
+
 @contextmanager
 def _in_progress(server: LanguageServer, told: str) -> Iterator[None]:
     """Shown as going on, by a client that shows such things."""
@@ -98,7 +137,8 @@ def _in_progress(server: LanguageServer, told: str) -> Iterator[None]:
         return
     token = str(uuid.uuid4())
     server.work_done_progress.create(token).result()
-    server.work_done_progress.begin(token, lsp.WorkDoneProgressBegin(told))
+    server.work_done_progress.tokens[token].add_done_callback(lambda _: give_up())
+    server.work_done_progress.begin(token, lsp.WorkDoneProgressBegin(told, cancellable=True))
     try:
         yield
     finally:
@@ -125,8 +165,18 @@ def _line(line: int) -> lsp.Range:
     return lsp.Range(lsp.Position(line - 1, 0), lsp.Position(line, 0))
 
 
-def _mark(server: LanguageServer, uri: str) -> None:
-    found = _quietly(lambda: desk.marks(_path(uri), _text(server, uri)), [])
+def _mark(server: LanguageServer, uri: str, elsewhere: bool = False) -> None:
+    """Tells the client what to mark; what other files make of it is looked for where that may take longer."""
+    path, text = _path(uri), _text(server, uri)
+    lines = text.splitlines()
+    found = _quietly(lambda: desk.marks(path, text), [])
+    if elsewhere:
+        theirs: list[Mark] = _quietly(lambda: forgotten(path, text), [])
+        before = _ELSEWHERE.get(uri, [])
+        _ELSEWHERE[uri] = [(mark, lines[mark.line - 1]) for mark in theirs]
+        if _text(server, uri) != text or before == _ELSEWHERE[uri]:
+            return  # it was changed meanwhile, and marked since; or there is nothing to add
+    found += [mark for mark, line in _ELSEWHERE.get(uri, []) if lines[mark.line - 1 : mark.line] == [line]]
     diagnostics = [
         lsp.Diagnostic(_line(m.line), m.text, lsp.DiagnosticSeverity.Information, m.rule, source="dreck") for m in found
     ]

@@ -229,6 +229,15 @@ def _problem(answer: dict[str, Any]) -> str:
     return ""
 
 
+class GivenUp(Exception):
+    """Whoever waited for a trial has said that it is not wanted any more."""
+
+
+def give_up() -> None:
+    """Ends the trial that is going on, if one is: whoever asked for it gets GivenUp."""
+    _server.give_up()
+
+
 @dataclass(slots=True)
 class _Server:
     """The warm child, started when first asked and again when it has died."""
@@ -237,11 +246,13 @@ class _Server:
     asked: int = 0
     worked: float = 0.0
     lock: threading.Lock = field(default_factory=threading.Lock)
+    given_up: bool = False
 
     def ask(self, request: dict[str, Any]) -> dict[str, Any]:
         """The answer to this very request. Whatever interrupts the waiting ends the child: its answer must not be
         taken for that of the next request."""
         with self.lock:
+            self.given_up = False
             for _ in range(2):
                 self.asked += 1
                 try:
@@ -255,7 +266,15 @@ class _Server:
                     self.worked += answer.pop("worked", 0.0)
                     return answer
                 self.stop()
+                if self.given_up:
+                    raise GivenUp("the trial was not wanted any more")
             return {"error": "the child process that runs trials died twice"}
+
+    def give_up(self) -> None:
+        process = self.process
+        if self.lock.locked() and process is not None:
+            self.given_up = True
+            process.terminate()
 
     def _answer(self, request: dict[str, Any]) -> dict[str, Any] | None:
         process = self._started()

@@ -123,12 +123,17 @@ def census(
         families.join(found_there[1])
     if len(files) == 1 and skipped:
         raise BadSource(skipped[0][1])
+    return Census(tuple(grouped(every, families)), tuple(skipped))
+
+
+def grouped(every: Iterable[tuple[str, Switch]], families: Families) -> list[Group]:
+    """Switches, each with its place, by what they are on; the widest spread first."""
     found: dict[tuple[str, str], list[tuple[str, Switch]]] = {}
     for place, switch in every:
         found.setdefault(_key(switch, families), []).append((place, switch))
     groups = [_group(key, places, families) for key, places in _joined(found).items()]
     groups.sort(key=lambda g: (-len(g.places), -g.missing, g.discriminant))
-    return Census(tuple(groups), tuple(skipped))
+    return groups
 
 
 _There = tuple[list[tuple[str, Switch]], Families] | str
@@ -147,9 +152,14 @@ def _in_file(path: Path) -> _There:
     try:
         with calm():  # trees are not kept: a whole project of them is more than a machine likes to hold
             text = read(path).text
-            tree = parse(text, path)
+            return switches_in(path, text)
     except BadSource as error:
         return str(error)
+
+
+def switches_in(path: Path, text: str) -> tuple[list[tuple[str, Switch]], Families]:
+    """The switches of a module, each with its place, and its classes. Raises BadSource for what is no Python."""
+    tree = parse(text, path)
     tables, found = tables_of(tree), {}
     for f in functions_in(tree, text):  # a function inside another one comes later, and knows its own name
         for switch in switches(f.node, tables):
