@@ -77,3 +77,19 @@ def test_a_function_that_is_as_it_was_but_uses_what_is_not(yards):
     found = dict(compare_folders(yards / "old", yards / "new", Wanted()).functions)
     assert found["yard.py::first"].status == "differs"
     assert not {"yard.py::second", "yard.py::third"} & found.keys() or found["fees.py::even"].status != "tested"
+
+
+def test_a_function_renamed_and_flattened_is_known_by_proof(tmp_path):
+    (tmp_path / "old.py").write_text(
+        "def admit(load, permit):\n    if permit is not None:\n        if load.kilos > 10:\n            load.weigh()\n"
+        "        else:\n            load.note()\n        load.enter()\n        return load\n    else:\n"
+        "        raise ValueError(load)\n\n\ndef other(x):\n    return x\n"
+    )
+    (tmp_path / "new.py").write_text(
+        "def let_in(load, leave):\n    if leave is None:\n        raise ValueError(load)\n    if load.kilos > 10:\n"
+        "        load.weigh()\n    else:\n        load.note()\n    load.enter()\n    return load\n\n\n"
+        "def other(x):\n    return x\n"
+    )
+    found = compare_texts(read_text(tmp_path / "old.py"), read_text(tmp_path / "new.py"))
+    assert found.moved == (("admit", "let_in"),) and not found.only_old
+    assert dict(found.functions)["admit"].status == "proved"

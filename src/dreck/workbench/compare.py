@@ -160,7 +160,15 @@ def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:
     gone = _by_last_name(old, set(new.functions))
     come = _by_last_name(new, set(old.functions))
     moved = [(names[0], come[last][0]) for last, names in gone.items() if len(names) == len(come.get(last, ())) == 1]
-    return same + moved + renamed(*_left_over(old, new, moved))
+    left = _left_over(old, new, moved)
+    return same + moved + renamed(left[0], left[1], lambda one, other: _are_proved((old, new), one, other))
+
+
+def _are_proved(sides: "tuple[Side, Side]", one: str, other: str) -> bool:
+    """Whether two functions are proved the same by themselves, whatever their files do."""
+    mine = sides[0].candidate(one)
+    judge = Judge(DEFAULT_ASSUMPTIONS, trial=False, arena=Arena())
+    return judge.verdict(mine, sides[1].candidate(other, mine.node), Request(only_proof=True)).status == "proved"
 
 
 def _left_over(old: "Side", new: "Side", moved: list[tuple[str, str]]) -> list[dict[str, FunctionNode]]:

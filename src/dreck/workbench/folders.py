@@ -107,15 +107,18 @@ def _between_files(
             names.setdefault(name.rpartition("::")[2], []).append(name)
     pairs = [(a[0], last[1][n][0]) for n, a in last[0].items() if len(a) == len(last[1].get(n, ())) == 1]
     taken = {name for pair in pairs for name in pair}
-    pairs += renamed(*({n: node for n, node in side.items() if n not in taken} for side in sides))
-    judged = []
-    for one, other in pairs:
+
+    def verdict(one: str, other: str, wanted: Wanted = wanted) -> Verdict:
         texts = [
             Text(side / place, read(side / place).text, name)
             for side, (place, _, name) in ((old, one.partition("::")), (new, other.partition("::")))
         ]
-        judged.append((one, compare_texts(texts[0], texts[1], wanted).verdict))
-    return Comparison(tuple(judged), moved=tuple(pairs))
+        return compare_texts(texts[0], texts[1], wanted).verdict
+
+    left = [{n: node for n, node in side.items() if n not in taken} for side in sides]
+    by_proof = replace(wanted, trial=False, record="", expect="")
+    pairs += renamed(left[0], left[1], lambda one, other: verdict(one, other, by_proof).status == "proved")
+    return Comparison(tuple((one, verdict(one, other)) for one, other in pairs), moved=tuple(pairs))
 
 
 def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[str, FunctionNode]:

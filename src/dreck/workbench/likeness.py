@@ -3,9 +3,11 @@
 import ast
 import copy
 import difflib
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping
 
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _ALIKE = 0.75
 """So much of their lines, in order, two functions have to share."""
@@ -13,12 +15,23 @@ _APART = 0.1
 """By so much the most alike has to be ahead of the next."""
 _MOST_PAIRS = 40_000
 _FEW_LINES = 3
+_SAME_WORDS = 0.6
+"""So much of what two functions name and say has to be in both before a proof is tried."""
+_MOST_PROOFS = 60
+_PARAMETERS = "(parameters)"
 
 
-def renamed(gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode]) -> list[tuple[str, str]]:
-    """Pairs of functions that are the same but for their names, then of those most alike; none is in two pairs."""
+def renamed(
+    gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode], are_same: Callable[[str, str], bool]
+) -> list[tuple[str, str]]:
+    """Pairs of functions that are the same but for their names, then of those that are proved the same, then of those
+    most alike; none is in two pairs. `are_same` tries a proof."""
     pairs = list(_by_body(gone, come))
     taken = {name for pair in pairs for name in pair}
+    for one, other in _by_words(*({n: f for n, f in side.items() if n not in taken} for side in (gone, come))):
+        if one not in taken and other not in taken and are_same(one, other):
+            pairs.append((one, other))
+            taken |= {one, other}
     left = {name: _lines(node) for name, node in gone.items() if name not in taken}
     right = {name: _lines(node) for name, node in come.items() if name not in taken}
     if len(left) * len(right) <= _MOST_PAIRS:
@@ -36,6 +49,34 @@ def _by_body(gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode])
         others = bodies[1].get(body, [])
         if len(names) == len(others) == 1:
             yield names[0], others[0]
+
+
+def _by_words(gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode]) -> Iterator[tuple[str, str]]:
+    """Pairs that may be proved the same: as many parameters, and mostly the same words; the likeliest first."""
+    said = [{name: _words(node) for name, node in side.items()} for side in (gone, come)]
+    if len(gone) * len(come) > _MOST_PAIRS:
+        return
+    scored = []
+    for one, mine in said[0].items():
+        for other, theirs in said[1].items():
+            both = (mine & theirs).total()
+            if mine[_PARAMETERS] == theirs[_PARAMETERS] and both >= _SAME_WORDS * (mine | theirs).total():
+                scored.append((both, one, other))
+    for _, one, other in sorted(scored, key=lambda found: -found[0])[:_MOST_PROOFS]:
+        yield one, other
+
+
+def _words(node: FunctionNode) -> Counter[str]:
+    """What a function names and says, however it is put together."""
+    found = Counter({_PARAMETERS: len(node.args.args) + len(node.args.kwonlyargs) + len(node.args.posonlyargs)})
+    for n in walk(node):
+        if isinstance(n, ast.Attribute):
+            found[n.attr] += 1
+        elif isinstance(n, ast.Name):
+            found[n.id] += 1
+        elif isinstance(n, ast.Constant):
+            found[repr(n.value)] += 1
+    return found
 
 
 def _by_lines(left: Mapping[str, list[str]], right: Mapping[str, list[str]]) -> Iterator[tuple[str, str]]:
