@@ -46,7 +46,14 @@ def _end_marks(body: list[ast.stmt]) -> dict[int, ast.stmt]:
         block = pending.pop()
         marked: list[ast.stmt] = []
         for s in block:
+            if marked and isinstance(marked[-1], ast.Return | ast.Raise | ast.Break | ast.Continue):
+                marked.append(s)  # nothing comes there
+                continue
+            bare = isinstance(s, ast.Return) and isinstance(s.value, ast.Constant | ast.Name | None)
+            behind_tests = not marked or isinstance(marked[-1], ast.If | ast.Match | ast.While | ast.For)
             marked.append(s)
+            if bare and behind_tests:
+                continue  # whether it is come to is a matter of these tests alone
             if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
                 pending += blocks_of(s)
             number = -1 - len(ends)
