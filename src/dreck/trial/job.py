@@ -112,6 +112,7 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     usages = _usages(request, Runner(old, cage, still), Runner(new, cage, still))
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, new.node), old.namespace)
+    candidates.own = _own(old)
     find_set_ups(before["text"], (old, new), candidates, cage)
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     for runner in runners:
@@ -135,6 +136,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     usages = _usages(request, runner, far)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, theirs.node), old.namespace)
+    candidates.own = _own(old)
     find_set_ups(before["text"], (old,), candidates, cage)
     set_ups: dict[str, Any] = ask(wire, mine)
     candidates.set_ups = {name: how for name, how in candidates.set_ups.items() if set_ups.get(name) == how}
@@ -158,11 +160,18 @@ def _life(request: dict[str, Any], wire: Wire) -> Life:
     usages = _usages(request, far, runner)
     candidates = Telling(usages, new.namespace, dict(new.types), plausible(new))
     candidates.words = table_words((theirs.node, new.node), new.namespace)
+    candidates.own = _own(new)
     find_set_ups(after["text"], (new,), candidates, cage)
     say(wire, "answer", {n: how for n, how in candidates.set_ups.items() if can_leave(how)}, begun)
     (candidates.set_ups,) = wire.receive()
     say(wire, "answer", None, time.process_time())
     return Life(wire, runner, candidates)
+
+
+def _own(version: Version) -> dict[str, Any]:
+    """The class that a method's first parameter is an object of, by the parameter's name."""
+    first = next(iter([*version.node.args.posonlyargs, *version.node.args.args]), None)
+    return {first.arg: version.owner} if first is not None and version.owner is not None else {}
 
 
 def _class_of(version: Version, name: str) -> type | None:

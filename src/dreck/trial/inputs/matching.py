@@ -2,9 +2,11 @@
 
 import re
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from typing import Any
 
 _CATEGORIES = {"DIGIT": "1", "NOT_DIGIT": "a", "WORD": "a", "NOT_WORD": "-", "SPACE": " ", "NOT_SPACE": "a"}
+_LONGEST = 400
 _TRIED = "a1 -Z_.x0"
 
 
@@ -14,38 +16,53 @@ def matched_by(pattern: str | bytes, flags: int = 0) -> list[str]:
         return []
     try:
         tree = re._parser.parse(pattern, flags)  # type: ignore[attr-defined]
-        made = [_of(tree, extra) for extra in (0, 1, 2, 3, 60)]
-        return [text for text in dict.fromkeys(made) if re.search(pattern, text, flags)]
-    except (re.error, AttributeError, ValueError, RecursionError, TypeError):
+        made = [_Made(extra, ahead).of(tree) for ahead in (False, True) for extra in (0, 1, 2, 3, 60)]
+        return [text for text in dict.fromkeys(made) if len(text) <= _LONGEST and re.search(pattern, text, flags)][:5]
+    except (re.error, AttributeError, ValueError, RecursionError, TypeError, StopIteration):
         return []
 
 
-def _of(tree: Iterable[Any], extra: int) -> str:
-    return "".join(_one(str(op), args, extra) for op, args in tree)
+@dataclass(slots=True)
+class _Made:
+    """A string by a pattern: what is repeated comes `extra` times more; with `ahead`, what has to follow is put in."""
 
+    extra: int
+    ahead: bool
+    groups: dict[int, str] = field(default_factory=dict)
 
-def _one(op: str, args: Any, extra: int) -> str:
-    match op:
-        case "LITERAL":
-            return chr(args)
-        case "NOT_LITERAL":
-            return "b" if chr(args) == "a" else "a"
-        case "ANY":
-            return "a"
-        case "IN":
-            return _in(args)
-        case "MAX_REPEAT" | "MIN_REPEAT" | "POSSESSIVE_REPEAT":
-            least, most, inner = args
-            times = min(int(least) + extra, int(most))
-            return _of(inner, extra) * times
-        case "SUBPATTERN":
-            return _of(args[3], extra)
-        case "ATOMIC_GROUP":
-            return _of(args, extra)
-        case "BRANCH":
-            options = args[1]
-            return _of(options[extra % len(options)], extra)
-    return ""
+    def of(self, tree: Iterable[Any]) -> str:
+        return "".join(self._one(str(op), args) for op, args in tree)
+
+    def _one(self, op: str, args: Any) -> str:
+        match op:
+            case "LITERAL":
+                return chr(args)
+            case "NOT_LITERAL":
+                return "b" if chr(args) == "a" else "a"
+            case "ANY":
+                return "a"
+            case "IN":
+                return _in(args)
+            case "MAX_REPEAT" | "MIN_REPEAT" | "POSSESSIVE_REPEAT":
+                least, most, inner = args
+                return self.of(inner) * min(int(least) + self.extra, int(most))
+            case "SUBPATTERN":
+                text = self.of(args[3])
+                if args[0] is not None:
+                    self.groups[args[0]] = text
+                return text
+            case "GROUPREF":
+                return self.groups.get(args, "")
+            case "GROUPREF_EXISTS":
+                return self.of((args[1] if args[0] in self.groups else args[2]) or ())
+            case "ATOMIC_GROUP":
+                return self.of(args)
+            case "ASSERT":
+                return self.of(args[1]) if self.ahead else ""
+            case "BRANCH":
+                options = args[1]
+                return self.of(options[self.extra % len(options)])
+        return ""
 
 
 def _in(items: list[Any]) -> str:

@@ -26,6 +26,8 @@ class Near:
     def __init__(self, usages: Usages, namespace: dict[str, Any]) -> None:
         self.usages = usages
         self.namespace = namespace
+        self.own: dict[str, Any] = {}
+        """The class that a first parameter (`self`) is an object of, by the name of the parameter."""
 
     def _spans(self, u: Usage) -> list[Make]:
         """Spans of as many seconds or days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
@@ -112,7 +114,7 @@ class Near:
 
     def _lookup(self, name: str) -> Any:
         first, *others = name.split(".")
-        found = self.namespace.get(first, MISSING)
+        found = self.own[first] if first in self.own and others else self.namespace.get(first, MISSING)
         for part in others:
             found = getattr(found, part, MISSING)
         return found

@@ -23,7 +23,7 @@ PLAIN: dict[type, tuple[Any, ...]] = {
     float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16),
     str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
     bool: (True, False),
-    bytes: (b"text", b""),
+    bytes: (b"text", b"", b"\xff\xfe"),
     bytearray: (bytearray(b"text"), bytearray()),
     complex: (1j, 0j),
     object: (3, "text", None),
