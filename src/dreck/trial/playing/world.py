@@ -20,6 +20,7 @@ from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.inputs.uses import GROUP
 from dreck.trial.playing.changes import another, changed, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
+from dreck.trial.playing.keys import KEYS, NAMED, key_told
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.describe import Describer
@@ -318,13 +319,13 @@ class World:
     def _key(self, path: str, number: int) -> Any:
         """The key of an item that no code names: one of those that fit, the next one when nobody chooses."""
         pool = [m for m in self.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
-        plain = [m for m in pool if isinstance(m.what, _KEYS) and m.what is not None]
+        plain = [m for m in pool if isinstance(m.what, KEYS) and m.what is not None]
         if not plain or (not self.candidates.usages.by_path.get(f"{general(path)}{{}}") and not self._is_typed(path)):
             return self.answer(f"key {number} of {path}", (f"key{number}", f"other{number}", f"key{1 - number}"))
         first = number % len(plain)
-        keys = {_key_told(make): make for make in (*plain[first:], *plain[:first])}
+        keys = {key_told(make): make for make in (*plain[first:], *plain[:first])}
         told = self.answer(f"key {number} of {path}", tuple(keys))
-        make = Make("named", told.removeprefix(_NAMED)) if str(told).startswith(_NAMED) else Make("value", told)
+        make = Make("named", told.removeprefix(NAMED)) if str(told).startswith(NAMED) else Make("value", told)
         return self.build(f"{path}{{{number}}}", make)
 
     def _is_typed(self, path: str) -> bool:
@@ -337,8 +338,10 @@ class World:
             return self._instance(path, name)
         try:
             made: Any = object.__new__(kind)
-            start = general(path) + "."
-            asked = [p[len(start) :] for p in self.candidates.usages.by_path if p.startswith(start)]
+            start, usages = general(path) + ".", self.candidates.usages
+            own = {p[len(start) :] for p in usages.by_path if p.startswith(start)}
+            whole = usages.known(general(path))
+            asked = sorted(own | (whole.attributes - whole.methods))
             for attribute in asked:
                 if attribute.isidentifier() and not hasattr(kind, attribute):
                     object.__setattr__(made, attribute, self.at(f"{path}.{attribute}"))
@@ -384,13 +387,6 @@ class World:
         return made
 
 
-def _key_told(make: Make) -> Any:
-    """A key as it is told in an input: itself, or the name of what stands for it."""
-    return f"{_NAMED}{make.what}" if make.kind == "named" else make.what
-
-
-_NAMED = "what is named "
-_KEYS = (int, str, float, enum.Enum)
 _BUILT_IN_LAYOUT = 0b1111_1111 << 24
 """Flags of classes that derive from int, list, tuple, bytes, str, dict, an exception or type (CPython's object.h)."""
 _LONGEST_LOG = 600
