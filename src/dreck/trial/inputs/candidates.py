@@ -271,7 +271,7 @@ class Candidates(Textual):
 
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""
-        kind = self._lookup(name)
+        kind = bytes if name == "bytes" else self._lookup(name)
         if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal | bytes)):
             return ()
         return next((values for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())

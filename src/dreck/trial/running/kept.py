@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Any
 
+from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer
 from dreck.trial.running.held import is_small, put_content
 from dreck.trial.surely import is_a, is_class
@@ -88,6 +89,15 @@ def _put_with(carried: dict[str, Any], content: dict[str, Any], inner: list[Call
     put_content(carried, content)
     for back in inner:
         back()
+
+
+def fill(value: Any, name: str, world: World) -> None:
+    """A container that other functions of the module fill or empty holds what the input says."""
+    if value:
+        if world.answer(f"{name} is empty", (False, True)):
+            value.clear()
+    elif type(value) is list:
+        value.extend(world.at(f"{name}[{at}]") for at in range(world.answer(f"len({name})", (0, 2))))
 
 
 def beside(value: Any) -> Any:

@@ -5,7 +5,7 @@ import enum
 import inspect
 import types
 import typing
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from types import FunctionType
 from typing import Any
@@ -14,6 +14,7 @@ from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.specials import specials_asked
+from dreck.trial.running.held import is_small
 from dreck.trial.running.imports import CannotRun, executed
 from dreck.trial.running.instrument import WATCHER, Watched, watched
 from dreck.trial.running.nested import CannotLift, lifted
@@ -45,6 +46,8 @@ class Version:
     """What a function inside another one reads there."""
     tree: ast.Module = field(default_factory=lambda: ast.Module([], []))
     """The module as it is written, `node` among its statements."""
+    filled: tuple[str, ...] = ()
+    """Containers of the module that other functions fill or empty."""
     path: str = ""
 
 
@@ -83,6 +86,7 @@ def load(path: str, text: str, name: str, imported: bool = False) -> Version:
         {n.name: n for n in tree.body if isinstance(n, FunctionNode)},
         plain,
         tree=written,
+        filled=_filled(tree, found.node, module.__dict__),
         path=path,
     )
 
@@ -129,11 +133,42 @@ def _future(tree: ast.Module) -> list[ast.stmt]:
 
 
 def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
+    """Names that functions bind anew."""
     rebound = {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
     read = {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     bound = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     plain = (bool, int, float, str, type(None))
     return tuple(sorted(n for n in rebound & read - bound if is_a(namespace.get(n, print), *plain)))
+
+
+def _filled(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
+    """Small containers of the module that the function reads, and other functions fill or empty."""
+    read = {n.id for n in walk(function) if isinstance(n, ast.Name)}
+    own = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
+    names = {name for s in _others(tree, function) for n in walk(s) for name in _changed_by(n)}
+    return tuple(sorted(n for n in names & read - own if is_small(namespace.get(n))))
+
+
+def _others(tree: ast.Module, function: FunctionNode) -> Iterator[FunctionNode]:
+    """Every function of the module that is not the one meant."""
+    for n in walk(tree):
+        if isinstance(n, FunctionNode) and (n.name, n.lineno) != (function.name, function.lineno):
+            yield n
+
+
+def _changed_by(n: ast.AST) -> tuple[str, ...]:
+    """The names whose content a piece of code changes where it stands: an item set or deleted, a method that does."""
+    match n:
+        case ast.Subscript(value=ast.Name(id=name), ctx=ast.Store() | ast.Del()):
+            return (name,)
+        case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr=attr)) if attr in _CHANGING:
+            return (name,)
+    return ()
+
+
+_CHANGING = frozenset(
+    {"append", "extend", "insert", "pop", "popitem", "remove", "clear", "update", "add", "discard", "setdefault"}
+)
 
 
 def _with_code(function: Any, code: types.CodeType) -> FunctionType | None:

@@ -23,7 +23,7 @@ from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
-from dreck.trial.running.kept import beside, may_change, names_reached, putting_back, state_of
+from dreck.trial.running.kept import beside, fill, may_change, names_reached, putting_back, state_of
 from dreck.trial.running.load import Version
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.renaming import added_parameters
@@ -108,6 +108,7 @@ class Runner:
         self._said: tuple[str, tuple[tuple[str, ...], ...], tuple[tuple[str, int], ...]] = ("", (), ())
         self._turns = Turns()
         self.globals = self._global_names()
+        self.filled = version.filled
         self._signature = inspect.signature(version.function)
         self.surroundings = Surroundings(version.node)
 
@@ -185,11 +186,14 @@ class Runner:
     def _varying(self, world: World) -> Iterator[None]:
         """The module's names that functions bind anew stand as the input says; afterwards all stand as before."""
         namespace = self.version.namespace
-        before = {name: namespace[name] for name in {*self.version.varying, *self.globals} if name in namespace}
+        names = {*self.version.varying, *self.filled, *self.globals}
+        before = {name: namespace[name] for name in names if name in namespace}
         contents = [put for value in before.values() if (put := putting_back(value)) is not None]
         for name in self.version.varying:
             if name in namespace and world.chosen(name).kind != "as it is":
                 namespace[name] = world.at(name)
+        for name in self.filled:
+            fill(namespace[name], name, world)
         try:
             yield
         finally:

@@ -45,5 +45,6 @@ def slipped(version: Version, function: FunctionNode) -> Version | None:
     other.__kwdefaults__, other.__annotations__ = live.__kwdefaults__, live.__annotations__
     return Version(
         other, version.namespace, function, seen, version.watcher, version.owner, version.types,
-        is_property=version.is_property, varying=version.varying, tree=version.tree, path=version.path,
+        is_property=version.is_property, varying=version.varying, filled=version.filled,
+        tree=version.tree, path=version.path,
     )  # fmt: skip
