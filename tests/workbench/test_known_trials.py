@@ -93,3 +93,9 @@ def test_a_function_renamed_and_flattened_is_known_by_proof(tmp_path):
     found = compare_texts(read_text(tmp_path / "old.py"), read_text(tmp_path / "new.py"))
     assert found.moved == (("admit", "let_in"),) and not found.only_old
     assert dict(found.functions)["admit"].status == "proved"
+
+
+def test_folders_with_nothing_changed_say_so(yards, run):
+    (yards / "new/gate.py").write_text(OLD)
+    done = run("compare", yards / "old", yards / "new")
+    assert (done.returncode, done.stdout) == (0, "no function that both versions have is other than it was\n")

@@ -241,7 +241,7 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
         for name in names:
             out.print(plain(f"  only in the {where} version: {name}"), soft_wrap=True)
     if not comparison.functions:
-        out.print("the two versions have no function in common")
+        out.print("no function that both versions have is other than it was")
     if len(comparison.functions) > 3:
         out.print(plain(_in_all(comparison)), soft_wrap=True)
     if comparison.check is not None:

@@ -53,7 +53,8 @@ def _by_body(gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode])
 
 def _by_words(gone: Mapping[str, FunctionNode], come: Mapping[str, FunctionNode]) -> Iterator[tuple[str, str]]:
     """Pairs that may be proved the same: as many parameters, and mostly the same words; the likeliest first."""
-    said = [{name: _words(node) for name, node in side.items()} for side in (gone, come)]
+    telling = [{n: node for n, node in side.items() if len(_lines(node)) >= _FEW_LINES} for side in (gone, come)]
+    said = [{name: _words(node) for name, node in side.items()} for side in telling]
     if len(gone) * len(come) > _MOST_PAIRS:
         return
     scored = []

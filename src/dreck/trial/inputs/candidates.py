@@ -32,6 +32,7 @@ from dreck.trial.surely import is_class
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
+_FAR = 2
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
 
@@ -142,6 +143,8 @@ class Candidates(Textual):
         made.sort(key=lambda make: make.kind != "class")
         if name.count("[") > _DEEPEST:
             made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]
+        if name.count(".") >= _FAR and (self.usages.known(name).tested_none or self._by_last_part(name).tested_none):
+            made.sort(key=lambda make: make.kind != "value" or make.what is not None)  # a chain comes to its end
         caught = self.usages.caught
         if ("AttributeError" in caught or self.usages.cleans_up) and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))

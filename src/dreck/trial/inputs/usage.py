@@ -127,6 +127,20 @@ class Usages(Paths):
                 self._helpers[str(name)] = names[str(name).startswith("self.") :], inner
             for path, usage in self._through(call):
                 self.at(path).join(usage)
+        for call in [c for c in calls if class_name(c.func) in (function.name, f"self.{function.name}")] * 2:
+            self._handed_to_itself(function, call)
+
+    def _handed_to_itself(self, function: FunctionNode, call: ast.Call) -> None:
+        """What it does with a parameter it does with what it hands on to itself: two calls deep."""
+        names = [a.arg for a in (*function.args.posonlyargs, *function.args.args)]
+        names = names[1:] if isinstance(call.func, ast.Attribute) else names
+        for name, value in zip(names, call.args, strict=False):
+            path = self.path(value)
+            if path is None or path == name:
+                continue
+            for below, usage in list(self.by_path.items()):
+                if below == name or (below.startswith(f"{name}.") and below.count(".") == 1):
+                    self.at(path + below[len(name) :]).join(usage)
 
     def _through(self, call: ast.Call) -> Iterator[tuple[str, Usage]]:
         """What a followed call does with inputs of this function, by path."""

@@ -306,7 +306,7 @@ class Runner:
                     count = world.answer(f"len(*{name})", (0, 1, 2))
                     args += [world.at(f"{name}[{i}]") for i in range(count)]
                 case parameter.VAR_KEYWORD:
-                    keys = world.candidates.usages.known(name).keys or ["extra"]
+                    keys = world.candidates.usages.known(name).keys or ["more", "extra"]
                     kwargs |= {
                         k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))
                     }
