@@ -67,6 +67,9 @@ _FILLED = (
     "FILLED = OrderedDict(k=1)\n",
     "from collections import defaultdict\nFILLED = defaultdict(int)\n",
 )
+_MORTAL = "class Mortal:\n    n = 1\n    def __del__(self):\n        LOG.append('gone')\n"
+"""An object that speaks when it dies; where it is about, functions bind it, let go of it and hand it on."""
+_DESCRIBED = "    'what it says'\n"
 _LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
 _HEAD = """\
 import sys
@@ -81,11 +84,24 @@ LOG = []
 class ModuleMaker(Maker):
     """Makes one random module."""
 
+    mortal = described = False
+
     def module(self) -> str:
         pick = self.pick.choice
         parts = [_HEAD, pick(_FILLED), self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
-        parts += [pick(_TABLES), pick(_BANDS), pick(_LIMITS), "RULES = (lambda v: v == 1, lambda v: v is None)\n"]
+        self.mortal, self.described = self.pick.random() < 0.12, self.pick.random() < 0.1
+        parts += [
+            _MORTAL if self.mortal else "",
+            pick(_TABLES),
+            pick(_BANDS),
+            pick(_LIMITS),
+            "RULES = (lambda v: v == 1, lambda v: v is None)\n",
+        ]
         function = self.function()
+        if self.described or self.mortal:
+            told = _DESCRIBED if self.described else "    m = Mortal()\n"
+            head, _, body = function.partition("\n")
+            function = f"{head}\n{told}{body}"
         if self.pick.random() < 0.4:
             function = function.replace("def f(a, b, c,", "def f(a: int, b: int, c: float,")
         return "".join(parts) + function
@@ -116,6 +132,14 @@ class ModuleMaker(Maker):
         return super().statement(depth, loop)
 
     def s_special(self, depth: int, loop: bool) -> list[str]:
+        if self.mortal and self.pick.random() < 0.5:
+            return [
+                self.pick.choice(
+                    ("x = Mortal()", "y = Mortal()", "y = None", "Mortal()", "helper(Mortal())", "LOG.append(1)")
+                )
+            ]
+        if self.described and self.pick.random() < 0.3:
+            return [self.pick.choice(("x = f.__doc__", "x = f.__code__.co_nlocals", "x = f.__name__"))]
         return [f"x = {self.pick.choice(self.special())}"]
 
     def special(self) -> tuple[str, ...]:
@@ -186,8 +210,13 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     """A random change of the function, or of something around it."""
     tree = ast.parse(code)
     function = next(n for n in tree.body if isinstance(n, ast.FunctionDef) and n.name == "f")
+    first = function.body[0]
     chance = pick.random()
-    if chance < 0.55:
+    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and chance < 0.4:
+        first.value = ast.Constant("what it says now")
+    elif "class Mortal" in code and chance < 0.3:
+        _lets_go(tree, function, pick)
+    elif chance < 0.55:
         changed = ast.parse(rewritten(ast.unparse(function), pick)).body[0]
         tree.body[tree.body.index(function)] = changed
     elif chance < 0.85:
@@ -319,6 +348,19 @@ def _as_whole_numbers(tree: ast.Module, function: ast.FunctionDef, pick: random.
         n.comparators[0] = ast.BinOp(n.comparators[0], ast.Add(), shift)
 
 
+def _lets_go(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
+    """A variable is bound a statement later, or its value is not kept at all."""
+    blocks = [b for n in ast.walk(function) for _, b in ast.iter_fields(n) if isinstance(b, list)]
+    places = [(b, i) for b in blocks for i, s in enumerate(b) if isinstance(s, ast.Assign)]
+    speaking = [(b, i) for b, i in places if "Mortal" in ast.unparse(b[i].value) or ast.unparse(b[i].value) == "None"]
+    if places:
+        block, at = pick.choice(speaking or places)
+        if pick.random() < 0.5:
+            block[at] = ast.Expr(block[at].value)
+        else:
+            block.insert(at + 1, block.pop(at))
+
+
 def _out_of_handler(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
     """What a handler ends with moves behind the `try`, guarded by a flag or not."""
     for node in ast.walk(function):
@@ -341,5 +383,6 @@ _REFACTORINGS = (
     _reads_first,
     _other_test,
     _out_of_handler,
+    _lets_go,
     _as_whole_numbers,
 )

@@ -49,6 +49,11 @@ class Object:
         return bool(self.plan[2]) and kind is not Stop
 
 
+def _without_places(text: str) -> str:
+    """Where an object lies in memory is nobody's business."""
+    return re.sub(r" at 0x[0-9a-f]+", "", text)
+
+
 def told(value: Any) -> Any:
     """A value so that `1`, `True` and NaN stay what they are."""
     if isinstance(value, tuple | list):
@@ -210,7 +215,7 @@ def seen(value: Any) -> Any:
     if isinstance(value, set):
         return ("set", len(value))
     if isinstance(value, int | float | str | bytes | type(None)):
-        return (type(value).__name__, repr(value))
+        return (type(value).__name__, _without_places(repr(value)))
     return type(value).__name__
 
 
@@ -219,7 +224,7 @@ def chain(error: BaseException | None) -> Any:
     if error is None:
         return None
     during = None if error.__suppress_context__ else chain(error.__context__)
-    told = type(error).__name__, str(error) if isinstance(error, KeyError | ValueError) else ""
+    told = type(error).__name__, _without_places(str(error)) if isinstance(error, KeyError | ValueError) else ""
     return (*told, chain(error.__cause__), during)
 
 
