@@ -5,6 +5,8 @@ from collections.abc import Callable, Iterator, Mapping
 from functools import lru_cache
 
 from dreck.proof.subject import Subject
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _TEXTS = frozenset({"__doc__", "getdoc", "help", "render_doc", "DocTestFinder", "testmod"})
 _HEADS = frozenset(
@@ -37,8 +39,11 @@ def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) ->
     The text, the parameters or the code of a function are values that it, or a decorator, may read (data model,
     "Special writable attributes"); what is read is looked for in the whole of both modules.
     """
-    if _text(old.node) != _text(new.node) and not all(map(_leaves_the_text, old.node.decorator_list)):
-        return "their docstrings differ, and a decorator may read them"
+    if _text(old.node) != _text(new.node):
+        if not all(map(_leaves_the_text, old.node.decorator_list)):
+            return "their docstrings differ, and a decorator may read them"
+        if _hands_itself_on(old.node) or _hands_itself_on(new.node):
+            return "their docstrings differ, and they hand themselves on"
     for kinds, told in ((_TEXTS, _texts), (_HEADS, _heads), (_CODE, _codes)):
         read = sorted(words & kinds)
         if read and (told(old.node) != told(new.node) or _apart(told, old, new)):
@@ -46,6 +51,16 @@ def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) ->
     if words & _NAMES and (old.node.name, old.home) != (new.node.name, new.home):
         return "they read the names of functions, and have other names"
     return ""
+
+
+def _hands_itself_on(node: FunctionNode) -> bool:
+    """Whether it names itself otherwise than to call itself."""
+    called = {id(n.func) for n in walk(node) if isinstance(n, ast.Call)}
+    return any(
+        id(n) not in called and (n.id if isinstance(n, ast.Name) else n.attr) == node.name
+        for n in walk(node)
+        if isinstance(n, ast.Name | ast.Attribute)
+    )
 
 
 def _apart(told: Callable[[ast.AST], Mapping[str, object]], old: Subject, new: Subject) -> bool:

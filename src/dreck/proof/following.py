@@ -93,7 +93,8 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     """
     if (
         p.classes[which].remakes_functions
-        or p.names[which].tells_of_deaths
+        or p.lives
+        or p.names[which].lives_count_in(node)
         or scope_of(node).captured
         or asks_who_calls(node, p.names[which].frame_readers)
     ):

@@ -40,6 +40,8 @@ class Prover:
     """Attributes and items that keep their value while the functions run, where that is assumed."""
     collectors: frozenset[str] = frozenset()
     """Local lists of both that are appended to and returned, and nothing else."""
+    lives: bool = False
+    """Whether it may matter how long variables keep their objects: then no call is followed."""
     assumptions: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     trail: list[tuple[str, Term, object]] = field(default_factory=list)

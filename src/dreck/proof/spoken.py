@@ -46,6 +46,8 @@ def spoken_in(node: FunctionNode) -> Spoken:
             _note_word(word, found)
             found.private |= _is_private(word)
             found.sets_class |= word == "__class__" and not isinstance(n.ctx, ast.Load)  # type: ignore[attr-defined]
+        elif kind is ast.Call and _reads_by_a_made_name(n):  # type: ignore[arg-type]
+            found.describing.add("__doc__")
         elif kind is ast.Constant or kind is ast.alias:
             _note_word(n.value if kind is ast.Constant else n.name, found)  # type: ignore[attr-defined]
         elif kind is ast.Compare:
@@ -60,6 +62,12 @@ def spoken_in(node: FunctionNode) -> Spoken:
             elif isinstance(value, ast.AST) and value._fields:
                 pending.append(value)
     return found
+
+
+def _reads_by_a_made_name(call: ast.Call) -> bool:
+    """Whether it asks for an attribute whose name does not stand there."""
+    reads = isinstance(call.func, ast.Name) and call.func.id in ("getattr", "vars", "dir")
+    return reads and not (len(call.args) > 1 and isinstance(call.args[1], ast.Constant))
 
 
 def _note_word(word: object, found: Spoken) -> None:

@@ -55,7 +55,7 @@ def lower(
         return arena.entries[key]
     first = next((a.arg for a in (*function.args.posonlyargs, *function.args.args)), None)
     scope = scope_of(function)
-    if names.tells_of_deaths:  # then a variable is more than a register: what it lets go of may speak
+    if names.lives_count_in(function):  # then a variable is more than a register: what it lets go of may speak
         scope = replace(scope, captured=scope.captured | scope.local)
     work = _Statements(arena, scope, names, enclosing, kept, first)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))

@@ -1,26 +1,34 @@
-"""Who can tell when an object dies: classes with `__del__`, and code that holds objects weakly."""
+"""Who can tell when an object dies: `__del__`, what is held weakly, generators with something to clear up, open files.
+
+A local variable keeps its object until it is bound again or its function is left (data model, `object.__del__`).
+"""
 
 import ast
 from functools import lru_cache
 
 from dreck.model.names.nodes import every_node
+from dreck.source.walking import walk
 
 _WATCHERS = frozenset({"weakref", "WeakKeyDictionary", "WeakValueDictionary", "WeakSet", "WeakMethod", "finalize",
                        "getrefcount", "get_referrers", "get_objects"})  # fmt: skip
+_CLOSED_BY_DEATH = frozenset({"open", "fdopen", "makefile", "NamedTemporaryFile", "TemporaryFile", "TemporaryDirectory",
+                              "SpooledTemporaryFile", "popen", "Popen", "socket", "create_connection"})  # fmt: skip
+"""What they give is written out, or closed, at the latest when nobody holds it any more."""
+_DRIVEN = frozenset({"contextmanager", "asynccontextmanager", "fixture"})
+"""Decorators that see to it that a generator comes to its end."""
 
 
 @lru_cache(maxsize=64)
 def tells_of_deaths(tree: ast.Module) -> bool:
-    """Whether something in a module does another thing when a variable lets go of its object earlier or later.
-
-    A local variable keeps its object until it is bound again or its function is left (data model, `__del__`).
-    """
+    """Whether anything in a module may do another thing when a variable lets go of its object earlier or later."""
     return any(_tells(n) for n in every_node(tree))
 
 
 def _tells(n: ast.AST) -> bool:
     match n:
-        case ast.FunctionDef(name="__del__") | ast.Attribute(attr="__del__"):
+        case ast.FunctionDef(name="__del__") | ast.Attribute(attr="__del__") | ast.Name(id="__del__"):
+            return True
+        case ast.Constant(value="__del__"):
             return True
         case ast.Name(id=word) | ast.Attribute(attr=word):
             return word in _WATCHERS
@@ -29,3 +37,37 @@ def _tells(n: ast.AST) -> bool:
         case ast.ImportFrom(module=str() as module):
             return not _WATCHERS.isdisjoint(module.split("."))
     return False
+
+
+@lru_cache(maxsize=64)
+def speaking_generators(tree: ast.Module) -> frozenset[str]:
+    """Generator functions and methods that clear up when they are left in the middle, by name."""
+    functions = [n for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    return frozenset(f.name for f in functions if not _is_driven(f) and _clears_up(f))
+
+
+def _is_driven(f: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
+    names = {
+        n.attr if isinstance(n, ast.Attribute) else getattr(n, "id", "") for d in f.decorator_list for n in walk(d)
+    }
+    return not names.isdisjoint(_DRIVEN)
+
+
+def _clears_up(f: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
+    """Whether it yields inside a `with` or a `try`."""
+    around = [n for n in walk(f) if isinstance(n, ast.Try | ast.TryStar | ast.With | ast.AsyncWith)]
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in around for n in walk(s))
+
+
+@lru_cache(maxsize=256)
+def speaks_when_let_go(function: ast.AST, generators: frozenset[str]) -> bool:
+    """Whether a function names something that gives an object which speaks, or is closed, when it dies."""
+    for n in walk(function):
+        called = _word(n.func) if isinstance(n, ast.Call) else ""
+        if called in _CLOSED_BY_DEATH or (generators and _word(n) in generators):
+            return True
+    return False
+
+
+def _word(n: ast.AST) -> str:
+    return n.id if isinstance(n, ast.Name) else n.attr if isinstance(n, ast.Attribute) else ""

@@ -6,7 +6,7 @@ from functools import cached_property
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.frames import sensitive_names
-from dreck.model.names.lives import tells_of_deaths
+from dreck.model.names.lives import speaking_generators, speaks_when_let_go, tells_of_deaths
 from dreck.model.names.nodes import every_node
 from dreck.model.names.tables import Tables, tables_in
 
@@ -59,6 +59,14 @@ class ModuleNames:
     def tells_of_deaths(self) -> bool:
         """Whether what this module and those looked into beside it do may depend on when an object dies."""
         return any(map(tells_of_deaths, (self.tree, *self.trees)))
+
+    def lives_count_in(self, function: ast.AST) -> bool:
+        """Whether it may matter in a function how long its variables keep their objects."""
+        return self.tells_of_deaths or speaks_when_let_go(function, self._generators)
+
+    @cached_property
+    def _generators(self) -> frozenset[str]:
+        return frozenset().union(*map(speaking_generators, (self.tree, *self.trees)))
 
     def canonical(self, name: str) -> str:
         """What an imported name is called wherever it is looked into."""
