@@ -60,6 +60,13 @@ class Desk:
         self.client.text_document_did_change(lsp.DidChangeTextDocumentParams(document, [whole]))
 
 
+def commit_gate(folder):
+    """The open document as the first commit of a repository."""
+    who = ["-c", "user.name=yard", "-c", "user.email=yard@example.org"]
+    for args in (["init"], ["add", "gate.py"], ["commit", "-m", "gate"]):
+        subprocess.run(["git", *who, *args], cwd=folder, check=True, capture_output=True)
+
+
 def at_the_desk(tmp_path, work, text=GATE, **options):
     """Starts the server as an editor does, opens a document, and lets `work` go on."""
 
@@ -161,13 +168,7 @@ def test_a_hole_and_an_overlap_are_marked(tmp_path):
 
 def test_a_function_is_compared_with_the_last_commit(tmp_path):
     async def work(desk):
-        def git(*args):
-            who = ["-c", "user.name=yard", "-c", "user.email=yard@example.org"]
-            subprocess.run(["git", *who, *args], cwd=tmp_path, check=True, capture_output=True)
-
-        git("init")
-        git("add", "gate.py")
-        git("commit", "-m", "gate")
+        commit_gate(tmp_path)
         (offered,) = (a for title, a in (await desk.actions(3)).items() if title.startswith("Compare"))
         command = (await desk.resolve(offered)).command
         asked = lsp.ExecuteCommandParams(command.command, command.arguments)
@@ -233,13 +234,7 @@ def test_work_that_goes_on_is_cancelled(tmp_path):
     text = "def f(n: int):\n    total = 0\n    for i in range(150_000):\n        total += i * n % 7\n    return total\n"
 
     async def work(desk):
-        def git(*args):
-            who = ["-c", "user.name=yard", "-c", "user.email=yard@example.org"]
-            subprocess.run(["git", *who, *args], cwd=tmp_path, check=True, capture_output=True)
-
-        git("init")
-        git("add", "gate.py")
-        git("commit", "-m", "gate")
+        commit_gate(tmp_path)
         await desk.change(text.replace("return total", "return total * 1"), 2)
         asked = lsp.ExecuteCommandParams("dreck.compare", [desk.uri, "f"])
         going = desk.client.workspace_execute_command(asked)
