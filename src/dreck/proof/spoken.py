@@ -35,26 +35,11 @@ def spoken_in(node: FunctionNode) -> Spoken:
     pending: list[ast.AST] = [node]
     while pending:
         n = pending.pop()
-        kind = type(n)
-        if kind is ast.Name:
-            _note_name(n.id, found)  # type: ignore[attr-defined]
-            _note_word(n.id, found)  # type: ignore[attr-defined]
+        if type(n) is ast.Name:
+            _note_name(n.id, found)
+            _note_word(n.id, found)
             continue
-        if kind is ast.Attribute:
-            word: str = n.attr  # type: ignore[attr-defined]
-            found.attributes[word] += 1
-            _note_word(word, found)
-            found.private |= _is_private(word)
-            found.sets_class |= word == "__class__" and not isinstance(n.ctx, ast.Load)  # type: ignore[attr-defined]
-        elif kind is ast.Call and _reads_by_a_made_name(n):  # type: ignore[arg-type]
-            found.describing.add("__doc__")
-        elif kind is ast.Constant or kind is ast.alias:
-            _note_word(n.value if kind is ast.Constant else n.name, found)  # type: ignore[attr-defined]
-        elif kind is ast.Compare:
-            if any(isinstance(op, ast.Is | ast.IsNot) for op in n.ops):  # type: ignore[attr-defined]
-                found.identity.append(n)  # type: ignore[arg-type]
-        elif kind in (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef):
-            found.private |= _is_private(n.name)  # type: ignore[attr-defined]
+        _note(n, found)
         for name in n._fields:
             value = getattr(n, name, None)
             if type(value) is list:
@@ -62,6 +47,23 @@ def spoken_in(node: FunctionNode) -> Spoken:
             elif isinstance(value, ast.AST) and value._fields:
                 pending.append(value)
     return found
+
+
+def _note(n: ast.AST, found: Spoken) -> None:
+    match n:
+        case ast.Attribute(attr=word, ctx=ctx):
+            found.attributes[word] += 1
+            _note_word(word, found)
+            found.private |= _is_private(word)
+            found.sets_class |= word == "__class__" and not isinstance(ctx, ast.Load)
+        case ast.Call() if _reads_by_a_made_name(n):
+            found.describing.add("__doc__")
+        case ast.Constant(value=word) | ast.alias(name=word):
+            _note_word(word, found)
+        case ast.Compare(ops=ops) if any(isinstance(op, ast.Is | ast.IsNot) for op in ops):
+            found.identity.append(n)
+        case ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word) | ast.ClassDef(name=word):
+            found.private |= _is_private(word)
 
 
 def _reads_by_a_made_name(call: ast.Call) -> bool:
