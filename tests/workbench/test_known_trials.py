@@ -99,3 +99,10 @@ def test_folders_with_nothing_changed_say_so(yards, run):
     (yards / "new/gate.py").write_text(OLD)
     done = run("compare", yards / "old", yards / "new")
     assert (done.returncode, done.stdout) == (0, "no function that both versions have is other than it was\n")
+
+
+def test_constants_and_classes_that_are_not_the_same_are_told(yards, run):
+    (yards / "old/fees.py").write_text(FEES + "UNUSED = 1\n\n\nclass Bin:\n    size = 3\n")
+    (yards / "new/fees.py").write_text(FEES + "UNUSED = 2\n\n\nclass Bin:\n    size = 4\n")
+    done = run("compare", yards / "old/fees.py", yards / "new/fees.py")
+    assert "  defined otherwise: Bin, UNUSED\n" in done.stdout

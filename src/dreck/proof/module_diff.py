@@ -68,6 +68,13 @@ def changed_between(old: Module, new: Module) -> Changed:
     return Changed(always, unfolded, _methods_apart(old, new), everywhere)
 
 
+def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
+    """Classes and other names of two modules, functions and imports left out, that are not the same in both."""
+    before, after = _definitions(old), _definitions(new)
+    imported = {n.asname or n.name.split(".")[0] for tree in (old, new) for n in walk(tree) if isinstance(n, ast.alias)}
+    return tuple(sorted(n for n in before.keys() | after.keys() if before.get(n) != after.get(n) and n not in imported))
+
+
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a module does when it is imported beside binding names, statement by statement."""
     records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))

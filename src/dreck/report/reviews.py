@@ -29,7 +29,7 @@ def write_markdown(path: Path, found: Comparison) -> None:
         lines += [f"<details><summary>The same: {len(held)}</summary>", ""]
         lines += [f"- `{name}` {_grounds(verdict)}" for name, verdict in held]
         lines += ["", "</details>", ""]
-    for title, names in (("New", found.only_new), ("Gone", found.only_old)):
+    for title, names in (("New", found.only_new), ("Gone", found.only_old), ("Defined otherwise", found.otherwise)):
         if names:
             lines += [f"{title}: {', '.join(f'`{name}`' for name in names)}", ""]
     if found.moved:

@@ -104,6 +104,7 @@ _COMPARE = _object(
     only_old=TEXTS,
     only_new=TEXTS,
     moved=_map(TEXT),
+    defined_otherwise=TEXTS,
     check=_maybe(_object(command=TEXT, green=FLAG, said=_maybe(TEXT))),
 )
 _OFFER = _object(

@@ -240,6 +240,8 @@ def show_comparison(comparison: Comparison, written: str = "") -> None:
     for names, where in ((comparison.only_old, "old"), (comparison.only_new, "new")):
         for name in names:
             out.print(plain(f"  only in the {where} version: {name}"), soft_wrap=True)
+    if comparison.otherwise:
+        out.print(plain(f"  defined otherwise: {', '.join(comparison.otherwise)}"), soft_wrap=True)
     if not comparison.functions:
         out.print("no function that both versions have is other than it was")
     if len(comparison.functions) > 3:

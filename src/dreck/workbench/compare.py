@@ -15,6 +15,7 @@ from dreck.proof.module_diff import (
     Changed,
     broken_at_import,
     changed_between,
+    defined_otherwise,
     hollowed,
     names_in_lazy_code,
 )
@@ -45,6 +46,8 @@ class Comparison:
     """Functions that have another name now, or stand in another class or file: by their last name, by their body, or
     by likeness."""
     check: Check | None = None
+    otherwise: tuple[str, ...] = ()
+    """Classes, constants and other names of the modules that are not the same in both, whoever uses them."""
 
     @property
     def verdict(self) -> Verdict:
@@ -72,6 +75,7 @@ class Comparison:
             "only_old": list(self.only_old),
             "only_new": list(self.only_new),
             "moved": dict(self.moved),
+            "defined_otherwise": list(self.otherwise),
             "check": None if self.check is None else self.check.as_json(),
         }
 
@@ -126,6 +130,7 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
         () if only else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
         tuple(pair for pair in pairs if pair[0] != pair[1]),
         run_check(wanted.check) if wanted.check else None,
+        () if only or old.name or new.name else defined_otherwise(*(side.tree for side in sides)),
     )
 
 

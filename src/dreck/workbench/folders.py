@@ -74,7 +74,9 @@ def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: T
     check = run_check(wanted.check) if wanted.check else None
     if wanted.only:
         return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
-    return Comparison(whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check)
+    return Comparison(
+        whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check, whole.otherwise
+    )
 
 
 def _unchanged(old: Path, new: Path, same: Sequence[Path], found: Comparison, wanted: Wanted) -> Iterator[Comparison]:
@@ -154,6 +156,7 @@ def named(found: Comparison, before: str) -> Comparison:
         tuple(f"{before}{name}" for name in found.only_new),
         tuple((f"{before}{a}", f"{before}{b}") for a, b in found.moved),
         found.check,
+        tuple(f"{before}{name}" for name in found.otherwise),
     )
 
 
@@ -167,6 +170,7 @@ def joined(found: Sequence[Comparison]) -> Comparison:
         tuple(name for one in found for name in one.only_new),
         tuple(pair for one in found for pair in one.moved),
         None,
+        tuple(name for one in found for name in one.otherwise),
     )
 
 
