@@ -106,3 +106,15 @@ def test_constants_and_classes_that_are_not_the_same_are_told(yards, run):
     (yards / "new/fees.py").write_text(FEES + "UNUSED = 2\n\n\nclass Bin:\n    size = 4\n")
     done = run("compare", yards / "old/fees.py", yards / "new/fees.py")
     assert "  defined otherwise: Bin, UNUSED\n" in done.stdout
+
+
+def test_what_is_imported_by_a_made_name_counts(yards, asked):
+    for side in ("old", "new"):
+        text = (yards / side / "gate.py").read_text()
+        (yards / side / "gate.py").write_text(
+            text.replace("from fees import fee", "import importlib\n\nfee = importlib.import_module('fe' + 'es').fee")
+        )
+    compared(yards)
+    (yards / "new/fees.py").write_text(FEES.replace("* 2", "* 2 + 0"))
+    compared(yards)
+    assert len(asked) == 2

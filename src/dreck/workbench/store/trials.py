@@ -15,7 +15,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from dreck.source.files import SKIPPED_FOLDERS
+from dreck.source.files import SKIPPED_FOLDERS, python_files
 from dreck.source.walking import walk
 from dreck.trial.running.imports import project_of, whole_project
 from dreck.workbench.store.cache import Cache, key_of
@@ -81,13 +81,21 @@ def _nowhere(side: dict[str, Any]) -> dict[str, Any]:
 def _digest(path: Path, text: str) -> str:
     project = project_of(path)
     found = hashlib.sha256()
-    for file in sorted(_imported(path, text, project)):
+    files = _imported(path, text, project)
+    if any(_imports_unseen(told) for told in (text, *(file.read_text(errors="replace") for file in files))):
+        files |= set(python_files(project)) - {path}
+    for file in sorted(files):
         found.update(f"{_told(file, project)} {_content(file, file.stat().st_mtime_ns)}\n".encode())
     data = _data(project)
     if data is None:
         return ""
     found.update(data.encode())
     return found.hexdigest()
+
+
+def _imports_unseen(text: str) -> bool:
+    """Whether a module may import what no statement of it names."""
+    return any(word in text for word in ("import_module", "__import__", "pkgutil", "runpy", "exec("))
 
 
 def _told(file: Path, project: Path) -> str:
