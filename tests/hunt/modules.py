@@ -9,76 +9,26 @@ import copy
 import random
 from typing import Any
 
+from tests.hunt.parts import (
+    BANDS,
+    BODIES,
+    COMPUTED,
+    DESCRIBED,
+    ENUMS,
+    FILLED,
+    GENERATORS,
+    HEAD,
+    HELD,
+    HELPERS,
+    LIMITS,
+    MORTAL,
+    ROWS,
+    SHOWN,
+    SPECIAL,
+    STARTED,
+    TABLES,
+)
 from tests.hunt.programs import Maker, rewritten
-
-_BODIES = ("return 1", "return self.n", "return super().size()", "self.n += 1\n        return self.n", "return 2")
-_SPECIAL = (
-    "",
-    "",
-    "",
-    "    def __eq__(self, other):\n        return True\n",
-    "    def __eq__(self, other):\n        self.n += 1\n        return self.n % 2 == 0\n",
-    "    def __bool__(self):\n        self.n += 1\n        return self.n % 2 == 0\n",
-    "    def __len__(self):\n        return self.n\n",
-    "    def __getattr__(self, name):\n        LOG.append(name)\n        return 1\n",
-    "    def __getitem__(self, key):\n        return self.n\n",
-    "    def __getitem__(self, key):\n        self.n += 1\n        return self.n\n",
-    "    def get(self, key, default=None):\n        self.n += 1\n        return default\n",
-    "    def __lt__(self, other):\n        return self.n % 2 == 0\n",
-)
-_COMPUTED = (
-    "    @property\n    def kilos(self):\n        return self.n\n",
-    "    @property\n    def kilos(self):\n        self.n += 1\n        return self.n\n",
-    "    kilos = 3\n",
-)
-_ROWS = (
-    "class Row(NamedTuple):\n    x: int\n    y: int = 2\n",
-    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n",
-    "@dataclass(frozen=True)\nclass Row:\n    x: int\n    y: int = 2\n",
-    "@dataclass\nclass Row:\n    x: int\n    y: ClassVar[int] = 2\n",
-    "class Row:\n    def __init__(self, x, y):\n        self.x = x\n        self.y = y\n",
-    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n    def __post_init__(self):\n        self.x = self.y\n",
-)
-_ENUMS = (
-    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 2\n",
-    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 1\n",
-    "class Kind(IntEnum):\n    GLASS = 1\n    PAPER = 2\n",
-)
-_HELPERS = (
-    "def helper(x, y=1):\n    return x\n",
-    "def helper(x, y=1):\n    if x == y:\n        return 0\n    return y\n",
-    "def helper(x, y=1):\n    LOG.append('h')\n    return x\n",
-    "def helper(x, y=1):\n    raise KeyError(x)\n",
-    "def helper(x, y=1):\n    return sys.exc_info()[0] is None\n",
-    "def helper(x, y=1):\n    def inner():\n        return x\n    x = y\n    return inner()\n",
-    "def helper(x, y=1):\n    return 5\ndef helper(x, y=1):\n    return x\n",
-    "def helper(x, y=1):\n    return 5\nhelper = min\n",
-)
-_GENERATORS = (
-    "def rows(xs):\n    for x in xs:\n        yield x\n",
-    "def rows(xs):\n    it = iter(xs)\n    while True:\n        yield next(it)\n",
-    "def rows(xs):\n    yield from xs\n    return 1\n",
-)
-_TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
-           'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
-_BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
-_FILLED = (
-    "FILLED = OrderedDict(k=1)\n",
-    "FILLED = OrderedDict(k=1)\n",
-    "from collections import defaultdict\nFILLED = defaultdict(int)\n",
-)
-_MORTAL = "class Mortal:\n    n = 1\n    def __del__(self):\n        LOG.append('gone')\n"
-"""An object that speaks when it dies; where it is about, functions bind it, let go of it and hand it on."""
-_DESCRIBED = "    'what it says'\n"
-_LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
-_HEAD = """\
-import sys
-from collections import OrderedDict
-from dataclasses import dataclass
-from enum import Enum, IntEnum
-from typing import ClassVar, NamedTuple
-LOG = []
-"""
 
 
 class ModuleMaker(Maker):
@@ -88,20 +38,24 @@ class ModuleMaker(Maker):
 
     def module(self) -> str:
         pick = self.pick.choice
-        parts = [_HEAD, pick(_FILLED), self.family(), pick(_ENUMS), pick(_ROWS), pick(_HELPERS), pick(_GENERATORS)]
+        parts = [HEAD, pick(FILLED), self.family(), pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
         self.mortal, self.described = self.pick.random() < 0.12, self.pick.random() < 0.1
         parts += [
-            _MORTAL if self.mortal else "",
-            pick(_TABLES),
-            pick(_BANDS),
-            pick(_LIMITS),
+            MORTAL + HELD if self.mortal else "",
+            SHOWN if self.described else "",
+            pick(TABLES),
+            pick(BANDS),
+            pick(LIMITS),
             "RULES = (lambda v: v == 1, lambda v: v is None)\n",
         ]
         function = self.function()
-        if self.described or self.mortal:
-            told = _DESCRIBED if self.described else "    m = Mortal()\n"
+        clears_up = any("'left'" in part for part in parts) and self.pick.random() < 0.5
+        if self.described or self.mortal or clears_up:
+            told = DESCRIBED if self.described else "    m = Mortal()\n" if self.mortal else STARTED
             head, _, body = function.partition("\n")
             function = f"{head}\n{told}{body}"
+        if self.described and self.pick.random() < 0.3:
+            function = f"@shown\n{function}"
         if self.pick.random() < 0.4:
             function = function.replace("def f(a, b, c,", "def f(a: int, b: int, c: float,")
         return "".join(parts) + function
@@ -116,10 +70,10 @@ class ModuleMaker(Maker):
         ):
             lines = ["    n = 1\n" if name == "A" else ""]
             if name == "A" or self.pick.random() < 0.5:
-                bodies = [b for b in _BODIES if name != "A" or "super" not in b]
+                bodies = [b for b in BODIES if name != "A" or "super" not in b]
                 lines.append(f"    def size(self):\n        {self.pick.choice(bodies)}\n")
-            lines.append(self.pick.choice(_SPECIAL) if self.pick.random() < 0.3 else "")
-            lines.append(self.pick.choice(_COMPUTED) if name in "AC" and self.pick.random() < 0.6 else "")
+            lines.append(self.pick.choice(SPECIAL) if self.pick.random() < 0.3 else "")
+            lines.append(self.pick.choice(COMPUTED) if name in "AC" and self.pick.random() < 0.6 else "")
             found += f"class {name}{bases}:\n" + ("".join(lines) or "    pass\n")
         return found
 
@@ -135,7 +89,19 @@ class ModuleMaker(Maker):
         if self.mortal and self.pick.random() < 0.5:
             return [
                 self.pick.choice(
-                    ("x = Mortal()", "y = Mortal()", "y = None", "Mortal()", "helper(Mortal())", "LOG.append(1)")
+                    (
+                        "x = Mortal()",
+                        "y = Mortal()",
+                        "y = None",
+                        "Mortal()",
+                        "helper(Mortal())",
+                        "LOG.append(1)",
+                        "HELD[1] = Mortal()",
+                        "y = HELD[1] = Mortal()",
+                        "x = 1 in HELD",
+                        "it = rows(xs)",
+                        "next(it, 0)",
+                    )
                 )
             ]
         if self.described and self.pick.random() < 0.3:
@@ -149,7 +115,7 @@ class ModuleMaker(Maker):
             "next((n for k, n in BANDS if a < k), 0)", "any(r(a) for r in RULES)", "all(r(b) for r in RULES)",
             "[v for v in xs]", "[y := v for v in xs]", f"(lambda i={self.event()}: i)()", "(lambda: x)()", "list(rows(xs))",
             "f'{a}!'", "LIMIT", "{a, b}", "type(o) is B", "len(xs)", "bool(a)", "bool(o == 1)", "a if b else c",
-            "(c := a)", "helper(y=a, x=b)", "A.size(o)", "sum(xs, a)",
+            "(c := a)", "next(rows(xs), 0)", "helper(y=a, x=b)", "A.size(o)", "sum(xs, a)",
             "o['k'] == 1", "o['k']", "o.get('k', 0) == 1", "o.get('k', 0)", "b['k']", "FILLED['k']", "len(FILLED)",
         )  # fmt: skip
 
@@ -214,7 +180,7 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     chance = pick.random()
     if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and chance < 0.4:
         first.value = ast.Constant("what it says now")
-    elif "class Mortal" in code and chance < 0.3:
+    elif ("class Mortal" in code or "'left'" in code) and chance < 0.3:
         _lets_go(tree, function, pick)
     elif chance < 0.55:
         changed = ast.parse(rewritten(ast.unparse(function), pick)).body[0]
@@ -353,8 +319,12 @@ def _lets_go(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -
     blocks = [b for n in ast.walk(function) for _, b in ast.iter_fields(n) if isinstance(b, list)]
     places = [(b, i) for b in blocks for i, s in enumerate(b) if isinstance(s, ast.Assign)]
     speaking = [(b, i) for b, i in places if "Mortal" in ast.unparse(b[i].value) or ast.unparse(b[i].value) == "None"]
+    speaking += [(b, i) for b, i in places if "rows" in ast.unparse(b[i].value)]
     if places:
         block, at = pick.choice(speaking or places)
+        if "\n".join(map(ast.unparse, block[at : at + 2])) == STARTED.replace("    ", "").strip():
+            block[at : at + 2] = ast.parse("next(rows(xs), 0)").body
+            return
         if pick.random() < 0.5:
             block[at] = ast.Expr(block[at].value)
         else:

@@ -18,7 +18,7 @@ from dreck.editor import desk
 from dreck.editor.forgotten import forgotten
 from dreck.editor.mark import Mark
 from dreck.errors import DreckError
-from dreck.trial.server import GivenUp, give_up
+from dreck.trial.server import GivenUp, begin, give_up
 
 _COMPARE = "dreck.compare"
 """The command that compares a function with the last commit: the document and the function are its arguments."""
@@ -54,6 +54,10 @@ def made() -> LanguageServer:
     def changed(params: lsp.DidChangeTextDocumentParams) -> None:
         _mark(server, params.text_document.uri)
 
+    @server.feature(lsp.TEXT_DOCUMENT_DID_CLOSE)
+    def closed(params: lsp.DidCloseTextDocumentParams) -> None:
+        _ELSEWHERE.pop(params.text_document.uri, None)
+
     @server.feature(lsp.TEXT_DOCUMENT_DID_SAVE)
     @server.thread()
     def saved(params: lsp.DidSaveTextDocumentParams) -> None:
@@ -75,6 +79,7 @@ def made() -> LanguageServer:
     @server.feature(lsp.CODE_ACTION_RESOLVE)
     @server.thread()
     def resolved(action: lsp.CodeAction) -> lsp.CodeAction:
+        begin()
         try:
             return _resolved(server, action, bool(settings.get("trial")))
         except GivenUp as error:
@@ -83,6 +88,7 @@ def made() -> LanguageServer:
     @server.command(_COMPARE)
     @server.thread()
     def compared(uri: str, function: str) -> str:
+        begin()
         with _in_progress(server, f"comparing {function}"):
             try:
                 told = desk.compared(_path(uri), _text(server, uri), function, bool(settings.get("trial")))
@@ -124,6 +130,7 @@ class _Protocol(LanguageServerProtocol):
         asked = self._request_futures.get(msg_id)
         goes_on = asked is not None and (asked.running() or (msg_id in self._commands and not asked.done()))
         super()._handle_cancel_notification(msg_id)
+        self._commands.discard(msg_id)
         if goes_on:
             give_up()
 
@@ -174,8 +181,10 @@ def _mark(server: LanguageServer, uri: str, elsewhere: bool = False) -> None:
         theirs: list[Mark] = _quietly(lambda: forgotten(path, text), [])
         before = _ELSEWHERE.get(uri, [])
         _ELSEWHERE[uri] = [(mark, lines[mark.line - 1]) for mark in theirs]
-        if _text(server, uri) != text or before == _ELSEWHERE[uri]:
-            return  # it was changed meanwhile, and marked since; or there is nothing to add
+        if before == _ELSEWHERE[uri]:
+            return  # there is nothing to add
+    if _text(server, uri) != text:
+        return  # it was changed meanwhile, and marked since
     found += [mark for mark, line in _ELSEWHERE.get(uri, []) if lines[mark.line - 1 : mark.line] == [line]]
     diagnostics = [
         lsp.Diagnostic(_line(m.line), m.text, lsp.DiagnosticSeverity.Information, m.rule, source="dreck") for m in found

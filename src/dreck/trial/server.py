@@ -234,8 +234,13 @@ class GivenUp(Exception):
 
 
 def give_up() -> None:
-    """Ends the trial that is going on, if one is: whoever asked for it gets GivenUp."""
+    """Ends the trial that is going on, or the next one that is asked for: whoever asks for it gets GivenUp."""
     _server.give_up()
+
+
+def begin() -> None:
+    """New work is begun: what was given up before has nothing to do with it."""
+    _server.given_up = False
 
 
 @dataclass(slots=True)
@@ -252,8 +257,8 @@ class _Server:
         """The answer to this very request. Whatever interrupts the waiting ends the child: its answer must not be
         taken for that of the next request."""
         with self.lock:
-            self.given_up = False
             for _ in range(2):
+                self._still_wanted()
                 self.asked += 1
                 try:
                     answer = self._answer({**request, "number": self.asked})
@@ -266,15 +271,19 @@ class _Server:
                     self.worked += answer.pop("worked", 0.0)
                     return answer
                 self.stop()
-                if self.given_up:
-                    raise GivenUp("the trial was not wanted any more")
+            self._still_wanted()
             return {"error": "the child process that runs trials died twice"}
 
     def give_up(self) -> None:
+        self.given_up = True
         process = self.process
         if self.lock.locked() and process is not None:
-            self.given_up = True
             process.terminate()
+
+    def _still_wanted(self) -> None:
+        if self.given_up:
+            self.given_up = False
+            raise GivenUp("the trial was not wanted any more")
 
     def _answer(self, request: dict[str, Any]) -> dict[str, Any] | None:
         process = self._started()

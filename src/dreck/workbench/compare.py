@@ -212,7 +212,7 @@ class _Judging:
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
-        self.known = KnownTrials.opened(self.wanted.cache)
+        self.known = KnownTrials(self.wanted.cache)
         try:
             return self._all(pairs)
         finally:

@@ -45,7 +45,8 @@ class _Made:
                 return _in(args)
             case "MAX_REPEAT" | "MIN_REPEAT" | "POSSESSIVE_REPEAT":
                 least, most, inner = args
-                return self.of(inner) * min(int(least) + self.extra, int(most))
+                text, times = self.of(inner), min(int(least) + self.extra, int(most))
+                return text * min(times, max(int(least), _LONGEST // max(1, len(text))))
             case "SUBPATTERN":
                 text = self.of(args[3])
                 if args[0] is not None:

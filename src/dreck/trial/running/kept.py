@@ -111,7 +111,10 @@ def _refill(value: Any, content: Any) -> None:
 
 
 def _is_own_class(value: Any, namespace: dict[str, Any]) -> bool:
-    own = is_class(value) and value.__module__ == namespace.get("__name__")
+    try:
+        own = is_class(value) and value.__module__ == namespace.get("__name__")
+    except Exception:  # its metaclass has something to say
+        return False
     return own and not issubclass(value, tuple | enum.Enum)
 
 

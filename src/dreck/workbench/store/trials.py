@@ -21,37 +21,41 @@ from dreck.trial.running.imports import project_of, whole_project
 from dreck.workbench.store.cache import Cache, key_of
 
 _SMALL = 64_000
-_MOST_DATA = 3_000
-"""With more data files than this beside a module, its trials are not kept."""
+_MOST_FILES = 2_000
+"""Where more files than this lie beside a module, as in a folder of all and everything, its trials are not kept."""
 
 
 @dataclass(slots=True)
 class KnownTrials:
     """Answers of trials by what was asked. Nothing is written before `close`."""
 
-    cache: Cache
+    wanted: bool = True
+    _cache: Cache | None = None
     _leaning: dict[tuple[str, str], str] = field(default_factory=dict)
-
-    @classmethod
-    def opened(cls, wanted: bool = True) -> "KnownTrials":
-        return cls(Cache.opened(wanted))
 
     def get(self, request: dict[str, Any]) -> dict[str, Any] | None:
         """What the same request was answered; None when it was not asked, or when it may be answered otherwise now."""
         key = self._key(request)
-        found = self.cache.get(key) if key else None
+        found = self._opened().get(key) if key else None
         return found if isinstance(found, dict) else None
 
     def put(self, request: dict[str, Any], answer: dict[str, Any]) -> None:
         key = self._key(request)
         if key and "error" not in answer and not answer.get("unstable") and not answer.get("died"):
-            self.cache.put(key, answer)
+            self._opened().put(key, answer)
 
     def close(self) -> None:
-        self.cache.close()
+        if self._cache is not None:
+            self._cache.close()
+            self._cache = None
+
+    def _opened(self) -> Cache:
+        if self._cache is None:
+            self._cache = Cache.opened(self.wanted)
+        return self._cache
 
     def _key(self, request: dict[str, Any]) -> str:
-        if not self.cache.is_open or request["open"]:
+        if request["open"] or not self.wanted or not self._opened().is_open:
             return ""
         leaning = [self._leans_on(request[side]) for side in ("old", "new")]
         if not all(leaning):
@@ -79,16 +83,18 @@ def _nowhere(side: dict[str, Any]) -> dict[str, Any]:
 
 
 def _digest(path: Path, text: str) -> str:
+    if not path.is_file():  # a text that stands nowhere
+        return ""
     project = project_of(path)
+    data = _data(project)
+    if data is None:
+        return ""
     found = hashlib.sha256()
     files = _imported(path, text, project)
     if any(_imports_unseen(told) for told in (text, *(file.read_text(errors="replace") for file in files))):
         files |= set(python_files(project)) - {path}
     for file in sorted(files):
         found.update(f"{_told(file, project)} {_content(file, file.stat().st_mtime_ns)}\n".encode())
-    data = _data(project)
-    if data is None:
-        return ""
     found.update(data.encode())
     return found.hexdigest()
 
@@ -167,8 +173,12 @@ def _packages_of(path: Path) -> Iterator[Path]:
 def _data(project: Path) -> str | None:
     """What lies beside the modules of a project and is none, told; None when it is too much to be looked at."""
     told: list[str] = []
+    seen_so_far = 0
     for root, folders, files in os.walk(project):
         folders[:] = sorted(f for f in folders if not f.startswith(".") and f not in SKIPPED_FOLDERS)
+        seen_so_far += len(files) + len(folders)
+        if seen_so_far > _MOST_FILES:
+            return None
         for name in sorted(files):
             if name.endswith((".py", ".pyc")):
                 continue
@@ -179,8 +189,6 @@ def _data(project: Path) -> str | None:
             except OSError:
                 continue
             told.append(f"{file.relative_to(project)} {seen.st_size} {whole}")
-        if len(told) > _MOST_DATA:
-            return None
     return "\n".join(told)
 
 

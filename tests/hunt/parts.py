@@ -1,0 +1,74 @@
+"""Parts of random modules: classes that misbehave, rows, enums, helpers, tables, and what speaks when it dies."""
+
+BODIES = ("return 1", "return self.n", "return super().size()", "self.n += 1\n        return self.n", "return 2")
+SPECIAL = (
+    "",
+    "",
+    "",
+    "    def __eq__(self, other):\n        return True\n",
+    "    def __eq__(self, other):\n        self.n += 1\n        return self.n % 2 == 0\n",
+    "    def __bool__(self):\n        self.n += 1\n        return self.n % 2 == 0\n",
+    "    def __len__(self):\n        return self.n\n",
+    "    def __getattr__(self, name):\n        LOG.append(name)\n        return 1\n",
+    "    def __getitem__(self, key):\n        return self.n\n",
+    "    def __getitem__(self, key):\n        self.n += 1\n        return self.n\n",
+    "    def get(self, key, default=None):\n        self.n += 1\n        return default\n",
+    "    def __lt__(self, other):\n        return self.n % 2 == 0\n",
+)
+COMPUTED = (
+    "    @property\n    def kilos(self):\n        return self.n\n",
+    "    @property\n    def kilos(self):\n        self.n += 1\n        return self.n\n",
+    "    kilos = 3\n",
+)
+ROWS = (
+    "class Row(NamedTuple):\n    x: int\n    y: int = 2\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n",
+    "@dataclass(frozen=True)\nclass Row:\n    x: int\n    y: int = 2\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: ClassVar[int] = 2\n",
+    "class Row:\n    def __init__(self, x, y):\n        self.x = x\n        self.y = y\n",
+    "@dataclass\nclass Row:\n    x: int\n    y: int = 2\n    def __post_init__(self):\n        self.x = self.y\n",
+)
+ENUMS = (
+    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 2\n",
+    "class Kind(Enum):\n    GLASS = 1\n    PAPER = 1\n",
+    "class Kind(IntEnum):\n    GLASS = 1\n    PAPER = 2\n",
+)
+HELPERS = (
+    "def helper(x, y=1):\n    return x\n",
+    "def helper(x, y=1):\n    if x == y:\n        return 0\n    return y\n",
+    "def helper(x, y=1):\n    LOG.append('h')\n    return x\n",
+    "def helper(x, y=1):\n    raise KeyError(x)\n",
+    "def helper(x, y=1):\n    return sys.exc_info()[0] is None\n",
+    "def helper(x, y=1):\n    def inner():\n        return x\n    x = y\n    return inner()\n",
+    "def helper(x, y=1):\n    return 5\ndef helper(x, y=1):\n    return x\n",
+    "def helper(x, y=1):\n    return 5\nhelper = min\n",
+)
+GENERATORS = (
+    "def rows(xs):\n    for x in xs:\n        yield x\n",
+    "def rows(xs):\n    it = iter(xs)\n    while True:\n        yield next(it)\n",
+    "def rows(xs):\n    yield from xs\n    return 1\n",
+    "def rows(xs):\n    try:\n        yield from xs\n    finally:\n        LOG.append('left')\n",
+)
+TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
+           'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
+BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
+FILLED = (
+    "FILLED = OrderedDict(k=1)\n",
+    "FILLED = OrderedDict(k=1)\n",
+    "from collections import defaultdict\nFILLED = defaultdict(int)\n",
+)
+MORTAL = "class Mortal:\n    n = 1\n    def __del__(self):\n        LOG.append('gone')\n"
+"""An object that speaks when it dies; where it is about, functions bind it, let go of it and hand it on."""
+HELD = "import weakref\nHELD = weakref.WeakValueDictionary()\n"
+SHOWN = "def shown(g):\n    return lambda *given: (g.__doc__, g(*given))\n"
+DESCRIBED = "    'what it says'\n"
+LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
+STARTED = "    it = rows(xs)\n    next(it, 0)\n"
+HEAD = """\
+import sys
+from collections import OrderedDict
+from dataclasses import dataclass
+from enum import Enum, IntEnum
+from typing import ClassVar, NamedTuple
+LOG = []
+"""
