@@ -158,7 +158,7 @@ class LockStep:
         old, new = state.sides
         if old.node is not new.node or old.frames or new.frames or old.handled is not new.handled:
             return False
-        values = [(old.store.get(name), new.store.get(name)) for name in old.node.live]
+        values = [(old.store.get(name), new.store.get(name)) for name in sorted(old.node.live)]
         if any(one is not other for one, other in values) or old.answer is not new.answer:
             return False
         return not self.by_identity or all(

@@ -5,6 +5,7 @@ import builtins
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
@@ -317,6 +318,7 @@ def _by_class(tree: ast.Module) -> dict[str, set[str]]:
 # --- executing the module ------------------------------------------------------------------------------
 
 
+@lru_cache(maxsize=8)
 def broken_at_import(old: ast.Module, new: ast.Module) -> str:
     """A name that statements only the new module has read before anything binds it; '' when there is none."""
     known = {ast.dump(s) for s in old.body}

@@ -105,7 +105,7 @@ class CheckedActs(CheckedPlainness):
             return base is self.make("global", value.value.enum) and value.value.name == name and there
         if value.op == "const":
             kinds = {str(base.args[0])} if base.op in ("global", "record") else self.classes_of(state, base)
-            return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in kinds)
+            return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in sorted(kinds))
         if value.op == "method":
             holder, named, form, on = value.args
             return named == name and on is base and axioms.method(holder, name, form) is not None
@@ -323,7 +323,7 @@ class CheckedActs(CheckedPlainness):
                 known = self._holds_name(side, key.args[0], str(key.args[1]))
                 return event.harmless == ATTRIBUTES and known
             case "asked":
-                kinds = names_in(key.args[2])
+                kinds = sorted(names_in(key.args[2]))
                 return event.harmless == COMPARISONS and all(self.axioms[side.which].is_class(kind) for kind in kinds)
             case "eq":
                 return event.harmless == COMPARISONS

@@ -60,7 +60,7 @@ class CheckedPlainness(CheckedTests):
         return asked and not any(_is_set_late(tree, place) for tree in self.trees)
 
     def asks_plainly(self, side: Side, kinds: Term) -> bool:
-        if all(self.axioms[side.which].is_class(kind) for kind in names_in(kinds)):
+        if all(self.axioms[side.which].is_class(kind) for kind in sorted(names_in(kinds))):
             return True
         return not any(overriding(axioms.names, "isinstance") for axioms in self.axioms)
 
@@ -71,7 +71,7 @@ class CheckedPlainness(CheckedTests):
             return True
         kinds = self.classes_of(state, value) if FAMILIES in self.listed else set()
         known = {**axioms.skeleton}
-        for kind in kinds - known.keys():
+        for kind in sorted(kinds - known.keys()):
             if kind in axioms.classes.table.classes or not axioms.is_class(kind):
                 return False
         tables = axioms.classes.table.classes
