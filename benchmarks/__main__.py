@@ -83,8 +83,8 @@ def flatten() -> None:
             libcst.parse_module(text)
 
     theirs = seconds(parse)
-    from dreck.workbench.request import Request
-    from dreck.workbench.untangle import untangle
+    from dreck.workbench.engine.request import Request
+    from dreck.workbench.engine.untangle import untangle
 
     for jobs in (os.cpu_count() or 1, 1):
         ours = seconds(lambda jobs=jobs: untangle(files, Request(verdict="proved", jobs=jobs)))

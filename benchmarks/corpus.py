@@ -20,10 +20,10 @@ from pathlib import Path
 from benchmarks.library import LIBRARY, modules
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
-from dreck.workbench.request import Request
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.straighten import comments
+from dreck.workbench.engine.untangle import untangle
 from dreck.workbench.results import FileResult, Result
-from dreck.workbench.straighten import comments
-from dreck.workbench.untangle import untangle
 
 PLACE = Path(".corpus")
 PACKAGES = {"click": "src/click", "pygments": "pygments", "jinja2": "src/jinja2", "boltons": "boltons"}
@@ -357,7 +357,7 @@ def spread() -> bool:
     """The survey of the standard library over a cluster's workers: the same rows as with one process."""
     from distributed import Client, LocalCluster
 
-    from dreck.workbench.survey import survey
+    from dreck.workbench.queries.survey import survey
 
     with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster, Client(cluster) as client:
         begun = time.perf_counter()

@@ -21,9 +21,9 @@ from pathlib import Path
 
 from dreck.source.files import python_files
 from dreck.source.lines import split_lines, width_of
-from dreck.workbench.request import Request
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle
 from dreck.workbench.results import FunctionResult
-from dreck.workbench.untangle import untangle
 
 _NOT_COMPARED = re.compile(r"\bnot [\w.\[\]()\"']+ (<|>|<=|>=) ")
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)

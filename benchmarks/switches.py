@@ -23,9 +23,9 @@ from benchmarks.corpus import (
     regression_tests,
 )
 from dreck.source.files import read, save_bytes
-from dreck.workbench.request import Request
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle
 from dreck.workbench.results import Result
-from dreck.workbench.untangle import untangle
 
 STEPS = ("lookup-table", "member-data", "call-table", "band-table", "polymorphic-methods", "type-registry")
 

@@ -9,44 +9,44 @@ if TYPE_CHECKING:  # type checkers take it for true; to import `typing` would ta
     from dreck.api import assert_same, compare, untangle
     from dreck.model.views.measures import Tangle
     from dreck.trial.server import Difference
-    from dreck.workbench.census import Census, census
-    from dreck.workbench.compare import Comparison
+    from dreck.workbench.compare.compare import Comparison
     from dreck.workbench.judging.verdict import Verdict
-    from dreck.workbench.load import Loaded, load
-    from dreck.workbench.outline import Outline, outline
-    from dreck.workbench.pin import Pinned, Pins, pin
+    from dreck.workbench.pinning.pin import Pinned, Pins, pin
+    from dreck.workbench.queries.census import Census, census
+    from dreck.workbench.queries.load import Loaded, load
+    from dreck.workbench.queries.outline import Outline, outline
+    from dreck.workbench.queries.survey import Row, Survey, survey
     from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
-    from dreck.workbench.survey import Row, Survey, survey
 
 __version__ = "0.1.0"
 
 _HOMES = {
     "assert_same": "dreck.api",
-    "Census": "dreck.workbench.census",
-    "Comparison": "dreck.workbench.compare",
+    "Census": "dreck.workbench.queries.census",
+    "Comparison": "dreck.workbench.compare.compare",
     "Difference": "dreck.trial.server",
     "FileResult": "dreck.workbench.results",
     "FunctionResult": "dreck.workbench.results",
-    "Loaded": "dreck.workbench.load",
+    "Loaded": "dreck.workbench.queries.load",
     "Refused": "dreck.workbench.results",
     "Result": "dreck.workbench.results",
-    "Row": "dreck.workbench.survey",
-    "Survey": "dreck.workbench.survey",
+    "Row": "dreck.workbench.queries.survey",
+    "Survey": "dreck.workbench.queries.survey",
     "Taken": "dreck.workbench.results",
     "Tangle": "dreck.model.views.measures",
     "Verdict": "dreck.workbench.judging.verdict",
-    "Offer": "dreck.workbench.gains",
-    "Offers": "dreck.workbench.offer",
-    "Outline": "dreck.workbench.outline",
-    "Pinned": "dreck.workbench.pin",
-    "Pins": "dreck.workbench.pin",
-    "census": "dreck.workbench.census",
+    "Offer": "dreck.workbench.queries.gains",
+    "Offers": "dreck.workbench.queries.offer",
+    "Outline": "dreck.workbench.queries.outline",
+    "Pinned": "dreck.workbench.pinning.pin",
+    "Pins": "dreck.workbench.pinning.pin",
+    "census": "dreck.workbench.queries.census",
     "compare": "dreck.api",
-    "load": "dreck.workbench.load",
-    "offer": "dreck.workbench.offer",
-    "outline": "dreck.workbench.outline",
-    "pin": "dreck.workbench.pin",
-    "survey": "dreck.workbench.survey",
+    "load": "dreck.workbench.queries.load",
+    "offer": "dreck.workbench.queries.offer",
+    "outline": "dreck.workbench.queries.outline",
+    "pin": "dreck.workbench.pinning.pin",
+    "survey": "dreck.workbench.queries.survey",
     "untangle": "dreck.api",
 }
 

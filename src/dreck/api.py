@@ -8,15 +8,15 @@ from typing import Any
 from dreck.errors import BadTarget, DreckError
 from dreck.proof.assumptions import KINDS
 from dreck.source.targets import Target
-from dreck.steps.scene import Wishes
-from dreck.workbench.compare import Comparison, Wanted, compare_texts
-from dreck.workbench.folders import both_folders, compare_folders, compare_since
+from dreck.steps.support.scene import Wishes
+from dreck.workbench.compare.compare import Comparison, Wanted, compare_texts
+from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
+from dreck.workbench.compare.sides import named_alike, text_of
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle as _untangle
 from dreck.workbench.judging.verdict import Verdict
-from dreck.workbench.load import Loaded
-from dreck.workbench.request import Request
+from dreck.workbench.queries.load import Loaded
 from dreck.workbench.results import Result
-from dreck.workbench.sides import named_alike, text_of
-from dreck.workbench.untangle import untangle as _untangle
 
 _Spec = str | Path | Target | Loaded | Callable[..., Any]
 _Side = str | Path | Callable[..., Any]

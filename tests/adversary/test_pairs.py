@@ -4,8 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.sides import Text
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
 from tests.adversary.running import Pair, pairs_in, seen
 
 PAIRS = [pair for file in sorted(Path(__file__).parent.glob("*.txt")) for pair in pairs_in(file.read_text())]

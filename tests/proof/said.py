@@ -21,8 +21,8 @@ import dreck.workbench.judging.judge as judging
 from dreck.proof import entry
 from dreck.proof.certificate import Alone, Met, Split, Stepped, Used
 from dreck.proof.state import Gives
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.sides import Text
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
 from tests.adversary.running import pairs_in
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten

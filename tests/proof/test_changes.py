@@ -8,13 +8,13 @@ import pytest
 from dreck.errors import DreckError
 from dreck.model.names.modules import ModuleNames
 from dreck.trial.running.expectation import knows, outside, parsed
+from dreck.trial.running.loading.swap import code_of, swapped
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.renaming import other_names, renamed
-from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import condition, way_name
 from dreck.trial.strength import changes
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.sides import Text
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
 
 
 def function(code):

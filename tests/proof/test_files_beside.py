@@ -5,8 +5,8 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.sides import read_text
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import read_text
 
 YARD = "from {} import {}\ndef f(x):\n    return {}\n"
 FILES = {

@@ -5,9 +5,9 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
 from dreck.workbench.judging.verdict import Verdict
-from dreck.workbench.sides import Text
 
 HASHABLE = ("hashable-key",)
 

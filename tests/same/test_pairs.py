@@ -4,8 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.sides import Text
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
 from tests.adversary.running import pairs_in
 
 PAIRS = pairs_in((Path(__file__).parent / "pairs.txt").read_text())

@@ -7,11 +7,11 @@ import pytest
 import dreck
 from dreck.errors import DreckError
 from dreck.steps import all_steps, step_named
-from dreck.steps.scene import Wishes
-from dreck.workbench.request import Request
+from dreck.steps.support.scene import Wishes
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.straighten import OtherName
+from dreck.workbench.engine.untangle import untangle
 from dreck.workbench.store.journal import Journal
-from dreck.workbench.straighten import OtherName
-from dreck.workbench.untangle import untangle
 from tests.conftest import typed
 
 TAKEN = {
@@ -1699,7 +1699,7 @@ def test_a_step_that_fails_is_refused_and_the_work_goes_on(write, monkeypatch):
         raise ValueError("a fault")
         yield
 
-    monkeypatch.setattr("dreck.steps.regroup.STEP", replace(step_named("regroup"), plans=failing))
+    monkeypatch.setattr("dreck.steps.replace.regroup.STEP", replace(step_named("regroup"), plans=failing))
     all_steps.cache_clear()
     try:
         result = reshaped(write, "def f(kind):\n    return kind\n", "regroup", {})

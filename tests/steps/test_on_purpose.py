@@ -75,7 +75,7 @@ def test_what_stands_against_it_is_told(write):
 
 def test_nothing_but_the_block_named_may_change(write, monkeypatch):
     """A step that changed more than it says is found out."""
-    from dreck.steps import loud_default
+    from dreck.steps.replace import loud_default
 
     planned = loud_default._planned
 

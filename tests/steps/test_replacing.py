@@ -3,9 +3,9 @@
 import pytest
 
 import dreck
-from dreck.steps.scene import Wishes
-from dreck.workbench.request import Request
-from dreck.workbench.untangle import untangle
+from dreck.steps.support.scene import Wishes
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle
 
 
 @pytest.fixture
@@ -323,7 +323,7 @@ def test_what_the_file_of_the_classes_did_has_to_stay(tmp_path, monkeypatch):
     desk = "from tools import Hose, Spade\n\n\ndef total(t):\n    if isinstance(t, Hose):\n        return t.metres * 2\n    return 0\n"
     (tmp_path / "desk.py").write_text(desk)
     judged = []
-    from dreck.workbench import known_kinds
+    from dreck.workbench.engine import known_kinds
 
     judge = known_kinds.judge_rewrite
     monkeypatch.setattr(

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.record import record
+from dreck.workbench.pinning.record import record
 from tests.conftest import YARD
 
 ODD = """

@@ -6,9 +6,9 @@ import pytest
 
 import dreck
 from dreck.proof.readback import NotOneFamily, seen_through
-from dreck.workbench.request import Request
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle
 from dreck.workbench.store.journal import Journal
-from dreck.workbench.untangle import untangle
 
 HOME = Path("loads.py")
 FAMILY = """\

@@ -143,7 +143,7 @@ def test_a_trial_stands_in_where_proof_ends(straighten):
 
 @pytest.mark.parametrize("file", sorted(YARD.glob("*.py")), ids=lambda f: f.name)
 def test_the_yard_keeps_its_comments_and_its_behaviour(file, tmp_path):
-    from dreck.workbench.straighten import comments
+    from dreck.workbench.engine.straighten import comments
 
     old = file.read_text()
     result = dreck.untangle(file, verdict="proved")
@@ -156,7 +156,7 @@ def test_the_yard_keeps_its_comments_and_its_behaviour(file, tmp_path):
 
 def test_what_was_measured_is_known_the_next_time(tmp_path, monkeypatch, write, capfd):
     """The same rows, with and without; a file that changed is measured anew; a damaged cache is begun anew."""
-    from dreck.workbench import survey as module
+    from dreck.workbench.queries import survey as module
     from dreck.workbench.store.cache import cache_file
 
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))

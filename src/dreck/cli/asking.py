@@ -8,7 +8,7 @@ import click
 
 from dreck.report.terminal import show_proposal
 from dreck.report.totals import count
-from dreck.workbench.straighten import LeaveFunction, OtherName, Proposal, Stop
+from dreck.workbench.engine.straighten import LeaveFunction, OtherName, Proposal, Stop
 
 _CHOICES = "[t]ake  [s]kip  [r]ename  [l]eave this function  [q]uit"
 

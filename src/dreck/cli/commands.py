@@ -99,9 +99,9 @@ def untangle(
     format); with --verdict proved it runs neither.
     """
     from dreck.proof.assumptions import KINDS
-    from dreck.steps.scene import Wishes
-    from dreck.workbench.request import Request
-    from dreck.workbench.untangle import untangle as run
+    from dreck.steps.support.scene import Wishes
+    from dreck.workbench.engine.request import Request
+    from dreck.workbench.engine.untangle import untangle as run
 
     family = tuple(kind.strip() for kind in kinds.split(",") if kind.strip())
     wishes = Wishes(
@@ -220,9 +220,9 @@ def compare(
 
     Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
     """
-    from dreck.workbench.compare import Wanted, compare_texts
-    from dreck.workbench.folders import both_folders, compare_folders, compare_since
-    from dreck.workbench.sides import read_text
+    from dreck.workbench.compare.compare import Wanted, compare_texts
+    from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
+    from dreck.workbench.compare.sides import read_text
 
     wanted = Wanted(
         only,
@@ -265,7 +265,7 @@ def compare(
 
 
 def _write_case(target: str, found: Any, case_file: Path) -> str:
-    from dreck.workbench.pin import write_case
+    from dreck.workbench.pinning.pin import write_case
 
     return write_case(Path(target.partition("::")[0]), found, case_file)
 
@@ -285,8 +285,8 @@ def pin(targets: tuple[str, ...], output: Path | None, command: str, as_json: bo
 
     Runs the target's code, in a cage.
     """
-    from dreck.workbench.pin import pin as run
-    from dreck.workbench.pin import pin_each
+    from dreck.workbench.pinning.pin import pin as run
+    from dreck.workbench.pinning.pin import pin_each
 
     if len(targets) == 1 and not Path(targets[0]).is_dir():
         with progress_bar() as told:

@@ -59,7 +59,7 @@ def survey(
 
     Runs none of the target's code.
     """
-    from dreck.workbench.survey import survey as run
+    from dreck.workbench.queries.survey import survey as run
 
     if json_lines:
         others = {"--top": top, "--since": since, "--after": after, "--csv": csv_file, "--json": as_json}
@@ -98,7 +98,7 @@ def _line_by_line(paths: tuple[str, ...], jobs: int, cache: bool, others: list[s
     import json
     from dataclasses import asdict
 
-    from dreck.workbench.survey import Row, as_found
+    from dreck.workbench.queries.survey import Row, as_found
 
     if others:
         raise DreckError(f"--json-lines prints rows as they are found: it cannot go with {', '.join(others)}")
@@ -111,7 +111,7 @@ def _line_by_line(paths: tuple[str, ...], jobs: int, cache: bool, others: list[s
 
 
 def _ratcheted(file: Path, rows: Any, most: int, paths: Iterable[str | Path]) -> int:
-    from dreck.workbench.ratchet import held
+    from dreck.workbench.queries.ratchet import held
 
     worse = held(file, rows, most, paths)
     for one in worse:
@@ -130,7 +130,7 @@ def offer(targets: tuple[str, ...], top: int, shown: int | None, as_json: bool) 
 
     Runs none of the target's code.
     """
-    from dreck.workbench.offer import offer as run
+    from dreck.workbench.queries.offer import offer as run
 
     with progress_bar() as told:
         found = run(targets, told)
@@ -171,7 +171,7 @@ def outline(
 
     Runs none of the target's code, unless --examples are asked for.
     """
-    from dreck.workbench.outline import outlines
+    from dreck.workbench.queries.outline import outlines
 
     found = [one for target in targets for one in outlines(target, through, examples)]
     if csv_file is not None:
@@ -202,7 +202,7 @@ def census(paths: tuple[str, ...], sarif_file: Path | None, jobs: int, as_json: 
 
     Runs none of the target's code.
     """
-    from dreck.workbench.census import census as run
+    from dreck.workbench.queries.census import census as run
 
     with progress_bar() as told:
         found = run(paths, jobs, told)

@@ -22,6 +22,6 @@ def save_json(path: Path, data: dict[str, Any]) -> None:
 
 def config_of(target: str) -> Any:
     """The configuration that holds for a target."""
-    from dreck.workbench.config import config_for
+    from dreck.workbench.store.config import config_for
 
     return config_for(Path(target.partition("::")[0]))

@@ -5,8 +5,8 @@ from pathlib import Path
 
 from dreck.cli.printing import print_json
 from dreck.errors import DreckError
-from dreck.workbench.compare import Comparison
-from dreck.workbench.request import Request
+from dreck.workbench.compare.compare import Comparison
+from dreck.workbench.engine.request import Request
 
 
 def write_for_review(
@@ -52,7 +52,7 @@ def untangle_input(
     """Text in on standard input, new text out on standard output."""
     from dreck.source.files import instead_of, read
     from dreck.source.targets import Target
-    from dreck.workbench.untangle import untangle
+    from dreck.workbench.engine.untangle import untangle
 
     if targets != ("-",) or place is None:
         raise DreckError("text on standard input is read with `-` as the only target and --path FILE for what it is")

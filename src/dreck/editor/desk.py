@@ -19,15 +19,15 @@ from dreck.source.revisions import data_at
 from dreck.source.targets import Target
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step, all_steps
-from dreck.steps.scene import NotPlanned, Others, Plan, Scene, Wishes
-from dreck.steps.trees import Untouchable
-from dreck.workbench.compare import Wanted, compare_texts
-from dreck.workbench.config import config_for
-from dreck.workbench.outline import families_of, notes_about, outlines
-from dreck.workbench.request import Request
-from dreck.workbench.sides import Text
-from dreck.workbench.stage import project_files
-from dreck.workbench.untangle import untangle
+from dreck.steps.support.scene import NotPlanned, Others, Plan, Scene, Wishes
+from dreck.steps.support.trees import Untouchable
+from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.sides import Text
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.stage import project_files
+from dreck.workbench.engine.untangle import untangle
+from dreck.workbench.queries.outline import families_of, notes_about, outlines
+from dreck.workbench.store.config import config_for
 
 FLATTEN = "flatten"
 CUT = "named-block"

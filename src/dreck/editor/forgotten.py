@@ -8,8 +8,8 @@ from dreck.errors import BadSource
 from dreck.model.names.families import Families
 from dreck.model.views.switches import Switch
 from dreck.source.files import read
-from dreck.workbench.census import MISSING, Group, grouped, switches_in
-from dreck.workbench.stage import project_files
+from dreck.workbench.engine.stage import project_files
+from dreck.workbench.queries.census import MISSING, Group, grouped, switches_in
 
 _NAMED = 3
 

@@ -18,7 +18,7 @@ from dreck.trial.case import HELPERS, Case
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.load import Version
 from dreck.trial.running.run import ENDLESS, Runner
 from dreck.trial.search.moves import Tried
 

@@ -20,11 +20,11 @@ from dreck.trial.alone import search_alone
 from dreck.trial.case import Case
 from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
-from dreck.trial.running.imports import CannotRun, whole_project
 from dreck.trial.running.instrument import watched
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.imports import CannotRun, whole_project
+from dreck.trial.running.loading.load import Version
+from dreck.trial.running.loading.swap import code_of, swapped
 from dreck.trial.running.run import Runner
-from dreck.trial.running.swap import code_of, swapped
 from dreck.trial.running.ways import way_name
 from dreck.trial.search.moves import Tried
 from dreck.trial.search.search import Search

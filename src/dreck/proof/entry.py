@@ -19,13 +19,13 @@ from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
-from dreck.proof.described import differs_by_description
 from dreck.proof.lockstep import LockStep
 from dreck.proof.parted import Parted
 from dreck.proof.prover import Prover
-from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
+from dreck.proof.surroundings.described import differs_by_description
+from dreck.proof.surroundings.spoken import spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.guest import Borrowed
 

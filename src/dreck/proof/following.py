@@ -11,8 +11,8 @@ from dreck.model.names.scopes import param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
 from dreck.proof.rules.attributes import own_method
-from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Event
+from dreck.proof.surroundings.spoken import spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -32,9 +32,9 @@ from dreck.proof.prover import Prover
 from dreck.proof.rules.common import value_of
 from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.rules.every import result_of
-from dreck.proof.spoken import spoken_in
 from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told, told_both_ways
 from dreck.proof.subject import OUT_OF_BUDGET, Subject
+from dreck.proof.surroundings.spoken import spoken_in
 
 _MOST_ROUNDS = 2
 """So many rounds of a loop are gone through one by one where the other side has no loop: it may not be entered."""

@@ -10,8 +10,8 @@ from rich.text import Text
 from dreck.model.views.ways import Way, Ways
 from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
 from dreck.report.totals import count
-from dreck.workbench.census import DEFAULT, HANDLED, Census, Group
-from dreck.workbench.outline import Outline
+from dreck.workbench.queries.census import DEFAULT, HANDLED, Census, Group
+from dreck.workbench.queries.outline import Outline
 
 _MARK = {True: ("yes", GOOD), False: ("no", BAD), None: ("any", "")}
 _NARROW = {True: ("y", GOOD), False: ("n", BAD), None: ("*", "")}

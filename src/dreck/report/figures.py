@@ -6,7 +6,7 @@ from typing import Any
 
 from dreck.errors import DreckError
 from dreck.report.shapes import Pair, Side
-from dreck.workbench.survey import Survey
+from dreck.workbench.queries.survey import Survey
 
 # Blue and orange are told apart by everybody; before is hatched as well, for print without colour.
 BEFORE, AFTER, INK, PAPER = "#c46a00", "#2f7fb8", "#22262b", "#fbfaf6"

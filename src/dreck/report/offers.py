@@ -11,8 +11,8 @@ from dreck.report.totals import count
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
-from dreck.workbench.gains import Offer
-from dreck.workbench.offer import Offers
+from dreck.workbench.queries.gains import Offer
+from dreck.workbench.queries.offer import Offers
 
 
 def show_offers(found: Offers, top: int) -> None:

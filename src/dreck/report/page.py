@@ -9,10 +9,10 @@ from dreck.errors import BadTarget
 from dreck.report.colours import Piece, changed_columns, pieces
 from dreck.report.shapes import Pair, Side, pair
 from dreck.source.files import save_bytes
-from dreck.workbench.request import Request
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.untangle import untangle
+from dreck.workbench.queries.survey import Survey, survey
 from dreck.workbench.results import FunctionResult
-from dreck.workbench.survey import Survey, survey
-from dreck.workbench.untangle import untangle
 
 _ROW, _UNIT = 18, 14
 _MOST_ON_A_PAGE = 60

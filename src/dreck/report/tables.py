@@ -7,8 +7,8 @@ from dataclasses import asdict
 from pathlib import Path
 
 from dreck.source.files import save_bytes
-from dreck.workbench.outline import Outline
-from dreck.workbench.survey import Survey
+from dreck.workbench.queries.outline import Outline
+from dreck.workbench.queries.survey import Survey
 
 
 def write_csv(path: Path, survey: Survey) -> None:

@@ -21,13 +21,13 @@ from dreck.report.totals import count, left_out, over, totals
 if TYPE_CHECKING:
     from dreck.steps.catalogue import Step
     from dreck.trial.server import Difference
-    from dreck.workbench.compare import Comparison
+    from dreck.workbench.compare.compare import Comparison
+    from dreck.workbench.engine.straighten import Proposal
     from dreck.workbench.judging.verdict import Verdict
-    from dreck.workbench.pin import Pinned, Pins
+    from dreck.workbench.pinning.pin import Pinned, Pins
+    from dreck.workbench.queries.survey import Survey
     from dreck.workbench.results import FunctionResult, Result
     from dreck.workbench.store.journal import Entry, Record
-    from dreck.workbench.straighten import Proposal
-    from dreck.workbench.survey import Survey
 
 
 _VERDICT = {"proved": f"bold {GOOD}", "tested": GOOD, "differs": f"bold {BAD}", "unsettled": DOUBT}

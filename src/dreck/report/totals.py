@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from dreck.workbench.survey import Survey
+    from dreck.workbench.queries.survey import Survey
 
 _MOST_FILES = 10
 

@@ -20,8 +20,8 @@ from dreck.model.views.shape import Path, arms, is_elif, is_straight, leaves, pl
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Setting, Site, Step
-from dreck.steps.negate import negations
-from dreck.steps.trees import Tree, Untouchable, as_block, spliced, unwrapped
+from dreck.steps.support.negate import negations
+from dreck.steps.support.trees import Tree, Untouchable, as_block, spliced, unwrapped
 
 __all__ = [
     "FunctionNode",

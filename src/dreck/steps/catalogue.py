@@ -11,8 +11,8 @@ from dreck.errors import DreckError
 from dreck.model.views.shape import Path
 from dreck.source.functions import FunctionNode
 from dreck.steps.outside import outside_steps
-from dreck.steps.scene import NotPlanned, Plan, Scene
-from dreck.steps.trees import Tree
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.trees import Tree
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,13 +96,13 @@ class Step:
 
 @cache
 def all_steps() -> tuple[Step, ...]:
-    """Every step, in the order they are tried. A module of this package with a `STEP` is a step; other packages
+    """Every step, in the order they are tried. A module of the rooms below with a `STEP` is a step; other packages
     bring more (`dreck.steps.outside`)."""
     import dreck.steps
 
     found = []
-    for info in pkgutil.iter_modules(dreck.steps.__path__):
-        module = importlib.import_module(f"dreck.steps.{info.name}")
+    for info in pkgutil.walk_packages(dreck.steps.__path__, "dreck.steps."):
+        module = importlib.import_module(info.name)
         step = getattr(module, "STEP", None)
         if isinstance(step, Step):
             found.append(step)

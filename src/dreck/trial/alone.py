@@ -13,9 +13,9 @@ from dreck.trial.inputs.texts import pieces
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.running.describe import shown
 from dreck.trial.running.heard import HEARING
-from dreck.trial.running.imports import CannotRun, project_of, whole_project
-from dreck.trial.running.installed import import_installed
-from dreck.trial.running.load import load, plausible
+from dreck.trial.running.loading.imports import CannotRun, project_of, whole_project
+from dreck.trial.running.loading.installed import import_installed
+from dreck.trial.running.loading.load import load, plausible
 from dreck.trial.running.run import Runner
 from dreck.trial.sandbox.cage import Cage
 from dreck.trial.sandbox.determinism import Still

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from dreck.source.walking import walk
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.load import Version
 from dreck.trial.search.search import Search
 
 

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.trial.job import called, run_job
-from dreck.trial.running.imports import CannotRun
+from dreck.trial.running.loading.imports import CannotRun
 from dreck.trial.sandbox.cage import NoWalls
 from dreck.trial.sandbox.folder import private_folder
 from dreck.trial.sandbox.kernel import die_with_parent

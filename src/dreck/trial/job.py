@@ -31,10 +31,10 @@ from dreck.trial.playing.world import World
 from dreck.trial.running.describe import hide_places
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.heard import HEARING
-from dreck.trial.running.imports import project_of, whole_project
-from dreck.trial.running.installed import import_installed
-from dreck.trial.running.load import Version, load, plausible
-from dreck.trial.running.nested import lifted
+from dreck.trial.running.loading.imports import project_of, whole_project
+from dreck.trial.running.loading.installed import import_installed
+from dreck.trial.running.loading.load import Version, load, plausible
+from dreck.trial.running.loading.nested import lifted
 from dreck.trial.running.renaming import renamed
 from dreck.trial.running.run import Runner, tell_of_each_other, watch_common_globals
 from dreck.trial.sandbox.cage import Cage

@@ -7,7 +7,7 @@ from typing import Any
 from dreck.trial.beyond import beyond_members
 from dreck.trial.playing.world import A_CALL
 from dreck.trial.running.describe import shown
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.load import Version
 from dreck.trial.running.outcome import WAITS
 from dreck.trial.running.region import changed_lines
 from dreck.trial.search.moves import Tried

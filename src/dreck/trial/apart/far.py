@@ -13,9 +13,9 @@ from dreck.trial.apart.wire import Broken, Wire, can_leave
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
-from dreck.trial.running.imports import CannotRun
 from dreck.trial.running.instrument import Watched
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.imports import CannotRun
+from dreck.trial.running.loading.load import Version
 from dreck.trial.running.run import RUN_SECONDS, Observation, Runner
 from dreck.trial.running.watch import Watcher
 from dreck.trial.sandbox.kernel import die_with_parent

@@ -13,7 +13,7 @@ from dreck.trial.apart.far import Facts, told_operands
 from dreck.trial.apart.wire import Wire, can_leave
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.running.imports import CannotRun
+from dreck.trial.running.loading.imports import CannotRun
 from dreck.trial.running.run import Runner
 from dreck.trial.sandbox.cage import TimeUp
 

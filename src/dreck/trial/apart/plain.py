@@ -6,7 +6,7 @@ from pathlib import Path
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.trial.running.imports import project_of, stands_in, whole_project
+from dreck.trial.running.loading.imports import project_of, stands_in, whole_project
 
 _DECORATORS = frozenset(
     {

@@ -23,7 +23,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, state_of
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.load import Version
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.surely import is_a, is_class
 

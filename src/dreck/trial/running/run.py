@@ -18,16 +18,16 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
-from dreck.trial.running.below import BELOW, asked_otherwise, class_below
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
 from dreck.trial.running.kept import beside, fill, may_change, names_reached, putting_back, state_of
-from dreck.trial.running.load import Version
+from dreck.trial.running.loading.below import BELOW, asked_otherwise, class_below
+from dreck.trial.running.loading.load import Version
+from dreck.trial.running.loading.slipped import code_for, slipped, with_code
 from dreck.trial.running.outcome import used_up
 from dreck.trial.running.renaming import added_parameters
-from dreck.trial.running.slipped import code_for, slipped, with_code
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still

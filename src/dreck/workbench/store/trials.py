@@ -17,7 +17,7 @@ from typing import Any
 
 from dreck.source.files import SKIPPED_FOLDERS, python_files
 from dreck.source.walking import walk
-from dreck.trial.running.imports import project_of, whole_project
+from dreck.trial.running.loading.imports import project_of, whole_project
 from dreck.workbench.store.cache import Cache, key_of
 
 _SMALL = 64_000

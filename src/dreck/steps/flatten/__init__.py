@@ -1,0 +1,1 @@
+"""Flattening: guard clauses, early exits, conditions joined or turned, values returned at once."""

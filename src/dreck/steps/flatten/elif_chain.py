@@ -1,0 +1,82 @@
+"""elif-chain: an `else` that holds nothing but an `if` becomes an `elif`."""
+
+import ast
+from collections.abc import Iterable, Iterator
+
+import libcst as cst
+
+from dreck.model.views.shape import is_elif, places
+from dreck.source.functions import FunctionNode
+from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end
+
+
+def find(function: FunctionNode) -> Iterator[Site]:
+    """`if` statements (and arms of a chain) whose else is one `if`."""
+    for block, index, statement in places(function):
+        arm: ast.stmt = statement
+        while isinstance(arm, ast.If):
+            if _holds_only_an_if(arm) and not is_elif(arm):
+                line = arm.orelse[0].lineno
+                yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
+                break
+            arm = arm.orelse[0] if is_elif(arm) else ast.Pass()
+
+
+def _holds_only_an_if(arm: ast.If) -> bool:
+    """An `if 1:` asks nothing: it is no further case."""
+    match arm.orelse:
+        case [ast.If(test=test)]:
+            return not isinstance(test, ast.Constant)
+    return False
+
+
+def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
+    """The inner `if` takes the place of the else."""
+    yield Rewrite(tree.edit(site.path, lambda block: edit_chain(block, site.index, _chained)))
+
+
+def _chained(chain: cst.If) -> cst.If:
+    orelse = chain.orelse
+    if isinstance(orelse, cst.If):
+        return chain.with_changes(orelse=_chained(orelse))
+    if not isinstance(orelse, cst.Else):
+        raise Untouchable("there is no else any more")
+    inner_block = as_block(orelse.body)
+    inner: Stmt = inner_block.body[0]
+    told = [line for line in inner.leading_lines if line.comment is not None]
+    leading = [*orelse.leading_lines, *comment_lines(inner_block.header), *told]
+    made = with_footer_at_end(inner.with_changes(leading_lines=leading), inner_block.footer)
+    return chain.with_changes(orelse=made)
+
+
+STEP = Step(
+    name="elif-chain",
+    group="flatten",
+    order=10,
+    summary="An `else` that holds nothing but an `if` becomes an `elif`.",
+    why="The cases of one question then stand on one level, each as far in as the others.",
+    when_not="When the else holds anything beside the `if`: it would no longer run in the same case.",
+    before="""\
+def line_for(material):
+    if material.is_metal:
+        start(magnet)
+    else:
+        if material.is_glass:
+            start(crusher)
+        else:
+            start(belt)
+""",
+    after="""\
+def line_for(material):
+    if material.is_metal:
+        start(magnet)
+    elif material.is_glass:
+        start(crusher)
+    else:
+        start(belt)
+""",
+    traps=("Comments of the else line and above the inner `if` stand above the `elif`.",),
+    find=find,
+    apply=apply,
+)

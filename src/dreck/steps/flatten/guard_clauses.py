@@ -1,0 +1,378 @@
+"""guard-clauses: turn a test round, deal with the exceptional case at once and leave."""
+
+import ast
+from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
+
+import libcst as cst
+
+from dreck.model.views.shape import (
+    Block,
+    code_lines,
+    exceptional,
+    holds_test,
+    is_elif,
+    is_straight,
+    joins,
+    leaves,
+    nest,
+    places,
+    returns_value,
+)
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.support.negate import is_clean, negations
+from dreck.steps.support.trees import (
+    BetterNot,
+    Stmt,
+    Tree,
+    Untouchable,
+    as_block,
+    code_of,
+    exit_line,
+    has_comment,
+    spliced,
+    unwrapped,
+    width,
+    with_exit,
+    with_leading,
+)
+
+_SMALL = 3
+_LONG_PATH = 12
+
+
+def find(function: FunctionNode) -> Iterator[Site]:
+    """Places where an `if` wraps the success path, outermost first."""
+    for block, index, statement in places(function):
+        if isinstance(statement, ast.If) and not is_elif(statement):
+            yield from _sites(function, block, index, statement)
+
+
+def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Iterator[Site]:
+    kind = _kind(block, index, s, block.body[index + 1 :])
+    if kind is None:
+        return
+    exit_: str = block.falls
+    if exit_ == "return" and returns_value(function):
+        exit_ = "return None"
+    reason = {
+        "else leaves": "the else branch leaves: it stands at its test now",
+        "whole body": f"everything to the end stood inside this if: leave with `{exit_}` when it is not so",
+        "short else": f"the short else case is dealt with first and leaves with `{exit_}`",
+        "short body": f"the short case is dealt with first and leaves with `{exit_}`",
+        "result follows": "everything to the end stood inside this if: leave with the result when it is not so",
+        "short else, result follows": "the short else case is dealt with first and leaves with the result",
+        "exit follows": "the exit that followed stands at its test now",
+    }[kind]
+    if kind == "result follows":
+        exit_ = _still_constant(block, index)
+    finishes = kind == "short else" and does_as_a_guard(block, index, s)
+    yield Site(block.path, index, s.lineno, reason, kind, exit_, finishes)
+
+
+def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | None:
+    if s.orelse and leaves(s.orelse):
+        return "else leaves" if _else_is_the_guard(block, index, s) else None
+    if s.orelse:
+        return _before_exit(s, rest) if rest or not block.falls else _by_size(s) or _as_the_guards(block, index, s)
+    if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
+        return "whole body" if _is_long(s.body) and not _to_be_joined(block, s) else None
+    if _before_exit(s, rest):
+        return "result follows" if not _to_be_joined(block, s) else None
+    if len(rest) == 1 and _is_exit(rest[0]) and leaves(s.body):
+        return "exit follows" if _exit_is_the_guard(s, rest) else None
+    return None
+
+
+def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    if not is_straight(s.orelse):
+        return False
+    if len(s.orelse) > _SMALL and exceptional(s.orelse) < 3:
+        return False
+    if not leaves(s.body):
+        return True
+    if _is_boolean(s.body) and _is_boolean(s.orelse):
+        return False
+    if ends_as_the_guard(block, index, s):
+        return True
+    ours, theirs = exceptional(s.body), exceptional(s.orelse)
+    if holds_test(s.body):
+        return theirs >= ours or ours < 3
+    if ours != theirs:
+        return theirs > ours
+    if code_lines(s.body) != code_lines(s.orelse):
+        return code_lines(s.orelse) < code_lines(s.body)
+    return _after_a_guard(block, index) and _turns_cleanly(s.test)
+
+
+def _is_boolean(body: list[ast.stmt]) -> bool:
+    """`return True` or `return False` and nothing else: the test itself is the answer, there is no guard."""
+    match body:
+        case [ast.Return(value=ast.Constant(value=bool()))]:
+            return True
+    return False
+
+
+def _after_a_guard(block: Block, index: int) -> bool:
+    before = block.body[index - 1] if index else None
+    return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
+
+
+def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, leaves with the very answer of the guard, and the body with another."""
+    before = block.body[index - 1] if index else None
+    if not (_after_a_guard(block, index) and s.orelse and leaves(s.body) and len(s.orelse) <= _SMALL):
+        return False
+    assert isinstance(before, ast.If)
+    guards, ours, theirs = before.body[-1], s.body[-1], s.orelse[-1]
+    if not isinstance(guards, ast.Return | ast.Raise) or not is_straight(s.orelse):
+        return False
+    said = ast.dump(guards)
+    return said == ast.dump(theirs) != ast.dump(ours) and not _is_boolean(s.body)
+
+
+def _turns_cleanly(test: ast.expr) -> bool:
+    return is_clean(cst.parse_expression(ast.unparse(test)))
+
+
+def _before_exit(s: ast.If, rest: list[ast.stmt]) -> str | None:
+    """A long success path, then only `return result`: the guard may return it as well."""
+    match rest:
+        case [ast.Return(value=None | ast.Name() | ast.Constant())]:
+            if leaves(s.body) or not (holds_test(s.body) and _is_long(s.body)):
+                return None
+            if not s.orelse:
+                return "result follows"
+            return "short else, result follows" if _is_small(s.orelse) and not leaves(s.orelse) else None
+    return None
+
+
+def _to_be_joined(block: Block, s: ast.If) -> bool:
+    """Tests directly in one another around a plain line or two are to be joined, not turned round."""
+    tests = nest(s)
+    return len(tests) > 1 and _is_small(tests[-1].body) and joins(tests, len(block.path) + 1)
+
+
+def _by_size(s: ast.If) -> str | None:
+    if _is_small(s.orelse) and _is_weighty(s.body):
+        return "short else"
+    if _is_small(s.body) and _is_weighty(s.orelse):
+        return "short body"
+    return None
+
+
+def _still_constant(block: Block, index: int) -> str:
+    """`return None` where the result that follows still is the constant it began with; else ''."""
+    match block.body[-1]:
+        case ast.Return(value=ast.Name(id=name)):
+            pass
+        case _:
+            return ""
+    known = ""
+    for s in block.body[:index]:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=found)], value=ast.Constant(value=value)) if found == name:
+                known = f"return {value!r}" if value is None or isinstance(value, bool | int) else ""
+            case _ if any(isinstance(n, ast.Name) and n.id == name for n in walk(s)):
+                known = ""
+    return known
+
+
+def _as_the_guards(block: Block, index: int, s: ast.If) -> str | None:
+    """Behind guards, a last test whose else does what the guards do: it is the last of them."""
+    if not (_is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
+        return None
+    return "short else"
+
+
+def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, only reports, or calls what the guard calls, and the body does neither."""
+    before = block.body[index - 1] if index else None
+    if not (isinstance(before, ast.If) and not before.orelse and leaves(before.body)):
+        return False
+    told = _called(before.body)
+    if _only_reports(s.orelse) and not _only_reports(s.body):
+        return True
+    return bool(told & _called(s.orelse)) and not told & _called(s.body)
+
+
+_REPORTS = frozenset(
+    {"print", "echo", "warn", "warning", "error", "exception", "critical", "skip", "fail", "refuse", "reject"}
+)
+
+
+def _only_reports(body: list[ast.stmt]) -> bool:
+    """Whether a block does nothing but say that something is not as it should be."""
+    return (
+        all(called.rpartition(".")[2] in _REPORTS for called in _called(body))
+        and bool(_called(body))
+        and all(isinstance(s, ast.Expr) for s in body)
+    )
+
+
+def _called(body: list[ast.stmt]) -> set[str]:
+    """What the plain lines of a block call, by the text of it."""
+    acts = [n.value.value if isinstance(n.value, ast.Await) else n.value for n in body if isinstance(n, ast.Expr)]
+    return {ast.unparse(act.func) for act in acts if isinstance(act, ast.Call)}
+
+
+def _is_small(body: list[ast.stmt]) -> bool:
+    return is_straight(body) and len(body) <= 2
+
+
+def _is_long(body: list[ast.stmt]) -> bool:
+    statements = sum(isinstance(n, ast.stmt) for s in body for n in walk(s))
+    return code_lines(body) > _SMALL and statements >= _SMALL
+
+
+def _is_weighty(body: list[ast.stmt]) -> bool:
+    return _is_long(body) or (holds_test(body) and code_lines(body) >= _SMALL)
+
+
+def _is_exit(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Return | ast.Raise | ast.Continue | ast.Break)
+
+
+def _exit_is_the_guard(s: ast.If, rest: list[ast.stmt]) -> bool:
+    ours, theirs = exceptional(s.body), exceptional(rest)
+    return theirs >= 1 and theirs > ours and _is_long(s.body)
+
+
+# --- carrying it out -----------------------------------------------------------------------------------
+
+
+def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
+    """The guard first, then the statements it guards, one level up."""
+    block = tree.block(site.path)
+    statement = block.body[site.index]
+    if not isinstance(statement, cst.If):
+        raise Untouchable("no plain if stands there")
+    if site.kind == "short body":
+        yield Rewrite(tree.edit(site.path, lambda b: _keep_test(b, site)))
+        return
+    for test, only_if_proved in negations(statement.test):
+        _check_width(tree, site, options, statement, test)
+        turned = _spaced(statement, test)
+        yield Rewrite(tree.edit(site.path, partial(_turned, site=site, guard=turned)), only_if_proved)
+
+
+def _check_width(tree: Tree, site: Site, options: Options, s: cst.If, test: cst.BaseExpression) -> None:
+    """A guard over several lines is worth it before a long success path only."""
+    wide = [width(tree, site.path, f"if {code_of(t)}:") for t in (s.test, test)]
+    if wide[0] <= options.line_length < wide[1] and code_of(s.body).count("\n") < _LONG_PATH:
+        raise BetterNot("the turned test would not fit the line")
+
+
+def _spaced(statement: cst.If, test: cst.BaseExpression) -> cst.If:
+    return statement.with_changes(test=test, whitespace_before_test=cst.SimpleWhitespace(" "))
+
+
+def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.IndentedBlock:
+    success = as_block(guard.body)
+    if site.kind == "exit follows":
+        return _with_following_exit(block, site, guard, success)
+    if site.kind in ("whole body", "result follows"):
+        leaving = exit_line(site.exit) if site.exit else _copied(block.body[site.index + 1])
+        only = cst.IndentedBlock(body=[leaving])
+        made = guard.with_changes(body=only, orelse=None)
+        return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
+    other = guard.orelse
+    assert isinstance(other, cst.Else)
+    refused = as_block(other.body)
+    if site.kind == "short else":
+        refused = with_exit(refused, site.exit)
+    elif site.kind == "short else, result follows":
+        refused = refused.with_changes(body=[*refused.body, _copied(block.body[site.index + 1])])
+    above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
+    made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
+    return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
+
+
+def _copied(leaving: Stmt) -> Stmt:
+    """The exit that follows once more, without what is said beside it."""
+    return leaving.with_changes(leading_lines=[], trailing_whitespace=cst.TrailingWhitespace())
+
+
+def _shared_out(
+    ours: Sequence[cst.EmptyLine], theirs: Sequence[cst.EmptyLine]
+) -> tuple[list[cst.EmptyLine], list[cst.EmptyLine]]:
+    """Comments above the `if` and above its `else`, shared out to the guard and to the code it guards.
+
+    Where both have their own, each goes with its branch; a comment above the `if` alone speaks of the whole.
+    """
+    if not (has_comment(ours) and has_comment(theirs)):
+        return [*ours, *(line for line in theirs if line.comment is not None or not ours)], []
+    first = next(i for i, line in enumerate(ours) if line.comment is not None)
+    told = [line for line in theirs if line.comment is not None]
+    return [*ours[:first], *told], list(ours[first:])
+
+
+def _with_following_exit(
+    block: cst.IndentedBlock, site: Site, guard: cst.If, success: cst.IndentedBlock
+) -> cst.IndentedBlock:
+    leaving = block.body[site.index + 1]
+    made = guard.with_changes(body=cst.IndentedBlock(body=[_without_blank_lines(leaving)]))
+    new = spliced(block, site.index, [made, *unwrapped(success)], dropped=2)
+    return new.with_changes(footer=[*success.footer, *new.footer])
+
+
+def _without_blank_lines(statement: Stmt) -> Stmt:
+    kept = [line for line in statement.leading_lines if line.comment is not None]
+    return with_leading(statement, kept)
+
+
+def _keep_test(block: cst.IndentedBlock, site: Site) -> cst.IndentedBlock:
+    guard = block.body[site.index]
+    assert isinstance(guard, cst.If)
+    assert isinstance(guard.orelse, cst.Else)
+    body = with_exit(as_block(guard.body), site.exit)
+    main = as_block(guard.orelse.body)
+    made = guard.with_changes(body=body, orelse=None)
+    after = unwrapped(main, guard.orelse.leading_lines)
+    return spliced(block, site.index, [made, *after], footer=main.footer)
+
+
+STEP = Step(
+    name="guard-clauses",
+    group="flatten",
+    order=50,
+    summary="Turn the test round, deal with the exceptional case at once and leave.",
+    why=(
+        "The error then stands beside its test instead of pages below it, and the success path stands last and "
+        "unindented: a reader who is past a guard can forget it."
+    ),
+    when_not=(
+        "When both branches are equally normal and short, when the `if` is followed by more than one exit, or "
+        "when the body is three plain lines or less: there is nothing to gain."
+    ),
+    before="""\
+def admit(load, permit):
+    if permit is not None:
+        if load.kilos > 0:
+            book(load)
+            return "in"
+        else:
+            raise EmptyLoad(load)
+    else:
+        return "no permit"
+""",
+    after="""\
+def admit(load, permit):
+    if permit is None:
+        return "no permit"
+    if load.kilos <= 0:
+        raise EmptyLoad(load)
+    book(load)
+    return "in"
+""",
+    traps=(
+        "`not a < b` is `a >= b` only where there is a total order: NaN and sets have none.",
+        "Two guards do not change places: the second test may raise what the first one protects it from.",
+        "In `try ... finally` and `with`, leaving early still runs what was to be run at the end.",
+        "A loop's `else` runs after `continue`, not after `break`.",
+    ),
+    find=find,
+    apply=apply,
+)

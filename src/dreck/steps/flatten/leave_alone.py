@@ -1,0 +1,267 @@
+"""What a reviewer would leave as it is, though a step applies: rows that will grow, twins, comments that would lie.
+
+Only steps that nobody has asked for by name are held back by it.
+"""
+
+import ast
+import re
+from collections.abc import Callable, Iterator, Sequence
+
+from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Site, Step
+from dreck.steps.flatten.guard_clauses import does_as_a_guard, ends_as_the_guard
+
+_SHORT = 3
+_LONG = 6
+_LONG_CASE = 10
+_AN_ERROR = 1.5
+"""How exceptional an exit has to look to be told first although both branches leave."""
+_TURNING = frozenset(
+    {"else leaves", "whole body", "result follows", "short else", "short else, result follows", "exit follows"}
+)
+_NEUTRAL = re.compile(
+    r"#\s*(check|validate|verify|make sure|ensure|test|todo|fixme|xxx|step|now|next|then|first|finally)\b", re.I
+)
+"""Comments that say what is done, whichever way the test is asked."""
+_EXCEPTION_WORDS = """
+no not nobody nothing none never without unless only must cannot can't don't doesn't isn't refuse refused reject
+rejected deny denied invalid illegal error errors missing too expired fail fails failed bail skip skipped ignore
+ignored abort leave early already otherwise just
+"""
+_OF_THE_EXCEPTION = frozenset(_EXCEPTION_WORDS.split())
+"""Words of comments that speak of the case that is not meant to come: they fit the guard."""
+
+
+def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
+    """Why a place is left alone; '' when nothing stands against the step. `line_of` gives a line of the file."""
+    block = next((b for b in blocks(function) if b.path == site.path), None)
+    if block is None or site.index >= len(block.body):
+        return ""
+    statement = block.body[site.index]
+    if not isinstance(statement, ast.If):
+        return ""
+    for reason in _reasons(step.name, site, block, statement, line_of):
+        return reason
+    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_a_ladder(function, block):
+        return "an arm of a ladder: what is added behind the ladder would be passed by"
+    return _twin(step, site, function) if step.name in _SEEN_BESIDE else ""
+
+
+_BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
+
+
+def _in_a_ladder(function: FunctionNode, block: Block) -> bool:
+    """Whether a block is an arm of a chain of three or more, or of a `match`."""
+    known = {b.path: b for b in blocks(function)}
+    path = block.path
+    while path:
+        *outer, (index, _, _) = path
+        holder = known[tuple(outer)].body[index]
+        if isinstance(holder, ast.Match):
+            return True
+        if not isinstance(holder, ast.If):
+            return False
+        if known[tuple(outer)].is_elif:
+            return True
+        chain, last = arms(holder)
+        if len(chain) + bool(last) > 2:
+            return True
+        path = tuple(outer)
+    return False
+
+
+_SEEN_BESIDE = frozenset({"guard-clauses", "exit-without-else", "elif-chain", "right-way-round"})
+
+
+def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if step == "guard-clauses":
+        yield from _guard_reasons(site, block, s, line_of)
+    if step == "elif-chain":
+        yield from _elif_reasons(s, line_of)
+    if step == "exit-without-else" and _is_a_switch(s):
+        yield "cases of one switch"
+    if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and _shapes(s.body) == _shapes(s.orelse):
+        yield "both halves tell the same story, line by line"
+
+
+def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if site.kind in ("whole body", "result follows"):
+        yield from _reasons_for_the_whole(site, block, s)
+    if site.kind in ("else leaves", "exit follows") and leaves(s.body):
+        other = s.orelse or block.body[site.index + 1 :][:1]
+        if _is_one_case(s.test):
+            yield "one case of several, to which others will be added"
+        if not _is_the_exception(s.body, other) and not ends_as_the_guard(block, site.index, s):
+            yield "both ways leave, and neither is the exception"
+    if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
+        is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
+        if not is_last_guard:
+            yield "two ways that are both normal, and neither is long"
+    if site.kind in _TURNING and _comment_would_lie(s, line_of):
+        yield "the comment above speaks of the test as it stands"
+
+
+def _reasons_for_the_whole(site: Site, block: Block, s: ast.If) -> Iterator[str]:
+    """Against a guard in front of all that follows."""
+    if _ends_a_row(block, site.index):
+        yield "the last of a row of ifs, to which somebody will add"
+    if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
+        yield "one case of several, to which others will be added"
+    if _is_an_addition(block, site.index, s):
+        yield "an optional addition behind the main work"
+
+
+def _is_one_case(test: ast.expr) -> bool:
+    """`name == "glass"`: turned round, the case would be what is left when it is not another."""
+    match test:
+        case ast.Compare(ops=[ast.Eq()], comparators=[ast.Constant(value=str())]):
+            return True
+    return False
+
+
+def _stands_out(s: ast.If, kind: str) -> bool:
+    """Whether one way is so much longer than the other that taking it out of its indent helps."""
+    short, long = (s.orelse, s.body) if kind == "short else" else (s.body, s.orelse)
+    return code_lines(long) >= max(_LONG, 3 * code_lines(short))
+
+
+def _ends_a_row(block: Block, index: int) -> bool:
+    before = block.body[index - 1] if index else None
+    return isinstance(before, ast.If) and not before.orelse and not leaves(before.body)
+
+
+def _is_an_addition(block: Block, index: int, s: ast.If) -> bool:
+    """Whether most of the work is done before it, and this only adds to it."""
+    done = [b for b in block.body[:index] if not _is_preparation(b)]
+    return 2 * sum(code_lines([b]) for b in done) >= code_lines(s.body)
+
+
+def _is_preparation(s: ast.stmt) -> bool:
+    match s:
+        case ast.If(orelse=[]) if leaves(s.body):
+            return True
+        case ast.Expr(value=ast.Constant()) | ast.Pass():
+            return True
+        case ast.Assign(targets=[ast.Name()]) | ast.AnnAssign(target=ast.Name()):
+            return True
+    return isinstance(s, ast.Import | ast.ImportFrom | ast.Global | ast.Nonlocal | ast.Assert)
+
+
+def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
+    ours, theirs = exceptional(body), exceptional(other)
+    if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
+        return theirs >= 1  # a plain answer, told before a nest of tests
+    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT
+
+
+def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
+    above = line_of(s.lineno - 1).strip()
+    if (
+        not above.startswith("#")
+        or _NEUTRAL.match(above)
+        or _OF_THE_EXCEPTION & set(re.findall(r"[\w']+", above.lower()))
+    ):
+        return False
+    return not (s.orelse and "#" in _head_of_else(s, line_of))
+
+
+def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
+    """The lines between the last statement of the body and the first of the else."""
+    first, last = (s.body[-1].end_lineno or s.body[-1].lineno) + 1, s.orelse[0].lineno
+    return "\n".join(line_of(number) for number in range(first, last))
+
+
+def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if not is_elif(s) and _shapes(s.body) == _shapes(s.orelse):
+        yield "both halves ask in the same way"
+    arm = s
+    while is_elif(arm):
+        arm = arm.orelse[0]  # type: ignore[assignment]
+    match arm.orelse:
+        case [ast.If() as inner]:
+            if inner.orelse and "#" in _head_of_else(arm, line_of):
+                yield "the comment in the else speaks of both its branches"
+            if any(isinstance(b, ast.If) and ast.dump(b.test) == ast.dump(inner.test) for b in arm.body):
+                yield "both halves ask the same"
+
+
+def _is_a_switch(s: ast.If) -> bool:
+    """Two tests or more on what one thing is equal to: a reader sees the cases at a glance."""
+    ifs, _ = arms(s)
+    subjects = set()
+    for arm in ifs:
+        match arm.test:
+            case ast.Compare(left=left, ops=[ast.Eq() | ast.Is() | ast.In()], comparators=[_]):
+                subjects.add(ast.dump(left))
+            case ast.Call(func=ast.Name(id="isinstance"), args=[left, _]):
+                subjects.add(ast.dump(left))
+            case _:
+                return False
+    return len(ifs) > 1 and len(subjects) == 1
+
+
+def _shapes(body: list[ast.stmt]) -> list[tuple[object, ...]]:
+    return [_shape(s) for s in body]
+
+
+# --- twins -----------------------------------------------------------------------------------------------
+
+
+def _twin(step: Step, site: Site, function: FunctionNode) -> str:
+    """Siblings of one shape: both change, or neither."""
+    twins = list(_twins(function, site.path, site.index))
+    if not twins:
+        return ""
+    sites = {(other.path, other.index) for other in step.find(function)}
+    return "" if all(twin in sites for twin in twins) else "its twin would stay as it is"
+
+
+def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Path, int]]:
+    """The same place in statements of the same shape: in the other arms around it, and just beside."""
+    known = {block.path: block for block in blocks(function)}
+    for depth in range(len(path) + 1):
+        place = path[depth][0] if depth < len(path) else index
+        home = known[path[:depth]]
+        mine = _shape(home.body[place])
+        below = path[depth:]
+        for other_home, other_place in _beside(known, home, place):
+            if other_place >= len(other_home.body) or _shape(other_home.body[other_place]) != mine:
+                continue
+            if below:
+                first = (other_place, *below[0][1:])
+                yield (*other_home.path, first, *below[1:]), index
+            else:
+                yield other_home.path, other_place
+
+
+def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple[Block, int]]:
+    if home.path:  # the other arms of the statement that this block is a part of
+        *outer, (at, field, which) = home.path
+        for path, block in known.items():
+            if path[:-1] == tuple(outer) and path and path[-1][0] == at and path[-1] != (at, field, which):
+                yield block, place
+    for neighbour in (place - 1, place + 1):
+        if 0 <= neighbour < len(home.body) and _is_large(home.body[neighbour]):
+            yield home, neighbour
+
+
+def _is_large(s: ast.stmt) -> bool:
+    return sum(isinstance(n, ast.stmt) for n in walk(s)) > 3
+
+
+def _shape(s: ast.stmt) -> tuple[object, ...]:
+    """What a statement is made of, whatever stands in it."""
+    inner: list[object] = []
+    for field, value in ast.iter_fields(s):
+        parts: Sequence[object] = value if isinstance(value, list) else ()
+        if parts and isinstance(parts[0], ast.stmt):
+            inner.append((field, *(_shape(p) for p in parts if isinstance(p, ast.stmt))))
+        elif parts and isinstance(parts[0], ast.ExceptHandler | ast.match_case):
+            inner += [
+                (field, *(_shape(b) for b in p.body))
+                for p in parts
+                if isinstance(p, ast.ExceptHandler | ast.match_case)
+            ]
+    return (type(s).__name__, *inner)

@@ -1,0 +1,1 @@
+"""Naming: conditions, constants, terms and runs of statements that get a name of their own."""

@@ -1,0 +1,179 @@
+"""Blocks: a branch or loop body that may leave its function, with what goes in and what comes out."""
+
+import ast
+import tokenize
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dreck.model.names.scopes import assigned_in
+from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
+from dreck.steps.naming.predicates import awaits
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+
+_LAZY = (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.GeneratorExp)
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A branch or loop body: its statements, the statement it belongs to, and the loop it is the body of."""
+
+    body: list[ast.stmt]
+    holder: ast.stmt
+    is_else: bool
+    loops: tuple[ast.stmt, ...]
+    at_end: bool
+    """Whether nothing else of the innermost loop runs after it."""
+
+    @property
+    def is_loop_body(self) -> bool:
+        return isinstance(self.holder, ast.For | ast.AsyncFor | ast.While) and not self.is_else
+
+
+def check_block(scene: Scene, block: Block, out_of_class: bool = False) -> None:
+    """Raises Untouchable for what cannot leave the function it stands in, or its class either."""
+    if own_statements(block.body, ast.Break):
+        raise Untouchable("it breaks out of the loop around it, which a function cannot")
+    if own_statements(block.body, ast.Continue) and not block.at_end:
+        raise Untouchable("it continues the loop around it, and more of the loop follows")
+    if own_statements(block.body, ast.Continue) and not block.loops:
+        raise Untouchable("it continues a loop")
+    check_parts(scene, block, out_of_class)
+
+
+def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
+    """The same, whatever its exits are."""
+    declared = scene.scope.declared_global | scene.scope.declared_nonlocal
+    bound = assigned_in(block.body)
+    if bound & declared:
+        raise Untouchable(f"it assigns {min(bound & declared)}, which is not the function's own")
+    for node in (n for s in block.body for n in walk(s)):
+        match node:
+            case _ if isinstance(node, _LAZY):
+                raise Untouchable("it holds a function that would see other variables")
+            case ast.Delete() | ast.Global() | ast.Nonlocal():
+                raise Untouchable("it deletes or declares names")
+            case ast.Call(func=ast.Name(id="super" | "locals" | "vars" | "eval" | "exec" as name)):
+                raise Untouchable(f"it calls {name}(), which depends on the function it stands in")
+            case ast.Raise(exc=None):
+                raise Untouchable("it raises again what is being handled around it")
+            case ast.Name(id=word) | ast.Attribute(attr=word) if out_of_class and is_private(word):
+                raise Untouchable(f"it reads {word}, which means that only inside its class")
+            case ast.Name(id="__class__"):
+                raise Untouchable("it names __class__")
+
+
+def own_statements(body: Sequence[ast.stmt], kind: type[ast.stmt]) -> list[ast.stmt]:
+    """The statements of that kind in a block; `continue` and `break` of loops inside it are theirs."""
+    found: list[ast.stmt] = []
+    for s in body:
+        if isinstance(s, kind):
+            found.append(s)
+        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            continue
+        inside_loop = isinstance(s, ast.For | ast.AsyncFor | ast.While) and kind in (ast.Break, ast.Continue)
+        for child in ast.iter_child_nodes(s):
+            inner = [child] if isinstance(child, ast.stmt) else getattr(child, "body", [])
+            if isinstance(inner, list) and (not inside_loop or child in getattr(s, "orelse", [])):
+                found += own_statements([n for n in inner if isinstance(n, ast.stmt)], kind)
+    return found
+
+
+def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
+    """The names a block gets and those it gives back, in the order they stand."""
+    inside = {n for s in block.body for n in walk(s)}
+    names = [n for n in walk(scene.node) if isinstance(n, ast.Name)]
+    local = scene.scope.local
+    bound = assigned_in(block.body) & local
+    bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
+    bound_outside |= {n.name for n in walk(scene.node) if isinstance(n, ast.ExceptHandler) and n.name}
+    read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
+    read_outside |= {
+        n.target.id
+        for n in walk(scene.node)
+        if isinstance(n, ast.AugAssign) and n not in inside and isinstance(n.target, ast.Name)
+    }
+    order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
+    seen = list(dict.fromkeys(n.id for n in order))
+    results = [n for n in seen if n in bound and (n in read_outside or (block.loops and n in bound_outside))]
+    changed = {n.target.id for n in inside if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
+    read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
+    sure = _surely_bound(block.body)
+    given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
+    first_write = [n for n in given if n in sure and not _read_first(order, n, changed)]
+    return [n for n in given if n not in first_write], (
+        [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
+    )
+
+
+def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:
+    return {t.id for s in body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)}
+
+
+def _read_first(order: Sequence[ast.Name], name: str, changed: set[str]) -> bool:
+    """Whether a name is read in the block before the block has bound it; of one statement, its right side first."""
+    for node in order:
+        if node.id == name:
+            return isinstance(node.ctx, ast.Load) or name in changed or _on_both_sides(order, node)
+    return True
+
+
+def _on_both_sides(order: Sequence[ast.Name], node: ast.Name) -> bool:
+    return any(n.id == node.id and n.lineno == node.lineno and isinstance(n.ctx, ast.Load) for n in order)
+
+
+def waits(block: Block) -> bool:
+    return any(awaits(s) or any(isinstance(n, ast.AsyncFor | ast.AsyncWith) for n in walk(s)) for s in block.body)
+
+
+def yields(block: Block) -> bool:
+    return any(isinstance(n, ast.Yield | ast.YieldFrom) for s in block.body for n in walk(s))
+
+
+# --- text ----------------------------------------------------------------------------------------------
+
+
+def block_lines(sheet: Sheet, block: Block) -> tuple[int, int]:
+    """The lines of the block, the comments above its first and below its last statement included."""
+    first = min([block.body[0].lineno, *(d.lineno for d in getattr(block.body[0], "decorator_list", []))])
+    indent = sheet.indent(block.body[0].lineno)
+    if len(indent.encode()) != block.body[0].col_offset:
+        raise Untouchable("it stands on the line of its test")
+    while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
+        first -= 1
+    last = block.body[-1].end_lineno or block.body[-1].lineno
+    count = len(sheet.text.splitlines())
+    while last < count and sheet.line(last + 1).strip().startswith("#") and sheet.indent(last + 1) == indent:
+        last += 1
+    return first, last
+
+
+def block_text(scene: Scene, block: Block, first: int, last: int, back: str, inner_indent: str) -> list[str]:
+    sheet = scene.sheet()
+    for s in own_statements(block.body, ast.Continue):
+        sheet.replace(s, back)
+    changed = Sheet(sheet.result())
+    frozen = {
+        number
+        for token in changed.tokens
+        if token.type == tokenize.STRING and token.end[0] > token.start[0]
+        for number in range(token.start[0] + 1, token.end[0] + 1)
+    }
+    indent = changed.indent(block.body[0].lineno)
+    if indent != inner_indent and frozen & set(range(first, last + 1)):
+        raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
+    return [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+
+
+def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
+    """Names to be handed on: the function's own parameters in their order, then its variables as they come."""
+    spec = scene.node.args
+    own = [a.arg for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)]
+    return [n for n in own if n in names] + [n for n in names if n not in own]
+
+
+def is_private(word: str) -> bool:
+    """A name that a class makes its own: `__x`."""
+    return word.startswith("__") and not word.endswith("__")

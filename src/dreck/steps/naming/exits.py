@@ -1,0 +1,121 @@
+"""Exits of a block: how a function tells its caller that the block would have left, and with what."""
+
+import ast
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
+from dreck.steps.naming.blocks import Block, own_statements
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.trees import Untouchable
+
+
+@dataclass(frozen=True, slots=True)
+class Exits:
+    """`edits`: what the exits inside become. `goes_on`: what the function ends with where the block does not leave.
+
+    `form`: what the caller does: nothing (``), `end` (the block always leaves), `truth` (it is told whether to
+    leave, by `leaving`), `answer` (what is not None is returned), `pair` (whether to leave, and with what).
+    """
+
+    form: str = ""
+    edits: tuple[tuple[ast.stmt, str], ...] = ()
+    goes_on: str = ""
+    leaving: str = ""
+
+    @property
+    def ends(self) -> bool:
+        return self.form == "end"
+
+    @property
+    def leaves(self) -> bool:
+        return self.form != ""
+
+    @property
+    def tells_truth(self) -> bool:
+        return self.form == "truth"
+
+    def asked(self, call: str, results: Sequence[str]) -> list[str]:
+        """The lines that stand where the block stood; a tab stands for one level more."""
+        told = ", ".join(results)
+        asked = f"({call})" if call.startswith("yield") else call
+        match self.form:
+            case "end":
+                return [f"return {call}" if self.leaving != "raise" else call]
+            case "truth" if results:
+                return [f"leaves, {told} = {call}", "if leaves:", f"\t\t{self.leaving}"]
+            case "truth":
+                return [f"if {asked}:", f"\t\t{self.leaving}"]
+            case "answer":
+                return [f"answer = {call}", "if answer is not None:", "\t\treturn answer"]
+            case "pair":
+                return [f"leaves, answer = {call}", "if leaves:", "\t\treturn answer"]
+        return [f"{told} = {call}" if results else call]
+
+
+def exits_of(scene: Scene, block: Block, results: tuple[str, ...]) -> Exits:
+    """How a block's exits are told. Raises Untouchable where they cannot be."""
+    returns = [s for s in own_statements(block.body, ast.Return) if isinstance(s, ast.Return)]
+    jumps = [*own_statements(block.body, ast.Continue), *own_statements(block.body, ast.Break)]
+    if not returns and not jumps:
+        return Exits()
+    if returns and jumps:
+        raise Untouchable("it returns on some ways and leaves a loop on others")
+    if jumps:
+        return _of_loop(block, jumps, results)
+    if leaves(block.body):
+        return Exits("end")
+    if results:
+        told = " and ".join(results)
+        raise Untouchable(f"it returns on some ways, and on others {told} would have to come back")
+    return _of_returns(scene, returns)
+
+
+def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> Exits:
+    words = {"continue" if isinstance(s, ast.Continue) else "break" for s in jumps}
+    if len(words) > 1:
+        raise Untouchable("it continues the loop on some ways and breaks out of it on others")
+    (word,) = words
+    back = f", {', '.join(results)}" if results else ""
+    if word == "continue" and block.at_end and block.loops:
+        return Exits("", tuple((s, f"return {back.removeprefix(', ')}".strip()) for s in jumps))
+    free = {"leaves", "answer"} & set(results)
+    if free:
+        raise Untouchable(f"the name {free.pop()} is used already")
+    return Exits("truth", tuple((s, f"return True{back}") for s in jumps), f"return False{back}", word)
+
+
+def _of_returns(scene: Scene, returns: list[ast.Return]) -> Exits:
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    if taken & {"leaves", "answer"}:
+        raise Untouchable("the names `leaves` and `answer` are used already")
+    values = {ast.dump(r.value) if r.value is not None else "" for r in returns}
+    first = returns[0].value
+    if len(values) == 1 and (first is None or isinstance(first, ast.Constant)):
+        leaving = "return" if first is None else f"return {ast.unparse(first)}"
+        return Exits("truth", tuple((r, "return True") for r in returns), "return False", leaving)
+    if all(r.value is not None and _is_never_none(r.value) for r in returns):
+        return Exits("answer", (), "return None")
+    edits = tuple((r, f"return True, {_code(scene, r)}") for r in returns)
+    return Exits("pair", edits, "return False, None")
+
+
+def _code(scene: Scene, r: ast.Return) -> str:
+    if r.value is None:
+        return "None"
+    code = scene.sheet().code(r.value)
+    return f"({code})" if isinstance(r.value, ast.Tuple) and not code.startswith("(") else code
+
+
+def _is_never_none(e: ast.expr) -> bool:
+    match e:
+        case ast.Constant(value=value):
+            return value is not None
+        case ast.Tuple() | ast.List() | ast.Dict() | ast.Set() | ast.JoinedStr() | ast.ListComp() | ast.DictComp():
+            return True
+        case ast.Compare() | ast.UnaryOp(op=ast.Not()):
+            return True
+        case ast.IfExp(body=body, orelse=orelse):
+            return _is_never_none(body) and _is_never_none(orelse)
+    return False

@@ -1,0 +1,240 @@
+"""named-block: a run of statements becomes a function: the lines that are named, or the cuts that pay best."""
+
+import ast
+import shlex
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.blocks import Block, block_lines, check_parts, in_order, passed, waits, yields
+from dreck.steps.naming.cuts import Cut, best_cuts, block_of_lines
+from dreck.steps.naming.exits import Exits, exits_of
+from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
+from dreck.steps.naming.same_block import Same, same_blocks
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.vocabulary import ORDERS, SMALL
+from dreck.steps.support.wording import is_free, words_of
+
+_OFFERED = 3
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """The lines named with the target, else the best cuts of the function."""
+    if scene.wishes.lines is not None:
+        yield from _asked(scene, *scene.wishes.lines)
+        return
+    for cut in best_cuts(scene)[:_OFFERED]:
+        yield from _attempt(scene, cut.block, cut)
+
+
+def _asked(scene: Scene, first: int, last: int) -> Iterator[Plan | NotPlanned]:
+    block = block_of_lines(scene.node, first, last)
+    if block is None:
+        yield NotPlanned(first, f"lines {first} to {last} hold no whole statements of {scene.function.name}")
+        return
+    yield from _attempt(scene, block, None)
+
+
+def _attempt(scene: Scene, block: Block, cut: Cut | None) -> Iterator[Plan | NotPlanned]:
+    line = block.body[0].lineno
+    try:
+        yield _planned(scene, block, cut)
+    except Untouchable as error:
+        size = (block.body[-1].end_lineno or line) - line + 1
+        yield NotPlanned(line, f"{error} (lines {line} to {line + size - 1}, a function of {size} lines)")
+    except _Nameless as place:
+        yield NotPlanned(line, str(place), place.code)
+
+
+class _Nameless(Exception):
+    """Nothing is missing but a name."""
+
+    def __init__(self, code: str, told: str) -> None:
+        super().__init__(told)
+        self.code = code
+
+
+# --- one block -----------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class _Helped:
+    """The new function: what it is given and gives back, and how its exits are told to its caller."""
+
+    name: str
+    parameters: tuple[str, ...]
+    own: str
+    results: tuple[str, ...]
+    exits: Exits
+
+
+def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
+    check_parts(scene, block, False)
+    texts = [n for s in block.body for n in walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
+    if any(n.lineno != n.end_lineno for n in texts):
+        raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
+    given, results = passed(scene, block)
+    exits = exits_of(scene, block, tuple(results))
+    same = same_blocks(scene, block) if not exits.leaves else Same((), (), ())
+    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    is_method = bool(own) and own in given
+    rest = in_order(scene, [g for g in given if not (is_method and g == own)])
+    rest = [g for g in rest if g not in same.gone]
+    parameters = ((own,) if is_method else ()) + (*rest, *same.parameters)
+    name = _name(scene, block)
+    helped = _Helped(name, parameters, own if is_method else "", () if exits.ends else tuple(results), exits)
+    sheet = scene.sheet()
+    unit = sheet.unit(scene.node)
+    first, last = block_lines(sheet, block)
+    home = sheet.indent(scene.node.lineno) if is_method else ""
+    code = _written(scene, block, helped, same, home, unit, (first, last))
+    own_given = tuple(same.here) if same.parameters else ()
+    _replace(sheet, block, helped, (*rest, *own_given), (first, last), unit)
+    for other, terms in zip(same.blocks, same.terms, strict=True):
+        _replace(sheet, other, helped, (*rest, *terms), block_lines(sheet, other), unit)
+    if is_method:
+        sheet.insert(method_line(scene), f"\n{code}")
+    else:
+        put_helper(scene, sheet, code)
+    told = f"lines {first} to {last} are called {name}"
+    wished = scene.wishes.lines
+    if wished is not None and (wished[0] > first or wished[1] < last):
+        told += f" (grown to whole statements from {wished[0]} to {wished[1]})"
+    if same.blocks:
+        told += f", as in {len(same.blocks)} more place{'s' if len(same.blocks) > 1 else ''}"
+    told += f"; tangle {cut.before} becomes {cut.after}, both functions together" if cut is not None else ""
+    return Plan(first, told, sheet.result(), (name,))
+
+
+def _written(
+    scene: Scene, block: Block, helped: _Helped, same: Same, home: str, unit: str, lines: tuple[int, int]
+) -> str:
+    sheet = scene.sheet()
+    for leaving, code in helped.exits.edits:
+        sheet.replace(leaving, code)
+    for term, parameter in same.edits:
+        sheet.replace(term, parameter)
+    changed = Sheet(sheet.result())
+    indent = sheet.indent(block.body[0].lineno)
+    added = len(changed.text.splitlines()) - len(scene.text.splitlines())
+    body = [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(lines[0], lines[1] + added + 1)]
+    last = [helped.exits.goes_on] if helped.exits.goes_on else []
+    last = last or ([f"return {', '.join(helped.results)}"] if helped.results else [])
+    typed = "" if last or helped.exits.leaves else "None"
+    if helped.exits.ends and scene.node.returns is not None:
+        typed = ast.unparse(scene.node.returns)
+    elif helped.exits.tells_truth and not helped.results:
+        typed = "bool"
+    helper = Helper(helped.name, helped.parameters, (*body, *last), waits(block))
+    return written(scene, helper, home, unit, typed)
+
+
+def _replace(
+    sheet: Sheet, block: Block, helped: _Helped, given: Sequence[str], lines: tuple[int, int], unit: str
+) -> None:
+    own = helped.own
+    call = f"{own}.{helped.name}({', '.join(given)})" if own else f"{helped.name}({', '.join(given)})"
+    if yields(block):
+        if waits(block):
+            raise Untouchable("it yields and awaits")
+        call = f"yield from {call}"
+    elif waits(block):
+        call = f"await {call}"
+    told = helped.exits.asked(call, helped.results)
+    indent = sheet.indent(block.body[0].lineno)
+    sheet.replace_lines(*lines, "".join(f"{indent}{line}\n" for line in told).replace("\t\t", unit))
+
+
+# --- a name --------------------------------------------------------------------------------------------
+
+
+def _name(scene: Scene, block: Block) -> str:
+    """By the comment above it, by the one thing it does; a name that is wished for is put in later."""
+    taken = scene.all_words()
+    if scene.wishes.alone:
+        if not is_free(scene.wishes.alone, taken):
+            raise Untouchable(f"the name '{scene.wishes.alone}' is taken already")
+        return scene.wishes.alone
+    for words in _suggestions(scene, block):
+        name = "_".join(words)
+        for tried in (f"_{own_style(scene, name)}", own_style(scene, name)):
+            if name.isidentifier() and is_free(tried, taken):
+                return tried
+    first, last = block.body[0].lineno, block.body[-1].end_lineno or 0
+    target = f"{scene.path}::{scene.function.name}:{first}-{last}"
+    typed = f"dreck untangle {shlex.quote(target)} --step named-block --name NAME"
+    raise _Nameless(f"lines {first} to {last}", f"no good name was found for lines {first} to {last}; type: {typed}")
+
+
+def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
+    sheet, line = scene.sheet(), block.body[0].lineno
+    above = sheet.line(line - 1).strip() if line > 1 else ""
+    further = sheet.line(line - 2).strip() if line > 2 else ""
+    if above.startswith("#") and not further.startswith("#"):
+        words = [w.lower() for w in above.strip("# .:").split()]
+        told = all(w.isalpha() for w in words) and 2 <= len(words) <= 4
+        kept = [w for w in words if w not in SMALL]
+        if told and words[0] not in ORDERS - {"update", "create", "find"} and len(kept) >= 2:
+            yield kept
+    match block.body:
+        case [ast.For(target=ast.Name(id=name), iter=ast.Name() | ast.Attribute()) as loop] if len(name) > 2:
+            called = [s.value.func for s in loop.body if isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)]
+            verbs = [words_of(f.attr)[0] for f in called if isinstance(f, ast.Attribute) and words_of(f.attr)]
+            if len(verbs) == 1 and len(loop.body) == 1:
+                yield [verbs[0], *words_of(ast.unparse(loop.iter).rpartition(".")[2])]
+
+
+STEP = Step(
+    name="named-block",
+    group="name",
+    order=135,
+    summary="A run of statements becomes a function of its own, wherever it stands.",
+    why="The function tells its story in fewer lines, and what was cut out is read under its own name.",
+    when_not="When the cut only moves the heap: much goes in, much comes out.",
+    before="""\
+def book(loads, log, fees):
+    total = 0
+    for load in loads:
+        if load.kilos > 0 and not load.void:
+            # weigh the load
+            net = load.gross - load.tare
+            if net > 900:
+                log.note(load)
+                net = 900
+            if load.wet:
+                net -= 20
+            total += net * fees.rate
+    return total
+""",
+    after="""\
+def book(loads, log, fees):
+    total = 0
+    for load in loads:
+        if load.kilos > 0 and not load.void:
+            net = _weigh_load(log, load)
+            total += net * fees.rate
+    return total
+
+
+def _weigh_load(log, load):
+    # weigh the load
+    net = load.gross - load.tare
+    if net > 900:
+        log.note(load)
+        net = 900
+    if load.wet:
+        net -= 20
+    return net
+""",
+    traps=(
+        "A name the block changes and the code after it reads has to come back.",
+        "A `return`, `continue` or `break` inside it has to be told to the caller.",
+        "A lambda inside it sees the variables of the function it was made in.",
+    ),
+    plans=plans,
+    by_default=False,
+)

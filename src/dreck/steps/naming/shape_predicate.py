@@ -1,0 +1,254 @@
+"""shape-predicate: conditions of one shape that differ in a constant or a term become one predicate."""
+
+import ast
+import copy
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.predicates import (
+    Helper,
+    conditions,
+    has_private,
+    locals_read,
+    own_style,
+    put_helper,
+    why_not,
+    written,
+)
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.wording import is_free, thing_name, words_of
+
+_ENOUGH = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A condition, and the terms in it that may differ: constants and names, in the order they stand."""
+
+    test: ast.expr
+    terms: tuple[ast.expr, ...]
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """The shapes that three conditions or more have in common, the one with most places first."""
+    by_shape: dict[str, list[Asked]] = {}
+    for test in _tests(scene):
+        shape, terms = _shape(scene, test)
+        by_shape.setdefault(shape, []).append(Asked(test, terms))
+    for alike in sorted(by_shape.values(), key=len, reverse=True):
+        if len(alike) >= _ENOUGH and len({ast.dump(a.test) for a in alike}) > 1:
+            yield _planned(scene, alike)
+
+
+def _tests(scene: Scene) -> Iterator[ast.expr]:
+    """Conditions worth a predicate: two comparisons or a chained one, or a call with something round it."""
+    for condition in conditions(scene.node):
+        nodes = [condition.test, *(v for n in walk(condition.test) if isinstance(n, ast.BoolOp) for v in n.values)]
+        for node in nodes:
+            big = isinstance(node, ast.BoolOp) and len(node.values) == 2
+            chained = isinstance(node, ast.Compare) and len(node.ops) > 1
+            if (big or chained) and not why_not(node) and not has_private(node):
+                yield node
+
+
+def _shape(scene: Scene, test: ast.expr) -> tuple[str, tuple[ast.expr, ...]]:
+    """A condition with blanks for what may differ, and what stands in the blanks."""
+    terms: list[ast.expr] = []
+    made = copy.deepcopy(test)
+    origins = {id(c): n for c, n in zip(walk(made), walk(test), strict=True)}
+
+    class Blanks(ast.NodeTransformer):
+        def visit_Constant(self, node: ast.Constant) -> ast.expr:
+            terms.append(node)
+            return ast.Constant("?")
+
+        def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
+            if isinstance(node.op, ast.USub) and isinstance(node.operand, ast.Constant):
+                terms.append(node)
+                return ast.Constant("?")
+            self.generic_visit(node)
+            return node
+
+        def visit_Name(self, node: ast.Name) -> ast.expr:
+            if node.id in scene.scope.local or scene.names.kind(node.id) == "unknown" or node.id.isupper():
+                terms.append(node)
+                return ast.Constant("?")
+            return node
+
+        def visit_Attribute(self, node: ast.Attribute) -> ast.expr:
+            if isinstance(node.value, ast.Name) and node.value.id[:1].isupper():
+                terms.append(node)
+                return ast.Constant("?")
+            self.generic_visit(node)
+            return node
+
+    shape = ast.dump(Blanks().visit(made))
+    return shape, tuple(origins[id(term)] for term in terms)  # type: ignore[misc]
+
+
+def _planned(scene: Scene, alike: list[Asked]) -> Plan | NotPlanned:
+    first, line = alike[0], alike[0].test.lineno
+    columns = list(zip(*(a.terms for a in alike), strict=True))
+    groups = _same_columns(columns)
+    parameters = _parameters(scene, first, columns, groups)
+    if parameters is None:
+        return NotPlanned(line, "conditions of one shape, and no good names for what differs in them")
+    code, order = _body(first, groups, parameters)
+    wished = scene.wishes.name_for(ast.unparse(first.test))
+    taken = scene.all_words()
+    name = wished or own_style(scene, _name(first.test, parameters, taken))
+    if not is_free(name, taken):
+        return NotPlanned(line, f"the name {name} is taken; give another with --name")
+    sheet = scene.sheet()
+    unit = sheet.unit(scene.node)
+    helper = Helper(name, tuple(order), (f"return {code}",))
+    for asked in alike:
+        given = {parameters[g]: sheet.code(asked.terms[i]) for i, g in enumerate(groups) if g in parameters}
+        call = f"{name}({', '.join(given[p] for p in order)})"
+        sheet.replace(sheet.in_parentheses(asked.test), call)
+    put_helper(scene, sheet, written(scene, helper, "", unit, "bool"))
+    return Plan(line, f"{len(alike)} conditions of one shape ask {name}", sheet.result(), (name,))
+
+
+def _same_columns(columns: list[tuple[ast.expr, ...]]) -> list[int]:
+    """For each term its group: terms that are the same in every condition are one parameter."""
+    dumps = [tuple(map(ast.dump, column)) for column in columns]
+    return [dumps.index(dump) for dump in dumps]
+
+
+def _parameters(
+    scene: Scene, first: Asked, columns: list[tuple[ast.expr, ...]], groups: list[int]
+) -> dict[int, str] | None:
+    """A name for each group that becomes a parameter: what differs, and what only the function knows."""
+    found: dict[int, str] = {}
+    for group in dict.fromkeys(groups):
+        terms = columns[group]
+        varies = len(set(map(ast.dump, terms))) > 1
+        local = any(locals_read(scene, t) for t in terms)
+        if not varies and not local:
+            continue
+        name = _parameter(first.test, first.terms[group], terms, set(found.values()))
+        if not name:
+            return None
+        found[group] = name
+    return found
+
+
+def _parameter(test: ast.expr, term: ast.expr, terms: tuple[ast.expr, ...], used: set[str]) -> str:
+    names = {t.id for t in terms if isinstance(t, ast.Name)}
+    if len(names) == 1 and all(isinstance(t, ast.Name) for t in terms):
+        return _free(names.pop().lower(), used)
+    role = _role(test, term)
+    if names and not role:
+        return _free("value", used)
+    return _free(role, used) if role else ""
+
+
+def _role(test: ast.expr, term: ast.expr) -> str:
+    """What a term is to the condition: a lower or an upper limit, or what something is to be equal to."""
+    for node in walk(test):
+        if not isinstance(node, ast.Compare):
+            continue
+        sides = [node.left, *node.comparators]
+        if term not in sides:
+            continue
+        at = sides.index(term)
+        if at == 0:
+            return {"Lt": "low", "LtE": "low", "Gt": "high", "GtE": "high"}.get(type(node.ops[0]).__name__, "value")
+        op = type(node.ops[at - 1]).__name__
+        other = words_of(thing_name(sides[at - 1]))
+        if op in ("Eq", "NotEq", "Is", "IsNot"):
+            return "_".join(other) or "value"
+        return {"Lt": "high", "LtE": "high", "Gt": "low", "GtE": "low"}.get(op, "")
+    return "value"
+
+
+def _free(name: str, used: set[str]) -> str:
+    number, made = 2, name
+    while made in used:
+        made, number = f"{name}_{number}", number + 1
+    return made
+
+
+def _body(first: Asked, groups: list[int], parameters: dict[int, str]) -> tuple[str, list[str]]:
+    """The condition over its parameters, and these in a reader's order: things first, limits last."""
+    named = {id(term): parameters[g] for term, g in zip(first.terms, groups, strict=True) if g in parameters}
+
+    class Named(ast.NodeTransformer):
+        def visit(self, node: ast.AST) -> ast.AST:
+            if id(node) in named:
+                return ast.Name(named[id(node)], ast.Load())
+            return self.generic_visit(node)
+
+    kept = {id(n): n for n in walk(first.test)}
+    made = Named().visit(_shallow(first.test, kept))
+    order = list(dict.fromkeys(named.values()))
+    limits = [p for p in ("low", "high") if p in order]
+    return ast.unparse(made), [*(p for p in order if p not in limits), *limits]
+
+
+def _shallow(e: ast.AST, kept: dict[int, ast.AST]) -> ast.AST:
+    """A copy of the tree whose leaves that are terms keep their identity."""
+    fields: dict[str, Any] = {}
+    for name, value in ast.iter_fields(e):
+        if isinstance(value, ast.expr) and not isinstance(value, ast.Constant | ast.Name):
+            fields[name] = _shallow(value, kept)
+        elif isinstance(value, list):
+            fields[name] = [
+                _shallow(v, kept) if isinstance(v, ast.expr) and not isinstance(v, ast.Constant | ast.Name) else v
+                for v in value
+            ]
+        else:
+            fields[name] = value
+    return type(e)(**fields)
+
+
+def _name(test: ast.expr, parameters: dict[int, str], taken: set[str]) -> str:
+    names = set(parameters.values())
+    stems = ["is_between"] if {"low", "high"} <= names else []
+    things = [n for n in names if n not in ("low", "high", "value")]
+    stems += [f"is_{'_and_'.join(sorted(things)[:2])}", f"matches_{'_'.join(sorted(things)[:2])}", "is_alike"]
+    return next((s for s in stems if is_free(s, taken) and s != "is_"), "is_alike")
+
+
+STEP = Step(
+    name="shape-predicate",
+    group="name",
+    order=112,
+    summary="Conditions of one shape that differ in a constant or a term become one predicate.",
+    why="The shape is said once and has a name; what differs stands in the calls.",
+    when_not="When the conditions look alike by chance and will go different ways.",
+    before="""\
+def lane(kilos):
+    if 0 <= kilos and kilos < 100:
+        return "hand"
+    if 100 <= kilos and kilos < 900:
+        return "belt"
+    if 900 <= kilos and kilos < 5000:
+        return "crane"
+    return None
+""",
+    after="""\
+def lane(kilos):
+    if is_between(kilos, 0, 100):
+        return "hand"
+    if is_between(kilos, 100, 900):
+        return "belt"
+    if is_between(kilos, 900, 5000):
+        return "crane"
+    return None
+
+
+def is_between(kilos, low, high):
+    return low <= kilos and kilos < high
+""",
+    traps=(
+        "A term that is worked out by a call and was protected by `and` would be worked out always.",
+        "`<` in one of them and `<=` in another are two shapes.",
+    ),
+    plans=plans,
+    by_default=False,
+)

@@ -1,0 +1,169 @@
+"""shared-term: a repeated sub-expression becomes a variable, where its value cannot have changed in between."""
+
+import ast
+from collections.abc import Iterator
+
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.predicates import conditions, first_line, own_expressions, statements, why_not
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.wording import is_free, thing_name, words_of
+
+_ENOUGH = 3
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Expressions that stand three times or more, sums twice, one of them in a test: the longest first."""
+    found: dict[str, list[ast.expr]] = {}
+    for s in statements(scene.node.body):
+        for top in own_expressions(s):
+            for e in _outermost(top):
+                found.setdefault(ast.dump(e), []).append(e)
+    tested = {ast.dump(n) for c in conditions(scene.node) for n in walk(c.test)}
+    repeated = [es for dump, es in found.items() if len(es) >= _least(scene, es[0]) and dump in tested]
+    for places in sorted(repeated, key=lambda es: -len(ast.unparse(es[0])) * len(es)):
+        yield from _planned(scene, places)
+
+
+def _least(scene: Scene, e: ast.expr) -> int:
+    """How often it has to stand there: twice what is worked out, or what a person has a name for."""
+    return 2 if isinstance(e, ast.BinOp) or scene.wishes.name_for(ast.unparse(e)) else _ENOUGH
+
+
+def _outermost(top: ast.expr) -> Iterator[ast.expr]:
+    """Sub-expressions that have a value worth keeping; lambdas and comprehensions are evaluated later."""
+    pending: list[ast.AST] = [top]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, ast.Lambda | ast.GeneratorExp | ast.ListComp | ast.SetComp | ast.DictComp):
+            continue
+        if isinstance(node, ast.expr) and _is_worth_it(node):
+            yield node
+        pending += list(ast.iter_child_nodes(node))
+
+
+def _is_worth_it(e: ast.expr) -> bool:
+    match e:
+        case ast.Attribute(value=ast.Attribute(), ctx=ast.Load()):
+            return True
+        case ast.Subscript(slice=ast.Constant() | ast.Name() | ast.Attribute(), ctx=ast.Load()):
+            return True
+        case ast.BinOp():
+            return any(isinstance(n, ast.Name) for n in walk(e))
+        case ast.Call(func=ast.Name(id="len"), args=[_]):
+            return True
+    return False
+
+
+def _planned(scene: Scene, places: list[ast.expr]) -> Iterator[Plan | NotPlanned]:
+    line = min(e.lineno for e in places)
+    if why_not(places[0]):
+        return
+    code = ast.unparse(places[0])
+    name = scene.wishes.name_for(code) or _name(scene, places[0])
+    if not name:
+        yield NotPlanned(line, f"`{code}` stands {len(places)} times, and no name was found; give one with --name")
+        return
+    sheet = scene.sheet()
+    block = _common_block(scene.node.body, places)
+    first = next(s for s in block if _holds_any(s, places))
+    within = [e for e in places if _stands_in(block, e)]
+    if len(sheet.indent(first.lineno).encode()) != first.col_offset or sheet.line(first.lineno).lstrip().startswith(
+        "elif"
+    ):
+        return
+    indent = sheet.indent(first.lineno)
+    sheet.insert(first_line(first), f"{indent}{name} = {sheet.code(within[0])}\n")
+    for e in within:
+        sheet.replace(sheet.in_parentheses(e), name)
+    yield Plan(line, f"`{code}`, {len(within)} times, is called {name}", sheet.result(), (name,))
+
+
+def _name(scene: Scene, e: ast.expr) -> str:
+    taken = scene.all_words()
+    words = words_of(thing_name(e))
+    tries = ["_".join(words)] if words else []
+    match e:
+        case ast.BinOp(op=ast.Sub()):
+            tries.append("difference")
+        case ast.BinOp(op=ast.Add()):
+            tries.append("total")
+        case ast.BinOp(op=ast.Mod()):
+            tries.append("remainder")
+        case ast.BinOp(op=ast.FloorDiv()):
+            tries.append("quotient")
+        case ast.Attribute(value=ast.Attribute(attr=owner), attr=attr):
+            tries.append(f"{owner}_{attr}")
+        case ast.Subscript(value=ast.Name(id=owner), slice=ast.Constant(value=str() as key)) if key.isidentifier():
+            tries.append(f"{owner}_{key}")
+    own = scene.scope.local | scene.scope.declared_global | scene.scope.declared_nonlocal
+    for name in tries:
+        if name.isidentifier() and name not in own and (is_free(name, taken) or _is_attribute_only(scene, name)):
+            return name
+    return ""
+
+
+def _is_attribute_only(scene: Scene, name: str) -> bool:
+    """A word that only stands behind dots is free as a variable."""
+    used = {n.id for n in walk(scene.tree) if isinstance(n, ast.Name)}
+    return name not in used and is_free(name, used)
+
+
+def _common_block(body: list[ast.stmt], places: list[ast.expr]) -> list[ast.stmt]:
+    """The innermost block all places stand in."""
+    holding = [s for s in body if _holds_any(s, places)]
+    if len(holding) == 1:
+        for inner in _blocks(holding[0]):
+            if all(_stands_in(inner, e) for e in places):
+                return _common_block(inner, places)
+    return body
+
+
+def _blocks(s: ast.stmt) -> Iterator[list[ast.stmt]]:
+    from dreck.source.functions import blocks_of
+
+    if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        yield from blocks_of(s)
+
+
+def _holds_any(s: ast.stmt, places: list[ast.expr]) -> bool:
+    inside = set(walk(s))
+    return any(e in inside for e in places)
+
+
+def _stands_in(block: list[ast.stmt], e: ast.expr) -> bool:
+    return any(e in set(walk(s)) for s in block)
+
+
+STEP = Step(
+    name="shared-term",
+    group="name",
+    order=125,
+    summary="A repeated sub-expression becomes a variable.",
+    why="It is worked out once, has a name, and the tests get short.",
+    when_not="When its value may change between the places, or an earlier test protects it.",
+    before="""\
+def toll(load, scale):
+    if load.gross - load.tare > 900:
+        return 12
+    if load.gross - load.tare > 400:
+        return (load.gross - load.tare) // 100
+    return 0
+""",
+    after="""\
+def toll(load, scale):
+    difference = load.gross - load.tare
+    if difference > 900:
+        return 12
+    if difference > 400:
+        return difference // 100
+    return 0
+""",
+    traps=(
+        "A write or a call in between may change the value.",
+        "An operand that `and` protects would be worked out always.",
+    ),
+    plans=plans,
+    asks=("quiet-tests",),
+    by_default=False,
+)

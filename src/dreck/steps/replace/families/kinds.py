@@ -1,0 +1,249 @@
+"""Kinds: chains that ask what class a value is of."""
+
+import ast
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from dreck.model.names.linking import file_of
+from dreck.model.views.shape import leaves
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
+from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed
+from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.trees import Untouchable
+
+_TAIL = 3
+
+
+class TypeReader(Reader):
+    """Reads `isinstance(x, A)`, `isinstance(x, (A, B))`; for exact classes, `type(x) is A` and tests of its name."""
+
+    def __init__(self, exact: bool) -> None:
+        self.exact = exact
+
+    def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
+        match test:
+            case ast.Call(func=ast.Name(id="isinstance"), args=[subject, kinds], keywords=[]) if not self.exact:
+                return (subject,), each_class(kinds)
+            case ast.Compare(left=asked, ops=[ast.Is() | ast.Eq()], comparators=[kind]) if self.exact:
+                return _exact_class(asked, kind)
+        return None
+
+
+def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
+    """`type(x) is A`, `x.__class__ is A`, `type(x).__name__ == "A"`."""
+    match asked, kind:
+        case ast.Attribute(value=inner, attr="__name__"), ast.Constant(value=str() as name) if name.isidentifier():
+            return _exact_class(inner, ast.Name(name, ast.Load()))
+        case ast.Call(func=ast.Name(id="type"), args=[subject]), _:
+            return (subject,), (kind,)
+        case ast.Attribute(value=subject, attr="__class__"), _:
+            return (subject,), (kind,)
+    return None
+
+
+def type_chains(scene: Scene, fewest: int = 2) -> Iterator[tuple[Chain, bool]]:
+    """Every chain on the class of a plain name, and whether it asks for the exact class."""
+    for exact in (False, True):
+        for chain in chains(scene.node, TypeReader(exact), fewest):
+            if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If):
+                yield chain, exact
+
+
+def home_of(scene: Scene, names: set[str]) -> Scene:
+    """The module classes are defined in: this one, or the one file of the project they are imported from."""
+    if not names or any(name in scene.names.definitions for name in names) or scene.others is None:
+        return scene
+    imports = [s for s in scene.tree.body if isinstance(s, ast.ImportFrom) and names & {a.name for a in s.names}]
+    if len(imports) != 1 or not names <= {a.name for a in imports[0].names if a.asname is None}:
+        return scene
+    path = file_of(imports[0], scene.path)
+    if path is None or path.resolve() not in {file.resolve() for file in scene.others.files}:
+        return scene
+    text = read(path).text
+    tree = parse(text, path)
+    return replace(scene, path=path, text=text, tree=tree, functions=functions_in(tree, text))
+
+
+@dataclass(frozen=True, slots=True)
+class Story:
+    """What an arm does, as the body of a function of its own; `lines` has the subject under its old name."""
+
+    lines: list[str]
+    arm: int
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """A chain's arms as bodies of functions: what these are given, and the call that stands in its place.
+
+    `call` has `{}` where the function's call comes. `last` is the last line the call replaces.
+    """
+
+    bodies: list[list[str]]
+    given: list[str]
+    call: str
+    first: int
+    last: int
+    returns: bool
+
+
+def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str) -> Moved:
+    """The arms of a chain as functions. Raises Untouchable when they cannot be."""
+    first, last = lines_of(sheet, chain)
+    blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
+    for block in blocks:
+        check_block(scene, block, out_of_class=True)
+        if any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for s in block.body for n in walk(s)):
+            raise Untouchable("an arm awaits or yields")
+        if own_statements(block.body, ast.Continue):
+            raise Untouchable("an arm continues the loop around it")
+    value = _one_value(chain)
+    if value is not None:
+        return _as_values(scene, sheet, chain, value, first, last)
+    tail = _tail(scene, chain)
+    if tail is not None:
+        return _with_tail(scene, sheet, chain, blocks, tail, unit, first)
+    passes = [passed(scene, block) for block in blocks]
+    results = list(dict.fromkeys(r for _, rs in passes for r in rs))
+    returning = [bool(own_statements(block.body, ast.Return)) for block in blocks]
+    if any(returning) and not all(leaves(block.body) for block in blocks):
+        raise Untouchable("some arms return and others go on")
+    given = list(dict.fromkeys([g for gs, _ in passes for g in gs]))
+    given += [r for r in results if r not in given and any(r not in rs for _, rs in passes)]
+    back = f"return {', '.join(results)}" if results else "return"
+    bodies = []
+    for block in blocks:
+        body = block_text(scene, block, *block_lines(sheet, block), back, "")
+        bodies.append([*body, back] if results and not leaves(block.body) else body)
+    call = "return {}" if any(returning) else f"{', '.join(results)} = {{}}" if results else "{}"
+    return Moved(bodies, given, call, first, last, any(returning))
+
+
+def _one_value(chain: Chain) -> list[ast.expr] | None:
+    """The values of arms that each only assign one and the same name, or add to it."""
+    parts: list[tuple[str, ast.expr]] = []
+    for arm in chain.arms:
+        match arm.body:
+            case [ast.AugAssign(target=ast.Name(id=name), op=op, value=value)]:
+                parts.append((f"{name} {type(op).__name__}", value))
+            case [ast.Assign(targets=[ast.Name(id=name)], value=value)]:
+                parts.append((f"{name} =", value))
+            case _:
+                return None
+    return [value for _, value in parts] if len({told for told, _ in parts}) == 1 else None
+
+
+_SIGNS = {"Add": "+=", "Sub": "-=", "Mult": "*=", "Div": "/=", "BitOr": "|=", "BitAnd": "&=", "FloorDiv": "//="}
+
+
+def _as_values(scene: Scene, sheet: Sheet, chain: Chain, values: list[ast.expr], first: int, last: int) -> Moved:
+    from dreck.steps.naming.predicates import locals_read
+
+    s = chain.arms[0].body[0]
+    match s:
+        case ast.AugAssign(target=ast.Name(id=name), op=op) if type(op).__name__ in _SIGNS:
+            call = f"{name} {_SIGNS[type(op).__name__]} {{}}"
+        case ast.Assign(targets=[ast.Name(id=name)]):
+            call = f"{name} = {{}}"
+        case _:
+            raise Untouchable("its arms change a value in a way Dreck does not know")
+    given = list(dict.fromkeys(n for v in values for n in locals_read(scene, v)))
+    bodies = []
+    for arm, value in zip(chain.arms, values, strict=True):
+        code = sheet.code(value)
+        if "\n" in code:
+            code = f"({code})"
+        block = Block(arm.body, chain.first, False, (), False)
+        comments = _said(sheet, block)
+        bodies.append([*comments, f"return {code}"])
+    return Moved(bodies, given, call, first, last, False)
+
+
+def _said(sheet: Sheet, block: Block) -> list[str]:
+    from dreck.steps.support.chains import comments_of
+
+    return comments_of(sheet, *block_lines(sheet, block))
+
+
+def _tail(scene: Scene, chain: Chain) -> list[ast.stmt] | None:
+    """What follows a chain that ends its function, when it is short enough to follow each arm."""
+    if chain.block is not scene.node.body:
+        return None
+    rest = chain.block[chain.end :]
+    if len(rest) > _TAIL or (rest and not leaves(rest)):
+        return None
+    if not rest and not all(leaves(arm.body) for arm in chain.arms):
+        return None
+    if any(not isinstance(s, ast.Return | ast.Expr | ast.Assign | ast.Raise) for s in rest):
+        return None
+    return rest
+
+
+def _with_tail(
+    scene: Scene, sheet: Sheet, chain: Chain, blocks: list[Block], tail: list[ast.stmt], unit: str, first: int
+) -> Moved:
+    """Each arm with what followed the chain behind it: it then always leaves."""
+    from dreck.steps.naming.predicates import locals_read
+
+    after: list[str] = []
+    last = chain.last.end_lineno or chain.last.lineno
+    if tail:
+        indent = sheet.indent(tail[0].lineno)
+        last = tail[-1].end_lineno or tail[-1].lineno
+        after = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(tail[0].lineno, last + 1)]
+    bodies, given = [], []
+    for block in blocks:
+        own = block_text(scene, block, *block_lines(sheet, block), "return", "")
+        whole = own if leaves(block.body) else [*own, *after]
+        bodies.append(_shortened(whole))
+        body: Sequence[ast.stmt] = block.body if leaves(block.body) else [*block.body, *tail]
+        bound = {n.id for s in body for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+        before = _bound_before(scene, chain)
+        given += [n for s in body for n in locals_read(scene, s) if n not in bound or n in before]
+    return Moved(bodies, list(dict.fromkeys(given)), "return {}", first, last, True)
+
+
+def _bound_before(scene: Scene, chain: Chain) -> set[str]:
+    early = scene.node.body[: chain.start]
+    stored = {n.id for s in early for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    return stored | set(scene.scope.params)
+
+
+def _shortened(lines: list[str]) -> list[str]:
+    """`space = X` and `return space` behind it are `return X`."""
+    if len(lines) < 2 or not lines[-1].startswith("return "):
+        return lines
+    name = lines[-1].removeprefix("return ")
+    if name.isidentifier() and lines[-2].startswith(f"{name} = ") and "#" not in lines[-2]:
+        return [*lines[:-2], f"return {lines[-2].removeprefix(f'{name} = ')}"]
+    return lines
+
+
+def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, call: str) -> str:
+    """The lines that stand where the chain stood. `asks` is the test that a value is of one of the kinds."""
+    indent, unit = sheet.indent(parts.first), sheet.unit(scene.node)
+    line = parts.call.format(call)
+    rest = _rest(sheet, chain, parts, indent)
+    default = body_lines(sheet, chain) if chain.default is not None else []
+    if chain.default is None or (parts.returns and not leaves(chain.default)):
+        lines = [f"if {asks}:", f"{unit}{line}", *default, *rest]
+    elif leaves(chain.default):
+        other = asks.replace(") in (", ") not in (") if asks.startswith("type(") else f"not {asks}"
+        lines = [f"if {other}:", *reindented(default, unit), line]
+    else:
+        lines = [f"if {asks}:", f"{unit}{line}", "else:", *reindented(default, unit)]
+    return "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines)
+
+
+def _rest(sheet: Sheet, chain: Chain, parts: Moved, indent: str) -> list[str]:
+    """What followed the chain and was taken into its arms: other kinds still need it."""
+    end = chain.last.end_lineno or chain.last.lineno
+    if not parts.returns or parts.last <= end:
+        return []
+    lines = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(end + 1, parts.last + 1)]
+    return [text for text in lines if text.strip()]

@@ -1,0 +1,302 @@
+"""probe-list: "try it this way, else that way, the first that answers" becomes an ordered list and one loop."""
+
+import ast
+import builtins
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.support.chains import all_blocks, comments_of, put_table
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import constant_name, is_free, words_of
+
+_FEWEST = 2
+_ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
+
+
+@dataclass(frozen=True, slots=True)
+class Cascade:
+    """Calls that are tried in turn, from statement `start` up to (not with) `end` of a block.
+
+    `answered` is the test that says a value is an answer, `name` what the value is called. With `handler` a call
+    has no answer when it raises that. `leaves` says that an answer is returned at once.
+    """
+
+    block: list[ast.stmt]
+    start: int
+    end: int
+    calls: tuple[ast.Call, ...]
+    name: str
+    answered: ast.expr | None
+    leaves: bool
+    handler: ast.expr | None = None
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every cascade of two calls or more."""
+    for block in all_blocks(scene.node.body):
+        at = 0
+        while at < len(block):
+            found = _returning(block, at) or _filling(block, at) or _raising(block, at)
+            if found is None or len(found.calls) < _FEWEST:
+                at += 1
+                continue
+            at = found.end
+            try:
+                yield _planned(scene, found)
+            except Untouchable as error:
+                yield NotPlanned(found.block[found.start].lineno, str(error))
+
+
+# --- the forms -----------------------------------------------------------------------------------------
+
+
+def _returning(block: list[ast.stmt], start: int) -> Cascade | None:
+    """`v = a(x)`, `if v is not None: return v`, again and again, and perhaps `return z(x)` last."""
+    at, calls, name, test = start, list[ast.Call](), "", ""
+    answered: ast.expr | None = None
+    while at < len(block):
+        found = _asked_once(block, at)
+        if found is None:
+            break
+        call, own, asked, end = found
+        if calls and (own != name or ast.dump(asked) != test):
+            break
+        name, answered, test, at = own, asked, ast.dump(asked), end
+        calls.append(call)
+    if not calls or answered is None:
+        return None
+    match block[at : at + 1]:
+        case [ast.Return(value=ast.Call() as last)] if _is_not_none(answered) and not last.keywords:
+            calls.append(last)
+            at += 1
+    return Cascade(block, start, at, tuple(calls), name, answered, True)
+
+
+def _asked_once(block: list[ast.stmt], at: int) -> tuple[ast.Call, str, ast.expr, int] | None:
+    match block[at : at + 2]:
+        case [
+            ast.Assign(targets=[ast.Name(id=name)], value=ast.Call() as call),
+            ast.If(test=test, body=[ast.Return(value=ast.Name(id=back))], orelse=[]),
+        ] if back == name and _speaks_only_of(test, name):
+            return call, name, test, at + 2
+        case [ast.If(test=test, body=[ast.Return(value=ast.Name(id=back))], orelse=[]), *_]:
+            bound = [n for n in walk(test) if isinstance(n, ast.NamedExpr)]
+            if len(bound) == 1 and isinstance(bound[0].value, ast.Call) and bound[0].target.id == back:
+                asked = _without(test, bound[0])
+                return (bound[0].value, back, asked, at + 1) if _speaks_only_of(asked, back) else None
+    return None
+
+
+def _filling(block: list[ast.stmt], start: int) -> Cascade | None:
+    """`v = a(x)`, `if v is None: v = b(x)`, side by side or inside one another."""
+    match block[start]:
+        case ast.Assign(targets=[ast.Name(id=name)], value=ast.Call() as first):
+            calls = [first]
+        case _:
+            return None
+    tests: list[ast.expr] = []
+
+    def more(s: ast.stmt) -> bool:
+        match s:
+            case ast.If(
+                test=test,
+                body=[ast.Assign(targets=[ast.Name(id=own)], value=ast.Call() as call), *inner],
+                orelse=[],
+            ) if own == name and len(inner) < 2:
+                tests.append(test)
+                calls.append(call)
+                return all(map(more, inner))
+        return False
+
+    at = start + 1
+    while at < len(block):
+        kept = len(tests)
+        if not more(block[at]):
+            del tests[kept:], calls[kept + 1 :]
+            break
+        at += 1
+    if not tests or len({ast.dump(t) for t in tests}) > 1 or not _speaks_only_of(tests[0], name):
+        return None
+    answered = _turned(tests[0])
+    match block[at : at + 1]:
+        case [ast.Return(value=ast.Name(id=back))] if back == name and _is_not_none(answered):
+            return Cascade(block, start, at + 1, tuple(calls), name, answered, True)
+    return Cascade(block, start, at, tuple(calls), name, answered, False)
+
+
+def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
+    """`try: return a(x)`, `except ValueError: pass`, again and again."""
+    at, calls = start, list[ast.Call]()
+    kind: ast.expr | None = None
+    while at < len(block):
+        match block[at]:
+            case ast.Try(
+                body=[ast.Return(value=ast.Call() as call)],
+                handlers=[ast.ExceptHandler(type=ast.expr() as caught, name=None, body=[ast.Pass()])],
+                orelse=[],
+                finalbody=[],
+            ) if kind is None or ast.dump(kind) == ast.dump(caught):
+                kind = caught
+                calls.append(call)
+                at += 1
+            case _:
+                break
+    return Cascade(block, start, at, tuple(calls), "", None, True, kind) if calls else None
+
+
+def _speaks_only_of(test: ast.expr, name: str) -> bool:
+    names = {n.id for n in walk(test) if isinstance(n, ast.Name)}
+    return names == {name} and not any(isinstance(n, ast.Call | ast.Await) for n in walk(test))
+
+
+def _is_not_none(test: ast.expr) -> bool:
+    return ast.unparse(test).endswith(" is not None")
+
+
+def _turned(test: ast.expr) -> ast.expr:
+    match test:
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            return operand
+        case ast.Compare(left=left, ops=[ast.Is()], comparators=[right]):
+            return ast.Compare(left, [ast.IsNot()], [right])
+        case ast.Compare(left=left, ops=[ast.Eq()], comparators=[right]):
+            return ast.Compare(left, [ast.NotEq()], [right])
+    return ast.UnaryOp(ast.Not(), test)
+
+
+def _without(test: ast.expr, bound: ast.NamedExpr) -> ast.expr:
+    """A test that binds a name, as one that only reads it."""
+
+    class Put(ast.NodeTransformer):
+        def visit_NamedExpr(self, node: ast.NamedExpr) -> ast.expr:
+            return ast.Name(node.target.id, ast.Load()) if ast.dump(node) == ast.dump(bound) else node
+
+    return Put().visit(ast.parse(ast.unparse(test), mode="eval").body)  # type: ignore[no-any-return]
+
+
+# --- the list and the loop -----------------------------------------------------------------------------
+
+
+def _planned(scene: Scene, cascade: Cascade) -> Plan:
+    sheet = scene.sheet()
+    block = cascade.block
+    first, last = block[cascade.start].lineno, block[cascade.end - 1].end_lineno or block[cascade.end - 1].lineno
+    indent = sheet.indent(first)
+    if len(indent.encode()) != block[cascade.start].col_offset:
+        raise Untouchable("it stands on the line of another statement")
+    if comments_of(sheet, first, last):
+        raise Untouchable("comments stand between its calls; they would lose their place")
+    given = _arguments(sheet, cascade.calls)
+    functions = [sheet.code(call.func) for call in cascade.calls]
+    listed = _listed(scene, sheet, cascade, functions)
+    body = _loop(sheet, cascade, listed, given, sheet.unit(scene.node), _free(scene, "probe"))
+    follows = block[cascade.end : cascade.end + 1]
+    if cascade.leaves and cascade.handler is None and not follows and block is scene.node.body:
+        body.append("return None")
+    sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" for line in body))
+    made = (listed,) if listed.isidentifier() else ()
+    reason = f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
+    return Plan(first, reason, sheet.result(), made)
+
+
+def _arguments(sheet: Sheet, calls: Sequence[ast.Call]) -> str:
+    codes = [", ".join(sheet.code(a) for a in (*c.args, *c.keywords)) for c in calls]
+    other = next((code for code in codes if code != codes[0]), None)
+    if other is not None:
+        names = f"{sheet.code(calls[0].func)}({codes[0]}) and {sheet.code(calls[codes.index(other)].func)}({other})"
+        raise Untouchable(f"they are asked with different things: {names}; give them the same parameters first")
+    return codes[0]
+
+
+def _listed(scene: Scene, sheet: Sheet, cascade: Cascade, functions: list[str]) -> str:
+    """The name of the list at the top of the module, or the list itself where it reads what is local."""
+    for call in cascade.calls:
+        if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
+            raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
+    roots = {function.partition(".")[0] for function in functions}
+    own = scene.scope.local | scene.scope.params
+    local = roots & own
+    if local:
+        return f"({', '.join(functions)})"
+    unknown = [r for r in roots if not hasattr(builtins, r) and scene.names.kind(r) == "unknown"]
+    if unknown:
+        raise Untouchable(f"where {unknown[0]} comes from is not known")
+    words = [w for w in words_of(scene.node.name.strip("_")) if w not in _ASKING] or words_of(scene.node.name)
+    name = constant_name([*words, "probes"], scene.all_words())
+    put_table(scene, sheet, f"{name} = ({', '.join(functions)})\n")
+    return name
+
+
+def _free(scene: Scene, stem: str) -> str:
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken |= {s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
+    return stem if is_free(stem, taken) else next(f"{stem}_{n}" for n in range(2, 99) if is_free(f"{stem}_{n}", taken))
+
+
+def _loop(sheet: Sheet, cascade: Cascade, listed: str, given: str, unit: str, probe: str) -> list[str]:
+    head = f"for {probe} in {listed}:"
+    if cascade.handler is not None:
+        caught = sheet.code(cascade.handler)
+        inner = ["try:", f"{unit}return {probe}({given})", f"except {caught}:", f"{unit}continue"]
+        return [head, *(f"{unit}{line}" for line in inner)]
+    assert cascade.answered is not None
+    name, test = cascade.name, ast.unparse(cascade.answered)
+    leaving = f"return {name}" if cascade.leaves else "break"
+    return [head, f"{unit}{name} = {probe}({given})", f"{unit}if {test}:", f"{unit}{unit}{leaving}"]
+
+
+STEP = Step(
+    name="probe-list",
+    group="replace",
+    order=280,
+    summary='"Try it this way, else that way, the first that answers" becomes an ordered list and one loop.',
+    why="The order stands in one place, and a further way is one more name in it.",
+    when_not="When the ways are asked with different things, or something happens in between.",
+    before="""\
+def by_label(load):
+    return load.label
+
+
+def by_scale(load):
+    return load.kilos or None
+
+
+def weight_of(load):
+    found = by_label(load)
+    if found is not None:
+        return found
+    found = by_scale(load)
+    if found is not None:
+        return found
+    return None
+""",
+    after="""\
+def by_label(load):
+    return load.label
+
+
+def by_scale(load):
+    return load.kilos or None
+
+
+WEIGHT_OF_PROBES = (by_label, by_scale)
+
+
+def weight_of(load):
+    for probe in WEIGHT_OF_PROBES:
+        found = probe(load)
+        if found is not None:
+            return found
+    return None
+""",
+    traps=(
+        "A later way is asked only when the earlier ones have no answer.",
+        "What counts as no answer (None, or anything false) has to be the same for all.",
+    ),
+    plans=plans,
+    by_default=False,
+)

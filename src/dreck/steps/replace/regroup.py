@@ -1,0 +1,312 @@
+"""regroup: interleaved kinds become one branch per kind, each with its own whole story."""
+
+import ast
+import builtins
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.common_lines import shared_out
+from dreck.steps.replace.discriminants import CLASS, Discriminant, about_of, answer_of_kind, discriminants_of
+from dreck.steps.replace.stories import Answer, Teller, as_text, indented
+from dreck.steps.support.chains import check_keys
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+
+_GROWTH = 3
+_ALWAYS_FINE = 60
+_FEWEST_TESTS = 3
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """The function told per kind of what most of its tests compare with constants, or of what is asked for."""
+    found = discriminants_of(scene.node)
+    if scene.wishes.discriminant:
+        wanted = _wanted(scene.wishes.discriminant)
+        found = [d for d in found if ast.dump(d.term) == wanted]
+        if not found:
+            told = ", ".join(d.code for d in discriminants_of(scene.node))
+            others = f"tests compare {told}" if told else "no test compares a value"
+            yield NotPlanned(scene.node.lineno, f"no test is about {scene.wishes.discriminant}; {others}")
+            return
+    else:
+        found = [d for d in found if not d.truth and len(d.kinds) >= 2 and d.tests >= _FEWEST_TESTS][:1]
+    for discriminant in found[:1]:
+        if _is_grouped(scene, discriminant):
+            continue
+        try:
+            lean = _planned(scene, discriminant, False)
+            full = _planned(scene, discriminant, True)
+            if lean is not None and full is not None and lean.text != full.text:
+                yield replace(lean, only_if_proved=True)
+            if full is not None and _leaves_nothing(full.text, scene):
+                yield NotPlanned(scene.node.lineno, "a test that has to be asked would have nothing behind it any more")
+            elif full is not None:
+                yield full
+        except Untouchable as error:
+            yield NotPlanned(scene.node.lineno, str(error))
+
+
+def _is_grouped(scene: Scene, d: Discriminant) -> bool:
+    """Whether the tests about it make up one ladder, and none stands inside."""
+    for s in scene.node.body:
+        arms = 0
+        while isinstance(s, ast.If):
+            about = about_of(s.test)
+            if about is None or ast.dump(about.term) != ast.dump(d.term) or about.truth is not d.truth:
+                break
+            arms += 1
+            if len(s.orelse) != 1 or not isinstance(s.orelse[0], ast.If):
+                break
+            s = s.orelse[0]
+        if arms and arms == d.tests:
+            return True
+    return False
+
+
+def _leaves_nothing(text: str, scene: Scene) -> bool:
+    """Whether more arms hold nothing than did before."""
+    counts = [sum(isinstance(n, ast.Pass) for n in walk(tree)) for tree in (parse(text, scene.path), scene.tree)]
+    return counts[0] > counts[1]
+
+
+def _wanted(code: str) -> str:
+    try:
+        return ast.dump(ast.parse(code.strip(), mode="eval").body)
+    except SyntaxError:
+        raise Untouchable(f"'{code}' is no expression in Python") from None
+
+
+# --- the stories ---------------------------------------------------------------------------------------
+
+
+def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
+    _check(scene, d)
+    sheet = scene.sheet()
+    unit = sheet.unit(scene.node)
+    body = scene.node.body
+    doc = (
+        isinstance(body[0], ast.Expr)
+        and isinstance(body[0].value, ast.Constant)
+        and isinstance(body[0].value.value, str)
+    )
+    body = body[1:] if doc else body
+    if not body or len(sheet.indent(body[0].lineno).encode()) != body[0].col_offset:
+        raise Untouchable("the body stands on the line of its head")
+    first = body[0].lineno
+    while sheet.line(first - 1).strip().startswith("#"):
+        first -= 1
+    last = body[-1].end_lineno or body[-1].lineno
+    above = _related(scene, d) if d.asked == CLASS else {}
+    d = replace(d, kinds=tuple(sorted(d.kinds, key=lambda kind: -len(above.get(ast.dump(kind), ())))))
+    stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d, above)]
+    groups = _grouped(d, stories)
+    if len(groups) < 2:
+        raise Untouchable(f"every kind of {d.code} has the same story")
+    before, branches, after = _shared(groups)
+    home = sheet.indent(body[0].lineno)
+    lines = [line for chunk in before for line in chunk]
+    lines += _ladder(sheet, d, branches, unit)
+    lines += [line for chunk in after for line in chunk]
+    was = last - first + 1
+    text = as_text(lines, home)
+    if text == "".join(sheet.line(n) for n in range(first, last + 1)):
+        return None
+    sheet.replace_lines(first, last, text)
+    told, made = _told_once(scene, sheet.result())
+    size = len(lines) + len(told.splitlines()) - len(sheet.result().splitlines())
+    if size > max(_GROWTH * was, was + _ALWAYS_FINE):
+        raise Untouchable(f"it would grow from {was} lines to {size}")
+    reason = f"{len(branches)} stories, one for each kind of {d.code}; {was} lines became {size}"
+    shared = f"; what several kinds share is in {' and '.join(made)}" if made else ""
+    return Plan(scene.node.lineno, reason + shared, told, made)
+
+
+def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
+    """The module with longer lines that several stories have in common in functions of their own."""
+    tree = parse(text, scene.path)
+    functions = functions_in(tree, text)
+    function = next(f for f in functions if f.name == scene.function.name)
+    after, made = shared_out(replace(scene, text=text, tree=tree, functions=functions, function=function))
+    return after.text, made
+
+
+def _check(scene: Scene, d: Discriminant) -> None:
+    names = {n.id for n in walk(d.term) if isinstance(n, ast.Name)}
+    for node in walk(scene.node):
+        if isinstance(node, ast.Name) and node.id in names and not isinstance(node.ctx, ast.Load):
+            raise Untouchable(f"{node.id} is assigned in the function")
+        if isinstance(node, ast.Attribute) and not isinstance(node.ctx, ast.Load) and ast.unparse(node) == d.code:
+            raise Untouchable(f"{d.code} is assigned in the function")
+    check_keys(d.kinds)
+    if not names & set(scene.scope.params) and not names & scene.scope.local:
+        return
+    early = next(iter(scene.node.body), None)
+    bound = {n.id for n in walk(scene.node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    if names & bound and early is not None:
+        raise Untouchable(f"{d.code} is not known from the start")
+
+
+def _related(scene: Scene, d: Discriminant) -> dict[str, frozenset[str]]:
+    """For each class the dumps of those among the kinds that it derives from. Raises Untouchable when unknown."""
+    classes = {s.name: s for s in scene.tree.body if isinstance(s, ast.ClassDef)}
+    found: dict[str, frozenset[str]] = {}
+    for kind in d.kinds:
+        lineage, pending = set[str](), [ast.unparse(kind)]
+        while pending:
+            name = pending.pop()
+            builtin = getattr(builtins, name, None)
+            if name in lineage:
+                continue
+            lineage.add(name)
+            if name in classes:
+                pending += [ast.unparse(base) for base in classes[name].bases]
+            elif isinstance(builtin, type):
+                lineage |= {base.__name__ for base in builtin.__mro__}
+            elif name in (ast.unparse(k) for k in d.kinds) and len(d.kinds) > 1:
+                raise Untouchable(f"where {name} comes from is not known here: it may be one of the other kinds")
+        found[ast.dump(kind)] = frozenset(
+            ast.dump(k) for k in d.kinds if k is not kind and ast.unparse(k) in lineage - {ast.unparse(kind)}
+        )
+    return found
+
+
+def _answers(d: Discriminant, above: Mapping[str, frozenset[str]]) -> Iterator[Answer]:
+    """For each kind what it answers to the tests; for a term that is just asked, true and false; last, all others."""
+    if d.truth:
+        yield _asked_for(d, True)
+        yield _asked_for(d, False)
+        return
+    for kind in d.kinds:
+        yield answer_of_kind(d, kind, above.get(ast.dump(kind), frozenset()))
+    yield answer_of_kind(d, None)
+
+
+def _asked_for(d: Discriminant, outcome: bool) -> Answer:
+    code = ast.dump(d.term)
+    return lambda e: outcome if ast.dump(e) == code else None
+
+
+Branch = tuple[tuple[ast.expr, ...], list[list[str]]]
+"""Kinds that share a story, none for all others; and the story, statement by statement."""
+
+
+def _grouped(d: Discriminant, stories: list[list[list[str]]]) -> list[Branch]:
+    """Kinds with the same story share a branch; those that do what all others do are among them."""
+    if d.truth:
+        return [((d.term,), stories[0]), ((), stories[1])] if stories[0] != stories[1] else [((), stories[0])]
+    *known, rest = stories
+    found: list[tuple[list[ast.expr], list[list[str]]]] = []
+    for kind, story in zip(d.kinds, known, strict=True):
+        if story == rest:
+            continue
+        same = next((group for group in found if group[1] == story), None)
+        if same is not None:
+            same[0].append(kind)
+        else:
+            found.append(([kind], story))
+    return [*((tuple(kinds), story) for kinds, story in found), ((), rest)]
+
+
+def _shared(groups: list[Branch]) -> tuple[list[list[str]], list[Branch], list[list[str]]]:
+    """What every story begins and ends with stands before and after them."""
+    stories = [list(story) for _, story in groups]
+    before: list[list[str]] = []
+    while all(stories) and all(s[0] == stories[0][0] for s in stories):
+        before.append(stories[0][0])
+        stories = [s[1:] for s in stories]
+    after: list[list[str]] = []
+    while all(stories) and all(s[-1] == stories[0][-1] for s in stories):
+        after.insert(0, stories[0][-1])
+        stories = [s[:-1] for s in stories]
+    return before, [(kinds, s) for (kinds, _), s in zip(groups, stories, strict=True)], after
+
+
+def _ladder(sheet: Sheet, d: Discriminant, branches: list[Branch], unit: str) -> list[str]:
+    lines: list[str] = []
+    word = "if"
+    for kinds, story in branches:
+        if not kinds:
+            if story:
+                lines += ["else:", *indented([line for chunk in story for line in chunk], unit)]
+            continue
+        lines.append(f"{word} {_asks(sheet, d, kinds)}:")
+        lines += indented([line for chunk in story for line in chunk], unit) or [f"{unit}pass"]
+        word = "elif"
+    return lines
+
+
+def _asks(sheet: Sheet, d: Discriminant, kinds: tuple[ast.expr, ...]) -> str:
+    if d.truth:
+        return _written(sheet, d.term)
+    codes = [_written(sheet, k) for k in kinds]
+    term = _written(sheet, d.term)
+    if d.asked == CLASS:
+        return f"isinstance({term}, {codes[0] if len(codes) == 1 else '(' + ', '.join(codes) + ')'})"
+    return f"{term} {d.asked} {codes[0]}" if len(codes) == 1 else f"{term} in ({', '.join(codes)})"
+
+
+def _written(sheet: Sheet, e: ast.expr) -> str:
+    return sheet.code(e) if hasattr(e, "lineno") else ast.unparse(e)
+
+
+STEP = Step(
+    name="regroup",
+    group="replace",
+    order=200,
+    summary="Interleaved kinds become one branch per kind, each with its own whole story.",
+    why="Who wants to know what happens to glass reads one branch; before, all of them had to be read.",
+    when_not="When the kinds share most of what happens: the stories would say it again and again.",
+    before="""\
+def slip(kind, kilos, member):
+    lines = []
+    if kind == "paper":
+        lines.append("press")
+    if member:
+        if kind == "battery":
+            lines.append("vault")
+        else:
+            lines.append("member")
+    elif kind != "battery":
+        lines.append("pay")
+    if kind == "battery" or kilos > 1000:
+        lines.append("stamp")
+    return lines
+""",
+    after="""\
+def slip(kind, kilos, member):
+    lines = []
+    if kind == "paper":
+        lines.append("press")
+        if member:
+            lines.append("member")
+        else:
+            lines.append("pay")
+        if kilos > 1000:
+            lines.append("stamp")
+    elif kind == "battery":
+        if member:
+            lines.append("vault")
+        lines.append("stamp")
+    else:
+        if member:
+            lines.append("member")
+        else:
+            lines.append("pay")
+        if kilos > 1000:
+            lines.append("stamp")
+    return lines
+""",
+    traps=(
+        "The kind must not change on the way.",
+        "A test that the kind decides may have stood behind another that could fail.",
+        "A value that is equal to no kind has a story, too.",
+        "Longer lines that several kinds share are told once, in a small function.",
+    ),
+    plans=plans,
+    asks=("quiet-tests", "steady-kind"),
+    by_default=False,
+)

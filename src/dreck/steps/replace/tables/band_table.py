@@ -1,0 +1,398 @@
+"""band-table: a ladder of limits becomes a table of bands; a ladder per key becomes one table of rows."""
+
+import ast
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.predicates import locals_read
+from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
+from dreck.steps.replace.tables.table_files import table_file
+from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.support import chains as key_chains
+from dreck.steps.support.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import is_free, thing_name, words_of
+
+_FEWEST = 3
+_LIMIT_KINDS = ("date", "datetime", "time", "timedelta", "Decimal")
+_MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
+_FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
+_SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}
+_MIRRORED_SIGN = {"Gt": "<", "GtE": "<="}
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """One row: limits with their comparison (one, or two for a gap), and what it comes to."""
+
+    limits: tuple[tuple[str, ast.expr], ...]
+    body: list[ast.stmt]
+    key: ast.expr | None = None
+    line: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """A ladder on `subject`; with `key`, one for each of its keys. `default` as in a chain."""
+
+    chain: Chain
+    subject: ast.expr
+    bands: tuple[Band, ...]
+    key: ast.expr | None = None
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every ladder of the function: first those that go per key, then the single ones."""
+    for ladder in [*_per_key(scene), *_single(scene)]:
+        try:
+            yield _planned(scene, ladder)
+        except Untouchable as error:
+            yield NotPlanned(ladder.chain.first.lineno, str(error))
+
+
+# --- finding them --------------------------------------------------------------------------------------
+
+
+class _Limits(Reader):
+    """Reads a test as limits of one thing; the keys of such a chain are its limits."""
+
+    def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
+        found = limits_of(test)
+        return None if found is None else ((found[0],), tuple(limit for _, limit in found[1]))
+
+
+def limits_of(test: ast.expr) -> tuple[ast.expr, tuple[tuple[str, ast.expr], ...]] | None:
+    """What a test limits, and how: `x < 3`, `3 > x`, `1 <= x < 3`, `1 <= x and x < 3`."""
+    match test:
+        case ast.Compare(left=left, ops=[op], comparators=[right]) if type(op) in _MIRRORED:
+            if _is_limit(right) and not _is_limit(left):
+                return left, ((type(op).__name__, right),)
+            if _is_limit(left) and not _is_limit(right):
+                return right, ((_MIRRORED[type(op)].__name__, left),)
+        case ast.Compare(left=low, ops=[a, b], comparators=[middle, high]) if {type(a), type(b)} <= {ast.Lt, ast.LtE}:
+            if _is_limit(low) and _is_limit(high) and not _is_limit(middle):
+                return middle, ((_MIRRORED[type(a)].__name__, low), (type(b).__name__, high))
+        case ast.BoolOp(op=ast.And(), values=[one, two]):
+            first, second = limits_of(one), limits_of(two)
+            if first and second and ast.dump(first[0]) == ast.dump(second[0]) and len(first[1]) == len(second[1]) == 1:
+                return first[0], (*first[1], *second[1])
+    return None
+
+
+def _is_limit(e: ast.expr) -> bool:
+    match e:
+        case ast.Constant(value=int() | float() | str()) if not isinstance(e.value, bool):
+            return e.value == e.value
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float())):
+            return True
+        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name), args=args) if name in _LIMIT_KINDS:
+            return all(isinstance(a, ast.Constant) for a in args)
+        case ast.Name(id=name):
+            return name.strip("_").isupper()
+    return False
+
+
+def _single(scene: Scene) -> Iterator[Ladder]:
+    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST):
+        if isinstance(chain.first, ast.If):
+            bands = _bands(chain)
+            if bands:
+                yield Ladder(chain, chain.subjects[0], tuple(bands))
+
+
+def _bands(chain: Chain) -> list[Band]:
+    bands = []
+    for arm in chain.arms:
+        found = limits_of(arm.test) if arm.test is not None else None
+        if found is None:
+            return []
+        bands.append(Band(found[1], arm.body, None, arm.line))
+    return bands
+
+
+def _per_key(scene: Scene) -> Iterator[Ladder]:
+    """`if material == "glass":` with a ladder in each arm, or a plain value."""
+    for chain in key_chains.chains(scene.node, Reader(), fewest=2):
+        if len(chain.subjects) != 1 or chain.rest:
+            continue
+        rows: list[Band] = []
+        subjects: dict[str, ast.expr] = {}
+        for arm in chain.arms:
+            inner = _inner(arm.body, arm.line)
+            if inner is None or len(arm.keys) != 1:
+                rows = []
+                break
+            if inner[0] is not None:
+                subjects[ast.dump(inner[0])] = inner[0]
+            rows += [Band(b.limits, b.body, arm.keys[0], b.line) for b in inner[1]]
+        if rows and len(subjects) == 1 and len(rows) > len(chain.arms):
+            yield Ladder(chain, next(iter(subjects.values())), tuple(rows), chain.subjects[0])
+
+
+def _inner(body: list[ast.stmt], line: int) -> tuple[ast.expr | None, list[Band]] | None:
+    """The ladder that makes up an arm, its last row without a limit; or the one value it comes to."""
+    if outcome_of(body) is not None:
+        return None, [Band((), body, None, line)]
+    if len(body) != 1 or not isinstance(body[0], ast.If):
+        return None
+    chain = next(iter(_chains_in(body)), None)
+    if chain is None or chain.default is None or len(chain.block) != 1:
+        return None
+    bands = _bands(chain)
+    return (chain.subjects[0], [*bands, Band((), chain.default, None, chain.default[0].lineno)]) if bands else None
+
+
+def _chains_in(body: list[ast.stmt]) -> Iterator[Chain]:
+    holder = ast.FunctionDef("_", ast.arguments([], [], None, [], [], None, []), body, [], None, None)
+    yield from (c for c in key_chains.chains(holder, _Limits(), fewest=1) if c.block is body)
+
+
+# --- writing the table ---------------------------------------------------------------------------------
+
+
+def _planned(scene: Scene, ladder: Ladder) -> Plan:
+    chain = ladder.chain
+    outcomes = [outcome_of(band.body) for band in ladder.bands]
+    known = [o for o in outcomes if o is not None]
+    if len(known) != len(outcomes) or len({o.targets for o in known}) != 1 or len(known[0].values) != 1:
+        raise Untouchable("its bands do more than choose one value")
+    shapes = {tuple(op for op, _ in band.limits) for band in ladder.bands if band.limits}
+    if len(shapes) != 1:
+        raise Untouchable("`<` in one of its tests and `<=` or `>` in another")
+    (shape,) = shapes
+    if not is_plain(ladder.subject) or (ladder.key is not None and not is_plain(ladder.key)):
+        raise Untouchable("what is compared would be worked out for each band; give it a name first (shared-term)")
+    targets = known[0].targets
+    if any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
+        raise Untouchable("what is compared is assigned by its bands")
+    values = [o.values[0] for o in known]
+    fixed = all(is_fixed(scene, v) for v in values)
+    given = tuple(dict.fromkeys(n for v in values for n in locals_read(scene, v))) if not fixed else ()
+    if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in values for n in walk(v)):
+        raise Untouchable("a value awaits, yields or binds a name")
+    sheet = scene.sheet()
+    first, last = lines_of(sheet, chain)
+    stem, name = _names(scene, ladder)
+    row = _row_name(scene, name)
+    value = _value_name(scene, targets, values, fixed, ladder)
+    fields = _fields(ladder, shape, value, fixed, scene)
+    unit = sheet.unit(scene.node)
+    rows, told = _rows(sheet, ladder, stem, values, fixed, given, unit)
+    kept = [c for c in comments_of(sheet, first, last) if c not in told]
+    lines = _asking(scene, sheet, ladder, shape, name, row, value, targets, given, fixed)
+    indent = sheet.indent(first)
+    said = "".join(f"{indent}{c}\n" for c in kept if not any(c in line for line in lines))
+    sheet.replace_lines(first, last, said + "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
+    doc = f'{unit}"""One band of {_subject_words(ladder)}."""\n\n'
+    declared = "".join(f"{unit}{field}: {kind}\n" for field, kind in fields)
+    head = f"class {stem}(NamedTuple):\n{doc}{declared}\n\n"
+    others: dict[Path, str] = {}
+    if scene.wishes.table_file:
+        if not fixed or told:
+            raise Untouchable("values that are worked out, and comments, cannot be kept in a file of rows")
+        kept_rows = _plain_rows(ladder, values, len(shape))
+        made = table_file(scene, name, [field for field, _ in fields], kept_rows, unit)
+        _imports(scene, sheet, fields, made.imports)
+        asked = f'{made.reader}(Path(__file__).with_name("{made.path.name}"))'
+        put_table(scene, sheet, f"{head}{made.code}\n\n{name} = tuple({stem}(*row) for row in {asked})\n")
+        others[made.path] = made.text
+    else:
+        _imports(scene, sheet, fields)
+        put_table(scene, sheet, f"{head}{name} = (\n{rows})\n")
+    told_of = f" per {ast.unparse(ladder.key)}" if ladder.key is not None else ""
+    reason = f"{len(ladder.bands)} bands of {ast.unparse(ladder.subject)}{told_of} are the table {name}"
+    return Plan(first, reason, sheet.result(), (name, stem), others=others)
+
+
+def _plain_rows(ladder: Ladder, values: list[ast.expr], width: int) -> list[list[ast.expr | None]]:
+    found: list[list[ast.expr | None]] = []
+    for band, value in zip(ladder.bands, values, strict=True):
+        limits: list[ast.expr | None] = [limit for _, limit in band.limits] or [None] * width
+        found.append([*([band.key] if band.key is not None else []), *limits, value])
+    return found
+
+
+def _subject_words(ladder: Ladder) -> str:
+    return " ".join(words_of(thing_name(ladder.subject))) or "values"
+
+
+def _names(scene: Scene, ladder: Ladder) -> tuple[str, str]:
+    """The row's class and the table: `KilosBand`, `KILOS_BANDS`."""
+    wished = scene.wishes.name_for(ast.unparse(ladder.subject))
+    taken = scene.all_words()
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    words = words_of(thing_name(ladder.subject)) or ["value"]
+    asked = [w for w in words_of(scene.node.name.strip("_")) if w not in ("band", "for", "of", "get")]
+    for stem in (words, asked, [*asked, *words]):
+        kind = "".join(w.capitalize() for w in (*stem, "band"))
+        table = wished or "_".join([*stem, "bands"]).upper()
+        if is_free(kind, taken) and is_free(table, taken):
+            return kind, table
+    raise Untouchable("no free names for the table were found; give one with --name")
+
+
+def _row_name(scene: Scene, name: str) -> str:
+    return next(n for n in ("band", "row", "one_band", "found_band") if n not in scene.scope.local)
+
+
+def _value_name(scene: Scene, targets: tuple[str, ...], values: list[ast.expr], fixed: bool, ladder: Ladder) -> str:
+    used = {"key", "below", "up_to", "above", "at_least"}
+    if not fixed:
+        return "work_out"
+    if targets and targets[0] not in used:
+        return targets[0]
+    last = words_of(scene.node.name.strip("_"))[-1:]
+    name = last[0] if last and last[0] not in ("band", "bands", *used) else "value"
+    return name if name.isidentifier() and is_free(name, ()) else "value"
+
+
+def _fields(ladder: Ladder, shape: Sequence[str], value: str, fixed: bool, scene: Scene) -> list[tuple[str, str]]:
+    found: list[tuple[str, str]] = []
+    if ladder.key is not None:
+        found.append((_key_field(ladder), _type([b.key for b in ladder.bands if b.key is not None])))
+    open_end = any(not band.limits for band in ladder.bands)
+    for i, op in enumerate(shape):
+        kinds = _type([band.limits[i][1] for band in ladder.bands if band.limits])
+        found.append((_FIELD[op], f"{kinds} | None" if open_end else kinds))
+    outcomes = [o.values[0] for band in ladder.bands if (o := outcome_of(band.body))]
+    found.append((value, _type(outcomes) if fixed else "Callable[..., object]"))
+    return found
+
+
+def _key_field(ladder: Ladder) -> str:
+    assert ladder.key is not None
+    name = thing_name(ladder.key)
+    return name if name.isidentifier() and name not in _FIELD.values() else "key"
+
+
+def _type(values: Sequence[ast.expr]) -> str:
+    kinds = {type(_literal(v)).__name__ for v in values}
+    if kinds <= {"int", "float"} and "float" in kinds:
+        return "float"
+    known = kinds <= {"str", "int", "float", "bool", "bytes"}
+    return " | ".join(sorted(kinds)) if known and len(kinds) <= 2 else "object"
+
+
+def _literal(e: ast.expr) -> object:
+    try:
+        return ast.literal_eval(e)
+    except (ValueError, TypeError, SyntaxError):
+        return e
+
+
+def _rows(
+    sheet: Sheet, ladder: Ladder, stem: str, values: list[ast.expr], fixed: bool, given: tuple[str, ...], unit: str
+) -> tuple[str, list[str]]:
+    told: list[str] = []
+    lines: list[str] = []
+    width = max(len(band.limits) for band in ladder.bands)
+    for band, value in zip(ladder.bands, values, strict=True):
+        comments = [c for c in comments_of(sheet, band.line, band.body[-1].end_lineno or band.line) if c not in told]
+        told += comments
+        lines += [f"{unit}{comment}\n" for comment in comments]
+        limits = [sheet.code(limit) for _, limit in band.limits] or ["None"] * width
+        code = " ".join(line.strip() for line in sheet.code(value).splitlines())
+        made = code if fixed else f"lambda {', '.join(given)}: {code}" if given else f"lambda: {code}"
+        parts = [*([sheet.code(band.key)] if band.key is not None else []), *limits, made]
+        lines.append(f"{unit}{stem}({', '.join(parts)}),\n")
+    return "".join(lines), told
+
+
+def _asking(
+    scene: Scene,
+    sheet: Sheet,
+    ladder: Ladder,
+    shape: Sequence[str],
+    name: str,
+    row: str,
+    value: str,
+    targets: tuple[str, ...],
+    given: tuple[str, ...],
+    fixed: bool,
+) -> list[str]:
+    """The loop that stands where the ladder stood."""
+    unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
+    if len(shape) == 2:
+        test = (
+            f"{row}.{_FIELD[shape[0]]} {_MIRRORED_SIGN[shape[0]]} {subject} {_SIGN[shape[1]]} {row}.{_FIELD[shape[1]]}"
+        )
+    else:
+        test = f"{subject} {_SIGN[shape[0]]} {row}.{_FIELD[shape[0]]}"
+    if ladder.key is not None:
+        test = f"({row}.{_FIELD[shape[0]]} is None or {test})"
+        test = f"{sheet.code(ladder.key)} == {row}.{_key_field(ladder)} and {test}"
+    found = f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})"
+    lines = [f"for {row} in {name}:", f"{unit}if {test}:"]
+    default = ladder.chain.default
+    if not targets:
+        lines.append(f"{unit}{unit}return {found}")
+        return [*lines, *(body_lines(sheet, ladder.chain) if default is not None else [])]
+    lines += [f"{unit}{unit}{targets[0]} = {found}", f"{unit}{unit}break"]
+    if default is not None:
+        lines += ["else:", *(f"{unit}{text}" if text else text for text in body_lines(sheet, ladder.chain))]
+    return lines
+
+
+def _imports(scene: Scene, sheet: Sheet, fields: Sequence[tuple[str, str]], further: Sequence[str] = ()) -> None:
+    """`NamedTuple`, and `Callable` where values are worked out, are imported."""
+    wanted = ["from typing import NamedTuple"]
+    if any("Callable" in kind for _, kind in fields):
+        wanted.insert(0, "from collections.abc import Callable")
+    add_imports(scene, sheet, [*further, *wanted])
+
+
+STEP = Step(
+    name="band-table",
+    group="replace",
+    order=220,
+    summary="A ladder of limits becomes a table of bands, also per key.",
+    why="The limits stand in a column and can be read, checked and changed without reading code.",
+    when_not="For two bands, or when the bands do different things.",
+    before="""\
+def letter(kilos):
+    if kilos < 100:
+        return "A"
+    elif kilos < 500:
+        return "B"
+    elif kilos < 2000:
+        return "C"
+    return "D"
+""",
+    after="""\
+from typing import NamedTuple
+
+
+class KilosBand(NamedTuple):
+    \"\"\"One band of kilos.\"\"\"
+
+    below: int
+    letter: str
+
+
+KILOS_BANDS = (
+    KilosBand(100, "A"),
+    KilosBand(500, "B"),
+    KilosBand(2000, "C"),
+)
+
+
+def letter(kilos):
+    for band in KILOS_BANDS:
+        if kilos < band.below:
+            return band.letter
+    return "D"
+""",
+    traps=(
+        "`<` in one rung and `<=` in the next are not one column.",
+        "NaN is below nothing and ends in the default, as it did.",
+        "Rows per key need a last one without a limit, or the next key's rows are asked.",
+    ),
+    plans=plans,
+    by_default=False,
+)

@@ -1,0 +1,300 @@
+"""call-table: a chain whose arms do things becomes a table of functions."""
+
+import ast
+from collections.abc import Iterator, Sequence
+
+from dreck.model.views.shape import leaves
+from dreck.source.functions import instance_owner
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.blocks import (
+    Block,
+    block_lines,
+    block_text,
+    check_block,
+    in_order,
+    own_statements,
+    passed,
+    waits,
+    yields,
+)
+from dreck.steps.naming.predicates import Helper, insertion_line, written
+from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.support.chains import (
+    Chain,
+    Reader,
+    chains,
+    check_keys,
+    comments_of,
+    is_plain,
+    key_code,
+    lines_of,
+    put_table,
+    subject_code,
+)
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import constant_name, is_free, words_of
+
+_FEWEST = 3
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every chain of three arms or more that does something in them."""
+    for chain in chains(scene.node, Reader(), fewest=2):
+        if len(chain.keys) < _FEWEST:
+            continue
+        if all(outcome_of(arm.body) for arm in chain.arms) and _same_calls(scene, chain) is None:
+            continue
+        try:
+            yield _planned(scene, chain)
+        except Untouchable as error:
+            yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _planned(scene: Scene, chain: Chain) -> Plan:
+    check_keys(chain.keys)
+    if not all(is_plain(s) or (isinstance(s, ast.Call) and is_plain(s.args[0])) for s in chain.subjects):
+        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
+    sheet = scene.sheet()
+    first, last = lines_of(sheet, chain)
+    existing = _same_calls(scene, chain)
+    if existing is not None:
+        return _of_functions(scene, sheet, chain, first, last, existing)
+    return _of_new_functions(scene, sheet, chain, first, last)
+
+
+# --- functions that exist ------------------------------------------------------------------------------
+
+
+def _same_calls(scene: Scene, chain: Chain) -> tuple[list[str], str, bool] | None:
+    """The functions the arms call with the same arguments, these, and whether the result is returned."""
+    calls: list[ast.Call] = []
+    returned: set[bool] = set()
+    for arm in chain.arms:
+        match arm.body:
+            case [ast.Return(value=ast.Call(func=ast.Name()) as call)]:
+                returned.add(True)
+            case [ast.Expr(value=ast.Call(func=ast.Name()) as call)]:
+                returned.add(False)
+            case _:
+                return None
+        calls.append(call)
+    given = {ast.dump(ast.Tuple([*c.args, *(k.value for k in c.keywords)], ast.Load())) for c in calls}
+    given |= {str([k.arg for k in c.keywords]) for c in calls}
+    names = [c.func.id for c in calls if isinstance(c.func, ast.Name)]
+    if len(given) != 2 or len(returned) != 1 or any(n not in scene.names.definitions for n in names):
+        return None
+    arguments = ast.unparse(calls[0])
+    return names, arguments[arguments.index("(") :], returned.pop()
+
+
+def _of_functions(
+    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, existing: tuple[list[str], str, bool]
+) -> Plan:
+    names, arguments, returned = existing
+    name = _table_name(scene, chain)
+    if comments_of(sheet, first, last):
+        raise Untouchable("comments stand between its arms; they would lose their place")
+    rows = [
+        f"{sheet.unit(scene.node)}{key_code(sheet, key)}: {function},\n"
+        for arm, function in zip(chain.arms, names, strict=True)
+        for key in arm.keys
+    ]
+    asked = f"{name}[{subject_code(sheet, chain)}]{arguments}"
+    _replace(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, returned)
+    put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
+    return Plan(first, f"{len(chain.keys)} actions are the table {name}", sheet.result(), (name,))
+
+
+def _table_name(scene: Scene, chain: Chain) -> str:
+    wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
+    taken = scene.all_words()
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("the", "of")][:2]
+    subject = [w for s in chain.subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
+    return wished or constant_name(
+        [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"], taken
+    )
+
+
+def _replace(
+    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, name: str, call: str, leaving: bool
+) -> None:
+    """The lines that stand where the chain stood: what is not in the table first."""
+    key, indent, unit = subject_code(sheet, chain), sheet.indent(first), sheet.unit(scene.node)
+    asked = f"({key})" if len(chain.subjects) > 1 else key
+    if chain.default is None:
+        lines = [f"if {asked} in {name}:", f"{unit}{call}"]
+    else:
+        otherwise = [f"{unit}{text}" if text else text for text in _default_lines(sheet, chain)]
+        if leaves(chain.default):
+            lines = [f"if {asked} not in {name}:", *otherwise, call]
+        else:
+            lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *otherwise]
+    sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
+
+
+def _default_lines(sheet: Sheet, chain: Chain) -> list[str]:
+    from dreck.steps.replace.tables.table_lines import body_lines
+
+    return body_lines(sheet, chain)
+
+
+# --- functions to be made ------------------------------------------------------------------------------
+
+
+def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int) -> Plan:
+    blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
+    for block in blocks:
+        check_block(scene, block, out_of_class=True)
+        if waits(block) or yields(block):
+            raise Untouchable("an arm awaits or yields")
+        if own_statements(block.body, ast.Continue):
+            raise Untouchable("an arm continues the loop around it")
+    leaving = {leaves(block.body) for block in blocks}
+    returning = any(own_statements(block.body, ast.Return) for block in blocks)
+    if returning and leaving != {True}:
+        raise Untouchable("some arms return and others go on")
+    passes = [passed(scene, block) for block in blocks]
+    results = list(dict.fromkeys(r for _, rs in passes for r in rs))
+    given = list(dict.fromkeys([g for gs, _ in passes for g in gs] + _needed_to_keep(passes, results)))
+    given = in_order(scene, given)
+    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    if own in given:
+        given = [own, *(g for g in given if g != own)]
+    name = _table_name(scene, chain)
+    back = f"return {', '.join(results)}" if results else "return"
+    unit = sheet.unit(scene.node)
+    taken = scene.all_words() | {name}
+    rows: list[str] = []
+    codes: list[str] = []
+    made: list[str] = []
+    for arm, block in zip(chain.arms, blocks, strict=True):
+        function = _function_name(scene, arm.keys[0], taken)
+        taken.add(function)
+        made.append(function)
+        body = block_text(scene, block, *block_lines(sheet, block), back, unit)
+        if results and not leaves(block.body):
+            body.append(back)
+        codes.append(
+            written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))
+        )
+        rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
+    call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
+    asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
+    kept = _comments_between(sheet, chain, first, last)
+    if kept:
+        raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
+    _replace(scene, sheet, chain, first, last, name, asked, returning)
+    table = f"{name} = {{\n{''.join(rows)}}}\n"
+    sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in codes) + f"\n\n{table}")
+    count = len(chain.keys)
+    return Plan(
+        first, f"{count} actions are functions of their own, in the table {name}", sheet.result(), (name, *made)
+    )
+
+
+def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:
+    if returning and scene.node.returns is not None:
+        return ast.unparse(scene.node.returns)
+    return "" if results or returning else "None"
+
+
+def _needed_to_keep(passes: list[tuple[list[str], list[str]]], results: list[str]) -> list[str]:
+    """Results that some arms leave as they are have to be handed in, so that these can hand them back."""
+    return [r for r in results if any(r not in rs for _, rs in passes)]
+
+
+def _comments_between(sheet: Sheet, chain: Chain, first: int, last: int) -> list[str]:
+    """Comments that are in no arm and not in the default."""
+    inside: list[str] = []
+    for arm in chain.arms:
+        block = Block(arm.body, chain.first, False, (), False)
+        inside += comments_of(sheet, *block_lines(sheet, block))
+    if chain.default is not None:
+        start = chain.default[0].lineno
+        while sheet.line(start - 1).strip().startswith("#"):
+            start -= 1
+        inside += comments_of(sheet, start, chain.default[-1].end_lineno or start)
+    left = list(comments_of(sheet, first, last))
+    for comment in inside:
+        if comment in left:
+            left.remove(comment)
+    return left
+
+
+def _function_name(scene: Scene, key: ast.expr, taken: set[str]) -> str:
+    """`handle_glass`: what the function does, to which kind."""
+    match key:
+        case ast.Constant(value=str() as text):
+            words = words_of("".join(c if c.isalnum() else " " for c in text))
+        case ast.Attribute(attr=attr):
+            words = words_of(attr)
+        case _:
+            words = words_of("".join(c if c.isalnum() else " " for c in ast.unparse(key)))
+    verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
+    for stem in (verb, ["handle"], [*verb, "for"]):
+        name = "_".join([*stem, *words])
+        if name.isidentifier() and is_free(name, taken):
+            return name
+    raise Untouchable(f"no free name was found for what is done for {ast.unparse(key)}")
+
+
+STEP = Step(
+    name="call-table",
+    group="replace",
+    order=215,
+    summary="A chain whose arms do things becomes a table of functions.",
+    why="Each action has a name and can be read and tested alone; a new kind is a new row.",
+    when_not="When the arms share half their variables, or there are only two.",
+    before="""\
+def take_in(kind, load, bins):
+    if kind == "glass":
+        bins.crush(load)
+        bins.count += 1
+    elif kind == "paper":
+        bins.press(load)
+    elif kind == "metal":
+        bins.magnet(load)
+        bins.count += 2
+    else:
+        raise ValueError(kind)
+""",
+    after="""\
+def take_in(kind, load, bins):
+    if kind not in TAKE_IN_BY_KIND:
+        raise ValueError(kind)
+    TAKE_IN_BY_KIND[kind](load, bins)
+
+
+def take_glass(load, bins):
+    bins.crush(load)
+    bins.count += 1
+
+
+def take_paper(load, bins):
+    bins.press(load)
+
+
+def take_metal(load, bins):
+    bins.magnet(load)
+    bins.count += 2
+
+
+TAKE_IN_BY_KIND = {
+    "glass": take_glass,
+    "paper": take_paper,
+    "metal": take_metal,
+}
+""",
+    traps=(
+        "A name some arms change has to come back from all of them.",
+        "A lambda in a loop sees the last value of the loop's variable; functions with parameters do not.",
+        "A method in a table is fixed: subclasses cannot override it any more.",
+    ),
+    plans=plans,
+    asks=("hashable-key",),
+    by_default=False,
+)

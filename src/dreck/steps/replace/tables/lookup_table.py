@@ -1,0 +1,373 @@
+"""lookup-table: a chain that chooses a value by a key becomes a table."""
+
+import ast
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step
+from dreck.steps.naming.predicates import locals_read
+from dreck.steps.replace.tables.around import cores, lines_around
+from dreck.steps.replace.tables.class_rows import class_rows
+from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
+from dreck.steps.replace.tables.table_files import table_file
+from dreck.steps.replace.tables.table_lines import body_lines, value_code
+from dreck.steps.support.chains import (
+    Arm,
+    Chain,
+    Reader,
+    add_imports,
+    chains,
+    check_keys,
+    comments_of,
+    is_plain,
+    key_code,
+    lines_of,
+    put_table,
+    subject_code,
+)
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import constant_name, thing_name, words_of
+
+_FEWEST = 3
+_SHORTEST = 3
+_VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
+
+
+def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    """Every chain of the function whose arms only choose values."""
+    for chain in chains(scene.node, Reader(), fewest=2):
+        if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
+            continue
+        around, arms = cores(chain.arms)
+        choosing, others = _apart(replace(chain, arms=arms))
+        if around and others:
+            continue
+        if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
+            continue
+        outcomes = [outcome_of(arm.body, attributes=True) for arm in choosing]
+        try:
+            lines = lines_around(scene.sheet(), around, chain.arms)
+            told = [o for o in outcomes if o is not None]
+            yield _planned(scene, replace(chain, arms=choosing), told, others, lines)
+        except Untouchable as error:
+            yield NotPlanned(chain.first.lineno, str(error))
+    yield from class_rows(scene)
+
+
+def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
+    """The arms that only choose a value, for the same targets as most do, and those that do something else."""
+    outcomes = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
+    told = Counter(o.targets for o in outcomes if o is not None)
+    if not told:
+        return (), chain.arms
+    ((most, _),) = told.most_common(1)
+    choosing = [o is not None and o.targets == most for o in outcomes]
+    return (
+        tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if chooses),
+        tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if not chooses),
+    )
+
+
+def _planned(
+    scene: Scene,
+    chain: Chain,
+    outcomes: list[Outcome],
+    others: Sequence[Arm],
+    around: tuple[list[str], list[str]],
+) -> Plan | NotPlanned:
+    line = chain.first.lineno
+    check_keys([*chain.keys, *(key for arm in others for key in arm.keys)])
+    targets = outcomes[0].targets
+    for subject in chain.subjects:
+        if any(isinstance(n, ast.Name) and n.id in targets for n in walk(subject)):
+            raise Untouchable("what is looked up is assigned by the arms")
+    fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
+    if not fixed and len(targets) > 1:
+        raise Untouchable("it chooses several values that have to be worked out")
+    sheet = scene.sheet()
+    first, last = lines_of(sheet, chain)
+    given = () if fixed else _needed(scene, outcomes)
+    wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
+    taken = scene.all_words()
+    name = wished or constant_name(_name_words(scene, chain, targets), taken)
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    indent = sheet.indent(first)
+    asking = _asking(scene, sheet, chain, targets, name, given, fixed, around)
+    lines = _in_front(sheet, others, asking, sheet.unit(scene.node))
+    unit = sheet.unit(scene.node)
+    told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
+    if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
+        raise Untouchable("a value is too long for a row; call-table makes a function of it")
+    kept = [c for c in comments_of(sheet, first, last) if c not in told]
+    kept = _without(kept, [text for text in lines if "#" in text])
+    above = [f"{indent}{c}\n" for c in kept]
+    sheet.replace_lines(first, last, "".join([*above, *(f"{indent}{text}\n" if text else "\n" for text in lines)]))
+    typed = _typed(scene, chain, outcomes) if fixed and _is_typed(scene) else ""
+    beside: dict[Path, str] = {}
+    if scene.wishes.table_file:
+        beside = _put_file(scene, sheet, chain, outcomes, name, targets, fixed)
+    else:
+        put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
+    count = len(chain.keys)
+    reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"
+    if others:
+        reason += (
+            f"; {'an arm that does' if len(others) == 1 else f'{len(others)} arms that do'} something else in front"
+        )
+    return Plan(line, reason, sheet.result(), (name,), others=beside)
+
+
+def _in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str) -> list[str]:
+    """Arms that do more than choose a value, and the table behind them."""
+    if not others:
+        return asking
+    lines: list[str] = []
+    all_leave = all(leaves(arm.body) for arm in others)
+    for at, arm in enumerate(others):
+        if arm.test is None:
+            raise Untouchable("a case does more than choose a value")
+        word = "if" if not at or all_leave else "elif"
+        lines += [f"{word} {sheet.code(arm.test)}:", *reindented(_arm_text(sheet, arm), unit)]
+    if all_leave:
+        return [*lines, *asking]
+    if asking[0].startswith("if "):
+        return [*lines, f"el{asking[0]}", *asking[1:]]
+    return [*lines, "else:", *reindented(asking, unit)]
+
+
+def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:
+    first, (_, last) = arm.body[0].lineno, _arm_lines(sheet, arm)
+    indent = sheet.indent(first)
+    if len(indent.encode()) != arm.body[0].col_offset:
+        raise Untouchable("an arm stands on the line of its test")
+    while sheet.line(first - 1).strip().startswith("#"):
+        first -= 1
+    count = len(sheet.text.splitlines())
+    while last < count and sheet.line(last + 1).startswith(f"{indent}#"):
+        last += 1  # what is said at the end of an arm is said of that arm
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+
+
+def _put_file(
+    scene: Scene, sheet: Sheet, chain: Chain, outcomes: list[Outcome], name: str, targets: tuple[str, ...], fixed: bool
+) -> dict[Path, str]:
+    """The rows go to a file, and what reads it stands where the table would."""
+    if not fixed or len(chain.subjects) > 1 or len(outcomes[0].values) > 1:
+        raise Untouchable("only plain values by one key can be kept in a file")
+    if comments_of(sheet, chain.first.lineno, chain.last.end_lineno or 0):
+        raise Untouchable("comments stand in it, which a file of rows cannot hold")
+    subject = _thing(chain.subjects[0]) or "key"
+    chosen = targets[0].rpartition(".")[2] if targets else "value"
+    rows = [(key, o.values[0]) for arm, o in zip(chain.arms, outcomes, strict=True) for key in arm.keys]
+    made = table_file(scene, name, (subject, chosen), rows, sheet.unit(scene.node))
+    add_imports(scene, sheet, made.imports)
+    asked = f'Path(__file__).with_name("{made.path.name}")'
+    put_table(scene, sheet, f"{made.code}\n\n{name} = dict({made.reader}({asked}))\n")
+    return {made.path: made.text}
+
+
+def _without(comments: list[str], lines: list[str]) -> list[str]:
+    return [c for c in comments if not any(c in text for text in lines)]
+
+
+def _is_typed(scene: Scene) -> bool:
+    spec = scene.node.args
+    return scene.node.returns is not None or any(a.annotation for a in (*spec.args, *spec.kwonlyargs))
+
+
+def _typed(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> str:
+    """`: dict[str, int]` where the types are plain to see."""
+    keys = {type(k.value).__name__ if isinstance(k, ast.Constant) else "" for k in chain.keys}
+    values = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for o in outcomes for v in o.values}
+    if len(keys) == len(values) == 1 and keys | values <= _VALUE and len(outcomes[0].values) == 1:
+        return f": dict[{keys.pop()}, {values.pop()}]"
+    return ""
+
+
+def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
+    """What the values that have to be worked out read of the function."""
+    names = [n for o in outcomes for v in o.values for n in locals_read(scene, v)]
+    for o in outcomes:
+        for v in o.values:
+            if isinstance(v, ast.Name) and v.id in names:
+                raise Untouchable(f"{v.id} is a name of the function itself: a table outside would only hand it back")
+            if any(isinstance(n, ast.Await | ast.Yield | ast.YieldFrom | ast.NamedExpr) for n in walk(v)):
+                raise Untouchable("a value awaits, yields or binds a name")
+            if any(isinstance(n, ast.Name) and n.id in ("super", "__class__", "locals") for n in walk(v)):
+                raise Untouchable("a value depends on the function it stands in")
+            if any(
+                isinstance(n, ast.Attribute) and n.attr.startswith("__") and not n.attr.endswith("__") for n in walk(v)
+            ):
+                raise Untouchable("a value reads a private name of its class")
+    return tuple(dict.fromkeys(names))
+
+
+def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[str]:
+    """`LINE_BY_KIND`: what is chosen, by what."""
+    subject = [w for s in chain.subjects for w in words_of(_thing(s))]
+    target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
+    chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
+    chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
+    if any(len(w) < _SHORTEST for w in subject):
+        return [*chosen, "table"]  # an abbreviation is no word
+    return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
+
+
+def _thing(subject: ast.expr) -> str:
+    match subject:
+        case ast.Call(func=ast.Name(id="type"), args=[_]):
+            return "type"
+    return thing_name(subject)
+
+
+# --- rows ----------------------------------------------------------------------------------------------
+
+
+def _rows(
+    sheet: Sheet, chain: Chain, outcomes: list[Outcome], given: tuple[str, ...], fixed: bool, unit: str
+) -> tuple[list[str], str]:
+    """The comments told beside rows, and the rows in the order of the arms."""
+    told: list[str] = []
+    lines: list[str] = []
+    for arm, outcome in zip(chain.arms, outcomes, strict=True):
+        comments = comments_of(sheet, *_arm_lines(sheet, arm))
+        told += comments
+        lines += [f"{unit}{comment}\n" for comment in comments]
+        codes = [value_code(sheet, v) for v in outcome.values]
+        value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+        made = value if fixed else _called_later(sheet, outcome.values[0], given) or f"{_lambda(given)}: {value}"
+        lines += [f"{unit}{key_code(sheet, key)}: {made},\n" for key in arm.keys]
+    return told, "".join(lines)
+
+
+def _lambda(given: tuple[str, ...]) -> str:
+    return f"lambda {', '.join(given)}" if given else "lambda"
+
+
+def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
+    """What is callable already, when a value is no more than a call of it with what is given; else ''."""
+    match value:
+        case ast.Call(func=ast.Name(id=name), args=args, keywords=[]):
+            return name if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given) else ""
+    return ""
+
+
+def _arm_lines(sheet: Sheet, arm: Arm) -> tuple[int, int]:
+    last = arm.body[-1].end_lineno or arm.body[-1].lineno
+    return arm.line, last
+
+
+# --- asking the table ----------------------------------------------------------------------------------
+
+
+def _asking(
+    scene: Scene,
+    sheet: Sheet,
+    chain: Chain,
+    targets: tuple[str, ...],
+    name: str,
+    given: tuple[str, ...],
+    fixed: bool,
+    around: tuple[list[str], list[str]],
+) -> list[str]:
+    """The lines that stand where the chain stood; `around`: what all arms do before and behind it."""
+    key = subject_code(sheet, chain)
+    pair = len(chain.subjects) > 1
+    call = "" if fixed else f"({', '.join(given)})"
+    left = f"{', '.join(targets)} = " if targets else "return "
+    default = _default(scene, sheet, chain, targets)
+    if fixed and default is not None and around == ([], []):
+        asked = f"({key})" if pair else key
+        return [f"{left}{name}.get({asked})" if default == "None" else f"{left}{name}.get({asked}, {default})"]
+    if not all(is_plain(s) or _is_type_of_plain(s) for s in chain.subjects):
+        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
+    asked = f"({key})" if pair else key
+    found = [*around[0], f"{left}{name}[{key}]{call}", *around[1]]
+    unit = sheet.unit(scene.node)
+    if chain.default is None:
+        return [f"if {asked} in {name}:", *reindented(found, unit)]
+    otherwise = body_lines(sheet, chain)
+    if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
+        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *found]
+    return [f"if {asked} in {name}:", *reindented(found, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
+
+
+def _is_type_of_plain(e: ast.expr) -> bool:
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[inner]):
+            return is_plain(inner)
+    return False
+
+
+def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:
+    """The default as an expression that may be worked out beforehand; None when there is no such thing."""
+    if chain.default is None and not _bound_before(scene, chain, targets):
+        return None
+    if chain.default is None:
+        return targets[0] if len(targets) == 1 else f"({', '.join(targets)})" if targets else None
+    outcome = outcome_of(chain.default)
+    if outcome is None or outcome.targets != targets:
+        return None
+    if not all(is_fixed(scene, v) or isinstance(v, ast.Name) for v in outcome.values):
+        return None
+    codes = [value_code(sheet, v) for v in outcome.values]
+    return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+
+
+def _bound_before(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> bool:
+    """Whether what the chain assigns has a value already, as far as the lines above it tell."""
+    early = {
+        n.id
+        for n in walk(scene.node)
+        if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store) and n.lineno < chain.first.lineno
+    }
+    return set(targets) <= early | scene.scope.params
+
+
+STEP = Step(
+    name="lookup-table",
+    group="replace",
+    order=210,
+    summary="A chain that chooses a value by a key becomes a table.",
+    why="What belongs together stands in a row; a new kind is a new row and no new code.",
+    when_not="For two or three arms, or when the arms will soon do more than choose a value.",
+    before="""\
+def line_for(kind):
+    if kind == "glass":
+        return "crusher"
+    elif kind == "paper":
+        return "press"
+    elif kind in ("metal", "cans"):
+        return "magnet"
+    else:
+        return "hand"
+""",
+    after="""\
+LINE_BY_KIND = {
+    "glass": "crusher",
+    "paper": "press",
+    "metal": "magnet",
+    "cans": "magnet",
+}
+
+
+def line_for(kind):
+    return LINE_BY_KIND.get(kind, "hand")
+""",
+    traps=(
+        "A key that cannot be hashed raises in a table and only compares unequal in a chain (`hashable-key`).",
+        "`True`, `1` and `1.0` are one key; NaN is found in a table and equal to nothing.",
+        "A list in a table is one list for everybody; worked-out values stay functions.",
+        "The default of `.get` is worked out before anything is looked up.",
+    ),
+    plans=plans,
+    asks=("hashable-key",),
+    by_default=False,
+)

@@ -1,0 +1,64 @@
+"""Outcomes: the values an arm chooses when it does nothing else, and whether they are fixed beforehand."""
+
+import ast
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dreck.source.walking import walk
+from dreck.steps.naming.predicates import locals_read
+from dreck.steps.support.scene import Scene
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What an arm comes to: values for the same targets in each arm; no targets when they are returned."""
+
+    targets: tuple[str, ...]
+    values: tuple[ast.expr, ...]
+
+
+def outcome_of(body: Sequence[ast.stmt], attributes: bool = False) -> Outcome | None:
+    """The values a body chooses, when it does nothing else; `attributes`: those of plain names may be set, too."""
+    match body:
+        case [ast.Return(value=ast.expr() as value)]:
+            return Outcome((), (value,))
+    targets: list[str] = []
+    values: list[ast.expr] = []
+    for s in body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
+                targets.append(name)
+                values.append(value)
+            case ast.Assign(targets=[ast.Attribute(value=ast.Name(id=owner), attr=attr)], value=value) if (
+                attributes and f"{owner}.{attr}" not in targets and owner not in targets
+            ):
+                targets.append(f"{owner}.{attr}")
+                values.append(value)
+            case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Tuple(elts=several)) if len(names) == len(
+                several
+            ):
+                if not all(isinstance(n, ast.Name) and n.id not in targets for n in names):
+                    return None
+                targets += [n.id for n in names if isinstance(n, ast.Name)]
+                values += several
+            case _:
+                return None
+    if any(isinstance(n, ast.Name) and n.id in targets for v in values for n in walk(v)):
+        return None
+    return Outcome(tuple(targets), tuple(values)) if targets else None
+
+
+def is_fixed(scene: Scene, e: ast.expr) -> bool:
+    """A value that is the same object's worth whenever it is made: literals, members, what the module defines."""
+    match e:
+        case ast.Constant():
+            return True
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant()):
+            return True
+        case ast.Tuple(elts=elts):
+            return all(is_fixed(scene, item) for item in elts)
+        case ast.Attribute(value=ast.Name(id=owner)):
+            return owner[:1].isupper() and not locals_read(scene, e)
+        case ast.Name(id=name):
+            return name in scene.names.definitions or name.strip("_").isupper()
+    return False

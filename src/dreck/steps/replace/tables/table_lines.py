@@ -1,0 +1,24 @@
+"""Lines of a table and of what asks it: a value as it is written in a row, a default as it stands."""
+
+import ast
+
+from dreck.steps.support.chains import Chain
+from dreck.steps.support.sheet import Sheet, one_line
+from dreck.steps.support.trees import Untouchable
+
+
+def value_code(sheet: Sheet, value: ast.expr) -> str:
+    code = one_line(sheet.code(value))
+    return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
+
+
+def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
+    """The lines of the default, comments above them included, without their indentation."""
+    assert chain.default is not None
+    first, last = chain.default[0].lineno, chain.default[-1].end_lineno or chain.default[-1].lineno
+    indent = sheet.indent(first)
+    if len(indent.encode()) != chain.default[0].col_offset:
+        raise Untouchable("its default stands on the line of its else")
+    while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
+        first -= 1
+    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]

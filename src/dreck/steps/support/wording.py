@@ -1,0 +1,399 @@
+"""Wording: names for conditions and constants, from what they read and from what their branch does.
+
+A name is at most five words long, never one that is taken, and says why where the code around it does.
+When nothing good is found there is none: a person has to give it.
+"""
+
+import ast
+import builtins
+import keyword
+import re
+import shlex
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass
+
+from dreck.source.walking import walk
+from dreck.steps.support.vocabulary import (
+    ADJECTIVES,
+    ASKING,
+    IDLE,
+    MEMBERS,
+    ORDERS,
+    PARTICIPLES,
+    REFUSING,
+    SMALL,
+    SPELT,
+    TOOLS,
+    TURNED,
+)
+
+MOST_WORDS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A name, and whether it is a good one."""
+
+    text: str
+    good: bool = True
+
+
+def predicate_name(
+    test: ast.expr,
+    branch: list[ast.stmt] | None,
+    taken: Collection[str],
+    wished: str = "",
+    comment: str = "",
+) -> Name:
+    """A name for a condition. `branch` is what runs when it holds, `comment` what is said above it, if known."""
+    if wished:
+        return Name(wished)
+    for words in _suggestions(test, branch, comment):
+        name = "_".join(words)
+        if (
+            2 <= len(words) <= MOST_WORDS
+            and len(set(words)) == len(words)
+            and is_free(name, taken)
+            and name.isidentifier()
+        ):
+            return Name(name)
+    return Name("", good=False)
+
+
+def is_free(name: str, taken: Collection[str]) -> bool:
+    """Whether nothing is called `name` yet."""
+    return name not in taken and not keyword.iskeyword(name) and not hasattr(builtins, name)
+
+
+def _numbered(stem: str, taken: Collection[str]) -> str:
+    number = 1
+    while f"{stem}_{number}" in taken:
+        number += 1
+    return f"{stem}_{number}"
+
+
+def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) -> Iterator[list[str]]:
+    """What is said above it, what it reads when that is short, what follows from it, what it reads."""
+    yield from _said(comment)
+    read = _read(test)
+    if read and len(read) <= 3:
+        yield _asked(read)
+    yield from _done(branch) if branch else ()
+    if read:
+        yield _asked(read)
+
+
+def _said(comment: str) -> Iterator[list[str]]:
+    """A comment of a few words that names a state: `# already weighed`, `# if the permit has expired`."""
+    words = re.sub(r"[^A-Za-z ]", " ", comment[:2].lower() + comment[2:3].lower() + comment[3:]).split()
+    if any(not word.islower() for word in words):
+        return
+    if "#" in comment[1:] or len(words) != len(comment.strip("# .:!?").split()):
+        return
+    while words and words[0] in SMALL:
+        words.pop(0)
+    if (
+        1 <= len(words) <= 3
+        and words[0] not in ORDERS
+        and not words[0].endswith("ly")
+        and not words[-1].endswith("s")
+        and not set(words) & SMALL
+    ):
+        yield _asked(words)
+
+
+def _asked(words: list[str]) -> list[str]:
+    if words[0] in ("no", "some"):
+        return ["has", *words]
+    return words if words[0] in ASKING else ["is", *words]
+
+
+# --- what a condition reads ----------------------------------------------------------------------------
+
+
+def _read(test: ast.expr) -> list[str]:
+    """The words for a condition: adjectives first, then what it is; [] when they would say how and not why."""
+    match test:
+        case ast.BoolOp(op=ast.And(), values=values):
+            return _both(_without_presence(values))
+        case ast.BoolOp(values=values):
+            return _either(values)
+        case ast.UnaryOp(op=ast.Not(), operand=operand):
+            return _negated(_read(operand))
+        case ast.Name(id=name):
+            return _without_asking(words_of(name))
+        case ast.Attribute(attr=attr):
+            return _without_asking(words_of(attr))
+        case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
+            return _without_asking(words_of(key))
+        case ast.Call(func=ast.Name(id="isinstance"), args=[_, kind]) if isinstance(kind, ast.Name | ast.Attribute):
+            return words_of(_last(kind))
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key)]) if key.isidentifier():
+            return _without_asking(words_of(key))
+        case ast.Call(func=ast.Name() | ast.Attribute() as called):
+            words = words_of(_last(called))
+            return _without_asking(words) if words and words[0] in ASKING else []
+        case ast.Compare(left=left, ops=[op], comparators=[right]):
+            return _compared(left, op, right)
+    return []
+
+
+def _without_presence(values: list[ast.expr]) -> list[ast.expr]:
+    """Operands without those that only see to it that there is something for a later one to look into."""
+    kept = []
+    for at, value in enumerate(values):
+        there = _there(value)
+        later = [n for other in values[at + 1 :] for n in walk(other)]
+        looked_into = any(_looks_into(n, there) for n in later)
+        if not there or not looked_into:
+            kept.append(value)
+    return kept
+
+
+def _looks_into(n: ast.AST, there: str) -> bool:
+    match n:
+        case ast.Attribute(value=inner) | ast.Subscript(value=inner):
+            return ast.dump(inner) == there
+        case ast.Compare(ops=[ast.In()], comparators=[inner]):
+            return ast.dump(inner) == there
+    return False
+
+
+def _there(e: ast.expr) -> str:
+    """The dump of what `x` or `x is not None` asks for; '' for other tests."""
+    match e:
+        case ast.Compare(left=left, ops=[ast.IsNot() | ast.NotEq()], comparators=[ast.Constant(value=None)]):
+            return ast.dump(left)
+        case ast.Name() | ast.Attribute():
+            return ast.dump(e)
+    return ""
+
+
+def _both(values: list[ast.expr]) -> list[str]:
+    """What two conditions say of one thing; more of them, or a `not` in the middle, would be read letter for letter."""
+    if len(values) == 1:
+        return _held(values[0])
+    if len(values) != 2 or len({root_of(v) for v in values}) > 1:
+        return []
+    parts = [_read(value) for value in values]
+    if not all(parts) or any(part[0] in ("not", "no", "some", "has") for part in parts):
+        return []
+    words = [*parts[0], *parts[1]]
+    return words if len(words) <= 3 and len(set(words)) == len(words) else []
+
+
+def _held(e: ast.expr) -> list[str]:
+    """What is left when it is sure that there is something: a thing that it has, or what it is."""
+    words = _read(e)
+    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words)
+    return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
+
+
+def _either(values: list[ast.expr]) -> list[str]:
+    """`kind == "error" or kind == "warning"`: one of two kinds of the same thing."""
+    parts = [_read(value) for value in values]
+    alike = {ast.dump(v.left) if isinstance(v, ast.Compare) else ast.dump(v) for v in values}
+    if len(parts) != 2 or len(alike) > 1 or not all(parts) or any(part[0] in ("not", "no", "some") for part in parts):
+        return []
+    words = [*parts[0], "or", *parts[1]]
+    return words if len(words) <= MOST_WORDS - 1 else []
+
+
+def _negated(words: list[str]) -> list[str]:
+    if not words:
+        return []
+    if len(words) == 1 and words[0] in TURNED:
+        return [TURNED[words[0]]]
+    return words[1:] if words[0] == "not" else ["not", *words]
+
+
+def _without_asking(words: list[str]) -> list[str]:
+    words = words[1:] if len(words) > 1 and words[0] in ("is", "are", "was", "has") else words
+    return [] if any(len(w) < 3 for w in words if w not in SMALL) else words
+
+
+def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
+    if isinstance(left, ast.Constant):
+        return []
+    match op, right:
+        case ast.Is() | ast.Eq(), ast.Constant(value=None):
+            return _with("no", left)
+        case ast.IsNot() | ast.NotEq(), ast.Constant(value=None):
+            return _with("has", left)
+        case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:
+            return _with("no", left)
+        case ast.Eq() | ast.Is(), _:
+            return _kind_word(right)
+        case ast.NotEq() | ast.IsNot(), _:
+            return _negated(_kind_word(right))
+        case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if _last(left).endswith("_until"):
+            return words_of(_last(left))[:-1]
+        case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1:
+            return _with("some", left)
+        case ast.In(), ast.Name() | ast.Attribute():
+            return _member_of(words_of(_thing(right)))
+    return []
+
+
+def _member_of(words: list[str]) -> list[str]:
+    """`name in ignored`, `key in used_keys`: what is said of all that is in there."""
+    told = [MEMBERS.get(w, w) for w in words]
+    return told[:1] if told and (told[0].endswith("ed") or told[0] in PARTICIPLES) and len(told[0]) > 3 else []
+
+
+def _with(word: str, e: ast.expr) -> list[str]:
+    """`has weight`, `no weight`: nothing for what has no word of its own, such as an item found by a variable."""
+    words = words_of(_thing(e))
+    return [word, *words] if words and all(len(w) > 2 for w in words) else []
+
+
+def _thing(e: ast.expr) -> str:
+    match e:
+        case ast.Name(id=name) | ast.Attribute(attr=name):
+            return name
+        case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
+            return key
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key), *_]) if (
+            key.isidentifier()
+        ):
+            return key
+    return ""
+
+
+def _kind_word(e: ast.expr) -> list[str]:
+    match e:
+        case ast.Constant(value=str() as text) if re.fullmatch(r"[A-Za-z][A-Za-z _-]{2,20}", text):
+            return words_of(text.replace("-", " "))
+        case ast.Attribute(value=ast.Name(id=owner), attr=attr) if owner[:1].isupper() and len(attr) > 2:
+            return words_of(attr)
+        case ast.Name(id=name) if name.isupper() and len(name) > 2:
+            return words_of(name)
+    return []
+
+
+def operands(test: ast.expr) -> list[ast.expr]:
+    return list(test.values) if isinstance(test, ast.BoolOp) else [test]
+
+
+def root_of(e: ast.AST) -> str | None:
+    """The first name a test reads, `self` left out for what is read of it."""
+    for node in walk(e):
+        match node:
+            case ast.Attribute(value=ast.Name(id="self" | "cls"), attr=attr):
+                return attr
+            case ast.Attribute(value=ast.Name(id=name)):
+                return name
+    names = [n.id for n in walk(e) if isinstance(n, ast.Name)]
+    return names[0] if names else None
+
+
+# --- what a branch does --------------------------------------------------------------------------------
+
+
+def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
+    """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
+    for s in branch:
+        yield from _by_string(s)
+    match branch[-1]:
+        case ast.Raise(exc=error):
+            yield from _by_error(error)
+            yield ["must", "refuse"]
+        case ast.Continue() if len(branch) == 1:
+            yield ["can", "skip"]
+    if len(branch) == 1:
+        yield from _by_call(branch[0])
+
+
+def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
+    """`PermitExpired` is raised where it `is_expired`; an error of Python's own says nothing."""
+    kind = _last(error.func if isinstance(error, ast.Call) else error) if error is not None else ""
+    if not kind or hasattr(builtins, kind):
+        return
+    words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
+    if words and words[-1].endswith("ed") and len(words[-1]) > 4:
+        yield ["is", words[-1]]
+    elif words and words[0] in ("missing", "invalid", "unknown", "unsupported", "duplicate") and len(words) <= 3:
+        yield ["is", *words]
+
+
+def _by_string(s: ast.stmt) -> Iterator[list[str]]:
+    texts = [n.value for n in walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
+    match s:
+        case ast.Return(value=ast.Constant(value=str() as text)) if REFUSING.search(text):
+            yield ["must", "refuse"]
+        case ast.Expr(value=ast.Call(func=ast.Attribute(attr="append" | "add"), args=[ast.Constant()])) if texts:
+            words = words_of(re.sub(r"[^A-Za-z ]", " ", texts[0]))
+            if 1 <= len(words) <= 3:
+                yield ["needs", *words] if len(words) == 1 else ["goes", *words][:MOST_WORDS]
+
+
+def _by_call(s: ast.stmt) -> Iterator[list[str]]:
+    match s:
+        case (
+            ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
+            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
+            | ast.Expr(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+        ):
+            words = words_of(attr)
+            if words and len(words) <= 2 and attr[:1].islower() and _is_a_deed(attr, words[0]):
+                yield ["must", *words]
+
+
+def _is_a_deed(called: str, verb: str) -> bool:
+    """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
+    return called not in TOOLS and verb not in IDLE and verb not in ASKING and len(verb) > 2
+
+
+# --- words ---------------------------------------------------------------------------------------------
+
+
+def naming_hint(code: str) -> str:
+    """What to type to give a piece of code a name, as a shell takes it."""
+    return f"--name {shlex.quote(f'{code}=NAME')}"
+
+
+def words_of(name: str) -> list[str]:
+    """`maxKilos`, `max_kilos` and `MAX_KILOS` are `max kilos`."""
+    spaced = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name.replace("_", " "))
+    return [w.lower() for w in spaced.split()]
+
+
+def _last(e: ast.expr) -> str:
+    match e:
+        case ast.Name(id=name):
+            return name
+        case ast.Attribute(attr=attr):
+            return attr
+        case ast.Call(func=func):
+            return _last(func)
+        case ast.Subscript(slice=ast.Constant(value=str() as key)):
+            return key
+        case ast.Subscript(value=value):
+            return _last(value)
+    return ""
+
+
+def thing_name(e: ast.expr) -> str:
+    """The last word for a value: `load.kilos` is `kilos`, `len(queue)` is `queue length`."""
+    match e:
+        case ast.Call(func=ast.Name(id="len"), args=[inner]):
+            return f"{thing_name(inner)}_count"
+        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key), *_]) if (
+            key.isidentifier()
+        ):
+            return key
+        case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in SPELT:
+            return thing_name(inner)
+    return _last(e)
+
+
+def constant_name(words: Iterable[str], taken: Collection[str], tail: str = "") -> str:
+    """A free name in capitals."""
+    stem = "_".join(w for w in words if w).upper()
+    stem = re.sub(r"\W", "", stem) or "VALUE"
+    stem = stem if not stem[0].isdigit() else f"N_{stem}"
+    for name in (stem, f"{stem}_{tail}" if tail else ""):
+        if name and is_free(name, taken):
+            return name
+    return _numbered(stem, taken)

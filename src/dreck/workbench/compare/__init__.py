@@ -1,0 +1,1 @@
+"""Comparing two versions: of functions, files, folders, revisions."""

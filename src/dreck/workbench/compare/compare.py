@@ -1,0 +1,371 @@
+"""compare: are two versions the same? Of files, targets, source texts or live functions."""
+
+import ast
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from dreck.errors import BadTarget, DreckError
+from dreck.model.ir.graph import Arena
+from dreck.model.names.scopes import param_names
+from dreck.proof.entry import DEFAULT_BUDGET
+from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.proof.surroundings.implicit import may_run
+from dreck.proof.surroundings.module_diff import (
+    Changed,
+    broken_at_import,
+    changed_between,
+    defined_otherwise,
+    hollowed,
+    names_in_lazy_code,
+)
+from dreck.source.functions import Function, FunctionNode
+from dreck.source.walking import walk
+from dreck.trial.running.expectation import knows
+from dreck.workbench.compare.likeness import renamed
+from dreck.workbench.compare.sides import Side, Text, neighbour
+from dreck.workbench.engine.check import Check, run_check
+from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
+from dreck.workbench.judging.verdict import Verdict, overall
+from dreck.workbench.pinning.record import Recording, record
+from dreck.workbench.store.config import Config, config_for, known_assumption
+from dreck.workbench.store.trials import KnownTrials
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """The verdict for each function both sides have, and the functions only one of them has.
+
+    `check` is how the project's own tests ended, when they were asked for.
+    """
+
+    functions: tuple[tuple[str, Verdict], ...]
+    only_old: tuple[str, ...] = ()
+    only_new: tuple[str, ...] = ()
+    moved: tuple[tuple[str, str], ...] = ()
+    """Functions that have another name now, or stand in another class or file: by their last name, by their body, or
+    by likeness."""
+    check: Check | None = None
+    otherwise: tuple[str, ...] = ()
+    """Classes, constants and other names of the modules that are not the same in both, whoever uses them."""
+
+    @property
+    def verdict(self) -> Verdict:
+        return overall(self.functions)
+
+    @property
+    def same(self) -> bool:
+        """Every function the same, none lost, and the project's own tests green where they were asked for."""
+        return bool(self.verdict) and not self.only_old and (self.check is None or bool(self.check))
+
+    def certificates_as_json(self) -> dict[str, Any]:
+        """What each proof rests on, in the form documented in docs/json.md; null where none was needed."""
+        proved = [(name, verdict) for name, verdict in self.functions if verdict.status == "proved"]
+        return {
+            "certificates": [
+                {"function": name, "certificate": v.certificate.as_json() if v.certificate is not None else None}
+                for name, v in proved
+            ]
+        }
+
+    def as_json(self) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        return {
+            "functions": [{"function": name, **verdict.as_json()} for name, verdict in self.functions],
+            "only_old": list(self.only_old),
+            "only_new": list(self.only_new),
+            "moved": dict(self.moved),
+            "defined_otherwise": list(self.otherwise),
+            "check": None if self.check is None else self.check.as_json(),
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is asked of a comparison, apart from the two sides.
+
+    Arguments:
+        only: names of functions; all when empty.
+        assume: assumptions proofs may rest on, beside those that are accepted anyway.
+        trial: whether code may be run; without, what cannot be proved is unsettled.
+        open_cage: audit events that trials let happen.
+        expect: a condition on the arguments; where it holds the two are meant to differ, and must.
+        record: a command to run with the new version watched; its calls are tried first.
+        check: the project's own tests as a command.
+        case: whether a difference is wanted as a test case.
+        cache: whether what trials have seen before counts as long as everything they lean on is what it was.
+        certificates: whether what proofs rest on is kept with the verdicts.
+    """
+
+    only: tuple[str, ...] = ()
+    assume: tuple[str, ...] = ()
+    trial: bool = True
+    open_cage: tuple[str, ...] = ()
+    expect: str = ""
+    record: str = ""
+    check: str = ""
+    case: bool = False
+    cache: bool = True
+    certificates: bool = False
+
+
+def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison:
+    """Compares the functions of two modules, matched by name; two named functions may have different names.
+
+    Raises DreckError for an unknown assumption or an expectation that cannot be understood, BadTarget when a
+    named function is not there.
+    """
+    for name in wanted.assume:
+        known_assumption(name)
+    sides = _sides(old, new)
+    pairs = _pairs(*sides)
+    only = set(wanted.only)
+    if only:
+        pairs = [pair for pair in pairs if pair[0] in only]
+        _all_there(only, {a for a, _ in pairs}, old.path)
+    verdicts = _Judging(sides, wanted, config_for(old.path), beside=True).all(pairs)
+    return Comparison(
+        verdicts,
+        () if only else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
+        () if only else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
+        tuple(pair for pair in pairs if pair[0] != pair[1]),
+        run_check(wanted.check) if wanted.check else None,
+        () if only or old.name or new.name else defined_otherwise(*(side.tree for side in sides)),
+    )
+
+
+def _sides(old: Text, new: Text) -> "tuple[Side, Side]":
+    """Both versions, looked into as far beyond their files as can be done for both."""
+    sides = Side.of(old), Side.of(new)
+    for one, other in (sides, sides[::-1]):
+        one.names.match(other.names)
+    return sides
+
+
+def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...] = ()) -> Verdict:
+    """One verdict for a module rewritten: the worst over every function whose text or meaning is another now."""
+    sides = _sides(old, new)
+    gone = sides[0].functions.keys() - sides[1].functions.keys() - set(removed)
+    if gone:
+        return Verdict("unsettled", reason=f"{min(gone)} would be gone")
+    work = _Judging(sides, wanted, config_for(old.path))
+    changed = changed_between(*(side.module for side in sides))
+    pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
+    broken = broken_at_import(sides[0].tree, sides[1].tree)
+    if broken:
+        return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
+    return overall(work.all(pairs))
+
+
+def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:
+    """Which function is to be compared with which: by name, or what has moved by its last name."""
+    if old.text.name is not None and new.text.name is not None:
+        return old.pairs(old.text.name, new, new.text.name)
+    same = [(name, name) for name in old.functions if name in new.functions]
+    gone = _by_last_name(old, set(new.functions))
+    come = _by_last_name(new, set(old.functions))
+    moved = [(names[0], come[last][0]) for last, names in gone.items() if len(names) == len(come.get(last, ())) == 1]
+    left = _left_over(old, new, moved)
+    return same + moved + renamed(left[0], left[1], lambda one, other: _are_proved((old, new), one, other))
+
+
+def _are_proved(sides: "tuple[Side, Side]", one: str, other: str) -> bool:
+    """Whether two functions are proved the same by themselves, whatever their files do."""
+    mine = sides[0].candidate(one)
+    judge = Judge(DEFAULT_ASSUMPTIONS, trial=False, arena=Arena())
+    return judge.verdict(mine, sides[1].candidate(other, mine.node), Request(only_proof=True)).status == "proved"
+
+
+def _left_over(old: "Side", new: "Side", moved: list[tuple[str, str]]) -> list[dict[str, FunctionNode]]:
+    """The functions of each side that the other has not, as far as they are known by name."""
+    known = [{name for pair in moved for name in pair} | set(other.functions) for other in (new, old)]
+    return [
+        {n: f.node for n, f in side.functions.items() if n not in names and not f.nested and not n.endswith("__")}
+        for side, names in zip((old, new), known, strict=True)
+    ]
+
+
+def _by_last_name(side: "Side", others: set[str]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for name, function in side.functions.items():
+        if name not in others and not function.nested and not function.node.name.startswith("__"):
+            found.setdefault(function.node.name, []).append(name)
+    return found
+
+
+def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
+    missing = wanted - found
+    if missing:
+        raise BadTarget(f"{path}: no function '{min(missing)}' on both sides")
+
+
+@dataclass(slots=True)
+class _Judging:
+    """Judges all pairs, then takes into account which of them call one another."""
+
+    sides: tuple[Side, Side]
+    wanted: Wanted
+    config: Config
+    beside: bool = False
+    """Whether the files beside the two versions may differ, too, and are not judged themselves."""
+    known: KnownTrials | None = None
+
+    def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
+        """The verdict on each pair; trials made before are asked for once more only when something has changed."""
+        self.known = KnownTrials(self.wanted.cache)
+        try:
+            return self._all(pairs)
+        finally:
+            self.known.close()
+
+    def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
+        changed = changed_between(*(side.module for side in self.sides))
+        if self.beside:
+            old, new = ((side.text.path, side.tree) for side in self.sides)
+            names = FilesBeside(neighbour).imported_otherwise(old, new)
+            changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
+        self._check_expectation(pairs)
+        recording = self._recording([b for _, b in pairs])
+        judged = [*pairs, *self._callees(pairs, changed)]
+        verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
+        for a, b in reversed(judged):
+            if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
+                verdicts[a] = self._by_nested(a, b, verdicts)
+        pending = True
+        while pending:
+            pending = False
+            for a, b in judged:
+                settled = self._with_callees(a, b, verdicts)
+                if settled != verdicts[a]:
+                    verdicts[a], pending = settled, True
+        return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def is_other(self, name: str, changed: Changed) -> bool:
+        """Whether a function is written otherwise, or what it rests on means something else."""
+        old, new = (side.functions[name].node for side in self.sides)
+        if ast.dump(old) != ast.dump(new):
+            return True
+        return bool(self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys())
+
+    def _by_nested(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
+        """A function that differs only inside the functions nested in it is what these are."""
+        inside = [n for n in verdicts if n.startswith(f"{old}.") and self.sides[0].functions[n].nested]
+        if verdicts[old].status in ("proved", "differs") or not inside:
+            return verdicts[old]
+        mine, theirs = self.sides[0].functions[old].node, self.sides[1].functions[new].node
+        if hollowed(mine) != hollowed(theirs):
+            return verdicts[old]
+        return overall(tuple((name, verdicts[name]) for name in inside))
+
+    def _check_expectation(self, pairs: list[tuple[str, str]]) -> None:
+        if not self.wanted.expect:
+            return
+        if not any(knows(self.wanted.expect, self.sides[0].functions[a].node, self.sides[0].names) for a, _ in pairs):
+            names = [", ".join(param_names(self.sides[0].functions[a].node.args)) for a, _ in pairs[:1]]
+            told = f"; the parameters are {names[0]}" if names else ""
+            raise DreckError(f"--expect '{self.wanted.expect}': names something no function to compare knows{told}")
+
+    def _recording(self, functions: list[str]) -> Recording | None:
+        return record(self.wanted.record, self.sides[1].text.path, functions) if self.wanted.record else None
+
+    def _callees(self, pairs: list[tuple[str, str]], changed: Changed) -> list[tuple[str, str]]:
+        """Functions both sides have, written or meant otherwise, that the ones to be judged lead to."""
+        old, new = self.sides
+        known, pending, found = {a for a, _ in pairs}, [a for a, _ in pairs], []
+        while pending:
+            for name in self._mentioned(pending.pop()):
+                if name in known or name not in new.functions:
+                    continue
+                known.add(name)
+                other = ast.dump(old.functions[name].node) != ast.dump(new.functions[name].node)
+                if other or self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys():
+                    found.append((name, name))
+                pending.append(name)
+        return found
+
+    def _mentioned(self, name: str) -> list[str]:
+        """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
+        node = self.sides[0].functions[name].node
+        names = self.sides[0].led_to({n.id for n in walk(node) if isinstance(n, ast.Name)})
+        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
+        return [
+            f.name
+            for f in self.sides[0].functions.values()
+            if f.name in names or (f.owner is not None and (f.node.name in attributes or _runs_unnamed(node, f, names)))
+        ]
+
+    def _one(
+        self, old: str, new: str, changed: Changed, suspect: str = "", recording: Recording | None = None
+    ) -> Verdict:
+        mine = self.sides[0].candidate(old)
+        theirs = self.sides[1].candidate(new, mine.node)
+        suspect = suspect or self._suspect(old, changed) or self._not_executed()
+        unfolded = tuple(sorted(changed.unfolded.items()))
+        expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
+        calls = recording.calls_of(new) if recording else ()
+        return self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+
+    def _not_executed(self) -> str:
+        """Why the new module cannot even be executed, as far as its names tell."""
+        name = broken_at_import(self.sides[0].tree, self.sides[1].tree)
+        return f"the new module reads {name} before it is bound" if name else ""
+
+    def _suspect(self, name: str, changed: Changed) -> str:
+        """Why a proof of this function would not count, whatever the function itself looks like; '' when it would."""
+        node = self.sides[0].functions[name].node
+        if changed.everywhere:
+            return changed.everywhere
+        mentioned = self._mentions(name) | ({name} if "." not in name else set())
+        lazy = names_in_lazy_code(node) & changed.unfolded.keys()
+        for found in (mentioned & changed.always.keys(), lazy):
+            if found:
+                first = min(found)
+                return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
+        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
+        return f"{min(attributes)} {changed.attributes[min(attributes)]}" if attributes else ""
+
+    def _mentions(self, name: str) -> set[str]:
+        """Names and classes a function depends on: those it names, and for a method its class and the bases."""
+        function = self.sides[0].functions[name]
+        found = {n.id for n in walk(function.node) if isinstance(n, ast.Name)}
+        pending = [function.owner] if function.owner is not None else []
+        while pending:
+            kind = pending.pop()
+            if kind.name in found:
+                continue
+            found.add(kind.name)
+            bases = {n.id for base in kind.bases for n in walk(base) if isinstance(n, ast.Name)}
+            pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
+        return self.sides[0].led_to(found)
+
+    def _judge(self) -> Judge:
+        budget = self.config.budget or DEFAULT_BUDGET
+        assume = (frozenset(self.wanted.assume) | self.config.assume | DEFAULT_ASSUMPTIONS) - self.config.doubt
+        opened = frozenset(self.wanted.open_cage)
+        judge = Judge(assume, self.wanted.trial, budget=budget, open_cage=opened, arena=Arena(), case=self.wanted.case)
+        judge.cage = self.config.cage
+        judge.certificates = self.wanted.certificates
+        judge.known = self.known
+        return judge
+
+    def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
+        """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
+        verdict = verdicts[old]
+        if verdict.status != "proved":
+            return verdict
+        for name in self._mentioned(old):
+            other = verdicts.get(name)
+            if other is None or other.status == "proved" or name == old:
+                continue
+            if other.status == "tested":
+                return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
+            return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
+        return verdict
+
+
+def _runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
+    """Whether code may run a special method of a class (`__eq__`, a constructor) that it does not name."""
+    special = method.node.name
+    if not (special.startswith("__") and special.endswith("__")) or method.owner is None:
+        return False
+    return may_run(node, special, method.owner.name) or (special == "__init__" and method.owner.name in names)

@@ -1,0 +1,183 @@
+"""Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from dreck.errors import BadSource, BadTarget
+from dreck.source.files import python_files, read
+from dreck.source.functions import FunctionNode, functions_in, parse
+from dreck.source.revisions import at_revision
+from dreck.workbench import workers
+from dreck.workbench.compare.compare import Comparison, Wanted, compare_texts
+from dreck.workbench.compare.likeness import renamed
+from dreck.workbench.compare.resting import resting
+from dreck.workbench.compare.sides import Text, read_text
+from dreck.workbench.engine.check import run_check
+from dreck.workbench.judging.verdict import Verdict
+
+Told = Callable[[int, int, Path], None]
+
+
+def _quiet(done: int, total: int, path: Path) -> None:
+    """Tells nobody."""
+
+
+def compare_since(
+    revision: str, specs: Sequence[str], wanted: Wanted, jobs: int = 1, told: Told = _quiet
+) -> Comparison:
+    """Targets or folders as they were at a revision in git, among their neighbours of then, against now."""
+    found = []
+    for spec in specs:
+        if Path(spec).is_dir():
+            with at_revision(Path(spec), revision) as path:
+                found.append(compare_folders(path, Path(spec), wanted, jobs, told))
+            continue
+        new = read_text(spec)
+        with at_revision(new.path, revision) as path:
+            compared = compare_texts(Text(path, read(path).text, new.name), new, wanted)
+            found.append(compared if len(specs) == 1 else named(compared, f"{new.path}::"))
+    return joined(found)
+
+
+def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: Told = _quiet) -> Comparison:
+    """Every function of every file that is not what it was; files are matched by their path below the folder.
+
+    Names are told with the path of the file. Files that cannot be read or parsed are `unsettled` as a whole.
+    """
+    files = [{file.relative_to(side): file for file in python_files(side)} for side in (old, new)]
+    both = [place for place in files[0] if place in files[1]]
+    changed = [place for place in both if files[0][place].read_bytes() != files[1][place].read_bytes()]
+    work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
+    found: list[Comparison] = []
+    if jobs > 1 and len(changed) > 1:
+        with workers.pool(jobs) as pool:
+            for done, one in enumerate(pool.map(work, changed), 1):
+                told(done, len(changed), changed[done - 1])
+                found.append(one)
+    else:
+        for done, place in enumerate(changed, 1):
+            found.append(work(place))
+            told(done, len(changed), place)
+    same = [place for place in both if place not in set(changed)] if changed else []
+    found += _unchanged(old, new, same, joined(found), replace(wanted, check=""))
+    gone = tuple(f"{place}" for place in files[0] if place not in files[1])
+    fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
+    whole = joined([joined(found), _between_files(old, new, joined(found), gone, fresh, replace(wanted, check=""))])
+    still = {name for pair in whole.moved for name in pair}
+    whole = replace(
+        whole,
+        only_old=tuple(n for n in whole.only_old if n not in still),
+        only_new=tuple(n for n in whole.only_new if n not in still),
+    )
+    check = run_check(wanted.check) if wanted.check else None
+    if wanted.only:
+        return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
+    return Comparison(
+        whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check, whole.otherwise
+    )
+
+
+def _unchanged(old: Path, new: Path, same: Sequence[Path], found: Comparison, wanted: Wanted) -> Iterator[Comparison]:
+    """Functions of files that are as they were, but rest on something in another file that is not."""
+    wanted = replace(wanted, expect="", record="")  # said of what is written otherwise
+    left = _MOST_RESTING
+    for file in resting(old, new, same, found.functions):
+        tried, rest = file.uses[:left], file.uses[left:]
+        left -= len(tried)
+        if tried:
+            yield _compared(old, new, file.place, replace(wanted, only=tuple(name for name, _ in tried)))
+        untried = [
+            (f"{file.place}::{name}", Verdict("unsettled", reason=f"it is as it was, but uses {used}, which is not"))
+            for name, used in rest
+        ]
+        yield Comparison(tuple(untried))
+
+
+_MOST_RESTING = 40
+"""So many functions that are as they were are judged anew; further ones are only told."""
+
+
+def _between_files(
+    old: Path, new: Path, found: Comparison, gone: Sequence[str], fresh: Sequence[str], wanted: Wanted
+) -> Comparison:
+    """Functions that stand in another file now, known by their names or by what they do."""
+    sides = (_functions(old, found.only_old, gone), _functions(new, found.only_new, fresh))
+    last: tuple[dict[str, list[str]], ...] = ({}, {})
+    for names, side in zip(last, sides, strict=True):
+        for name in side:
+            names.setdefault(name.rpartition("::")[2], []).append(name)
+    pairs = [(a[0], last[1][n][0]) for n, a in last[0].items() if len(a) == len(last[1].get(n, ())) == 1]
+    taken = {name for pair in pairs for name in pair}
+
+    def verdict(one: str, other: str, wanted: Wanted = wanted) -> Verdict:
+        texts = [
+            Text(side / place, read(side / place).text, name)
+            for side, (place, _, name) in ((old, one.partition("::")), (new, other.partition("::")))
+        ]
+        return compare_texts(texts[0], texts[1], wanted).verdict
+
+    left = [{n: node for n, node in side.items() if n not in taken} for side in sides]
+    by_proof = replace(wanted, trial=False, record="", expect="")
+    pairs += renamed(left[0], left[1], lambda one, other: verdict(one, other, by_proof).status == "proved")
+    return Comparison(tuple((one, verdict(one, other)) for one, other in pairs), moved=tuple(pairs))
+
+
+def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[str, FunctionNode]:
+    """Functions by `place::name`: those named, and all of the files that only this side has."""
+    found: dict[str, FunctionNode] = {}
+    wanted = set(names)
+    for place in dict.fromkeys([*(name.partition("::")[0] for name in names), *whole]):
+        try:
+            text = read(side / place).text
+            functions = functions_in(parse(text, side / place), text)
+        except BadSource:
+            continue
+        for f in functions:
+            name = f"{place}::{f.name}"
+            if not f.nested and not f.node.name.startswith("__") and (place in whole or name in wanted):
+                found[name] = f.node
+    return found
+
+
+def _compared(old: Path, new: Path, place: Path, wanted: Wanted) -> Comparison:
+    try:
+        sides = (Text(old / place, read(old / place).text), Text(new / place, read(new / place).text))
+        return named(compare_texts(*sides, wanted), f"{place}::")
+    except BadSource as error:
+        return Comparison(((f"{place}", Verdict("unsettled", reason=str(error))),))
+
+
+def named(found: Comparison, before: str) -> Comparison:
+    """The same with something in front of each name."""
+    return Comparison(
+        tuple((f"{before}{name}", verdict) for name, verdict in found.functions),
+        tuple(f"{before}{name}" for name in found.only_old),
+        tuple(f"{before}{name}" for name in found.only_new),
+        tuple((f"{before}{a}", f"{before}{b}") for a, b in found.moved),
+        found.check,
+        tuple(f"{before}{name}" for name in found.otherwise),
+    )
+
+
+def joined(found: Sequence[Comparison]) -> Comparison:
+    """Several comparisons as one."""
+    if len(found) == 1:
+        return found[0]
+    return Comparison(
+        tuple(pair for one in found for pair in one.functions),
+        tuple(name for one in found for name in one.only_old),
+        tuple(name for one in found for name in one.only_new),
+        tuple(pair for one in found for pair in one.moved),
+        None,
+        tuple(name for one in found for name in one.otherwise),
+    )
+
+
+def both_folders(old: str, new: str) -> bool:
+    """Whether two specs are folders. Raises BadTarget when only one of them is."""
+    folders = [Path(spec).is_dir() for spec in (old, new)]
+    if folders[0] != folders[1]:
+        raise BadTarget(f"{old if folders[0] else new}: is a folder, the other is not; compare two of a kind")
+    return all(folders)

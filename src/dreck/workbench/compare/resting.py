@@ -1,0 +1,72 @@
+"""Files that are as they were, with functions that rest on something in another file that is not."""
+
+import ast
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from dreck.errors import BadSource
+from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
+from dreck.source.walking import walk
+from dreck.workbench.compare.sides import neighbour
+from dreck.workbench.judging.verdict import Verdict
+
+_SETTLED = ("proved", "tested")
+
+
+@dataclass(frozen=True, slots=True)
+class Resting:
+    """A file, the functions of it that use what has changed elsewhere, and the name of it, by function."""
+
+    place: Path
+    uses: tuple[tuple[str, str], ...]
+
+
+def resting(old: Path, new: Path, same: Iterable[Path], judged: Iterable[tuple[str, Verdict]]) -> Iterator[Resting]:
+    """Of the files that are the same in both folders, the functions that use a name whose meaning is not settled.
+
+    What was judged the same in its own file is the same for those who use it, too.
+    """
+    settled = _settled(judged)
+    beside = FilesBeside(neighbour)
+    for place in same:
+        try:
+            text = read(new / place).text
+            trees = parse(read(old / place).text, old / place), parse(text, new / place)
+        except BadSource:
+            continue
+        names = beside.imported_otherwise((old / place, trees[0]), (new / place, trees[1]))
+        if not names:
+            continue
+        uses = []
+        for f in functions_in(trees[1], text):
+            used = [] if f.nested else [told for told in _used(f.node, names) if told.rpartition(".")[2] not in settled]
+            if used:
+                uses.append((f.name, used[0]))
+        if uses:
+            yield Resting(place, tuple(uses))
+
+
+def _settled(judged: Iterable[tuple[str, Verdict]]) -> set[str]:
+    """Last names of functions, all of which were judged the same."""
+    found: dict[str, bool] = {}
+    for name, verdict in judged:
+        first = name.rpartition("::")[2].partition(".")[0]
+        found[first] = found.get(first, True) and verdict.status in _SETTLED
+    return {name for name, same in found.items() if same}
+
+
+def _used(function: ast.AST, names: set[str]) -> list[str]:
+    """Which of the names a function uses: `fee`, or `gate.fee` where the whole of a module was imported."""
+    found: dict[str, None] = {}
+    whole: set[int] = set()
+    for n in walk(function):
+        if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id in names:
+            found[f"{n.value.id}.{n.attr}"] = None
+            whole.add(id(n.value))
+    for n in walk(function):
+        if isinstance(n, ast.Name) and n.id in names and id(n) not in whole:
+            found[n.id] = None
+    return list(found)

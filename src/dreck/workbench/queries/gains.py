@@ -1,0 +1,159 @@
+"""Gains: what one step would bring in a function, place by place, judged by proof alone."""
+
+import ast
+import shlex
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+from dreck.errors import DreckError
+from dreck.model.views.measures import Tangle, measure
+from dreck.source.files import read
+from dreck.source.functions import Function, functions_in, parse
+from dreck.source.walking import walk
+from dreck.steps.catalogue import Step, all_steps
+from dreck.steps.support.scene import NotPlanned, Plan, Scene, Wishes
+from dreck.steps.support.trees import Untouchable
+from dreck.workbench.compare.compare import Wanted
+from dreck.workbench.engine.reshape import Bench, judged
+
+_STAND_IN = "name_to_be_given"
+_EACH = 6
+"""Offers of one step for one function."""
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """What could be done in one place.
+
+    `before` and `after` are of the function; `gain` is the tangle that goes, what is cut out counted. `verdict` is
+    `proved`, or `tested` where a trial has to show it. `needs` is what a person has to say; `command` what to type.
+    """
+
+    function: str
+    line: int
+    last: int
+    steps: tuple[str, ...]
+    before: Tangle
+    after: Tangle
+    gain: int
+    verdict: str
+    assumptions: tuple[str, ...]
+    needs: tuple[str, ...]
+    command: str
+    reason: str
+
+    def as_json(self) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        found = asdict(self)
+        return {**found, "steps": list(self.steps), "assumptions": list(self.assumptions), "needs": list(self.needs)}
+
+
+def best_without_a_person(scene: Scene) -> str:
+    """The step that brings most in a function by proof, and needs nothing from anybody; '' when there is none."""
+    found = [o for step in all_steps() if step.plans is not None for o in offers_of_step(scene, step)]
+    free = [o for o in found if not o.needs and o.verdict == "proved"]
+    return max(free, key=lambda o: o.gain).steps[0] if free else ""
+
+
+def offers_of_step(scene: Scene, step: Step) -> list[Offer]:
+    """The places of one step that take something off the reader."""
+    found: list[Offer] = []
+    for place in _plans(scene, step):
+        made = _offer_of(scene, step, place)
+        if made is not None and all(made.command != other.command for other in found):
+            found.append(made)
+        if len(found) >= _EACH:
+            break
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Found:
+    """A plan, and what a person has to name for it: code, or lines."""
+
+    plan: Plan
+    unnamed: str = ""
+    lines: tuple[int, int] | None = None
+
+    def typed(self, name: str, step: str) -> list[str]:
+        if self.lines is not None:
+            return ["dreck", "untangle", f"{name}:{self.lines[0]}-{self.lines[1]}", "--step", step, "--name", "NAME"]
+        named = ["--name", f"{self.unnamed}=NAME"] if self.unnamed else []
+        return ["dreck", "untangle", name, "--step", step, *named]
+
+
+def _plans(scene: Scene, step: Step) -> Iterator[_Found]:
+    """Plans as they are, and those for which nothing is missing but a name."""
+    assert step.plans is not None
+    nameless: list[NotPlanned] = []
+    for plan in _tried(scene, step):
+        if isinstance(plan, Plan):
+            yield _Found(plan)
+        elif plan.unnamed:
+            nameless.append(plan)
+    for place in nameless[:_EACH]:
+        lines = _lines_in(place.unnamed)
+        wishes = Wishes(alone=_STAND_IN, lines=lines) if lines else Wishes(names={place.unnamed: _STAND_IN})
+        again = replace(scene, wishes=wishes)
+        named = next((p for p in _tried(again, step) if isinstance(p, Plan) and _STAND_IN in p.made), None)
+        if named is not None:
+            yield _Found(named, place.unnamed, lines)
+
+
+def _lines_in(code: str) -> tuple[int, int] | None:
+    words = code.split()
+    if len(words) == 4 and words[0] == "lines" and words[1].isdigit() and words[3].isdigit():
+        return int(words[1]), int(words[3])
+    return None
+
+
+def _tried(scene: Scene, step: Step) -> Iterator[Plan | NotPlanned]:
+    assert step.plans is not None
+    try:
+        yield from step.plans(scene)
+    except (Untouchable, DreckError, RecursionError):
+        return
+
+
+def _offer_of(scene: Scene, step: Step, place: _Found) -> Offer | None:
+    """The offer that a plan is, when it takes something off the reader and is not known to differ."""
+    plan = place.plan
+    try:
+        functions = functions_in(parse(plan.text, scene.path), plan.text)
+    except DreckError:
+        return None
+    gain = _whole(scene.functions) - _whole(functions)
+    if gain <= 0:
+        return None
+    bench = Bench(read(scene.path), (), Wishes(), Wanted(trial=False), scene.line_length, "proved")
+    verdict = judged(bench, scene, step, plan)
+    if verdict.status == "differs" or (verdict.status != "proved" and plan.only_if_proved):
+        return None
+    own = next((f for f in functions if f.name == scene.function.name), None)
+    name = f"{scene.path}::{scene.function.name}"
+    first, last = place.lines or (plan.line, _last_line(scene, plan.line))
+    return Offer(
+        name,
+        first,
+        last,
+        (step.name,),
+        measure(scene.node),
+        measure(own.node) if own is not None else Tangle(0, 0, 0, 0, 0),
+        gain,
+        "proved" if verdict.status == "proved" else "tested",
+        verdict.assumptions,
+        (*(["a name"] if place.unnamed else []), *(f"assumes {a}" for a in step.asks if a in verdict.assumptions)),
+        shlex.join(place.typed(name, step.name)),
+        plan.reason.replace(_STAND_IN, "NAME"),
+    )
+
+
+def _whole(functions: list[Function]) -> int:
+    return sum(measure(f.node).tangle for f in functions)
+
+
+def _last_line(scene: Scene, first: int) -> int:
+    """The last line of the statement that begins at a line."""
+    ends = [n.end_lineno or n.lineno for n in walk(scene.node) if isinstance(n, ast.stmt) and n.lineno == first]
+    return max(ends, default=first)

@@ -1,0 +1,142 @@
+"""offer: what could be done in a function, best first: the gain, the evidence, what it needs, what to type."""
+
+import shlex
+import time
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from dreck.errors import BadSource, DreckError
+from dreck.model.views.measures import measure
+from dreck.source.files import read
+from dreck.source.functions import functions_in, parse
+from dreck.source.leave import is_left
+from dreck.source.lines import split_lines, width_of
+from dreck.source.targets import Target, resolve
+from dreck.steps.catalogue import all_steps
+from dreck.steps.support.scene import Others, Scene, Wishes
+from dreck.workbench.engine.request import Request
+from dreck.workbench.engine.stage import project_files
+from dreck.workbench.engine.untangle import untangle
+from dreck.workbench.queries.gains import Offer, offers_of_step
+from dreck.workbench.store.config import config_for
+
+if TYPE_CHECKING:
+    import pandas
+
+SECONDS = 20.0
+"""Processor time for one function, all steps together."""
+
+
+@dataclass(frozen=True, slots=True, repr=False)
+class Offers:
+    """All offers, best first; files that were left out, functions for which the time ran out."""
+
+    offers: tuple[Offer, ...]
+    skipped: tuple[tuple[str, str], ...] = ()
+    unfinished: tuple[str, ...] = ()
+
+    def __iter__(self) -> Iterator[Offer]:
+        return iter(self.offers)
+
+    def __len__(self) -> int:
+        return len(self.offers)
+
+    def __repr__(self) -> str:
+        return f"<Offers: {len(self.offers)}>"
+
+    def as_json(self, top: int | None = None) -> dict[str, Any]:
+        """The form documented in docs/json.md."""
+        return {
+            "offers": [offer.as_json() for offer in self.offers[:top]],
+            "skipped": [{"path": path, "reason": reason} for path, reason in self.skipped],
+            "unfinished": list(self.unfinished),
+        }
+
+    def to_frame(self) -> "pandas.DataFrame":
+        """The offers as a pandas DataFrame. Needs the extra `frames`."""
+        try:
+            import pandas
+        except ImportError:
+            raise DreckError("to_frame() needs pandas: install dreck[frames]") from None
+        rows = [{**asdict(o), "before": o.before.tangle, "after": o.after.tangle} for o in self.offers]
+        return pandas.DataFrame(rows, columns=list(Offer.__dataclass_fields__))
+
+
+def offer(
+    targets: str | Path | Iterable[str | Path],
+    told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+) -> Offers:
+    """What could be done in the functions that the targets mean, best first.
+
+    Runs none of the target's code: what cannot be proved is offered as something that a trial has to show. Raises
+    BadTarget for a wrong target, BadSource when the only file cannot be read.
+    """
+    specs = [targets] if isinstance(targets, str | Path) else list(targets)
+    wanted = [*dict.fromkeys(target for spec in specs for target in resolve(spec))]
+    found: list[Offer] = []
+    skipped: list[tuple[str, str]] = []
+    unfinished: list[str] = []
+    for done, target in enumerate(wanted, 1):
+        try:
+            offers, late = _of_target(target)
+        except (BadSource, RecursionError) as error:
+            if len(wanted) == 1:
+                raise
+            skipped.append((str(target.path), str(error)))
+            continue
+        found += offers
+        unfinished += late
+        told(done, len(wanted), target.path)
+    found.sort(key=lambda o: (-o.gain, bool(o.needs), o.verdict != "proved", o.function, o.line))
+    return Offers(tuple(found), tuple(skipped), tuple(unfinished))
+
+
+def _of_target(target: Target) -> tuple[list[Offer], list[str]]:
+    file = read(target.path)
+    tree = parse(file.text, target.path)
+    functions = functions_in(tree, file.text)
+    lines = split_lines(file.text)
+    others = Others(project_files(target.path))
+    found: list[Offer] = []
+    unfinished: list[str] = []
+    for function in target.chosen(functions):
+        if is_left(lines, function, tree) or measure(function.node).tangle < 1:
+            continue
+        width = config_for(target.path).line_length or width_of(file.text)
+        scene = Scene(target.path, file.text, tree, functions, function, Wishes(), width, others)
+        offers, ended = _of_function(scene)
+        found += offers
+        if not ended:
+            unfinished.append(f"{target.path}::{function.name}")
+    return found, unfinished
+
+
+def _of_function(scene: Scene) -> tuple[list[Offer], bool]:
+    """Every offer for one function, as far as the time goes."""
+    begun = time.process_time()
+    found = list(_flattening(scene))
+    for step in all_steps():
+        if step.plans is None:
+            continue
+        if time.process_time() - begun > SECONDS:
+            return found, False
+        found += offers_of_step(scene, step)
+    return found, True
+
+
+def _flattening(scene: Scene) -> Iterator[Offer]:
+    """The steps that flatten, all together: they need nothing from anybody."""
+    name = f"{scene.path}::{scene.function.name}"
+    result = untangle([name], Request(verdict="proved")).functions
+    done = next((f for f in result if f.name == scene.function.name), None)
+    if done is None or not done.steps or done.after.tangle >= done.before.tangle:
+        return
+    steps = tuple(dict.fromkeys(taken.step for taken in done.steps))
+    assumptions = tuple(sorted({a for taken in done.steps for a in taken.verdict.assumptions}))
+    line, last = scene.node.lineno, scene.node.end_lineno or scene.node.lineno
+    gain = done.before.tangle - done.after.tangle
+    command = f"dreck untangle {shlex.quote(name)}"
+    reason = f"{len(done.steps)} steps that flatten" if len(done.steps) > 1 else done.steps[0].reason
+    yield Offer(name, line, last, steps, done.before, done.after, gain, "proved", assumptions, (), command, reason)
