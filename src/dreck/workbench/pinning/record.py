@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+import dreck
 from dreck.errors import DreckError
 
 _SITE = """import os, sys
@@ -56,7 +57,7 @@ def record(command: str, path: Path, functions: Iterable[str]) -> Recording:
             "PYTHONPATH": os.pathsep.join([str(site), *filter(None, [os.environ.get("PYTHONPATH", "")])]),
             "PYTHONDONTWRITEBYTECODE": "1",
             "DRECK_WATCH_SITE": str(site),
-            "DRECK_WATCH_HOME": str(Path(__file__).parent.parent / "listening"),
+            "DRECK_WATCH_HOME": str(Path(dreck.__file__).parent / "listening"),
             "DRECK_WATCH_FILE": str(path.resolve()),
             "DRECK_WATCH_NAMES": "\n".join(functions),
             "DRECK_WATCH_TOLD": str(told),
