@@ -246,6 +246,7 @@ class Candidates(Textual):
             made += self._texts(u, name)
         elif u.keys or u.methods & DICT_METHODS or (u.contains and "get" in u.methods) or _is_mapping(u):
             made.append(Make("dict"))
+            made += [Make("value", "text")] if name.endswith("]") else []  # what a mapping holds may be no mapping
         elif u.contains and not u.attributes:
             made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
             made += [Make("value", list(u.contains))] + [Make("value", t) for t in texts]
@@ -314,7 +315,8 @@ class Candidates(Textual):
             fits += self._spans(u) if kind is datetime.timedelta else []
             fits += near_parts(kind, u, self.usages.constants)
             plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
-            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
+            odd = [Make("value", True)] if kind is int else self._odd_ones(kind.__name__, u)
+            return fits + [Make("value", v) for v in plain] + odd
         if is_path(kind):
             return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
         if issubclass(kind, enum.Enum):
@@ -332,7 +334,11 @@ class Candidates(Textual):
         if kind.__module__ in ("builtins", "collections.abc"):
             return [Make("stand-in")]
         self._learn_fields(kind, name)
-        below = [n for n in self._family(u.classes) if n != kind.__name__ and is_below(self._lookup(n), kind)]
+        below = [
+            n
+            for n in self._family([*u.classes, kind.__qualname__])
+            if n != kind.__name__ and is_below(self._lookup(n), kind)
+        ]
         return [Make("class", kind), *(Make("instance", n) for n in below)]
 
     def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:

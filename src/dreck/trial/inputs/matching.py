@@ -1,4 +1,5 @@
-"""Strings that a regular expression matches: one short one, and one in which everything repeated is longer."""
+"""Strings that a regular expression matches: one short one, and one in which everything repeated is longer; and some
+that are nearly such: with a line's end in or behind them, letters of the other case, digits of another script."""
 
 import re
 from collections.abc import Iterable
@@ -22,12 +23,28 @@ def matched_by(pattern: str | bytes, flags: int = 0) -> list[str]:
         return []
 
 
+def nearly_matched(pattern: str | bytes, flags: int = 0) -> list[str]:
+    """Strings that `$`, `.`, `\\d`, `\\w`, `\\s` and flags take or refuse, whether `pattern` matches them or not."""
+    if isinstance(pattern, bytes):
+        return []
+    try:
+        tree = re._parser.parse(pattern, flags)  # type: ignore[attr-defined]
+        whole, of_lines = _Made(0, False).of(tree), _Made(0, False, dot="\n").of(tree)
+    except (re.error, AttributeError, ValueError, RecursionError, TypeError, StopIteration):
+        return []
+    odd = whole.translate({ord("1"): "\u0663", ord("a"): "\u00e9", ord(" "): "\n"})
+    made = (whole + "\n", of_lines, f"{whole}x", f"x{whole}", f"x\n{whole}\nx", whole.swapcase(), odd)
+    return [text for text in dict.fromkeys(made) if len(text) <= _LONGEST and text != whole]
+
+
 @dataclass(slots=True)
 class _Made:
     """A string by a pattern: what is repeated comes `extra` times more; with `ahead`, what has to follow is put in."""
 
     extra: int
     ahead: bool
+    dot: str = "a"
+    """What stands for a dot."""
     groups: dict[int, str] = field(default_factory=dict)
 
     def of(self, tree: Iterable[Any]) -> str:
@@ -40,7 +57,7 @@ class _Made:
             case "NOT_LITERAL":
                 return "b" if chr(args) == "a" else "a"
             case "ANY":
-                return "a"
+                return self.dot
             case "IN":
                 return _in(args)
             case "MAX_REPEAT" | "MIN_REPEAT" | "POSSESSIVE_REPEAT":

@@ -8,7 +8,7 @@ import re
 from typing import Any
 
 from dreck.trial.inputs.library import spans_of_seconds
-from dreck.trial.inputs.matching import matched_by
+from dreck.trial.inputs.matching import matched_by, nearly_matched
 from dreck.trial.inputs.plain import AGREEING, HUGE, STRING_METHODS
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
@@ -41,8 +41,8 @@ class Near:
         found = self._lookup(pattern.name) if isinstance(pattern, Named) else pattern
         found = getattr(found, "__self__", found)  # a name may stand for `PATTERN.match` itself
         if isinstance(found, re.Pattern):
-            return matched_by(found.pattern, found.flags)
-        return matched_by(found) if isinstance(found, str) else []
+            return [*matched_by(found.pattern, found.flags), *nearly_matched(found.pattern, found.flags)]
+        return [*matched_by(found), *nearly_matched(found)] if isinstance(found, str) else []
 
     def _with_numbers(self, texts: list[str]) -> list[str]:
         """Texts the code looks for, before or behind a number it compares with."""

@@ -41,15 +41,24 @@ def _kept(namespace: Mapping[str, Any]) -> Iterator[str]:
             yield from sorted(v for v in value if isinstance(v, str) and 0 < len(v) <= 3)
 
 
-def table_words(functions: Iterable[ast.AST], namespace: Mapping[str, Any]) -> tuple[str, ...]:
-    """Texts made of the keys of the module's tables that the code names: each key, and two of them on end."""
-    names = sorted({n.id for f in functions for n in walk(f) if isinstance(n, ast.Name)})
-    tables = [namespace[n] for n in names if is_a(namespace.get(n), dict, set, frozenset, tuple, list)]
-    found = (k for table in tables for k in (sorted(table, key=repr) if is_a(table, set, frozenset) else table))
-    texts = (k.decode("latin-1") if is_a(k, bytes) else k for k in found)
+def table_words(
+    functions: Iterable[ast.AST], namespace: Mapping[str, Any], owner: type | None = None
+) -> tuple[str, ...]:
+    """Texts made of the keys of the tables that the code names, of the module or of the class it belongs to: each
+    key, and two of them on end."""
+    nodes = [n for f in functions for n in walk(f)]
+    found = [namespace.get(name) for name in sorted({n.id for n in nodes if isinstance(n, ast.Name)})]
+    found += [_of_class(owner, name) for name in sorted({n.attr for n in nodes if isinstance(n, ast.Attribute)})]
+    tables: list[Any] = [value for value in found if is_a(value, dict, set, frozenset, tuple, list)]
+    keyed = (k for table in tables for k in (sorted(table, key=repr) if is_a(table, set, frozenset) else table))
+    texts = (k.decode("latin-1") if is_a(k, bytes) else k for k in keyed)
     keys = list(dict.fromkeys(k for k in texts if is_a(k, str) and k))[:_KEYS]
     short = [k for k in keys if len(k) <= 2][:4]
     return (*keys, *(a + b for a in short for b in short), *("".join(p) for p in itertools.permutations(short[:3])))
+
+
+def _of_class(owner: type | None, name: str) -> Any:
+    return next((vars(kind)[name] for kind in getattr(owner, "__mro__", ()) if name in vars(kind)), None)
 
 
 def mutated(text: str, known: tuple[str, ...], pick: random.Random) -> str:

@@ -294,8 +294,9 @@ class Usages(Paths):
     def _looked_up(self, container: ast.expr, key: ast.expr) -> None:
         """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
         path = self.path(key)
-        if isinstance(container, ast.Name) and container.id.strip("_").isupper() and self.path(container) is None:
-            self._on(key, lambda u: u.constants.append(Named(container.id)))  # a table of the module: its keys
+        table = class_name(container) or ""
+        if table.rpartition(".")[2].strip("_").isupper() and ("." in table or self.path(container) is None):
+            self._on(key, lambda u: u.constants.append(Named(table)))  # a table of the module or a class: its keys
         if path is not None and path == f"{self.path(container)}[]":
             self._on(container, lambda u: setattr(u, "mapped", True))
         elif path is not None:

@@ -47,6 +47,7 @@ def partial(world: "World", path: str, kind: type) -> Any:
             "__qualname__": kind.__qualname__,
         }
         body |= {name: _decided(name) for name in _to_be_overridden(kind)}
+        body |= {"__slots__": ()} if _has_slots_alone(kind) else {}
         meta: Any = type(kind)
         twin = meta(kind.__name__, (kind,), body)
         world.kinds[path] = kind
@@ -78,8 +79,14 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
             continue
         if name not in left:
             world.candidates.offer_as_it_is(f"{path}.{name}")
-        if world.chosen(f"{path}.{name}").kind != "as it is":
+        if world.chosen(f"{path}.{name}").kind != "as it is" and not _has_slots_alone(kind):
             object.__setattr__(made, name, world.at(f"{path}.{name}"))
+
+
+def _has_slots_alone(kind: type) -> bool:
+    """Whether its objects can be given only what it declares; one that declares nothing is for others to add to."""
+    declared = [vars(base).get("__slots__", ()) for base in kind.__mro__]
+    return kind.__dictoffset__ == 0 and any(declared) and not issubclass(kind, tuple | int | str | bytes)
 
 
 def _is_of_others(name: str, kind: type, namespace: dict[str, Any]) -> bool:

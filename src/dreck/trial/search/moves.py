@@ -88,7 +88,7 @@ class Moves:
             yield from self._along(parent, paths, side, number, op, left, right)
         yield from self._reworded(parent, paths, operands)
         if len(paths) > 1:
-            yield from self._pairs(parent, paths)
+            yield from self.pairs(parent, paths)
 
     def at_edges(self, parent: Tried, side: int, number: int, test: ast.AST) -> Iterator[Choice]:
         """Where numbers are compared, both sides equal and just beside; where members are, each of them."""
@@ -249,7 +249,8 @@ class Moves:
         if not told:
             yield 1.0 if is_itself else -1.0
 
-    def _pairs(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
+    def pairs(self, parent: Tried, paths: list[str]) -> Iterator[Choice]:
+        """Two paths at a time, each through the first few things that may stand there."""
         for i, first in enumerate(paths[:5]):
             for second in paths[i + 1 : 5]:
                 for a in self.candidates.at(first)[:6]:

@@ -221,10 +221,13 @@ class Search(Attempts):
         for group in self.reaching.values():
             firsts |= {id(tried): tried for tried in group if tried.choice}
         pairs = itertools.permutations(list(firsts.values())[-_PARENTS:], 2)
-        for one, other in itertools.islice(pairs, _CROSSED):
+        crossed = ({**one.choice, **other.choice} for one, other in pairs)
+        if not firsts:  # no test tells what goes together
+            crossed = (choice for tried in self.all_tried[:1] for choice in self._moves.pairs(tried, list(tried.used)))
+        for choice in itertools.islice(crossed, _CROSSED):
             if self._over():
                 return
-            self.attempt({**one.choice, **other.choice})
+            self.attempt(choice)
 
     def _each_way(self) -> None:
         """On one input of every way through, each path once through the first few things that may stand there."""

@@ -10,9 +10,9 @@ BELOW = "a class below with methods of its own"
 
 
 def asked_otherwise(old: FunctionNode, new: FunctionNode) -> frozenset[str]:
-    """Methods that both versions ask for, one on the object itself and the other on a class."""
+    """Methods and values that both versions ask for, one on the object itself and the other on a class."""
     mine, theirs = _receivers(old), _receivers(new)
-    forms = ("self", "super()")
+    forms = ("self", "super()", "cls")
     return frozenset(
         n for n in mine.keys() & theirs.keys() if any((form in mine[n]) != (form in theirs[n]) for form in forms)
     )
@@ -21,8 +21,8 @@ def asked_otherwise(old: FunctionNode, new: FunctionNode) -> frozenset[str]:
 def _receivers(function: FunctionNode) -> dict[str, set[str]]:
     found: dict[str, set[str]] = {}
     for n in walk(function):
-        if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute):
-            found.setdefault(n.func.attr, set()).add(ast.unparse(n.func.value))
+        if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load):
+            found.setdefault(n.attr, set()).add(ast.unparse(n.value))
     return found
 
 
@@ -31,12 +31,15 @@ def class_below(owner: type, names: frozenset[str]) -> type | None:
     bases that does; None where none can be made unnoticed."""
     plain = type(owner).__name__ in ("type", "ABCMeta") and type(owner).__module__ in ("builtins", "abc")
     hooked = any("__init_subclass__" in vars(k) for k in owner.__mro__ if k is not object)
-    mine = [n for n in sorted(names) if callable(getattr(owner, n, None))]
+    mine = [
+        n for n in sorted(names) if callable(getattr(owner, n, None)) or _other(getattr(owner, n, None)) is not None
+    ]
     if not plain or hooked or not mine or getattr(owner, "__final__", False):
         return None
     try:
-        between = type(owner)("Between", owner.__bases__, {n: _own(n, "beside") for n in mine if _is_above(owner, n)})
-        own = {n: _own(n, "below") for n in mine if n in vars(owner)}
+        beside = {n: _own(owner, n, "beside") for n in mine if _is_above(owner, n)}
+        between = type(owner)("Between", owner.__bases__, beside)
+        own = {n: _own(owner, n, "below") for n in mine if n in vars(owner)}
         return type(owner)(owner.__name__, (owner, between), {"__module__": owner.__module__, **own})
     except Exception:
         return None
@@ -46,8 +49,26 @@ def _is_above(owner: type, name: str) -> bool:
     return any(name in vars(base) for base in owner.__mro__[1:])
 
 
-def _own(name: str, where: str) -> Any:
+def _own(owner: type, name: str, where: str) -> Any:
+    value = _other(getattr(owner, name))
+    if value is not None:
+        return value
+
     def answer(self: Any, *args: Any, **kwargs: Any) -> str:
         return f"what a class {where} answers for {name}"
 
     return answer
+
+
+def _other(value: Any) -> Any:
+    """Another value of the same kind; None where none is known."""
+    match value:
+        case bool():
+            return not value
+        case int() | float() | complex():
+            return value + 1
+        case str():
+            return f"{value} below"
+        case list() | tuple() | dict() | set() | frozenset():
+            return type(value)() if value else None
+    return None
