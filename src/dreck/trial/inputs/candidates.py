@@ -269,7 +269,7 @@ class Candidates(Textual):
 
     def _odd_ones(self, name: str, u: Usage) -> list[Make]:
         """Where the code looks at types: values of classes below the one asked for."""
-        if not u.exact and name not in u.classes:
+        if not u.exact and not u.kind_asked and name not in u.classes:
             return []
         return [Make("value", True)] if name == "int" else [Make("below", name)] if name in BELOW else []
 
@@ -315,8 +315,7 @@ class Candidates(Textual):
             fits += self._spans(u) if kind is datetime.timedelta else []
             fits += near_parts(kind, u, self.usages.constants)
             plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
-            odd = [Make("value", True)] if kind is int else self._odd_ones(kind.__name__, u)
-            return fits + [Make("value", v) for v in plain] + odd
+            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
         if is_path(kind):
             return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
         if issubclass(kind, enum.Enum):

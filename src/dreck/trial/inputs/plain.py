@@ -20,7 +20,7 @@ DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 HUGE = 10**20 + 1
 PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000, HUGE),
-    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf),
     str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
     bool: (True, False),
     bytes: (b"text", b"", b"\xff\xfe"),
@@ -42,7 +42,7 @@ PLAIN: dict[type, tuple[Any, ...]] = {
     ),
     datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
     datetime.time: (datetime.time(12, 30), datetime.time(0)),
-    decimal.Decimal: (decimal.Decimal("1.5"), decimal.Decimal(0), decimal.Decimal(-1)),
+    decimal.Decimal: tuple(decimal.Decimal(n) for n in ("1.5", "0", "-1", "0.35", "-0.05", "1E+30")),
 }
 
 

@@ -339,6 +339,9 @@ class Usages(Paths):
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", name in ("int", "float")))
+            case "type", [value]:
+                self._on(value, lambda u: setattr(u, "kind_asked", True))
+                return False
             case "str" | "format" | "repr", [value, *_]:
                 self._on(value, lambda u: setattr(u, "formatted", True))
                 return False

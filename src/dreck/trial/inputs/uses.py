@@ -59,6 +59,8 @@ class Usage:
     """Matched with a pattern of a mapping, which takes each kind of them."""
     equal_to_none: bool = False
     """Asked by `==` whether it is None, which an object may answer as it likes."""
+    kind_asked: bool = False
+    """Its very class is looked at: `type(x)`."""
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 

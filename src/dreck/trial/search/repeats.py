@@ -15,6 +15,7 @@ _LONGEST = 7
 STEPS = 160
 """So many inputs go into sequences that are grown item by item."""
 _KINDS = 6
+_UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
 
 
@@ -47,7 +48,8 @@ def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterat
 
 
 def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
-    """Four rounds of a loop, each with the same item, and with two items in turn."""
+    """Four rounds of a loop, each with the same item, with two items in turn, and with numbers that are summed to
+    something else from the other end."""
     for path, make in tried.used.items():
         if make.kind not in ("list", "iterator", "tuple") or "[" in path:
             continue
@@ -58,6 +60,8 @@ def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
             fits = candidates.at(general(part))[:_KINDS]
             for item in fits:
                 yield {**longer, **{f"{path}[{i}]{below}": item for i in range(_ROUNDS)}}
+            if any(type(m.what) is float for m in candidates.at(general(part))):
+                yield {**longer, **{f"{path}[{i}]{below}": Make("value", n) for i, n in enumerate(_UNEVEN)}}
             for pair in itertools.permutations(fits[:_MIXED], 2):
                 yield {**longer, **{f"{path}[{i}]{below}": pair[i % 2] for i in range(_ROUNDS)}}
 
