@@ -9,6 +9,8 @@ import copy
 import random
 from typing import Any
 
+from tests.hunt.tables import asked_otherwise, with_table
+
 NAMES = ("a", "b", "c", "x", "y")
 
 
@@ -23,7 +25,7 @@ class Maker:
         body = ["x = 0", *(["r = []"] if self.pick.random() < 0.5 else []), *self.block(3, loop=False)]
         if self.pick.random() < 0.8:
             body.append(f"return {self.pick.choice((self.value(), self.value(), '(x, r)'))}")
-        return "def f(a, b, c, o, ev, xs):\n" + "\n".join(f"    {line}" for line in body) + "\n"
+        return with_table("def f(a, b, c, o, ev, xs):\n" + "\n".join(f"    {line}" for line in body) + "\n")
 
     def block(self, depth: int, loop: bool) -> list[str]:
         lines: list[str] = []
@@ -137,6 +139,8 @@ class Maker:
 
 def rewritten(code: str, pick: random.Random) -> str:
     """A random change of one place: some keep what the function does, most do not."""
+    if "d = {" in code and pick.random() < 0.6:
+        return asked_otherwise(code, pick)
     tree = ast.parse(code)
     nodes = [
         (n, field)

@@ -765,6 +765,47 @@ def work(kind, load):
 """,
         ["proved"],
     ),
+    "call-table: methods of the object itself": (
+        "call-table",
+        {},
+        """\
+class Line:
+    def take(self, kinds, load):
+        for kind in kinds:
+            if kind == "glass":
+                self.crush(load, wet=True)
+            elif kind in ("paper", "card"):
+                self.press(load, wet=True)
+            else:
+                raise ValueError(kind)
+
+    def crush(self, load, wet):
+        load.crushed = wet
+
+    def press(self, load, wet):
+        load.pressed = wet
+""",
+        """\
+class Line:
+    def take(self, kinds, load):
+        actions = {
+            "glass": self.crush,
+            "paper": self.press,
+            "card": self.press,
+        }
+        for kind in kinds:
+            if kind not in actions:
+                raise ValueError(kind)
+            actions[kind](load, wet=True)
+
+    def crush(self, load, wet):
+        load.crushed = wet
+
+    def press(self, load, wet):
+        load.pressed = wet
+""",
+        ["proved"],
+    ),
     "call-table: actions that change a variable": (
         "call-table",
         {},

@@ -80,6 +80,9 @@ class Facts:
         subject, container = test.args[:2]
         if not is_constant_display(container):
             return None
+        among = [f for f in self.about.get(subject, ()) if self._is_among(f, subject, container)]
+        if among:
+            return True, (among[0],)
         ruled_out: list[Term] = []
         for member in container.args:
             found = self._equal(subject, member.value, total)
@@ -89,6 +92,15 @@ class Facts:
                 return True, found[1]
             ruled_out += found[1]
         return False, tuple(ruled_out)
+
+    def _is_among(self, fact: Term, subject: Term, container: Term) -> bool:
+        """Whether a fact says that it is one of some that all stand in the container."""
+        if fact.op != "in" or fact.args[0] is not subject or not self.known[fact]:
+            return False
+        some = fact.args[1]
+        return is_constant_display(some) and all(
+            any(_are_the_same(m.value, other.value) for other in container.args) for m in some.args
+        )
 
     def _equal(self, subject: Term, constant: Any, total: bool) -> tuple[bool, tuple[Term, ...]] | None:
         for fact in self.about.get(subject, ()):
@@ -111,6 +123,10 @@ class Facts:
                 wanted -= had
                 ruled_out.append(fact)
         return (False, tuple(ruled_out)) if not wanted else None
+
+
+def _are_the_same(a: Any, b: Any) -> bool:
+    return type(a) is type(b) and isinstance(a, SCALARS) and bool(a == b)
 
 
 def relation_of(test: Term) -> tuple[Term, str, Any] | None:

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from dreck.model.ir.graph import Arena, Node
+from dreck.model.ir.local_tables import holder, local_tables
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
@@ -58,6 +59,7 @@ def lower(
     if names.lives_count_in(function):  # then a variable is more than a register: what it lets go of may speak
         scope = replace(scope, captured=scope.captured | scope.local)
     work = _Statements(arena, scope, names, enclosing, kept, first)
+    work.local_tables = local_tables(function, scope)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()
@@ -122,6 +124,10 @@ class _Statements(Patterns, Unfolding):
     # --- assignments -------------------------------------------------------------------------------
 
     def _assign(self, targets: list[ast.expr], value: ast.expr, nxt: Node, ctx: Context) -> Node:
+        if isinstance(value, ast.Dict) and isinstance(targets[0], ast.Name) and targets[0].id in self.local_tables:
+            for row in range(len(value.values) - 1, -1, -1):
+                nxt = self.expr(value.values[row], holder(targets[0].id, row), nxt, ctx, 0)
+            return nxt
         if len(targets) == 1 and isinstance(targets[0], ast.Name) and self.is_plain(targets[0].id):
             return self.expr(value, targets[0].id, nxt, ctx, 0)
         for target in reversed(targets):

@@ -36,6 +36,7 @@ class Naming:
         self.names = names
         self.enclosing = enclosing
         self.kept = kept
+        self.local_tables: dict[str, ast.Dict] = {}
 
     def act(
         self,

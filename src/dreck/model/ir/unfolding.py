@@ -51,12 +51,15 @@ class Unfolding(Expressions):
     def rows_of(self, e: ast.expr) -> list[ast.expr] | None:
         """The rows a loop over `e` goes through, when it is over a constant table."""
         base = e.func.value if isinstance(e, ast.Call) and isinstance(e.func, ast.Attribute) else e
-        if not isinstance(base, ast.Name) or self._table(base.id) is None:
+        if not isinstance(base, ast.Name) or base.id in self.local_tables or self._table(base.id) is None:
             return None
         return self.names.tables.rows(e)
 
     def row(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
-        """An item of a table: made when the module was, from names as they are meant there."""
+        """An item of a table: made when the module was, from names as they are meant there, or held since the
+        function made it."""
+        if isinstance(e, ast.Name) and "@" in e.id:
+            return self.arena.node(Op.MOVE, None, (e.id,), dest, (nxt,))
         if isinstance(e, ast.List | ast.Dict | ast.Set):
             raise Unsupported("a table holds one list, dict or set that everybody gets")
         if isinstance(e, ast.Lambda):
@@ -105,6 +108,8 @@ class Unfolding(Expressions):
 
     def _table(self, name: str) -> ast.expr | None:
         scope = self.scope
+        if name in self.local_tables:
+            return self.local_tables[name]
         if not name.rpartition(".")[2].strip("_").isupper() or name in self.kept:
             return None
         if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:

@@ -43,8 +43,8 @@ def follows(facts: Iterable[tuple[Term, bool]], test: Term, outcome: bool, total
 
 
 def _subjects(test: Term) -> Iterator[Term]:
-    for part in test.args[:2]:
-        if isinstance(part, Term) and part.op not in ("const", "tuple", "members") and _speaks_of(test, part):
+    for part in test.args[: 1 if test.op == "in" else 2]:
+        if isinstance(part, Term) and part.op not in ("const", "members") and _speaks_of(test, part):
             yield part
 
 

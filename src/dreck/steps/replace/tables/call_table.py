@@ -18,6 +18,7 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, insertion_line, written
+from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
 from dreck.steps.support.chains import (
     Chain,
@@ -44,15 +45,16 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for chain in chains(scene.node, Reader(), fewest=2):
         if len(chain.keys) < _FEWEST:
             continue
-        if all(outcome_of(arm.body) for arm in chain.arms) and _same_calls(scene, chain) is None:
+        calls = method_calls(chain.arms)
+        if all(outcome_of(arm.body) for arm in chain.arms) and _same_calls(scene, chain) is None and calls is None:
             continue
         try:
-            yield _planned(scene, chain)
+            yield _planned(scene, chain, calls)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
 
 
-def _planned(scene: Scene, chain: Chain) -> Plan:
+def _planned(scene: Scene, chain: Chain, calls: MethodCalls | None) -> Plan:
     check_keys(chain.keys)
     if not all(is_plain(s) or (isinstance(s, ast.Call) and is_plain(s.args[0])) for s in chain.subjects):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
@@ -61,6 +63,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     existing = _same_calls(scene, chain)
     if existing is not None:
         return _of_functions(scene, sheet, chain, first, last, existing)
+    if calls is not None:
+        return _of_methods(scene, sheet, chain, first, last, calls)
     return _of_new_functions(scene, sheet, chain, first, last)
 
 
@@ -105,6 +109,20 @@ def _of_functions(
     _replace(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, returned)
     put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
     return Plan(first, f"{len(chain.keys)} actions are the table {name}", sheet.result(), (name,))
+
+
+def _of_methods(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, calls: MethodCalls) -> Plan:
+    if comments_of(sheet, first, last):
+        raise Untouchable("comments stand between its arms; they would lose their place")
+    rows = [
+        f"{key_code(sheet, key)}: {sheet.code(method)},\n"
+        for arm, method in zip(chain.arms, calls.methods, strict=True)
+        for key in arm.keys
+    ]
+    name = put_methods(scene, sheet, calls, "".join(rows), first)
+    asked = calls.asked(sheet, name, subject_code(sheet, chain))
+    _replace(scene, sheet, chain, first, last, name, asked, calls.before.startswith("return"))
+    return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
 
 
 def _table_name(scene: Scene, chain: Chain) -> str:

@@ -12,6 +12,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.around import cores, lines_around
 from dreck.steps.replace.tables.class_rows import class_rows
+from dreck.steps.replace.tables.method_calls import method_calls
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines, value_code
@@ -51,6 +52,11 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
             continue
         outcomes = [outcome_of(arm.body, attributes=True) for arm in choosing]
+        calls = method_calls(choosing)
+        if calls is not None:
+            reason = f"its arms call methods of {ast.unparse(calls.receiver)}: call-table makes a table of them"
+            yield NotPlanned(chain.first.lineno, reason)
+            continue
         try:
             lines = lines_around(scene.sheet(), around, chain.arms)
             told = [o for o in outcomes if o is not None]
