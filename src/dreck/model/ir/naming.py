@@ -73,13 +73,15 @@ class Naming:
         return (scope.has_walrus, *told, *self.unfolded_in(e))
 
     def unfolded_in(self, e: ast.AST) -> Iterator[str]:
-        """The constant tables that code in `e` is unfolded by: with another table it is other code."""
+        """The tables that code in `e` is unfolded by: with another table it is other code."""
         seen: set[str] = set()
         pending = [e]
         while pending:
             for name in sorted(names_read(pending.pop()) - seen):
                 seen.add(name)
-                table = self.names.tables.get(name) if name.strip("_").isupper() and name not in self.kept else None
+                table: ast.expr | None = self.local_tables.get(name)
+                if table is None and name.strip("_").isupper() and name not in self.kept:
+                    table = self.names.tables.get(name)
                 if table is not None:
                     yield f"{name} {ast.dump(table)}"
                     pending.append(table)
