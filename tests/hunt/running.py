@@ -58,6 +58,8 @@ def told(value: Any) -> Any:
     """A value so that `1`, `True` and NaN stay what they are."""
     if isinstance(value, tuple | list):
         return (type(value).__name__, *map(told, value))
+    if isinstance(value, dict):
+        return ("dict", *((told(k), told(v)) for k, v in value.items()))
     return (type(value).__name__, repr(value) if not isinstance(value, Object) else "o")
 
 

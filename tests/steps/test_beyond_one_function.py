@@ -806,6 +806,57 @@ class Line:
 """,
         ["proved"],
     ),
+    "call-table: what is said of an arm stands over its row": (
+        "call-table",
+        {},
+        """\
+class Line:
+    def take(self, kind, load):
+        # what comes in
+        if kind == "glass":
+            # breaks
+            return self.crush(load)
+        # both are flat
+        elif kind in ("paper", "card"):
+            return self.press(load)  # no water
+        elif kind == "metal":
+            return self.crush(load)
+        else:
+            # nobody knows
+            raise ValueError(kind)
+
+    def crush(self, load):
+        load.crushed = 1
+
+    def press(self, load):
+        load.pressed = 1
+""",
+        """\
+class Line:
+    def take(self, kind, load):
+        # what comes in
+        actions = {
+            # breaks
+            "glass": self.crush,
+            # both are flat
+            # no water
+            "paper": self.press,
+            "card": self.press,
+            "metal": self.crush,
+        }
+        if kind not in actions:
+            # nobody knows
+            raise ValueError(kind)
+        return actions[kind](load)
+
+    def crush(self, load):
+        load.crushed = 1
+
+    def press(self, load):
+        load.pressed = 1
+""",
+        ["proved"],
+    ),
     "call-table: actions that change a variable": (
         "call-table",
         {},

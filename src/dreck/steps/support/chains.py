@@ -272,6 +272,14 @@ def is_plain(e: ast.expr) -> bool:
     return False
 
 
+def is_asked_twice(e: ast.expr) -> bool:
+    """Whether asking a subject once more is the same: a plain place, or the class of what stands there."""
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[inner]):
+            return is_plain(inner)
+    return is_plain(e)
+
+
 def subject_code(sheet: Sheet, chain: Chain) -> str:
     """The subject as a key: two of them as a tuple."""
     codes = [_code(sheet, s) for s in chain.subjects]

@@ -18,7 +18,7 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, insertion_line, written
-from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
+from dreck.steps.replace.tables.method_calls import MethodCalls, comments_of_arm, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
 from dreck.steps.support.chains import (
     Chain,
@@ -26,7 +26,7 @@ from dreck.steps.support.chains import (
     chains,
     check_keys,
     comments_of,
-    is_plain,
+    is_asked_twice,
     key_code,
     lines_of,
     put_table,
@@ -56,7 +56,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 def _planned(scene: Scene, chain: Chain, calls: MethodCalls | None) -> Plan:
     check_keys(chain.keys)
-    if not all(is_plain(s) or (isinstance(s, ast.Call) and is_plain(s.args[0])) for s in chain.subjects):
+    if not all(map(is_asked_twice, chain.subjects)):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
@@ -112,13 +112,17 @@ def _of_functions(
 
 
 def _of_methods(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, calls: MethodCalls) -> Plan:
-    if comments_of(sheet, first, last):
+    told: list[str] = []
+    rows: list[str] = []
+    for arm, method in zip(chain.arms, calls.methods, strict=True):
+        said = comments_of_arm(sheet, arm, first)
+        told += said
+        rows += [f"{comment}\n" for comment in said]
+        rows += [f"{key_code(sheet, key)}: {sheet.code(method)},\n" for key in arm.keys]
+    if chain.default is not None and not chain.rest:
+        told += comments_of(sheet, _first_with_comments(sheet, chain.default), last)
+    if any(comment not in told for comment in comments_of(sheet, first, last)):
         raise Untouchable("comments stand between its arms; they would lose their place")
-    rows = [
-        f"{key_code(sheet, key)}: {sheet.code(method)},\n"
-        for arm, method in zip(chain.arms, calls.methods, strict=True)
-        for key in arm.keys
-    ]
     name = put_methods(scene, sheet, calls, "".join(rows), first)
     asked = calls.asked(sheet, name, subject_code(sheet, chain))
     _replace(scene, sheet, chain, first, last, name, asked, calls.before.startswith("return"))
@@ -232,15 +236,21 @@ def _comments_between(sheet: Sheet, chain: Chain, first: int, last: int) -> list
         block = Block(arm.body, chain.first, False, (), False)
         inside += comments_of(sheet, *block_lines(sheet, block))
     if chain.default is not None:
-        start = chain.default[0].lineno
-        while sheet.line(start - 1).strip().startswith("#"):
-            start -= 1
+        start = _first_with_comments(sheet, chain.default)
         inside += comments_of(sheet, start, chain.default[-1].end_lineno or start)
     left = list(comments_of(sheet, first, last))
     for comment in inside:
         if comment in left:
             left.remove(comment)
     return left
+
+
+def _first_with_comments(sheet: Sheet, block: list[ast.stmt]) -> int:
+    """The line a block begins on, with the comments above its first statement."""
+    start = block[0].lineno
+    while sheet.line(start - 1).strip().startswith("#"):
+        start -= 1
+    return start
 
 
 def _function_name(scene: Scene, key: ast.expr, taken: set[str]) -> str:
@@ -310,7 +320,8 @@ TAKE_IN_BY_KIND = {
     traps=(
         "A name some arms change has to come back from all of them.",
         "A lambda in a loop sees the last value of the loop's variable; functions with parameters do not.",
-        "A method in a table is fixed: subclasses cannot override it any more.",
+        "A function of a class in a table is fixed: subclasses cannot override it any more. Methods of one object go"
+        " into a table of the function's own, which reads them from that object.",
     ),
     plans=plans,
     asks=("hashable-key",),

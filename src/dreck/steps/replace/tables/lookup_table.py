@@ -24,7 +24,7 @@ from dreck.steps.support.chains import (
     chains,
     check_keys,
     comments_of,
-    is_plain,
+    is_asked_twice,
     key_code,
     lines_of,
     put_table,
@@ -292,7 +292,7 @@ def _asking(
     if fixed and default is not None and around == ([], []):
         asked = f"({key})" if pair else key
         return [f"{left}{name}.get({asked})" if default == "None" else f"{left}{name}.get({asked}, {default})"]
-    if not all(is_plain(s) or _is_type_of_plain(s) for s in chain.subjects):
+    if not all(map(is_asked_twice, chain.subjects)):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     asked = f"({key})" if pair else key
     found = [*around[0], f"{left}{name}[{key}]{call}", *around[1]]
@@ -303,13 +303,6 @@ def _asking(
     if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
         return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *found]
     return [f"if {asked} in {name}:", *reindented(found, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
-
-
-def _is_type_of_plain(e: ast.expr) -> bool:
-    match e:
-        case ast.Call(func=ast.Name(id="type"), args=[inner]):
-            return is_plain(inner)
-    return False
 
 
 def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:
