@@ -247,5 +247,11 @@ def test_compare_since_a_revision(call, tmp_path):
     assert "cannot be executed" not in done.stdout
     (package / "fees.py").write_text("from works.rates import FEES\n\ndef f(k):\n    return FEES.get(k, 1)\n")
     assert call("compare", "--since", "HEAD", "works/fees.py").returncode == 1
+    assert "differs" in call("compare", "--since", "HEAD").stdout
+    # What cannot be run is open: of a whole change that is a finding for who asks for more.
+    (package / "fees.py").write_text("from nowhere import FEES\n\ndef f(k):\n    return FEES.get(k, 1)\n")
+    assert "unsettled" in call("compare", "--since", "HEAD").stdout
+    assert call("compare", "--since", "HEAD").returncode == 0
+    assert call("compare", "--since", "HEAD", "--verdict", "tested").returncode == 1
     assert "failed" in call("compare", "--since", "nowhere", "works/fees.py").stderr
     assert call("compare", "works/fees.py").returncode == 2

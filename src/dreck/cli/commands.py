@@ -166,8 +166,8 @@ def _name_alone(named: tuple[str, ...]) -> str:
 
 
 @click.command()
-@click.argument("sides", nargs=-1, required=True, metavar="OLD NEW", shell_complete=completing.targets)
-@click.option("--since", metavar="REV", help="Compare what is named with what it was at REV in git.")
+@click.argument("sides", nargs=-1, metavar="OLD NEW", shell_complete=completing.targets)
+@click.option("--since", metavar="REV", help="Compare what is named, or all, with what it was at REV in git.")
 @click.option("--only", multiple=True, metavar="NAME", help="Compare this function only (repeatable).")
 @click.option("--expect", default="", metavar="'TEST'", help="Where TEST holds for the arguments they must differ.")
 @click.option("--case", "case_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the difference here.")
@@ -182,7 +182,9 @@ def _name_alone(named: tuple[str, ...]) -> str:
 )
 @click.option("--open-cage", multiple=True, metavar="EVENT", help="Let trials do this, such as os.mkdir (repeatable).")
 @click.option(
-    "--verdict", type=click.Choice(["proved", "tested"]), default="tested", help="With proved, nothing is run."
+    "--verdict",
+    type=click.Choice(["proved", "tested"]),
+    help="What is asked for: of a whole change only differences count without it. With proved, nothing is run.",
 )
 @click.option(
     "--certificate",
@@ -207,7 +209,7 @@ def compare(
     check: str,
     assume: tuple[str, ...],
     open_cage: tuple[str, ...],
-    verdict: str,
+    verdict: str | None,
     certificate: Path | None,
     markdown_file: Path | None,
     sarif_file: Path | None,
@@ -216,7 +218,7 @@ def compare(
     no_cache: bool,
     as_json: bool,
 ) -> int:
-    """Are OLD and NEW the same? Two files, targets or folders, or --since REV PATH...
+    """Are OLD and NEW the same? Two files, targets or folders, or --since REV [PATH...]
 
     Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
     """
@@ -224,10 +226,14 @@ def compare(
     from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
     from dreck.workbench.compare.sides import read_text
 
+    if since is not None and not sides:
+        sides = (".",)
+    if since is None and len(sides) != 2:
+        raise DreckError("compare wants two of them, OLD and NEW, or --since REV and what to look at")
     wanted = Wanted(
         only,
         assume,
-        verdict == "tested",
+        verdict != "proved",
         open_cage,
         expect,
         command,
@@ -240,8 +246,6 @@ def compare(
     with progress_bar() as told:
         if since is not None:
             found = compare_since(since, sides, wanted, jobs, told)
-        elif len(sides) != 2:
-            raise DreckError("compare wants two of them, OLD and NEW, or --since REV and what to look at")
         elif both_folders(*sides):
             found = compare_folders(Path(sides[0]), Path(sides[1]), wanted, jobs, told)
         else:
@@ -254,14 +258,15 @@ def compare(
     if markdown_file is not None or sarif_file is not None or junit_file is not None:
         from dreck.cli.reviewing import write_for_review
 
-        write_for_review(found, target, verdict, markdown_file, sarif_file, junit_file)
+        write_for_review(found, target, verdict or "tested", markdown_file, sarif_file, junit_file)
     if as_json:
         print_json(found.as_json())
     else:
         from dreck.report.terminal import show_comparison
 
         show_comparison(found, written)
-    return 0 if found.same else 1
+    is_whole = since is not None or both_folders(*sides)
+    return 1 if (found.differs if is_whole and verdict is None else not found.same) else 0
 
 
 def _write_case(target: str, found: Any, case_file: Path) -> str:

@@ -58,6 +58,12 @@ class Comparison:
         """Every function the same, none lost, and the project's own tests green where they were asked for."""
         return bool(self.verdict) and not self.only_old and (self.check is None or bool(self.check))
 
+    @property
+    def differs(self) -> bool:
+        """A function that is shown to do another thing, or the project's own tests red where they were asked for."""
+        shown = any(verdict.status == "differs" for _, verdict in self.functions)
+        return shown or (self.check is not None and not self.check)
+
     def certificates_as_json(self) -> dict[str, Any]:
         """What each proof rests on, in the form documented in docs/json.md; null where none was needed."""
         proved = [(name, verdict) for name, verdict in self.functions if verdict.status == "proved"]
