@@ -14,7 +14,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.paths import Paths
 from dreck.trial.inputs.patterns import note_pattern
-from dreck.trial.inputs.uses import GROUP, Named, Usage, class_name, constant, constants
+from dreck.trial.inputs.uses import GROUP, Named, Usage, class_name, constant, constants, own_tables
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -39,6 +39,7 @@ class Usages(Paths):
         self.caught: list[str] = []
         self.cleans_up = False  # something is done on the way out, whatever is raised
         """Exceptions that handlers name: calls on stand-ins may raise them."""
+        self._own_tables: dict[str, list[Any]] = {}
         self._helpers: dict[str, tuple[list[str], Usages]] = {}
         """Functions beside it that it calls: their parameters, and what they do with them."""
 
@@ -64,6 +65,7 @@ class Usages(Paths):
         self._handed_on(function, {**functions, **{f"self.{n}": m for n, m in methods.items()}}, [function.name])
 
     def _read(self, function: ast.AST) -> None:
+        self._own_tables |= own_tables(function)
         for _ in range(3):  # names of names: three rounds follow what people write
             for node in walk(function):
                 self._follow(node)
@@ -295,6 +297,7 @@ class Usages(Paths):
         """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
         path = self.path(key)
         table = class_name(container) or ""
+        self._on(key, lambda u: u.constants.extend(self._own_tables.get(table, ())))
         if table.rpartition(".")[2].strip("_").isupper() and ("." in table or self.path(container) is None):
             self._on(key, lambda u: u.constants.append(Named(table)))  # a table of the module or a class: its keys
         if path is not None and path == f"{self.path(container)}[]":

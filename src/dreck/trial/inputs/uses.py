@@ -4,6 +4,8 @@ import ast
 from dataclasses import dataclass, field, fields
 from typing import Any
 
+from dreck.source.walking import walk
+
 GROUP = "a group of "
 """Before the name of an exception: several are raised at once, as `except*` takes them."""
 
@@ -101,6 +103,16 @@ def constants(node: ast.AST) -> list[Any]:
             return [Named(name)] if name is not None else []
     value = constant(node)
     return [] if value is None else [value]
+
+
+def own_tables(function: ast.AST) -> dict[str, list[Any]]:
+    """By name, the keys of the dicts that a function makes for itself."""
+    found: dict[str, list[Any]] = {}
+    for n in walk(function):
+        match n:
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Dict(keys=keys)):
+                found[name] = [v for k in keys if k is not None for v in constants(k)]
+    return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,10 +32,20 @@ def partial(world: "World", path: str, kind: type) -> Any:
             except Exception:
                 return StandIn(world, path)
 
+    own = getattr(kind, "__getattr__", None)
+    held = frozenset[str]().union(*(_stored_by(base) for base in kind.__mro__[:-1])) if own is not None else frozenset()
+    asking: list[str] = []
+
     def missing(self: Any, name: str) -> Any:
         if name.startswith("__"):  # private names come mangled; only Python itself asks for others
             raise AttributeError(name)
-        return world.read(f"{path}.{name}")
+        if own is None or name in held or asking:  # what it looks at itself is decided by path
+            return world.read(f"{path}.{name}")
+        asking.append(name)
+        try:
+            return own(self, name)
+        finally:
+            asking.pop()
 
     try:
         body: dict[str, Any] = {
