@@ -17,6 +17,7 @@ from dreck.trial.surely import is_a, is_class
 _PLAIN = (int, str, float, bytes, list, dict, set, tuple, type(None), bytearray, deque, types.SimpleNamespace)
 _COUNTED = (itertools.count, itertools.cycle)
 _LIKE_DICT = (Counter, OrderedDict, defaultdict)
+_MOST_UNNAMED = 20
 _MOST_CODE = 60
 
 
@@ -29,7 +30,8 @@ def names_reached(code: types.CodeType, namespace: dict[str, Any]) -> set[str]:
                 if type(method) is types.FunctionType:
                     methods.setdefault(name, []).append(method.__code__)
     names: set[str] = set()
-    pending, seen = [code], {code}
+    unnamed = [c for name, codes in sorted(methods.items()) if name.startswith("__") for c in codes][:_MOST_UNNAMED]
+    pending, seen = [*unnamed, code], {code, *unnamed}  # Python itself calls them
     while pending and len(seen) <= _MOST_CODE:
         one = pending.pop()
         names.update(one.co_names)
