@@ -69,7 +69,8 @@ class _Layout:
         self._ends_open = not new.endswith(("\n", "\r"))
 
     def lines_fitted(self) -> str:
-        return self._with([*self._joined(), *self._wrapped()])
+        joined = list(self._joined())
+        return self._with([*joined, *self._wrapped(), *self._carried({first for first, _, _ in joined})])
 
     def guards_set_off(self) -> str:
         return self._with([*self._set_off()] if self._has_blank_lines() else [])
@@ -126,6 +127,29 @@ class _Layout:
                 line += 1
             return line
         return node.end_lineno or node.lineno
+
+    # --- carrying along ----------------------------------------------------------------------------
+
+    def _carried(self, joined: set[int]) -> Iterator[tuple[int, int, list[str]]]:
+        """Lines behind a backslash, which go with the statement they belong to."""
+        stood: dict[str, ast.stmt] = {}
+        for node in walk(self._before):
+            if isinstance(node, (_PLAIN, _HEADED)) and _is_wrapped(node):
+                stood.setdefault(_mark(node), node)
+        were = [""] * self._offset + [line.rstrip("\r\n") for line in split_lines(self._old)]
+        within = _within_texts(self._new, self._offset) if stood else set()
+        for node in walk(self._after):
+            if not isinstance(node, (_PLAIN, _HEADED)):
+                continue
+            old = stood.get(_mark(node)) if _is_wrapped(node) else None
+            if old is None or node.lineno in joined or old.col_offset == node.col_offset:
+                continue
+            for line in range(node.lineno + 1, self._end(node) + 1):
+                text, was = self._lines[line - 1], were[old.lineno + line - node.lineno - 1]
+                follows = self._lines[line - 2].rstrip().endswith("\\")
+                if follows and line not in within and text == was and "\t" not in indent_of(text):
+                    wide = len(indent_of(text)) + node.col_offset - old.col_offset
+                    yield line, line, [" " * max(0, wide) + text.lstrip()]
 
     # --- wrapping ----------------------------------------------------------------------------------
 
@@ -258,3 +282,18 @@ def _operators(code: str) -> Iterator[tuple[int, str]]:
             depth += (token.string in _OPENING) - (token.string in _CLOSING)
         if token.type == tokenize.NAME and token.string in ("and", "or") and not depth:
             yield token.start[1], token.string
+
+
+def _within_texts(text: str, offset: int) -> set[int]:
+    """The lines that begin inside of a string."""
+    found: set[int] = set()
+    opened: list[int] = []
+    for token in tokenize.generate_tokens(io.StringIO(text).readline):
+        name = tokenize.tok_name[token.type]
+        if name == "STRING":
+            found.update(range(token.start[0] + 1 + offset, token.end[0] + 1 + offset))
+        elif name.endswith("STRING_START"):
+            opened.append(token.start[0])
+        elif name.endswith("STRING_END") and opened:
+            found.update(range(opened.pop() + 1 + offset, token.end[0] + 1 + offset))
+    return found
