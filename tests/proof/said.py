@@ -31,7 +31,7 @@ from tests.proof.test_checker import accepted, logs_of, tampered
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED = 180, 60, 4, 20
+RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED = 90, 50, 4, 20
 
 
 def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
