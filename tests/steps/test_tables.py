@@ -270,3 +270,16 @@ def test_a_test_that_runs_code_is_not_left_with_nothing_behind_it(tmp_path):
 def test_values_of_several_lines_stand_on_one(tmp_path):
     text = FRAMED.replace('line = "magnet"', 'line = (\n            "magnet",\n            "belt",\n        )')
     assert '    "metal": (("magnet", "belt",), 2),\n' in taken(tmp_path, text, "lookup-table").source
+
+
+def test_a_comment_for_a_tool_keeps_methods_out_of_a_table(tmp_path):
+    import dreck
+
+    arms = "".join(
+        f'        {word} kind == "{kind}":\n            return self.{kind}(load){said}\n'
+        for word, kind, said in (("if", "glass", ""), ("elif", "paper", "  # noqa: E501"), ("elif", "card", ""))
+    )
+    file = tmp_path / "line.py"
+    file.write_text(f"class Line:\n    def take(self, kind, load):\n{arms}        raise ValueError(kind)\n")
+    result = dreck.untangle(file, steps=["call-table"])
+    assert not result.steps and "a comment for a tool" in result.files[0].functions[0].refused[0].reason

@@ -1,6 +1,7 @@
 """call-table: a chain whose arms do things becomes a table of functions."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import leaves
@@ -34,7 +35,7 @@ from dreck.steps.support.chains import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
 _FEWEST = 3
@@ -116,12 +117,14 @@ def _of_methods(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int,
     rows: list[str] = []
     for arm, method in zip(chain.arms, calls.methods, strict=True):
         said = comments_of_arm(sheet, arm, first)
+        if any(map(is_directive, said)):
+            raise Untouchable("a comment for a tool stands at an arm; it would lose its line")
         told += said
         rows += [f"{comment}\n" for comment in said]
         rows += [f"{key_code(sheet, key)}: {sheet.code(method)},\n" for key in arm.keys]
     if chain.default is not None and not chain.rest:
         told += comments_of(sheet, _first_with_comments(sheet, chain.default), last)
-    if any(comment not in told for comment in comments_of(sheet, first, last)):
+    if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     name = put_methods(scene, sheet, calls, "".join(rows), first)
     asked = calls.asked(sheet, name, subject_code(sheet, chain))
