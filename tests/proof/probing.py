@@ -9,6 +9,7 @@ import ast
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields, replace
 from hashlib import sha256
+from itertools import islice
 from typing import Any
 
 from dreck.model.ir.operations import Op
@@ -60,34 +61,37 @@ class Probing(Checker):
         stead = [*self.pool[:4], *plain, *typed, acts.make("len", acts.make("param", "a"), state.epoch)]
         others = [(*vals[:at], v, *vals[at + 1 :]) for at in range(len(vals)) for v in stead]
         others += [(v, w) for v in stead for w in stead[2:7]] if len(vals) == 2 else []
+        given = [(vals, v) for v in values]
+        for them in dict.fromkeys((vals, *others)):
+            forged = _forged(side, them, acts.make, state.epoch, acts.arena.terms.const)
+            given += [(them, v) for v in (*values[:2], *forged)]
+        given = list(dict.fromkeys(given))
+        tests = [v.args[0] for v in self.pool if v.op == "bool"] + [v for v in self.pool if len(v.args) > 1]
         for bare in (state, _knowing_nothing(state)):
             for _ in self._assuming():
-                self._note(self._asked(acts.gives, bare, side, vals, v) for v in values)
-                for them in (vals, *others):
-                    forged = _forged(side, them, acts.make, state.epoch, acts.arena.terms.const)
-                    self._note(self._asked(acts.gives, bare, side, them, v) for v in (*values[:2], *forged))
+                self._note(self._asked(acts.gives, bare, side, them, v) for them, v in given)
                 self._note(self._asked(acts.goes, bare, side, v, to) for v in self.pool for to in (True, False))
-                tests = [v.args[0] for v in self.pool if v.op == "bool"] + [v for v in self.pool if len(v.args) > 1]
                 self._note(self._asked(acts.entails, bare, t, to) for t in tests for to in (True, False))
 
     def _ask_of_events(self, state: State, side: Side, event: Event) -> None:
         vals = self._vals(side)
+        variants = list(islice(_variants(event, self.pool, self.acts.make), _EVENTS))
         for bare in (state, _knowing_nothing(state)):
             for _ in self._assuming():
-                for other in list(_variants(event, self.pool, self.acts.make))[:_EVENTS]:
+                for other in variants:
                     self._note([self._asked(self.acts.does, bare, side, vals, other)])
                     self._note([self._asked(self.acts.is_harmless, bare, side, other)])
         self._ask_of_values(state, side, [event.result, event.key])
 
     def _assuming(self) -> Iterator[None]:
-        """As it is; with everything allowed and named; with nothing."""
+        """As it is; with everything allowed and named, before and after a place was read again; with nothing."""
         acts = self.acts
         kept = acts.allowed, acts.listed, acts.again, set(acts.looked)
-        for allowed in (kept[0], frozenset(ASSUMPTIONS), frozenset()):
-            for again in (True, False):
-                acts.allowed, acts.again = allowed, again
-                acts.listed = kept[1] if allowed is kept[0] else allowed
-                yield
+        every = frozenset(ASSUMPTIONS)
+        for allowed, again in ((kept[0], True), (every, True), (every, False), (frozenset(), False)):
+            acts.allowed, acts.again = allowed, again
+            acts.listed = kept[1] if allowed is kept[0] else allowed
+            yield
         acts.allowed, acts.listed, acts.again, acts.looked = kept
 
     def _asked(self, what: Callable[..., bool], *args: Any) -> str:

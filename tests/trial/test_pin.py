@@ -289,9 +289,7 @@ def test_an_asynchronous_generator_is_pinned(tmp_path):
     pins = dreck.pin(f"{tmp_path / 'gate.py'}::queue")
     assert "asyncio.run(collected(queue(" in pins.text
     (tmp_path / "test_gate.py").write_text(pins.text)
-    done = subprocess.run(
-        [sys.executable, "-m", "pytest", "-q", "test_gate.py"], cwd=tmp_path, capture_output=True, text=True
-    )
+    done = run_pins(tmp_path, tmp_path / "test_gate.py")
     assert done.returncode == 0, done.stdout
 
 

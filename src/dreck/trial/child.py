@@ -17,8 +17,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from dreck.trial.inputs.examples import remember
 from dreck.trial.job import called, run_job
-from dreck.trial.running.loading.imports import CannotRun
+from dreck.trial.running.loading.imports import CannotRun, whole_project
 from dreck.trial.sandbox.cage import NoWalls
 from dreck.trial.sandbox.folder import private_folder
 from dreck.trial.sandbox.kernel import die_with_parent
@@ -73,6 +74,7 @@ def _answer(request: dict[str, Any], folder: Path) -> dict[str, Any]:
 def _in_fork(request: dict[str, Any], skipped: list[int], folder: Path) -> tuple[dict[str, Any] | None, int]:
     """One caged job in an empty folder. Its answer, or None and the input it was at."""
     folder.mkdir()
+    _prepare(request)
     seal = secrets.token_hex(8).encode()  # what the code under trial writes into the pipe is no answer
     reading, writing = os.pipe()
     pid = os.fork()
@@ -100,6 +102,14 @@ def _in_fork(request: dict[str, Any], skipped: list[int], folder: Path) -> tuple
                 os.kill(pid, signal.SIGKILL)
         os.waitpid(pid, 0)
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _prepare(request: dict[str, Any]) -> None:
+    """What a job imports and reads that runs no code of others is there for every job that is forked later."""
+    if request.get("work"):
+        called(request["work"])
+    for side in (request[name] for name in ("old", "new") if name in request):
+        remember(side["name"].rpartition(".")[2], whole_project(Path(side["path"])))
 
 
 def _listen(reading: int, pid: int, seal: bytes) -> tuple[dict[str, Any] | None, int]:

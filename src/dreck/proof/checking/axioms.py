@@ -125,7 +125,8 @@ class Axioms:
         if node.keywords or not all(_gives_it_back(d) for d in node.decorator_list):
             return None
         try:
-            self._skeleton[name] = type(name, tuple(bases), dict(_members(node)))
+            bound = {n: s for n, s in _members(node) if n != "__slots__"}  # they say what it can hold, not what it is
+            self._skeleton[name] = type(name, tuple(bases), bound)
         except TypeError:
             return None
         return self._skeleton[name]
@@ -207,6 +208,10 @@ class Axioms:
 
     def is_class(self, name: str) -> bool:
         builtin = isinstance(getattr(builtins, name, None), type) and self._counted()[name] == 0
+        if name in self.skeleton and any(
+            self.names.stands_for(b) == "typing.Protocol" for b in self.classes.table.classes[name].bases
+        ):
+            return False  # asking for it raises, or reads attributes
         return (builtin or name in self.skeleton) and self._note("class", f"{name} is a class", None)
 
     def outcome(self, asked: set[str], are: list[set[str]], are_not: set[str]) -> bool | None:

@@ -63,6 +63,8 @@ class CheckedCalls(CheckedLemmas):
         names = self.subjects[side.which].names
         self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
         self._need(stands_alone(node, foreign="." in str(event.key.args[1])), "a function bound to where it stands")
+        ended = any(s.names.lives_count_in(s.node) for s in self.subjects) or names.lives_count_in(node)
+        self._need(not ended, "what lets go of its variables when it ends, where that can be told")
         self._need(is_lazy(node) is lazily, "run at another time than it is called")
         remade = any(self.acts.axioms[side.which].is_named_set(word) for word in OF_FUNCTIONS)
         self._need(not remade, "a function whose code or defaults are set")

@@ -5,7 +5,7 @@ attribute, or this special method, code of its own that could be noticed?
 """
 
 import ast
-from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
@@ -36,38 +36,47 @@ _PLAIN_MAKERS = frozenset(
 _SHUT = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 
 
+@dataclass(frozen=True, slots=True)
+class _Body:
+    """A class: whether it is clear what its body binds, and the statements by the names they bind."""
+
+    node: ast.ClassDef
+    is_tame: bool
+    bound: dict[str, list[ast.stmt]]
+
+
 @lru_cache(maxsize=512)
 def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
     """The classes, wherever they stand, that override a kind of comparison (a key of `SPECIALS`) or an attribute."""
     found = _overrides_special if what in SPECIALS else _overrides_attribute
-    trees = (names.tree, *getattr(names, "trees", ()))
-    return tuple(n for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef) and found(n, what, names))
+    return tuple(body.node for body in _classes(names) if found(body, what, names))
 
 
 def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
     """Whether the class object, asked for an attribute, gives it without running code of this body."""
     if any(not _is_tame(s) for s in node.body):
         return False
-    for s in _bindings_of(node, name):
+    for s in _bindings_of(node).get(name, ()):
         told = [_last_name(d) for d in s.decorator_list] if isinstance(s, _SHUT[:2]) else []
         if not _is_plain_value(s, names) or not set(told) <= _PLAIN_WRAPPERS | {"property", "cached_property"}:
             return False
     return True
 
 
-def _overrides_attribute(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
-    if any(not _is_tame(s) for s in node.body) or any(list(_bindings_of(node, n)) for n in _LOOKING_UP):
+def _overrides_attribute(body: _Body, name: str, names: ModuleNames) -> bool:
+    if not body.is_tame or any(body.bound.get(n) for n in _LOOKING_UP):
         return True
-    return any(not _is_plain_to_read(s, names) for s in _bindings_of(node, name))
+    return any(not _is_plain_to_read(s, names) for s in body.bound.get(name, ()))
 
 
-def _overrides_special(node: ast.ClassDef, what: str, names: ModuleNames) -> bool:
-    if any(not _is_tame(s) for s in node.body):
+def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
+    if not body.is_tame:
         return True
-    if what == "isinstance" and any(k.arg == "metaclass" for k in node.keywords):
-        return any(_last_name(k.value) != "ABCMeta" for k in node.keywords if k.arg == "metaclass")
+    metaclasses = [k.value for k in body.node.keywords if k.arg == "metaclass"]
+    if what == "isinstance" and metaclasses:
+        return any(_last_name(e) != "ABCMeta" for e in metaclasses)
     for special in SPECIALS[what]:
-        for s in _bindings_of(node, special):
+        for s in body.bound.get(special, ()):
             if not isinstance(s, ast.FunctionDef) or s.decorator_list or not _keeps_to(s, special):
                 return True
     return False
@@ -83,13 +92,17 @@ def _is_tame(s: ast.stmt) -> bool:
     return False
 
 
-def _bindings_of(node: ast.ClassDef, name: str) -> Iterator[ast.stmt]:
+def _bindings_of(node: ast.ClassDef) -> dict[str, list[ast.stmt]]:
+    """The statements of a class body by each name that they bind."""
+    found: dict[str, list[ast.stmt]] = {}
     for s in node.body:
         if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
-            if s.name == name:
-                yield s
-        elif any(isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Store) for n in walk(s)):
-            yield s
+            found.setdefault(s.name, []).append(s)
+        else:
+            stored = (n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+            for name in dict.fromkeys(stored):
+                found.setdefault(name, []).append(s)
+    return found
 
 
 def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
@@ -119,36 +132,54 @@ def _holds_no_object(value: ast.expr, names: ModuleNames) -> bool:
     return True
 
 
-@lru_cache(maxsize=64)
 def is_put_on_a_class(names: ModuleNames, name: str) -> bool:
     """Whether an object may be put on a class under that name after it was made."""
-    for tree in (names.tree, *getattr(names, "trees", ())):
+    return any(not in_function or _stands_for_class(on, names) for on, in_function in _put_late(names).get(name, ()))
+
+
+@lru_cache(maxsize=16)
+def _put_late(names: ModuleNames) -> dict[object, list[tuple[ast.expr, bool]]]:
+    """By name, on what objects that may be descriptors are put, and whether a function does it."""
+    found: dict[object, list[tuple[ast.expr, bool]]] = {}
+    for tree in _trees(names):
         inside = {n for f in walk(tree) if isinstance(f, _SHUT[:2]) for n in walk(f)}
         given: dict[ast.AST, ast.expr | None] = {}
         for n in walk(tree):
             if isinstance(n, ast.Assign | ast.AnnAssign | ast.AugAssign):
                 given |= dict.fromkeys(n.targets if isinstance(n, ast.Assign) else [n.target], n.value)
         for n in walk(tree):
-            if isinstance(n, ast.Attribute) and n.attr == name and isinstance(n.ctx, ast.Store):
+            if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Store):
                 value = given.get(n)
-                plain = value is not None and _holds_no_object(value, names)
-                if not plain and (n not in inside or _stands_for_class(n.value, names)):
-                    return True
+                if value is None or not _holds_no_object(value, names):
+                    found.setdefault(n.attr, []).append((n.value, n in inside))
             elif isinstance(n, ast.Call) and _last_name(n.func) == "setattr" and len(n.args) == 3:
-                literal = isinstance(n.args[1], ast.Constant) and n.args[1].value == name
-                if literal and (n not in inside or _stands_for_class(n.args[0], names)):
-                    return True
-    return False
+                if isinstance(n.args[1], ast.Constant) and not _holds_no_object(n.args[2], names):
+                    found.setdefault(n.args[1].value, []).append((n.args[0], n in inside))
+    return found
 
 
 def _stands_for_class(e: ast.expr, names: ModuleNames) -> bool:
-    trees = (names.tree, *getattr(names, "trees", ()))
-    if any(_makes_descriptor(n) for tree in trees for n in walk(tree)):
+    if _make_descriptors(names):
         return getattr(e, "id", "") != "self"
     if isinstance(e, ast.Name):
         return e.id == "cls" or isinstance(names.definitions.get(e.id), ast.ClassDef)
     asked = isinstance(e, ast.Call) and _last_name(e) == "type"
     return asked or (isinstance(e, ast.Attribute) and e.attr == "__class__")
+
+
+@lru_cache(maxsize=16)
+def _make_descriptors(names: ModuleNames) -> bool:
+    return any(_makes_descriptor(n) for tree in _trees(names) for n in walk(tree))
+
+
+@lru_cache(maxsize=16)
+def _classes(names: ModuleNames) -> tuple[_Body, ...]:
+    found = (n for tree in _trees(names) for n in walk(tree) if isinstance(n, ast.ClassDef))
+    return tuple(_Body(n, all(map(_is_tame, n.body)), _bindings_of(n)) for n in found)
+
+
+def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:
+    return names.tree, *getattr(names, "trees", ())
 
 
 def _makes_descriptor(n: ast.AST) -> bool:

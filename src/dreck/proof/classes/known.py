@@ -126,7 +126,9 @@ class KnownClasses:
 
     def is_class(self, name: str) -> bool:
         """Whether a name of the module surely means a class whose `isinstance` is the ordinary one."""
-        return self.table.builtin(name) is not None or (name in self.table.classes and self.table.is_understood(name))
+        if self.table.builtin(name) is not None:
+            return True
+        return name in self.table.classes and self.table.is_understood(name) and not self.table.is_protocol(name)
 
     def registry(self, name: str) -> Registry | None:
         """What is registered for a generic function of this version; None when that is not plain to see."""

@@ -83,6 +83,10 @@ class ClassTable:
         order = self.order(kind)
         return order is not None and all(self._is_plain(name) for name in order if name in self.classes)
 
+    def is_protocol(self, kind: str) -> bool:
+        """Whether asking for the class raises, or reads attributes (library reference, `typing.runtime_checkable`)."""
+        return any(self._base(b) == "typing.Protocol" for b in self.classes[kind].bases)
+
     def is_named_as_written(self, kind: str) -> bool:
         """Whether the name means the class of the statement: no decorator may have put another in its place."""
         told = self.classes[kind].decorator_list

@@ -1,6 +1,7 @@
 """Examples people have written: calls in a docstring and in the project's own tests, as inputs to start from."""
 
 import ast
+import contextlib
 import copy
 import re
 from collections.abc import Iterator, Mapping
@@ -20,6 +21,10 @@ _MADE = "Made by `dreck"
 _TABLES = ("parametrize",)
 
 Row = dict[str, ast.expr]
+Calls = dict[str, list[tuple[ast.Call, Row]]]
+
+_READ: dict[Path, tuple[int, Calls]] = {}
+"""What stands in the files of tests that were read, by their names; of each, when it was written."""
 
 
 def examples_of(function: FunctionNode, parameters: list[str], root: Path) -> list[dict[str, Make]]:
@@ -37,17 +42,32 @@ def examples_of(function: FunctionNode, parameters: list[str], root: Path) -> li
     return list(found.values())
 
 
-def _calls(function: FunctionNode, root: Path) -> Iterator[tuple[ast.Call, Row]]:
-    for call in _calls_in(_docstring_code(function), function.name):
-        yield call, {}
+def remember(name: str, root: Path) -> None:
+    """Reads the tests that speak of a function, so that what is forked from here on finds them read."""
+    called = re.compile(rf"\b{re.escape(name)}\s*\(")
     for path in _test_files(root):
-        try:
-            if path.stat().st_size > _LARGEST or function.name not in (text := path.read_text(encoding="utf-8")):
-                continue
-            tree = ast.parse(text if _MADE not in text[:400] else "")
-        except (OSError, ValueError, SyntaxError):
-            continue
-        yield from _calls_of_tests(tree, function.name)
+        with contextlib.suppress(OSError, ValueError, SyntaxError, RecursionError, MemoryError):
+            about = path.stat()
+            if about.st_size <= _LARGEST and called.search(text := path.read_text(encoding="utf-8")):
+                _written_in(path, about.st_mtime_ns, text)
+
+
+def _calls(function: FunctionNode, root: Path) -> Iterator[tuple[ast.Call, Row]]:
+    for call in _calls_in(_docstring_code(function)).get(function.name, ()):
+        yield call, {}
+    remember(function.name, root)
+    for path in _test_files(root):
+        _, calls = _READ.get(path, (0, {}))
+        yield from calls.get(function.name, ())
+
+
+def _written_in(path: Path, when: int, text: str) -> None:
+    if _READ.get(path, (None,))[0] == when:
+        return
+    while len(_READ) >= _FILES:
+        del _READ[next(iter(_READ))]
+    _READ[path] = when, {}
+    _READ[path] = when, _calls_of_tests(ast.parse(text if _MADE not in text[:400] else ""))
 
 
 def _docstring_code(function: FunctionNode) -> ast.Module:
@@ -73,21 +93,24 @@ def _test_files(root: Path) -> Iterator[Path]:
             yield path
 
 
-def _calls_in(tree: ast.AST, name: str) -> Iterator[ast.Call]:
+def _calls_in(tree: ast.AST) -> dict[str, list[ast.Call]]:
+    """The calls in a piece of code, by the name of what is called."""
+    found: dict[str, list[ast.Call]] = {}
     for node in walk(tree):
         match node:
-            case ast.Call(func=ast.Name(id=called) | ast.Attribute(attr=called)) if called == name:
-                yield node
+            case ast.Call(func=ast.Name(id=called) | ast.Attribute(attr=called)):
+                found.setdefault(called, []).append(node)
+    return found
 
 
-def _calls_of_tests(tree: ast.Module, name: str) -> Iterator[tuple[ast.Call, Row]]:
-    tests = [n for n in walk(tree) if isinstance(n, FunctionNode)]
-    for test in tests:
-        calls = list(_calls_in(test, name))
+def _calls_of_tests(tree: ast.Module) -> Calls:
+    found: Calls = {}
+    for test in (n for n in walk(tree) if isinstance(n, FunctionNode)):
+        calls = _calls_in(test)
         rows = list(_rows(test)) if calls else []
-        for call in calls:
-            for row in rows or [{}]:
-                yield call, row
+        for name, written in calls.items():
+            found.setdefault(name, []).extend((call, row) for call in written for row in rows or [{}])
+    return found
 
 
 def _rows(test: FunctionNode) -> Iterator[Row]:

@@ -234,11 +234,11 @@ class _Watch:
 
     def __init__(self, seconds: float) -> None:
         self._until = _monotonic() + seconds
-        self._worked, self._gave_up, self._asleep = _process_time(), _gave_up(), 0
+        self._worked, self._gave_up, self._asleep = 0.0, -1, 0
 
     def __call__(self, signum: int, frame: Any) -> None:
         worked, gave_up = _process_time(), _gave_up()
-        is_asleep = gave_up > self._gave_up and worked - self._worked < _AWAKE
+        is_asleep = 0 <= self._gave_up < gave_up and worked - self._worked < _AWAKE
         self._asleep = self._asleep + 1 if is_asleep else 0
         self._worked, self._gave_up = worked, gave_up
         if self._asleep >= _ASLEEP or _monotonic() > self._until:
