@@ -96,7 +96,13 @@ def noticed(fault: Fault) -> str:
         (folder / fault.path.relative_to(ROOT)).write_text(fault.text)
         tests = [t for t in TESTS if (ROOT / t).exists()]
         command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
-        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "DRECK_HUNT": "400", "DRECK_LIES": "1", "PYTHONDONTWRITEBYTECODE": "1"}
+        env = {
+            **os.environ,
+            "PYTHONPATH": str(folder / "src"),
+            "DRECK_HUNT": "400",
+            "DRECK_LIES": "1",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
         try:
             done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=600)
         except subprocess.TimeoutExpired:

@@ -6,6 +6,7 @@ less, changes it, whether or not a proof happens to lean on it.
 """
 
 import ast
+import contextlib
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields, replace
 from hashlib import sha256
@@ -24,9 +25,10 @@ from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Side, State
 from dreck.source.functions import FunctionNode
 
-_POOL, _EVENTS, _STEPS = 8, 14, 7
+_POOL, _EVENTS, _STEPS = 8, 24, 7
 _FLAGS = ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends")
 _NAMES = ("keeps", "harmless")
+_KEEPING = ("plain-attributes", "plain-items", "plain-comparisons", "quiet-tests", "hashable-key", "steady-kind")
 
 
 class Probing(Checker):
@@ -55,10 +57,11 @@ class Probing(Checker):
         return self.steps <= _STEPS
 
     def _ask_of_values(self, state: State, side: Side, values: list[Term | None]) -> None:
-        vals, acts = self._vals(side), self.acts
+        vals, acts, make = self._vals(side), self.acts, self.acts.make
         plain = [acts.arena.terms.const(value) for value in (1, "a", None, True, 2.5)]
         typed = [acts.make("param", name) for name in list(acts.annotated)[:2]]
         stead = [*self.pool[:4], *plain, *typed, acts.make("len", acts.make("param", "a"), state.epoch)]
+        stead += [make("maybe", v) for v in self.pool[:1]] + [acts.arena.unbound]
         others = [(*vals[:at], v, *vals[at + 1 :]) for at in range(len(vals)) for v in stead]
         others += [(v, w) for v in stead for w in stead[2:7]] if len(vals) == 2 else []
         given = [(vals, v) for v in values]
@@ -81,18 +84,41 @@ class Probing(Checker):
                 for other in variants:
                     self._note([self._asked(self.acts.does, bare, side, vals, other)])
                     self._note([self._asked(self.acts.is_harmless, bare, side, other)])
+        self._ask_of_keys(state, side, vals, event)
         self._ask_of_values(state, side, [event.result, event.key])
+
+    def _ask_of_keys(self, state: State, side: Side, vals: tuple[Term, ...], event: Event) -> None:
+        """The node said to do what another does, to come to that or to the truth of it."""
+        make = self.acts.make
+        plain = replace(event, once=True, moves_time=False, raises=True, harmless="")
+        forged = []
+        for key in _keys(side, vals, make, state.epoch):
+            for result in (key, make("bool", key, True)):
+                forged += [replace(plain, key=key, result=result, keeps=told) for told in ("", *_KEEPING)]
+            forged += [replace(plain, key=key, result=None, moves_time=True, real_bool=at) for at in (True, False)]
+        for _ in islice(self._assuming(), 2):
+            self._note(self._asked(self.acts.does, state, side, vals, other) for other in forged)
+        self._note(self._asked(self.acts.is_harmless, state, side, replace(e, harmless=e.keeps)) for e in forged)
 
     def _assuming(self) -> Iterator[None]:
         """As it is; with everything allowed and named, before and after a place was read again; with nothing."""
         acts = self.acts
         kept = acts.allowed, acts.listed, acts.again, set(acts.looked)
         every = frozenset(ASSUMPTIONS)
+        with contextlib.ExitStack() as after:
+            after.callback(self._as_it_was, *kept)
+            yield from self._each(kept, every)
+
+    def _as_it_was(self, allowed: frozenset[str], listed: frozenset[str], again: bool, looked: set[Term]) -> None:
+        acts = self.acts
+        acts.allowed, acts.listed, acts.again, acts.looked = allowed, listed, again, looked
+
+    def _each(self, kept: Any, every: frozenset[str]) -> Iterator[None]:
+        acts = self.acts
         for allowed, again in ((kept[0], True), (every, True), (every, False), (frozenset(), False)):
             acts.allowed, acts.again = allowed, again
             acts.listed = kept[1] if allowed is kept[0] else allowed
             yield
-        acts.allowed, acts.listed, acts.again, acts.looked = kept
 
     def _asked(self, what: Callable[..., bool], *args: Any) -> str:
         try:
@@ -125,11 +151,34 @@ def _forged(side: Side, vals: tuple[Term, ...], make: Callable[..., Term], epoch
             yield from (make("type", one), make("len", one, epoch), make("len", one), make("later", told, *vals))
             yield from (make("bool", make("truth", one, epoch), True), make("bool", make("truth", one), True), one)
             yield make("bool", make("callable", one), True)
+        case _ if side.node.op in (Op.GLOBAL, Op.FREE, Op.CELL):
+            name = told[1] if side.node.op is Op.GLOBAL else told
+            yield from (make(kind, name, *at) for kind in ("global", "gvar", "free", "cell") for at in ((), (epoch,)))
+        case (one, *_) if side.node.op in (Op.PART, Op.MAYBE_PART, Op.UNPACK):
+            yield from (one, *one.args[:3], make("part", told, one), make("maybe", make("part", f"walrus {told}", one)))
+            yield from (make("tuple", *one.args[:2]), make("tuple", *one.args[1:3]))
         case _ if side.node.op in (Op.BINARY, Op.UNARY, Op.IN_PLACE):
             yield from (make("arith", told, *vals), make("worked", told, *vals, epoch), *vals)
             yield from (make("arith", "Linear", n, vals[0], 1) for n in (0, 1, -1))
         case _:
             yield from (make("tuple", *vals), make("joined", *vals), make("formatted", told, *vals), *vals)
+
+
+def _keys(side: Side, vals: tuple[Term, ...], make: Callable[..., Term], epoch: Term) -> Iterator[Term]:
+    """What any node might observe with these values."""
+    told = side.node.payload
+    for name in dict.fromkeys((told, "n", told[1] if isinstance(told, tuple) and len(told) > 1 else "n")):
+        yield from (make(kind, name, epoch) for kind in ("gvar", "free", "cell"))
+        yield from (make("attr", v, name, *at) for v in vals[:2] for at in ((), (epoch,)))
+    for v in vals:
+        yield from (make(kind, v, epoch) for kind in ("len", "truth"))
+        yield from (make(kind, v) for kind in ("bound?", "hash", "ask"))
+    yield from (make("worked", told, *vals, epoch), make("arith", told, *vals), make("catches", *vals))
+    if len(vals) > 1:
+        yield from (make(kind, *vals[-2:], *at) for kind in ("item", "eq", "lt", "le", "in") for at in ((), (epoch,)))
+        yield from (make("asked", name, *vals[-2:]) for name in ("isinstance", "issubclass"))
+        yield make("asked", "isinstance", vals[-2], make("global", "Load"))
+        yield from (make("got", base, *vals[1:], epoch) for base in (vals[0], *vals[0].args[:1]))
 
 
 def _knowing_nothing(state: State) -> State:
@@ -143,7 +192,7 @@ def _variants(event: Event, pool: list[Term], make: Callable[..., Term]) -> Iter
     for flag in _FLAGS:
         yield replace(event, **{flag: not getattr(event, flag)})
     for name in _NAMES:
-        for told in ("", *ASSUMPTIONS[:6]):
+        for told in ("", *_KEEPING):
             if told != getattr(event, name):
                 yield replace(event, **{name: told})
     for v in pool:

@@ -146,12 +146,29 @@ def _both(one: frozenset[str] | None, other: frozenset[str] | None) -> frozenset
     return None if one is None or other is None else one | other
 
 
+def imported_anywhere(tree: ast.Module) -> frozenset[str]:
+    """The names that an `import` binds, wherever it stands."""
+    aliases = (n for n in every_node(tree) if isinstance(n, ast.alias))
+    return frozenset(alias.asname or alias.name.split(".")[0] for alias in aliases)
+
+
+def root_of(e: ast.expr) -> str:
+    """The name that an attribute of an attribute begins with; '' when it is something else."""
+    while isinstance(e, ast.Attribute):
+        e = e.value
+    return e.id if isinstance(e, ast.Name) else ""
+
+
 _NAMESPACES = frozenset({"globals", "exec", "locals", "vars"})
 
 
 def _note_hidden(tree: ast.Module, found: Bindings) -> None:
-    """`global` statements, and code that reaches the namespace as a dict."""
+    """`global` statements, code that reaches the namespace as a dict, and what is put on a module that is imported.
+
+    It may be the module itself that a function of it imports.
+    """
     reading: set[ast.AST] = set()
+    imported = imported_anywhere(tree)
     functions: list[ast.AST] = []
     for node in every_node(tree):
         match node:
@@ -164,6 +181,16 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
             case ast.Call(func=ast.Name(id="vars" | "locals") as used, args=args):
                 if args:
                     reading.add(used)
+                    found.dynamic |= root_of(args[0]) in imported
+            case ast.Attribute(value=of, attr="__dict__") if root_of(of) in imported:
+                found.dynamic = True
+            case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
+                found.rebound.add(name)
+            case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, name, *_]) if root_of(of) in imported:
+                if isinstance(name, ast.Constant):
+                    found.rebound.add(str(name.value))
+                else:
+                    found.dynamic = True
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 functions.append(node)
             case ast.Attribute(attr="modules") | ast.ImportFrom(module="sys", names=[*_, ast.alias(name="modules")]):

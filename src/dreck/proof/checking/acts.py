@@ -18,6 +18,27 @@ _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
 _ASKED = {"attr", "item", "got", "gvar", "eq", "lt", "le", "in", "truth", "asked", "len", "worked", "free", "cell"}
 """What a test made of reads, comparisons and arithmetic comes to."""
 _CANNOT_RAISE = {Op.FUNCTION, Op.NEW}
+_OBSERVED: dict[str, set[Op]] = {
+    "attr": {Op.ATTRIBUTE},
+    "item": {Op.ITEM},
+    "got": {Op.CALL},
+    "bound?": {Op.BOUND},
+    "gvar": {Op.GLOBAL},
+    "free": {Op.FREE},
+    "cell": {Op.CELL},
+    "catches": {Op.CATCHES},
+    "hash": {Op.HASHED},
+    "len": {Op.CALL},
+    "truth": {Op.BRANCH, Op.CALL},
+    "asked": {Op.CALL, Op.PATTERN_CLASS},
+    "worked": {Op.BINARY, Op.UNARY},
+    "arith": {Op.BINARY, Op.UNARY, Op.IN_PLACE},
+    "eq": {Op.COMPARE},
+    "lt": {Op.COMPARE},
+    "le": {Op.COMPARE},
+    "in": {Op.COMPARE},
+}
+"""What may be observed without effect, by the nodes that do it."""
 
 
 @dataclass(slots=True)
@@ -178,10 +199,12 @@ class CheckedActs(CheckedPlainness):
         done = any(a in state.done or a in state.lasting for a in asked)
         if subject is not of or not done:
             return False
-        return meant is kinds or (FAMILIES in self.listed and name == "isinstance" and self._means(side, kinds, meant))
+        return self._means(side, name, kinds, meant)
 
-    def _means(self, side: Side, kinds: Term, meant: Term) -> bool:
-        """A base that only one version has stands for those below it that both have."""
+    def _means(self, side: Side, name: str, kinds: Term, meant: Term) -> bool:
+        """The same classes; or a base that only one version has stands for those below it that both have."""
+        if meant is kinds or FAMILIES not in self.listed or name != "isinstance":
+            return meant is kinds
         skeleton, other = self.axioms[side.which].skeleton, self.axioms[1 - side.which].names
         asked = names_in(kinds)
         own = {kind for kind in asked if kind in skeleton and other.kind(kind) == "unknown"}
@@ -208,11 +231,12 @@ class CheckedActs(CheckedPlainness):
         key, node = event.key, side.node
         match key.op:
             case "ask":
-                return node.op in (Op.BRANCH, Op.CALL) and key.args[0] is vals[-1]
+                asked = node.op is Op.BRANCH or (node.op is Op.CALL and self._is_call_of("bool", vals))
+                return asked and key.args[0] is vals[-1]
             case "hash":
                 return node.op is Op.HASHED and key.args[0] is vals[0]
             case "asked":
-                return node.op in (Op.CALL, Op.PATTERN_CLASS) and event.real_bool and key.args[1] in vals
+                return self._asks_class(side, vals, key) and event.real_bool
             case "property":
                 holder, name, base = key.args
                 found = self.axioms[side.which].method(holder, name, "property")
@@ -241,28 +265,28 @@ class CheckedActs(CheckedPlainness):
     def _observes(self, state: State, side: Side, vals: tuple[Term, ...], event: Event) -> bool:
         """An act that changes nothing, under an assumption that is accepted."""
         key, node, make = event.key, side.node, self.make
-        if event.keeps and event.keeps not in self.allowed:
+        if node.op not in _OBSERVED.get(key.op, ()) or (event.keeps and event.keeps not in self.allowed):
             return False
         match key.op:
             case "attr":
-                right = key is make("attr", vals[0], node.payload, state.epoch) and node.op is Op.ATTRIBUTE
-                if key is make("attr", vals[0], node.payload) and node.op is Op.ATTRIBUTE:
+                right = key is make("attr", vals[0], node.payload, state.epoch)
+                if key is make("attr", vals[0], node.payload):
                     right = event.keeps == STEADY and self.is_steady(str(node.payload))
                 plain = right and self.reads_plainly(state, vals[0], str(node.payload))
                 return plain and event.keeps in (ATTRIBUTES, STEADY) and event.result is key
             case "item":
-                right = key is make("item", *vals, state.epoch) and node.op is Op.ITEM and is_constant(vals[1])
-                if key is make("item", *vals) and node.op is Op.ITEM and is_constant(vals[1]):
+                right = key is make("item", *vals, state.epoch)
+                if key is make("item", *vals) and is_constant(vals[1]):
                     right = event.keeps == STEADY and self.is_steady(f"[{vals[1].value!r}]")
-                plain = right and self._reads_only("__getitem__")
+                plain = right and is_constant(vals[1]) and self._reads_only("__getitem__")
                 return plain and event.keeps in (ITEMS, STEADY) and event.result is key
             case "got":
                 whole = key is make("got", vals[0].args[0], *vals[1:], state.epoch) and node.payload[1] == ()
                 asked = self.look(vals[0]) == "attr" and vals[0].args[1] == "get" and all(map(is_constant, vals[1:]))
-                right = whole and asked and node.op is Op.CALL and node.payload[0] in (("",), ("", ""))
+                right = whole and asked and node.payload[0] in (("",), ("", ""))
                 return right and event.keeps == ITEMS and event.result is key and self._reads_only("__getitem__", "get")
             case "bound?":
-                return node.op is Op.BOUND and key is make("bound?", vals[0])
+                return key is make("bound?", vals[0])
             case "gvar" | "free" | "cell":
                 name = node.payload[1] if node.op is Op.GLOBAL else node.payload
                 return key is make(key.op, name, state.epoch) and event.result is key
@@ -270,27 +294,32 @@ class CheckedActs(CheckedPlainness):
                 return key is make("catches", *vals) and event.result is make("bool", key, True)
             case "hash":
                 alone = not event.harmless or self.compares_plainly(state, "hash", vals[0])
-                return alone and node.op is Op.HASHED and key.args[0] is vals[0] and event.keeps == HASHABLE
+                return alone and key.args[0] is vals[0] and event.keeps == HASHABLE
             case "len":
-                plain = self.compares_plainly(state, "truth", vals[1]) and event.keeps == COMPARISONS
-                return plain and key is make("len", vals[1], state.epoch) and event.result is key
+                plain = self.compares_plainly(state, "truth", vals[-1]) and event.keeps == COMPARISONS
+                return (
+                    plain
+                    and self._is_call_of("len", vals)
+                    and key is make("len", vals[1], state.epoch)
+                    and event.result is key
+                )
             case "truth":
-                asked = vals[-1] if node.op in (Op.BRANCH, Op.CALL) else None
-                right = asked is not None and key is make("truth", asked, state.epoch)
-                return right and event.keeps == COMPARISONS and self.compares_plainly(state, "truth", key.args[0])
+                right = key is make("truth", vals[-1], state.epoch)
+                right = right and (node.op is Op.BRANCH or self._is_call_of("bool", vals))
+                return right and event.keeps == COMPARISONS and self.compares_plainly(state, "truth", vals[-1])
             case "asked":
                 name, of, kinds = key.args
                 answer = make("bool", make(name, of, kinds), True)
-                right = of in vals and event.keeps == COMPARISONS and event.result is answer
-                return right and self.asks_plainly(side, kinds)
+                right = event.keeps == COMPARISONS and event.result is answer
+                return right and self._asks_class(side, vals, key) and self.asks_plainly(side, kinds)
             case "worked":
-                right = key is make("worked", node.payload, *vals, state.epoch) and node.op in (Op.BINARY, Op.UNARY)
+                right = key is make("worked", node.payload, *vals, state.epoch)
                 return right and event.keeps == QUIET and event.result is key
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)
                 return key is make("arith", node.payload, *vals) and kinds_known and event.result is key
             case "eq" | "lt" | "le" | "in":
-                if node.op is not Op.COMPARE or event.result is None or event.result.op != "bool":
+                if event.result is None or event.result.op != "bool":
                     return False
                 lasts = len(key.args) == 2 and any(a.op in ("const", "tuple", "members") for a in key.args)
                 timed = len(key.args) == 3 and key.args[2] is state.epoch
@@ -298,6 +327,18 @@ class CheckedActs(CheckedPlainness):
                 plain = told and self._compares_plainly(state, key, *vals[:2])
                 return plain and bool(lasts or timed) and event.keeps == COMPARISONS
         return False
+
+    def _is_call_of(self, builtin: str, vals: tuple[Term, ...], most: int = 1) -> bool:
+        function, *given = vals
+        named = function is self.make("global", builtin) and all(a.is_builtin(builtin) for a in self.axioms)
+        return named and len(given) == most
+
+    def _asks_class(self, side: Side, vals: tuple[Term, ...], key: Term) -> bool:
+        """Whether a node asks what the key says: `isinstance` or `issubclass`, or a class in a pattern."""
+        name, of, kinds = key.args
+        asks = name == "isinstance" if side.node.op is Op.PATTERN_CLASS else self._is_call_of(name, vals, 2)
+        known = asks and name in ("isinstance", "issubclass")
+        return known and of is vals[-2] and self._means(side, name, vals[-1], kinds)
 
     def _compares_plainly(self, state: State, key: Term, left: Term, right: Term) -> bool:
         match key.op:

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
@@ -322,9 +323,16 @@ def _counted(tree: ast.Module) -> Counter[str]:
 def _bindings(tree: ast.Module) -> Iterator[str]:
     """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
+    imported = imported_anywhere(tree)
     while pending:
         node, shut = pending.pop()
         match node:
+            case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
+                yield from (name, name)  # it may be this module
+            case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if root_of(of) in imported:
+                yield from (str(told.value),) * 2 if isinstance(told, ast.Constant) else ("*",)
+            case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
+                yield from ("*",) if root_of(of) in imported else ()
             case ast.Global(names=names):
                 yield from (name for name in names for _ in range(2))
             case ast.Subscript(value=ast.Call(func=ast.Name(id="globals")), slice=index, ctx=ast.Load()):

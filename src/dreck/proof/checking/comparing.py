@@ -109,10 +109,11 @@ class CheckedComparisons(CheckedValues):
             by_number = op in ("FloorDiv", "Mod") and vals[1].op == "const" and vals[1].value != 0
             sure = (op in ("Add", "Sub", "Mult", "USub", "UAdd") or by_number) and all(k <= WHOLE for k in kinds)
             return sure or value in state.lasting
-        if not all(k <= WHOLE for k in kinds) or op not in ("Add", "Sub", "Mult", "USub"):
+        come_to = self.kinds(value)
+        if not all(k <= WHOLE for k in (*kinds, come_to)) or not come_to or op not in ("Add", "Sub", "Mult", "USub"):
             return False
-        exact = EXACT in self.listed and value.op == "param" and "int" in self.kinds(value)
-        if "bool" in self.kinds(value) and not exact:
+        exact = EXACT in self.listed and value.op == "param" and "int" in come_to
+        if "bool" in come_to and not exact:
             return False  # `True + 0` is 1
         # Two polynomials of degree one are the same where they agree on enough points.
         leaves = sorted({leaf for v in (*vals, value) for leaf in _leaves(v)}, key=lambda t: t.number)

@@ -152,9 +152,10 @@ def _put_late(names: ModuleNames) -> dict[object, list[tuple[ast.expr, bool]]]:
                 value = given.get(n)
                 if value is None or not _holds_no_object(value, names):
                     found.setdefault(n.attr, []).append((n.value, n in inside))
-            elif isinstance(n, ast.Call) and _last_name(n.func) == "setattr" and len(n.args) == 3:
-                if isinstance(n.args[1], ast.Constant) and not _holds_no_object(n.args[2], names):
-                    found.setdefault(n.args[1].value, []).append((n.args[0], n in inside))
+            elif isinstance(n, ast.Call) and _last_name(n.func) == "setattr":
+                match n.args:
+                    case [on, ast.Constant(value=name), value] if not _holds_no_object(value, names):
+                        found.setdefault(name, []).append((on, n in inside))
     return found
 
 
