@@ -292,7 +292,7 @@ class _Judging:
     def _mentioned(self, name: str) -> list[str]:
         """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
         node = self.sides[0].functions[name].node
-        names = self.sides[0].led_to({n.id for n in walk(node) if isinstance(n, ast.Name)})
+        names = self.sides[0].led_to(_names_meant(node))
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
         return [
             f.name
@@ -333,7 +333,7 @@ class _Judging:
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
         function = self.sides[0].functions[name]
-        found = {n.id for n in walk(function.node) if isinstance(n, ast.Name)}
+        found = _names_meant(function.node)
         pending = [function.owner] if function.owner is not None else []
         while pending:
             kind = pending.pop()
@@ -367,6 +367,14 @@ class _Judging:
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
             return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
         return verdict
+
+
+def _names_meant(node: FunctionNode) -> set[str]:
+    """The names a function says that may mean something outside: not those of its parameters."""
+    given = set(param_names(node.args)) - {name for n in walk(node) if isinstance(n, ast.Global) for name in n.names}
+    inside = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name)}
+    around = [*node.decorator_list, node.args, *([node.returns] if node.returns is not None else [])]
+    return (inside - given) | {n.id for part in around for n in walk(part) if isinstance(n, ast.Name)}
 
 
 def _runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
