@@ -12,7 +12,7 @@ from tests.proof.said import FILE, TESTS, lines
 
 
 @pytest.mark.skipif(sys.version_info[:2] != (3, 11), reason="put down with 3.11, which writes code its own way")
-@pytest.mark.parametrize("room", ["adversary", "deception", "same", "random"])
+@pytest.mark.parametrize("room", ["adversary", "deception", "same", "random", "variations"])
 def test_the_prover_says_what_it_said(room):
     now, before = lines(room), [line for line in FILE.read_text().splitlines() if line.startswith(room)]
     assert now
