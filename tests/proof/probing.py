@@ -7,6 +7,7 @@ less, changes it, whether or not a proof happens to lean on it.
 
 import ast
 import contextlib
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import fields, replace
 from hashlib import sha256
@@ -15,46 +16,53 @@ from typing import Any
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
+from dreck.model.names.modules import ModuleNames
 from dreck.proof import entry
 from dreck.proof.assumptions import ASSUMPTIONS
 from dreck.proof.certificate import Alone, Met
+from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.calls import is_lazy, stands_alone
 from dreck.proof.checking.checker import Checker
-from dreck.proof.checking.overriding import SPECIALS, overriding, reads_itself
+from dreck.proof.checking.overriding import SPECIALS, is_put_on_a_class, overriding, reads_itself
+from dreck.proof.checking.plainness import is_set_late
+from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Side, State
 from dreck.source.functions import FunctionNode
 
-_POOL, _EVENTS, _STEPS = 8, 24, 7
+_POOL, _EVENTS, _STEPS, _SELDOM = 8, 24, 2, 10
 _FLAGS = ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends")
 _NAMES = ("keeps", "harmless")
 _KEEPING = ("plain-attributes", "plain-items", "plain-comparisons", "quiet-tests", "hashable-key", "steady-kind")
 
 
 class Probing(Checker):
-    """A checker that asks itself more than it has to."""
+    """A checker that asks itself more than it has to: at the first nodes, and at those of a kind seldom met."""
 
     answers: list[str]
     pool: list[Term]
     steps: int
+    met: Counter[str]
 
     def _stepped(self, state: State, side: Side, result: Any) -> None:
-        if self._has_time():
+        if self._has_time(side.node):
             value = result.value if isinstance(result, Gives) else None
             self._ask_of_values(state, side, [value, *self.pool])
         super()._stepped(state, side, result)
 
     def _met(self, state: State, met: Met, loops: Any) -> None:
-        if self._has_time():
+        if self._has_time(state.sides[0].node):
             for side, event in zip(state.sides, (met.old, met.new), strict=True):
                 self._ask_of_events(state, side, event)
             self._note(self._same_key(state, met.old.key, v) for v in self.pool)
             self._note(self._same(state, a, b) for a in self.pool for b in self.pool[:4])
         super()._met(state, met, loops)
 
-    def _has_time(self) -> bool:
+    def _has_time(self, node: Any) -> bool:
         self.steps += 1
-        return self.steps <= _STEPS
+        told = f"{node.op} {node.payload[0]}" if node.op is Op.GLOBAL else str(node.op)
+        self.met[told] += 1
+        return self.steps <= _STEPS or self.met[told] <= _SELDOM
 
     def _ask_of_values(self, state: State, side: Side, values: list[Term | None]) -> None:
         vals, acts, make = self._vals(side), self.acts, self.acts.make
@@ -203,13 +211,12 @@ def _variants(event: Event, pool: list[Term], make: Callable[..., Term]) -> Iter
                 yield replace(event, key=make(event.key.op, *event.key.args[:at], v, *event.key.args[at + 1 :]))
 
 
-def probed(certificate: Any, p: Any, run: Any, logs: list[list[Any]]) -> str:
-    """A digest of what the checker answers along a certificate and of the files it is about."""
+def probed(certificate: Any, p: Any, run: Any, logs: list[list[Any]], met: Counter[str]) -> str:
+    """A digest of what the checker answers along a certificate; `met` counts the nodes of each kind."""
     plain = entry.checker_of(certificate, p, run)
     checker = Probing(*(getattr(plain, f.name) for f in fields(Checker)))
-    checker.answers, checker.steps, checker.pool = [], 0, _pool(logs)
-    refused = checker.accepts()
-    checker._note([refused, *(_of_files(axioms) for axioms in checker.acts.axioms)])
+    checker.answers, checker.steps, checker.pool, checker.met = [], 0, _pool(logs), met
+    checker._note([checker.accepts()])
     return sha256(" ".join(checker.answers).encode()).hexdigest()[:8]
 
 
@@ -227,8 +234,13 @@ def _pool(logs: list[list[Any]]) -> list[Term]:
     return [v for at in range(3) for of in by_op.values() for v in of[at : at + 1]][:_POOL]
 
 
-def _of_files(axioms: Any) -> str:
-    """What is said of the names, functions and classes of one version of the files."""
+def of_files(old: ModuleNames, new: ModuleNames) -> str:
+    """A digest of what the checker holds the names, functions and classes of both versions of the files for."""
+    axioms = (Axioms(one, KnownClasses(one, other)) for one, other in ((old, new), (new, old)))
+    return sha256(" ".join(map(_of_files, axioms)).encode()).hexdigest()[:8]
+
+
+def _of_files(axioms: Axioms) -> str:
     classes, tree = axioms.classes.table.classes, axioms.names.tree
     words = sorted({n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)} | {"size", "GLASS"})[:12]
     names = sorted({n.id for n in ast.walk(tree) if isinstance(n, ast.Name)} | set(classes))[:16]
@@ -249,6 +261,8 @@ def _of_files(axioms: Any) -> str:
             told += [axioms.outcome({other}, [{kind}], {n}) for n in sorted(classes)[:3]]
     for word in (*words, *SPECIALS):
         told += [len(overriding(axioms.names, word)), axioms.is_set(word), axioms.is_named_set(word)]
+        told += [is_put_on_a_class(axioms.names, word), is_set_late(tree, word), is_set_late(tree, repr([word]))]
+    told += [axioms.reads_only(m) for m in ("__getitem__", "get", "__missing__")]
     functions = [n for n in ast.walk(tree) if isinstance(n, FunctionNode)]
     told += [(is_lazy(f), stands_alone(f, True), stands_alone(f, False)) for f in functions]
     return repr(told)

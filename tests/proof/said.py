@@ -10,6 +10,7 @@ import json
 import random
 import sys
 import warnings
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from hashlib import sha256
@@ -26,7 +27,7 @@ from dreck.workbench.compare.sides import Text
 from tests.adversary.running import pairs_in
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
-from tests.proof.probing import probed
+from tests.proof.probing import of_files, probed
 from tests.proof.test_checker import accepted, logs_of, tampered
 from tests.variations import variations
 
@@ -83,6 +84,8 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
     """What is said of each pair: proved or why not, under which assumptions, the certificate, what passed wrongly."""
     found: list[str] = []
     seen: list[tuple[Any, Any, Any]] = []
+    files: list[tuple[Any, Any]] = []
+    met: dict[str, Counter[str]] = {}
     go_over, asked = entry._go_over, judging.prove
 
     def keep(certificate: Any, p: Any, run: Any) -> None:
@@ -91,6 +94,7 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
 
     def listening(*args: Any, **options: Any) -> Any:
         proof = asked(*args, **options)
+        files.append((args[0].names, args[1].names))
         told.append(_told(proof))
         return proof
 
@@ -98,17 +102,20 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
     try:
         for name, old, new, named in islice((t for t in texts() if t[0].startswith(only)), most):
             told: list[str] = []
-            seen.clear()
+            seen.clear(), files.clear()
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
                 wanted = Wanted(trial=False, assume=named)
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), wanted).verdict
             if name.startswith("variations") and len(found) % EVERY:
                 seen.clear()  # each has much in common with its neighbours
+            if name.startswith("random module") and len(found) % EVERY:
+                files.clear()
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
             swapped = [_let_pass(*one, random.Random(at), _exchanged(one[0]), EXCHANGED) for at, one in enumerate(seen)]
-            answers = [probed(*one, _used(one[0])) for one in seen]
+            room = met.setdefault(name.split()[0], Counter())
+            answers = [*(of_files(*both) for both in files[:1]), *(probed(*one, _used(one[0]), room) for one in seen)]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
             found.append(
                 f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, exchanged {swapped}, "

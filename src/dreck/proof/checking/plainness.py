@@ -57,7 +57,7 @@ class CheckedPlainness(CheckedTests):
     def is_steady(self, place: str) -> bool:
         """Whether a test compares what stands there (`kind`, `['kind']`), and only constructors of the files set it."""
         asked = any(place in _told(n) for function in self.tests for n in walk(function) if isinstance(n, _TESTS))
-        return asked and not any(_is_set_late(tree, place) for tree in self.trees)
+        return asked and not any(is_set_late(tree, place) for tree in self.trees)
 
     def asks_plainly(self, side: Side, kinds: Term) -> bool:
         if all(self.axioms[side.which].is_class(kind) for kind in sorted(names_in(kinds))):
@@ -102,7 +102,7 @@ def _place(e: ast.AST) -> str:
     return f"[{e.slice.value!r}]" if isinstance(e, ast.Subscript) and isinstance(e.slice, ast.Constant) else ""
 
 
-def _is_set_late(tree: ast.Module, place: str) -> bool:
+def is_set_late(tree: ast.Module, place: str) -> bool:
     """Whether anything but a constructor may set or delete it, under its name or under one that is worked out."""
     made = {n for f in walk(tree) if isinstance(f, ast.FunctionDef) and f.name in _CONSTRUCTORS for n in walk(f)}
     return any(_may_set_item(n, place) if place.startswith("[") else _may_set(n, place, n in made) for n in walk(tree))
