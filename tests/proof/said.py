@@ -33,7 +33,7 @@ from tests.variations import variations
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED, EVERY = 90, 50, 4, 20, 5
+RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED, EVERY = 90, 50, 4, 20, 8
 
 
 def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
@@ -88,15 +88,20 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
     met: dict[str, Counter[str]] = {}
     go_over, asked = entry._go_over, judging.prove
 
-    def keep(certificate: Any, p: Any, run: Any) -> None:
-        go_over(certificate, p, run)
-        seen.append((certificate, p, run))
-
     def listening(*args: Any, **options: Any) -> Any:
         proof = asked(*args, **options)
         files.append((args[0].names, args[1].names))
         told.append(_told(proof))
+        for doubted in sorted(proof.assumptions if proof.holds else ()):
+            old, new, allowed, *rest = args
+            without = asked(old, new, allowed - {doubted}, *rest, **options)
+            assert doubted not in without.assumptions, f"{doubted} is named and not allowed"
+            told.append(_told(without))
         return proof
+
+    def keep(certificate: Any, p: Any, run: Any) -> None:
+        go_over(certificate, p, run)
+        seen.append((certificate, p, run))
 
     entry._go_over, judging.prove = keep, listening
     try:
