@@ -86,6 +86,7 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
     seen: list[tuple[Any, Any, Any]] = []
     files: list[tuple[Any, Any]] = []
     met: dict[str, Counter[str]] = {}
+    count: Counter[str] = Counter()
     go_over, asked = entry._go_over, judging.prove
 
     def listening(*args: Any, **options: Any) -> Any:
@@ -112,15 +113,18 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
                 warnings.simplefilter("ignore")
                 wanted = Wanted(trial=False, assume=named)
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), wanted).verdict
-            if name.startswith("variations") and len(found) % EVERY:
+            room = name.split()[0]
+            count[room] += 1
+            if room == "variations:" and count[room] % EVERY:
                 seen.clear()  # each has much in common with its neighbours
-            if name.startswith("random module") and len(found) % EVERY:
+            if name.startswith("random module") and count[room] % EVERY:
                 files.clear()
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]
             swapped = [_let_pass(*one, random.Random(at), _exchanged(one[0]), EXCHANGED) for at, one in enumerate(seen)]
-            room = met.setdefault(name.split()[0], Counter())
-            answers = [*(of_files(*both) for both in files[:1]), *(probed(*one, _used(one[0]), room) for one in seen)]
+            asked_of = met.setdefault(room, Counter())
+            answers = [of_files(*both) for both in files[:1]]
+            answers += [probed(*one, _used(one[0]), asked_of) for one in seen]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
             found.append(
                 f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, exchanged {swapped}, "
