@@ -33,7 +33,7 @@ from dreck.trial.running.expectation import outside
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.loading.imports import project_of, whole_project
 from dreck.trial.running.loading.installed import import_installed
-from dreck.trial.running.loading.load import Version, load, plausible
+from dreck.trial.running.loading.load import Version, load, plausible, vary_alike
 from dreck.trial.running.loading.nested import lifted
 from dreck.trial.running.renaming import renamed
 from dreck.trial.running.run import Runner, tell_of_each_other, watch_common_globals
@@ -109,6 +109,9 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     _close(request, cage, still, (before, after))
     old = load(before["path"], before["text"], before["name"])
     new = load(after["path"], after["text"], after["name"])
+    of_old, of_new = old.varying, new.varying
+    old.varying = vary_alike(of_old, of_new, new.namespace)
+    new.varying = vary_alike(of_new, of_old, old.namespace)
     usages = _usages(request, Runner(old, cage, still), Runner(new, cage, still))
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, new.node), old.namespace, old.owner)
@@ -131,6 +134,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     runner.again = True
     theirs: Facts = listen(wire)
     mine = Facts.of(runner)
+    old.varying, theirs = mine.alike(theirs)
     far = FarRunner(wire, theirs)
     tell_of_each_other(runner, far)
     usages = _usages(request, runner, far)
@@ -153,6 +157,7 @@ def _life(request: dict[str, Any], wire: Wire) -> Life:
     runner = Runner(new, cage, still, after["aliases"])
     say(wire, "answer", Facts.of(runner), begun)
     (theirs,) = wire.receive()
+    new.varying, theirs = Facts.of(runner).alike(theirs)
     runner = Runner(new, cage, still, after["aliases"], _class_of(new, theirs.owner))
     runner.again = True
     far = FarRunner(wire, theirs)

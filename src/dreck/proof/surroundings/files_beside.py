@@ -7,7 +7,7 @@ from pathlib import Path
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.module_diff import effects_of
+from dreck.proof.surroundings.importing import effects_of
 from dreck.source.walking import walk
 
 _MOST_FILES = 60

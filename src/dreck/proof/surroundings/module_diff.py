@@ -10,9 +10,8 @@ from functools import lru_cache
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
-from dreck.proof.classes.records import Records
-from dreck.proof.classes.table import ClassTable
-from dreck.source.functions import FunctionNode, blocks_of
+from dreck.proof.surroundings.importing import effects_of, registered
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _PLAIN_BASES = frozenset({"object", "Protocol", "typing.Protocol"})
@@ -54,6 +53,10 @@ def changed_between(old: Module, new: Module) -> Changed:
             continue
         both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
         (unfolded if both_read else always)[name] = "is defined otherwise"
+    generic = registered(old.tree, old.names), registered(new.tree, new.names)
+    for name in generic[0].keys() & generic[1].keys():
+        if generic[0][name] != generic[1][name]:
+            always.setdefault(name, "has other functions registered")
     sequences = _sequences(old.tree), _sequences(new.tree)
     for name in sequences[0].keys() & sequences[1].keys():
         if sequences[0][name] != sequences[1][name]:
@@ -74,76 +77,6 @@ def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
     before, after = _definitions(old), _definitions(new)
     imported = {n.asname or n.name.split(".")[0] for tree in (old, new) for n in walk(tree) if isinstance(n, ast.alias)}
     return tuple(sorted(n for n in before.keys() | after.keys() if before.get(n) != after.get(n) and n not in imported))
-
-
-def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
-    """What a module does when it is imported beside binding names, statement by statement."""
-    records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
-    return [ast.dump(s) for s in tree.body if _acts(s, names, records)]
-
-
-_QUIET_MAKERS = frozenset(
-    {"types.MappingProxyType", "re.compile", "collections.namedtuple", "typing.TypeVar", "typing.NewType",
-     "typing.NamedTuple", "typing.ParamSpec", "typing.cast", "decimal.Decimal", "fractions.Fraction", "datetime.date",
-     "datetime.time", "datetime.datetime", "datetime.timedelta", "logging.getLogger", "pathlib.Path", "enum.auto",
-     "functools.partial", "collections.OrderedDict", "collections.defaultdict", "collections.Counter",
-     "operator.attrgetter", "operator.itemgetter", "contextvars.ContextVar", "threading.Lock", "threading.local"}
-    | {f"builtins.{name}" for name in ("frozenset", "tuple", "dict", "list", "set", "int", "str", "float", "bool",
-                                       "range", "sorted", "len", "min", "max", "sum", "abs", "object", "bytes", "zip",
-                                       "reversed", "enumerate")}
-)  # fmt: skip
-
-
-_TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
-
-
-def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
-    match s:
-        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef() | ast.Import() | ast.ImportFrom() | ast.Pass():
-            return False
-        case ast.Expr(value=ast.Constant()) | ast.AnnAssign(value=None):
-            return False
-        case ast.Assign(targets=targets):
-            if not all(isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in walk(t)):
-                return True
-        case ast.AnnAssign(target=target):
-            if not isinstance(target, ast.Name):
-                return True
-        case ast.If(test=test, orelse=[]) if names.stands_for(test) == "typing.TYPE_CHECKING":
-            return False  # nothing of it runs (library reference, typing.TYPE_CHECKING)
-        case ast.If() | ast.Try():
-            inner = [t for block in blocks_of(s) for t in block]
-            if any(_acts(t, names, records) for t in inner):
-                return True
-            return isinstance(s, ast.If) and _calls(s.test, names, records)
-        case _:
-            return True
-    return s.value is not None and _calls(s.value, names, records)
-
-
-def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
-    """Whether working `e` out may do more than make a value."""
-    for n in _worked_out(e):
-        match n:
-            case ast.Call(func=ast.Name(id=kind)) if kind in records.table.classes:
-                if records.fields(kind) is None:
-                    return True
-            case ast.Call(func=ast.Attribute(value=base)) if names.stands_for(base) in _TEXTS:
-                continue  # a method of a text
-            case ast.Call(func=called) if names.stands_for(called) not in _QUIET_MAKERS:
-                return True
-            case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
-                return True
-    return False
-
-
-def _worked_out(e: ast.expr) -> Iterator[ast.AST]:
-    """What runs when an expression is worked out: the body of a lambda does not, its defaults do (6.14 Lambdas)."""
-    pending: list[ast.AST] = [e]
-    while pending:
-        n = pending.pop()
-        yield n
-        pending += [n.args] if isinstance(n, ast.Lambda) else list(ast.iter_child_nodes(n))
 
 
 def _sequences(tree: ast.Module) -> dict[str, list[str]]:

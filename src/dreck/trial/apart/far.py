@@ -5,7 +5,7 @@ import pickle
 import secrets
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from dreck.source.functions import FunctionNode
@@ -15,7 +15,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
 from dreck.trial.running.instrument import Watched
 from dreck.trial.running.loading.imports import CannotRun
-from dreck.trial.running.loading.load import Version
+from dreck.trial.running.loading.load import Version, vary_alike
 from dreck.trial.running.run import RUN_SECONDS, Observation, Runner
 from dreck.trial.running.watch import Watcher
 from dreck.trial.sandbox.kernel import die_with_parent
@@ -37,6 +37,12 @@ class Facts:
     owner: str
     is_plain: bool
     path: str
+    bound: frozenset[str]
+
+    def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
+        """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
+        told = vary_alike(theirs.varying, self.varying, self.bound)
+        return vary_alike(self.varying, theirs.varying, theirs.bound), replace(theirs, varying=told)
 
     @classmethod
     def of(cls, runner: Runner) -> "Facts":
@@ -44,6 +50,7 @@ class Facts:
         return cls(
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
+            frozenset(v.namespace),
         )  # fmt: skip
 
 

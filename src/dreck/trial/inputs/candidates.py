@@ -192,7 +192,7 @@ class Candidates(Textual):
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
-        family = self._family(u.classes)
+        family = self._family([*u.classes, *self._registered(u)])
         made += [Make("exact" if k in u.exact else "instance", k) for k in family]
         made += [Make("value", v) for k in family for v in self._examples(k)]
         made += [make for k in family for make in self._odd_ones(k, u)]

@@ -5,6 +5,7 @@ import enum
 import itertools
 import math
 import re
+from collections.abc import Mapping
 from typing import Any
 
 from dreck.trial.inputs.library import spans_of_seconds
@@ -43,6 +44,12 @@ class Near:
         if isinstance(found, re.Pattern):
             return [*matched_by(found.pattern, found.flags), *nearly_matched(found.pattern, found.flags)]
         return [*matched_by(found), *nearly_matched(found)] if isinstance(found, str) else []
+
+    def _registered(self, u: Usage) -> list[str]:
+        """The classes for which a generic function that the value is handed to does something of its own."""
+        named = [self._lookup(p.name) for p in u.patterns if isinstance(p, Named)]
+        generic = [g for g in named if isinstance(getattr(g, "registry", None), Mapping) and hasattr(g, "dispatch")]
+        return [kind.__name__ for g in generic for kind in g.registry if kind is not object]
 
     def _with_numbers(self, texts: list[str]) -> list[str]:
         """Texts the code looks for, before or behind a number it compares with."""

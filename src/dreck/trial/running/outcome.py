@@ -16,14 +16,17 @@ WAITS = "while it waits"
 _DONE_MEANWHILE = ("nothing", "the objects change", "something is sent in", "an error is thrown in", "it is closed")
 
 
-def used_up(result: Any, world: World, cage: Cage, depth: int = 0) -> Any:
-    """`result` as it can be compared: what a generator yields, a coroutine comes to, a function answers."""
+def used_up(result: Any, world: World, cage: Cage, depth: int = 0, awaited: bool = True) -> Any:
+    """`result` as it can be compared: what a generator yields, a coroutine comes to, a function answers.
+
+    `awaited`: whoever calls awaits what it gets, as it does with an `async` function.
+    """
     match result:
         case types.GeneratorType():
             return _drained(result, world)
         case types.CoroutineType():
-            done = cage.loop().run(result)
-            return used_up(done, world, cage, depth)
+            done = used_up(cage.loop().run(result), world, cage, depth, awaited=False)
+            return done if awaited else ("a coroutine", done)
         case types.AsyncGeneratorType():
             return cage.loop().run(_async_drained(result, world))
         case types.FunctionType() if depth < _CALLED and result.__module__ == world.namespace.get("__name__"):

@@ -97,6 +97,7 @@ class Runner:
         self._like = like
         self.again = False  # whether a call that leaves something in the module is followed by another one
         self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
+        self.both_await = True  # whether whoever calls awaits what either gives
         self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
         self.left_out: frozenset[str] = frozenset()  # new parameters, which callers from before do not give
         self._classes_below: dict[type, type | None] = {}
@@ -170,7 +171,7 @@ class Runner:
         return self._observed(world, result, error, shown, output, state), world, reached
 
     def _used_up(self, world: World, args: list[Any], kwargs: dict[str, Any]) -> Any:
-        return used_up(self.version.function(*args, **kwargs), world, self.cage)
+        return used_up(self.version.function(*args, **kwargs), world, self.cage, awaited=self.both_await)
 
     def _state(self) -> tuple[tuple[str, Any], ...]:
         told = ((name, state_of(self.version.namespace.get(name))) for name in self.globals)
@@ -383,6 +384,7 @@ def tell_of_each_other(*runners: Runner) -> None:
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner in runners:
         runner.asked_otherwise = names
+        runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)
         runner.both_take = most if not any(node.args.vararg for node in nodes) else None
 
 

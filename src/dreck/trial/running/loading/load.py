@@ -5,11 +5,12 @@ import enum
 import inspect
 import types
 import typing
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
 from dataclasses import dataclass, field
 from types import FunctionType
 from typing import Any
 
+from dreck.model.names.bindings import bindings_of
 from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
@@ -133,12 +134,20 @@ def _future(tree: ast.Module) -> list[ast.stmt]:
 
 
 def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
-    """Names that functions bind anew."""
-    rebound = {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
+    """Names that functions bind anew, whether they say so (`global`) or go by way of the namespace or the module."""
+    bound_in = bindings_of(tree)
+    let_go = {n.id for s in tree.body if isinstance(s, ast.Delete) for n in walk(s) if isinstance(n, ast.Name)}
+    said = {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
+    rebound = (bound_in.rebound - let_go) | said | (bound_in.of.keys() if bound_in.dynamic else set())
     read = {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     bound = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     plain = (bool, int, float, str, type(None))
     return tuple(sorted(n for n in rebound & read - bound if is_a(namespace.get(n, print), *plain)))
+
+
+def vary_alike(mine: tuple[str, ...], theirs: Iterable[str], known: Container[str]) -> tuple[str, ...]:
+    """What is bound anew here and there, or is not `known` there: a name that never changes there is no input."""
+    return tuple(n for n in mine if n in theirs or n not in known)
 
 
 def _filled(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
