@@ -9,6 +9,7 @@ import copy
 import random
 from typing import Any
 
+from dreck.model.names.bindings import bound_by
 from tests.hunt.parts import (
     BANDS,
     BODIES,
@@ -187,29 +188,45 @@ def module_rewritten(code: str, pick: random.Random) -> str:
         tree.body[tree.body.index(function)] = changed
     elif chance < 0.85:
         pick.choice(_REFACTORINGS)(tree, function, pick)
-    else:
+    elif chance < 0.93:
         _around(tree, pick)
+    else:
+        _at_import(tree, pick)
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
 
 
 _AT_IMPORT = (
-    "import typing\nif typing.TYPE_CHECKING:\n    TABLE[1] = 9\n",
+    "import typing\nif typing.TYPE_CHECKING:\n    TABLE.clear()\n",
     "from typing import TYPE_CHECKING\nif TYPE_CHECKING:\n    LIMIT = helper(3)\n",
-    "import typing\nif typing.TYPE_CHECKING:\n    pass\nelse:\n    TABLE[1] = 9\n",
-    "TYPE_CHECKING = True\nif TYPE_CHECKING:\n    TABLE[1] = 9\n",
+    "import typing\nif typing.TYPE_CHECKING:\n    pass\nelse:\n    TABLE.clear()\n",
+    "TYPE_CHECKING = True\nif TYPE_CHECKING:\n    TABLE.clear()\n",
     "import sys\nLINUX = sys.platform.startswith('lin')\n",
-    "import sys\nif sys.platform.startswith('lin'):\n    TABLE[1] = 9\n",
+    "import sys\nif sys.platform.startswith('lin'):\n    TABLE.clear()\n",
+    "@lambda g: TABLE.clear() or g\ndef weigh(n):\n    return n\n",
+    "import functools\n@functools.cache\ndef weigh(n):\n    return n\n",
+    "def weigh(n=TABLE.clear()):\n    return n\n",
+    "def weigh(n: TABLE.clear() = 3):\n    return n\n",
+    "class Kept:\n    TABLE.clear()\n",
+    "class Kept:\n    kilos = TABLE.clear()\n",
+    "class Kept:\n    def __init_subclass__(cls):\n        TABLE.clear()\nclass Found(Kept):\n    pass\n",
+    "FIRST = [TABLE.clear() for n in (1,)]\n",
+    "FIRST = [n for n in (1, 2)]\n",
 )
 """What a module may do beside, or not do, when it is imported."""
+
+
+def _at_import(tree: ast.Module, pick: random.Random) -> None:
+    """Something more is done when the module is imported."""
+    bound = [i for i, s in enumerate(tree.body) if {"TABLE", "helper"} & bound_by(s)]
+    at = pick.randrange(max(bound) + 1, len(tree.body))
+    tree.body[at:at] = ast.parse(pick.choice(_AT_IMPORT)).body
 
 
 def _around(tree: ast.Module, pick: random.Random) -> None:
     """One part of the module is another one."""
     at = pick.randrange(5, len(tree.body) - 1)
     s = tree.body[at]
-    match pick.randrange(4):
-        case 3:
-            tree.body[at:at] = ast.parse(pick.choice(_AT_IMPORT)).body
+    match pick.randrange(3):
         case 0 if isinstance(s, ast.ClassDef) and len(s.body) > 1:
             s.body.append(s.body.pop(0))
         case 1:

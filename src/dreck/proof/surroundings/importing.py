@@ -1,8 +1,11 @@
 """What a module does when it is imported, beside binding names: calls, decorators, defaults, bodies of classes."""
 
 import ast
+import sys
 from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
+from dreck.model.names.bindings import bindings_of, bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.table import ClassTable
@@ -18,12 +21,24 @@ _QUIET_DECORATORS = frozenset(
      "typing.runtime_checkable", "typing.no_type_check", _GENERIC}
 )  # fmt: skip
 """They make something of a function or class, and tell nobody."""
+_QUIET_MAKERS = frozenset(
+    {"types.MappingProxyType", "re.compile", "collections.namedtuple", "typing.TypeVar", "typing.NewType",
+     "typing.NamedTuple", "typing.ParamSpec", "typing.cast", "decimal.Decimal", "fractions.Fraction", "datetime.date",
+     "datetime.time", "datetime.datetime", "datetime.timedelta", "logging.getLogger", "pathlib.Path", "enum.auto",
+     "functools.partial", "collections.OrderedDict", "collections.defaultdict", "collections.Counter",
+     "operator.attrgetter", "operator.itemgetter", "contextvars.ContextVar", "threading.Lock", "threading.local",
+     "dataclasses.field"}
+    | {f"builtins.{name}" for name in ("frozenset", "tuple", "dict", "list", "set", "int", "str", "float", "bool",
+                                       "range", "sorted", "len", "min", "max", "sum", "abs", "object", "bytes", "zip",
+                                       "reversed", "enumerate", "property", "staticmethod",
+                                       "classmethod")}
+)  # fmt: skip
+_TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
 
 
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
-    """What a module does when it is imported beside binding names, statement by statement."""
-    records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
-    return [told for s in tree.body for told in _told(s, names, records)]
+    """What a module does when it is imported beside binding names and importing others, part by part."""
+    return list(_Importing.of(tree, names).told(tree.body))
 
 
 def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:
@@ -36,37 +51,207 @@ def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:
     return found
 
 
-def _told(s: ast.stmt, names: ModuleNames, records: Records) -> Iterator[str]:
-    """The parts of a statement at the top of a module, or of a class, that do something."""
-    match s:
-        case ast.FunctionDef() | ast.AsyncFunctionDef():
-            spec = s.args
-            every = (*spec.posonlyargs, *spec.args, *spec.kwonlyargs, spec.vararg, spec.kwarg)
-            notes = [a.annotation for a in every if a is not None] + [s.returns]
-            defaults = [*spec.defaults, *spec.kw_defaults]
-            yield from (ast.dump(d) for d in s.decorator_list if not _is_quiet(d, names, records))
-            yield from (ast.dump(e) for e in (*defaults, *notes) if e is not None and _calls(e, names, records))
-        case ast.ClassDef():
-            above = [*s.bases, *(k.value for k in s.keywords)]
-            yield from (ast.dump(d) for d in s.decorator_list if not _is_quiet(d, names, records))
-            yield from (ast.dump(e) for e in above if _calls(e, names, records))
-            for inner in s.body:
-                yield from _told(inner, names, records)
-        case _:
-            if _acts(s, names, records):
-                yield ast.dump(s)
+@dataclass(frozen=True, slots=True)
+class _Importing:
+    """A module on its way in: which parts of it may do more than make a value and bind it.
 
+    An expression is quiet when working it out runs nothing that could be noticed elsewhere; it is plain when the same
+    holds of its value being compared, hashed, written out, gone through or asked for an attribute. All else acts.
+    """
 
-def _is_quiet(d: ast.expr, names: ModuleNames, records: Records) -> bool:
-    """Whether a decorator does nothing that another function of the module could notice."""
-    called = d.func if isinstance(d, ast.Call) else d
-    if isinstance(d, ast.Call) and any(_calls(e, names, records) for e in (*d.args, *(k.value for k in d.keywords))):
+    names: ModuleNames
+    records: Records
+    bound: dict[str, list[ast.stmt]]
+    annotates: bool
+    words: frozenset[str]
+    """The names of all functions and methods: special ones give classes a will of their own."""
+
+    @classmethod
+    def of(cls, tree: ast.Module, names: ModuleNames) -> "_Importing":
+        records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
+        lazily = any(isinstance(s, ast.ImportFrom) and s.module == "__future__" for s in tree.body)
+        words = frozenset(n.name for n in walk(tree) if isinstance(n, FunctionNode))
+        return cls(names, records, bindings_of(tree).of, not lazily, words)
+
+    def told(self, body: list[ast.stmt]) -> Iterator[str]:
+        """The parts of a block that act."""
+        for s in body:
+            match s:
+                case ast.FunctionDef() | ast.AsyncFunctionDef():
+                    yield from self._of_function(s)
+                case ast.ClassDef():
+                    yield from self._of_class(s)
+                case _:
+                    if self._acts(s):
+                        yield ast.dump(s)
+
+    def _of_function(self, s: FunctionNode) -> Iterator[str]:
+        spec = s.args
+        every = [*spec.posonlyargs, *spec.args, *spec.kwonlyargs, *filter(None, (spec.vararg, spec.kwarg))]
+        notes = [a.annotation for a in every] + [s.returns] if self.annotates else []
+        yield from (ast.dump(d) for d in s.decorator_list if not self._decorates_quietly(d))
+        for e in (*spec.defaults, *spec.kw_defaults, *notes):
+            if e is not None and not self._is_quiet(e):
+                yield ast.dump(e)
+
+    def _of_class(self, s: ast.ClassDef) -> Iterator[str]:
+        yield from (ast.dump(d) for d in s.decorator_list if not self._decorates_quietly(d))
+        for e in (*s.bases, *(k.value for k in s.keywords)):
+            if not self._is_quiet(e):
+                yield ast.dump(e)
+        if not self._is_made_quietly(s, set()):
+            yield f"class {s.name}"
+        yield from self.told(s.body)
+
+    def _is_made_quietly(self, s: ast.ClassDef, seen: set[str]) -> bool:
+        """Whether no metaclass and no base does anything when the class is made: `__init_subclass__`, registries."""
+        metaclasses = [k.value for k in s.keywords if k.arg in ("metaclass", None)]
+        if s.name in seen or any(self.names.stands_for(m) != "abc.ABCMeta" for m in metaclasses):
+            return False
+        for base in s.bases:
+            kind = base.value if isinstance(base, ast.Subscript) else base
+            own = self.names.definitions.get(kind.id) if isinstance(kind, ast.Name) else None
+            if isinstance(own, ast.ClassDef):
+                if _gives_init_subclass(own) or not self._is_made_quietly(own, seen | {s.name}):
+                    return False
+            elif self.names.stands_for(kind).partition(".")[0] not in sys.stdlib_module_names:
+                return False
+        return True
+
+    def _acts(self, s: ast.stmt) -> bool:
+        match s:
+            case ast.Import() | ast.ImportFrom() | ast.Pass() | ast.Expr(value=ast.Constant()):
+                return False
+            case ast.Assign(targets=targets, value=value):
+                several = any(not isinstance(t, ast.Name) for t in targets)
+                known = all(isinstance(n, ast.Name | ast.Tuple | ast.Store) for t in targets for n in walk(t))
+                return not known or not (self._is_plain(value) if several else self._is_quiet(value))
+            case ast.AnnAssign(target=ast.Name(), annotation=note, value=value):
+                return not (self._is_quiet(value) and (not self.annotates or self._is_quiet(note)))
+            case ast.If(test=test, orelse=[]) if self.names.stands_for(test) == "typing.TYPE_CHECKING":
+                return False  # nothing of it runs (library reference, typing.TYPE_CHECKING)
+            case ast.If() | ast.Try():
+                inner = any(True for block in blocks_of(s) for _ in self.told(block))
+                return inner or (isinstance(s, ast.If) and not self._is_plain(s.test))
+        return True
+
+    def _decorates_quietly(self, d: ast.expr) -> bool:
+        """Whether a decorator does nothing that another function of the module could notice."""
+        called = d.func if isinstance(d, ast.Call) else d
+        if isinstance(d, ast.Call) and not all(map(self._is_quiet, (*d.args, *(k.value for k in d.keywords)))):
+            return False
+        if isinstance(called, ast.Attribute) and called.attr in ("setter", "deleter", "getter"):
+            return isinstance(called.value, ast.Name)
+        generic = self.names.definitions.get(_registers(d))
+        registers = isinstance(generic, ast.FunctionDef) and _is_generic(generic, self.names)
+        return registers or self.names.stands_for(called) in _QUIET_DECORATORS
+
+    # --- expressions -------------------------------------------------------------------------------
+
+    def _is_quiet(self, e: ast.expr | None) -> bool:
+        match e:
+            case None | ast.Name():
+                return True
+            case ast.Lambda(args=spec):
+                return all(map(self._is_quiet, (*spec.defaults, *spec.kw_defaults)))
+            case ast.Tuple(elts=parts) | ast.List(elts=parts):
+                return all(self._is_plain(p.value) if isinstance(p, ast.Starred) else self._is_quiet(p) for p in parts)
+            case ast.Dict(keys=keys, values=values):
+                pairs = zip(keys, values, strict=True)
+                return all(self._is_plain(v if k is None else k) and self._is_quiet(v) for k, v in pairs)
+            case ast.IfExp(test=test, body=one, orelse=other):
+                return self._is_plain(test) and self._is_quiet(one) and self._is_quiet(other)
+            case ast.BoolOp(values=values):
+                return all(map(self._is_plain, values[:-1])) and self._is_quiet(values[-1])
+        return self._is_plain(e)
+
+    def _is_plain(self, e: ast.expr | None) -> bool:
+        match e:
+            case None | ast.Constant() | ast.Lambda():
+                return self._is_quiet(e) if isinstance(e, ast.Lambda) else True
+            case ast.Name(id=name):
+                return self._is_plain_name(name)
+            case ast.Attribute(value=base):
+                return self._is_holder(base)
+            case ast.Subscript(value=base, slice=key):
+                return "__class_getitem__" not in self.words and self._is_holder(base) and self._is_plain(key)
+            case ast.Call(func=called, args=args, keywords=options):
+                given = (*args, *(k.value for k in options))
+                return self._makes_quietly(called) and all(map(self._is_plain, given))
+            case ast.Compare(left=left, comparators=others):
+                return all(map(self._is_plain, (left, *others)))
+            case ast.ListComp() | ast.SetComp() | ast.GeneratorExp() | ast.DictComp():
+                return self._goes_through_plainly(e)
+            case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
+                return False
+        parts = (part for part in ast.iter_child_nodes(e) if isinstance(part, ast.expr))
+        return isinstance(e, _OF_ITS_PARTS) and all(map(self._is_plain, parts))
+
+    def _is_plain_name(self, name: str) -> bool:
+        """A function, a class, an import, a builtin, what a name before it is bound to, when that is plain."""
+        if name in self.names.definitions or name in self.names.tables.known or name.startswith("__"):
+            return True
+        if self.names.is_imported(name) or self.names.is_builtin(name):
+            return True
+        match self.bound.get(name, []):
+            case [ast.Assign(targets=[ast.Name()], value=value)]:
+                return not any(isinstance(n, ast.Name) and n.id == name for n in walk(value)) and self._is_made(value)
         return False
-    if isinstance(called, ast.Attribute) and called.attr in ("setter", "deleter", "getter"):
-        return isinstance(called.value, ast.Name)
-    generic = names.definitions.get(_registers(d))
-    registers = isinstance(generic, ast.FunctionDef) and _is_generic(generic, names)
-    return registers or names.stands_for(called) in _QUIET_DECORATORS
+
+    def _is_made(self, value: ast.expr) -> bool:
+        """Something that is made by what is known; iterators are plain only once, so a name may not stand for one."""
+        once = isinstance(value, ast.GeneratorExp) or (
+            isinstance(value, ast.Call) and self.names.stands_for(value.func) in _USED_UP
+        )
+        return not once and self._is_plain(value)
+
+    def _is_holder(self, base: ast.expr) -> bool:
+        """Whether reading an attribute or item of it runs nothing: an import, a class without a will of its own."""
+        match base:
+            case ast.Attribute(value=inner):
+                return self._is_holder(inner)
+            case ast.Subscript():
+                return self._is_plain(base)
+            case ast.Constant():
+                return True
+            case ast.Name(id=name):
+                own = self.names.definitions.get(name)
+                if isinstance(own, ast.ClassDef):
+                    return "__get__" not in self.words and self._is_made_quietly(own, set())
+                table = name in self.names.tables.known
+                return table or self.names.is_imported(name) or self.names.is_builtin(name)
+        return False
+
+    def _makes_quietly(self, called: ast.expr) -> bool:
+        match called:
+            case ast.Name(id=kind) if kind in self.records.table.classes:
+                return self.records.fields(kind) is not None
+            case ast.Attribute(value=ast.Constant()):
+                return True
+            case ast.Attribute(value=base) if self.names.stands_for(base) in _TEXTS:
+                return True
+        return self.names.stands_for(called) in _QUIET_MAKERS
+
+    def _goes_through_plainly(self, e: ast.ListComp | ast.SetComp | ast.GeneratorExp | ast.DictComp) -> bool:
+        """A comprehension that goes through something plain, and makes plain things of what it finds there."""
+        taken = {n.id for g in e.generators for n in walk(g.target) if isinstance(n, ast.Name)}
+        made = [e.key, e.value] if isinstance(e, ast.DictComp) else [e.elt]
+        parts = [*made, *(i for g in e.generators for i in g.ifs)]
+        inside = replace(self, bound={**self.bound, **{n: [_PLAIN] for n in taken}})
+        return all(self._is_plain(g.iter) and not g.is_async for g in e.generators) and all(
+            map(inside._is_plain, parts)
+        )
+
+
+_OF_ITS_PARTS = (ast.Tuple, ast.List, ast.Set, ast.Dict, ast.Starred, ast.JoinedStr, ast.FormattedValue, ast.BinOp,
+                 ast.UnaryOp, ast.BoolOp, ast.IfExp, ast.Slice)  # fmt: skip
+"""Plain when all that stands in them is."""
+_PLAIN: ast.stmt = ast.Assign([ast.Name("_", ast.Store())], ast.Constant(None))
+_USED_UP = frozenset({f"builtins.{name}" for name in ("zip", "reversed", "enumerate", "iter", "map", "filter")})
+
+
+def _gives_init_subclass(s: ast.ClassDef) -> bool:
+    return any("__init_subclass__" in bound_by(inner) for inner in s.body)
 
 
 def _registers(d: ast.expr) -> str:
@@ -80,67 +265,3 @@ def _registers(d: ast.expr) -> str:
 
 def _is_generic(f: FunctionNode, names: ModuleNames) -> bool:
     return [names.stands_for(d) for d in f.decorator_list] == [_GENERIC]
-
-
-_QUIET_MAKERS = frozenset(
-    {"types.MappingProxyType", "re.compile", "collections.namedtuple", "typing.TypeVar", "typing.NewType",
-     "typing.NamedTuple", "typing.ParamSpec", "typing.cast", "decimal.Decimal", "fractions.Fraction", "datetime.date",
-     "datetime.time", "datetime.datetime", "datetime.timedelta", "logging.getLogger", "pathlib.Path", "enum.auto",
-     "functools.partial", "collections.OrderedDict", "collections.defaultdict", "collections.Counter",
-     "operator.attrgetter", "operator.itemgetter", "contextvars.ContextVar", "threading.Lock", "threading.local"}
-    | {f"builtins.{name}" for name in ("frozenset", "tuple", "dict", "list", "set", "int", "str", "float", "bool",
-                                       "range", "sorted", "len", "min", "max", "sum", "abs", "object", "bytes", "zip",
-                                       "reversed", "enumerate")}
-)  # fmt: skip
-
-
-_TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
-
-
-def _acts(s: ast.stmt, names: ModuleNames, records: Records) -> bool:
-    match s:
-        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef() | ast.Import() | ast.ImportFrom() | ast.Pass():
-            return False
-        case ast.Expr(value=ast.Constant()) | ast.AnnAssign(value=None):
-            return False
-        case ast.Assign(targets=targets):
-            if not all(isinstance(n, ast.Name | ast.Tuple | ast.Store | ast.Load) for t in targets for n in walk(t)):
-                return True
-        case ast.AnnAssign(target=target):
-            if not isinstance(target, ast.Name):
-                return True
-        case ast.If(test=test, orelse=[]) if names.stands_for(test) == "typing.TYPE_CHECKING":
-            return False  # nothing of it runs (library reference, typing.TYPE_CHECKING)
-        case ast.If() | ast.Try():
-            inner = [t for block in blocks_of(s) for t in block]
-            if any(_acts(t, names, records) for t in inner):
-                return True
-            return isinstance(s, ast.If) and _calls(s.test, names, records)
-        case _:
-            return True
-    return s.value is not None and _calls(s.value, names, records)
-
-
-def _calls(e: ast.expr, names: ModuleNames, records: Records) -> bool:
-    """Whether working `e` out may do more than make a value."""
-    for n in _worked_out(e):
-        match n:
-            case ast.Call(func=ast.Name(id=kind)) if kind in records.table.classes:
-                if records.fields(kind) is None:
-                    return True
-            case ast.Call(func=ast.Attribute(value=base)) if names.stands_for(base) in _TEXTS:
-                continue  # a method of a text
-            case ast.Call(func=called) if names.stands_for(called) not in _QUIET_MAKERS:
-                return True
-            case ast.NamedExpr() | ast.Await() | ast.Yield() | ast.YieldFrom():
-                return True
-    return False
-
-
-def _worked_out(e: ast.expr) -> Iterator[ast.AST]:
-    """What runs when an expression is worked out: the body of a lambda does not, its defaults do (6.14 Lambdas)."""
-    pending: list[ast.AST] = [e]
-    while pending:
-        n = pending.pop()
-        yield n
-        pending += [n.args] if isinstance(n, ast.Lambda) else list(ast.iter_child_nodes(n))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
 from dreck.proof.surroundings.importing import effects_of, registered
@@ -39,6 +39,8 @@ class Changed:
     unfolded: dict[str, str]
     attributes: dict[str, str]
     everywhere: str = ""
+    other_names: bool = False
+    """Whether one of the modules has names that the other has not."""
 
 
 def changed_between(old: Module, new: Module) -> Changed:
@@ -69,7 +71,8 @@ def changed_between(old: Module, new: Module) -> Changed:
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
     apart = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
     everywhere = "what the two modules do when they are imported is not the same" if apart else ""
-    return Changed(always, unfolded, _methods_apart(old, new), everywhere)
+    other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
+    return Changed(always, unfolded, _methods_apart(old, new), everywhere, other_names)
 
 
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
@@ -94,6 +97,25 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
     lazy = ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp | ast.FunctionDef | ast.ClassDef
     inner = [n for n in walk(node) if isinstance(n, lazy) and n is not node]
     return {n.id for part in inner for n in walk(part) if isinstance(n, ast.Name)}
+
+
+def looks_around(node: ast.AST) -> str:
+    """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
+    for n in walk(node):
+        match n:
+            case ast.Name(id="globals"):
+                return "globals()"
+            case ast.Attribute(attr=word) if word in _LOOKING_AROUND:
+                return word
+            case ast.Name(id=word) if word in _LOOKING_AROUND:
+                return word
+    return ""
+
+
+_LOOKING_AROUND = frozenset(
+    {"modules", "__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__", "f_globals",
+     "__builtins__", "get_type_hints"}
+)  # fmt: skip
 
 
 def functions_of(tree: ast.Module) -> set[str]:

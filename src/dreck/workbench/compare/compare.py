@@ -10,19 +10,20 @@ from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.surroundings.files_beside import FilesBeside
-from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.module_diff import (
     Changed,
     broken_at_import,
     changed_between,
     defined_otherwise,
     hollowed,
+    looks_around,
     names_in_lazy_code,
 )
-from dreck.source.functions import Function, FunctionNode
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.likeness import renamed
+from dreck.workbench.compare.mentions import names_meant, runs_unnamed
 from dreck.workbench.compare.sides import Side, Text, neighbour
 from dreck.workbench.engine.check import Check, run_check
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
@@ -292,12 +293,12 @@ class _Judging:
     def _mentioned(self, name: str) -> list[str]:
         """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
         node = self.sides[0].functions[name].node
-        names = self.sides[0].led_to(_names_meant(node))
+        names = self.sides[0].led_to(names_meant(node))
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
         return [
             f.name
             for f in self.sides[0].functions.values()
-            if f.name in names or (f.owner is not None and (f.node.name in attributes or _runs_unnamed(node, f, names)))
+            if f.name in names or (f.owner is not None and (f.node.name in attributes or runs_unnamed(node, f, names)))
         ]
 
     def _one(
@@ -309,7 +310,9 @@ class _Judging:
         unfolded = tuple(sorted(changed.unfolded.items()))
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
-        return self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+        verdict = self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+        around = self._looks_around(old) if changed.other_names and verdict.status == "tested" else ""
+        return verdict.weakened("unsettled", around) if around else verdict
 
     def _not_executed(self) -> str:
         """Why the new module cannot even be executed, as far as its names tell."""
@@ -327,13 +330,15 @@ class _Judging:
             if found:
                 first = min(found)
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
+        if changed.other_names and (around := self._looks_around(name)):
+            return around
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
         return f"{min(attributes)} {changed.attributes[min(attributes)]}" if attributes else ""
 
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
         function = self.sides[0].functions[name]
-        found = _names_meant(function.node)
+        found = names_meant(function.node)
         pending = [function.owner] if function.owner is not None else []
         while pending:
             kind = pending.pop()
@@ -343,6 +348,19 @@ class _Judging:
             bases = {n.id for base in kind.bases for n in walk(base) if isinstance(n, ast.Name)}
             pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
         return self.sides[0].led_to(found)
+
+    def _looks_around(self, name: str) -> str:
+        """What it, or a function that it leads to, asks for beyond the names it says."""
+        known, pending = {name}, [name]
+        while pending:
+            function = pending.pop()
+            around = looks_around(self.sides[0].functions[function].node)
+            if around:
+                return f"it asks for {around}, and one of the modules has names of its own"
+            further = set(self._mentioned(function)) - known
+            known |= further
+            pending += further
+        return ""
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
@@ -367,19 +385,3 @@ class _Judging:
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
             return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
         return verdict
-
-
-def _names_meant(node: FunctionNode) -> set[str]:
-    """The names a function says that may mean something outside: not those of its parameters."""
-    given = set(param_names(node.args)) - {name for n in walk(node) if isinstance(n, ast.Global) for name in n.names}
-    inside = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name)}
-    around = [*node.decorator_list, node.args, *([node.returns] if node.returns is not None else [])]
-    return (inside - given) | {n.id for part in around for n in walk(part) if isinstance(n, ast.Name)}
-
-
-def _runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
-    """Whether code may run a special method of a class (`__eq__`, a constructor) that it does not name."""
-    special = method.node.name
-    if not (special.startswith("__") and special.endswith("__")) or method.owner is None:
-        return False
-    return may_run(node, special, method.owner.name) or (special == "__init__" and method.owner.name in names)
