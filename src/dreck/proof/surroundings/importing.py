@@ -101,7 +101,8 @@ class _Importing:
                 yield ast.dump(e)
         if not self._is_made_quietly(s, set()):
             yield f"class {s.name}"
-        yield from self.told(s.body)
+        inside = replace(self, bound={**self.bound, **bindings_of(ast.Module(s.body, [])).of})
+        yield from inside.told(s.body)
 
     def _is_made_quietly(self, s: ast.ClassDef, seen: set[str]) -> bool:
         """Whether no metaclass and no base does anything when the class is made: `__init_subclass__`, registries."""
