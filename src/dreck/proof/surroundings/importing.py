@@ -112,12 +112,19 @@ class _Importing:
         for base in s.bases:
             kind = base.value if isinstance(base, ast.Subscript) else base
             own = self.names.definitions.get(kind.id) if isinstance(kind, ast.Name) else None
+            if self.names.stands_for(kind).startswith("enum.") and self._works_on_members(s):
+                return False
             if isinstance(own, ast.ClassDef):
-                if _gives_init_subclass(own) or not self._is_made_quietly(own, seen | {s.name}):
+                if _binds(own, {"__init_subclass__"}) or not self._is_made_quietly(own, seen | {s.name}):
                     return False
             elif self.names.stands_for(kind).partition(".")[0] not in sys.stdlib_module_names:
                 return False
         return True
+
+    def _works_on_members(self, s: ast.ClassDef) -> bool:
+        """Whether an enum, or one below it, runs code of its own for each member."""
+        below = [n for n in self.names.definitions.values() if isinstance(n, ast.ClassDef)]
+        return _binds(s, _FOR_MEMBERS) or any(_binds(n, _FOR_MEMBERS) and _names(n, s.name) for n in below)
 
     def _acts(self, s: ast.stmt) -> bool:
         match s:
@@ -178,7 +185,8 @@ class _Importing:
                 return "__class_getitem__" not in self.words and self._is_holder(base) and self._is_plain(key)
             case ast.Call(func=called, args=args, keywords=options):
                 given = (*args, *(k.value for k in options))
-                return self._makes_quietly(called) and all(map(self._is_plain, given))
+                runs = any(k.arg == "key" and not self._is_from_elsewhere(k.value) for k in options)
+                return self._makes_quietly(called) and not runs and all(map(self._is_plain, given))
             case ast.Compare(left=left, comparators=others):
                 return all(map(self._is_plain, (left, *others)))
             case ast.ListComp() | ast.SetComp() | ast.GeneratorExp() | ast.DictComp():
@@ -190,10 +198,13 @@ class _Importing:
 
     def _is_plain_name(self, name: str) -> bool:
         """A function, a class, an import, a builtin, what a name before it is bound to, when that is plain."""
-        if name in self.names.definitions or name in self.names.tables.known or name.startswith("__"):
+        if name in self.names.tables.known or name.startswith("__") or self._is_from_elsewhere(ast.Name(name)):
             return True
-        if self.names.is_imported(name) or self.names.is_builtin(name):
-            return True
+        match self.names.definitions.get(name):
+            case ast.ClassDef() as kind:
+                return self._is_made_quietly(kind, set()) and all(map(self._decorates_quietly, kind.decorator_list))
+            case ast.FunctionDef() | ast.AsyncFunctionDef() as function:
+                return all(map(self._decorates_quietly, function.decorator_list))
         match self.bound.get(name, []):
             case [ast.Assign(targets=[ast.Name()], value=value)]:
                 return not any(isinstance(n, ast.Name) and n.id == name for n in walk(value)) and self._is_made(value)
@@ -219,9 +230,14 @@ class _Importing:
                 own = self.names.definitions.get(name)
                 if isinstance(own, ast.ClassDef):
                     return "__get__" not in self.words and self._is_made_quietly(own, set())
-                table = name in self.names.tables.known
-                return table or self.names.is_imported(name) or self.names.is_builtin(name)
+                return name in self.names.tables.known or self._is_from_elsewhere(base)
         return False
+
+    def _is_from_elsewhere(self, e: ast.expr) -> bool:
+        """An import or a builtin, or what such a one makes: no code of this module."""
+        if isinstance(e, ast.Call):
+            return self._makes_quietly(e.func)
+        return isinstance(e, ast.Name) and (self.names.is_imported(e.id) or self.names.is_builtin(e.id))
 
     def _makes_quietly(self, called: ast.expr) -> bool:
         match called:
@@ -251,8 +267,15 @@ _PLAIN: ast.stmt = ast.Assign([ast.Name("_", ast.Store())], ast.Constant(None))
 _USED_UP = frozenset({f"builtins.{name}" for name in ("zip", "reversed", "enumerate", "iter", "map", "filter")})
 
 
-def _gives_init_subclass(s: ast.ClassDef) -> bool:
-    return any("__init_subclass__" in bound_by(inner) for inner in s.body)
+_FOR_MEMBERS = {"__init__", "__new__", "__set_name__", "_generate_next_value_", "_ignore_", "__prepare__"}
+
+
+def _binds(s: ast.ClassDef, words: set[str]) -> bool:
+    return any(bound_by(inner) & words for inner in s.body)
+
+
+def _names(s: ast.ClassDef, base: str) -> bool:
+    return any(isinstance(b, ast.Name) and b.id == base for b in s.bases)
 
 
 def _registers(d: ast.expr) -> str:
