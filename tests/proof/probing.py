@@ -30,7 +30,7 @@ from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Side, State
 from dreck.source.functions import FunctionNode
 
-_POOL, _EVENTS, _STEPS, _SELDOM = 8, 24, 2, 6
+_POOL, _EVENTS, _STEPS, _SELDOM = 8, 24, 2, 4
 _FLAGS = ("once", "lasts", "moves_time", "raises", "stays", "real_bool", "ends")
 _NAMES = ("keeps", "harmless")
 _KEEPING = ("plain-attributes", "plain-items", "plain-comparisons", "quiet-tests", "hashable-key", "steady-kind")

@@ -33,7 +33,7 @@ from tests.variations import variations
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED, EVERY = 90, 50, 4, 20, 8
+RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED, EVERY = 90, 50, 4, 20, 12
 
 
 def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:

@@ -159,6 +159,8 @@ def root_of(e: ast.expr) -> str:
     return e.id if isinstance(e, ast.Name) else ""
 
 
+_REACHING = frozenset({"__dict__", "modules"})
+_HIDING = (ast.Global, ast.Subscript, ast.Call, ast.FunctionDef, ast.AsyncFunctionDef, ast.Attribute, ast.ImportFrom)
 _NAMESPACES = frozenset({"globals", "exec", "locals", "vars"})
 
 
@@ -171,7 +173,11 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
     imported = imported_anywhere(tree)
     functions: list[ast.AST] = []
     for node in every_node(tree):
+        if not isinstance(node, _HIDING):
+            continue
         match node:
+            case ast.Attribute(ctx=ast.Load(), attr=word) if word not in _REACHING:
+                continue
             case ast.Global(names=names):
                 found.rebound.update(names)
             case ast.Subscript(value=ast.Call(func=ast.Name() as used, args=[]), ctx=ast.Load()):

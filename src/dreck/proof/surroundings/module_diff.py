@@ -99,6 +99,7 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
     return {n.id for part in inner for n in walk(part) if isinstance(n, ast.Name)}
 
 
+@lru_cache(maxsize=512)
 def looks_around(node: ast.AST) -> str:
     """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
     for n in walk(node):
