@@ -261,7 +261,8 @@ def _of_files(axioms: Axioms) -> str:
             told += [axioms.outcome({other}, [{kind}], {n}) for n in sorted(classes)[:3]]
     for word in (*words, *SPECIALS):
         told += [len(overriding(axioms.names, word)), axioms.is_set(word), axioms.is_named_set(word)]
-        told += [is_put_on_a_class(axioms.names, word), is_set_late(tree, word), is_set_late(tree, repr([word]))]
+        told += [is_put_on_a_class(axioms.names, word)]
+    told += [is_set_late(tree, place) for word in words[:3] for place in (word, repr([word]))]
     told += [axioms.reads_only(m) for m in ("__getitem__", "get", "__missing__")]
     functions = [n for n in ast.walk(tree) if isinstance(n, FunctionNode)]
     told += [(is_lazy(f), stands_alone(f, True), stands_alone(f, False)) for f in functions]
