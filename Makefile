@@ -44,7 +44,7 @@ fuzz: $(VENV)/.installed
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev,native]'
 	$(BIN)/python -m pytest tests/trial/test_native.py tests/trial/test_walls.py tests/trial/test_cage.py
 	$(BIN)/python -m benchmarks.fuzz
-	DRECK_LIES=1 $(BIN)/python -m pytest -q tests/proof/test_liars.py
+	DRECK_LIES=1 DRECK_SAID=1 $(BIN)/python -m pytest -q tests/proof/test_liars.py tests/proof/test_said.py
 
 shots: $(VENV)/.installed
 	$(BIN)/python docs/shots.py

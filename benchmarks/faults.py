@@ -101,6 +101,7 @@ def noticed(fault: Fault) -> str:
             "PYTHONPATH": str(folder / "src"),
             "DRECK_HUNT": "400",
             "DRECK_LIES": "1",
+            "DRECK_SAID": "1",
             "PYTHONDONTWRITEBYTECODE": "1",
         }
         try:

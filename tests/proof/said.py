@@ -46,9 +46,9 @@ def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
     for one in variations():
         yield f"variations: {one.name}", one.old, one.new, one.assumed
     for number, (old, new) in enumerate(_random(random.Random(31))):
-        yield f"random {number}", old, new, ()
+        yield f"random function: {number}", old, new, ()
     for number, (old, new) in enumerate(_random_modules(random.Random(32))):
-        yield f"random module {number}", old, new, ()
+        yield f"random module: {number}", old, new, ()
 
 
 def _random(pick: random.Random) -> Iterator[tuple[str, str]]:
@@ -113,11 +113,11 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
                 warnings.simplefilter("ignore")
                 wanted = Wanted(trial=False, assume=named)
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), wanted).verdict
-            room = name.split()[0]
+            room = name.partition(":")[0]
             count[room] += 1
-            if room == "variations:" and count[room] % EVERY:
+            if room == "variations" and count[room] % EVERY:
                 seen.clear()  # each has much in common with its neighbours
-            if name.startswith("random module") and count[room] % EVERY:
+            if room == "random module" and count[room] % EVERY:
                 files.clear()
             passed = [_let_pass(*one, random.Random(at), tampered) for at, one in enumerate(seen)]
             varied = [_let_pass(*one, random.Random(at), _varied) for at, one in enumerate(seen)]

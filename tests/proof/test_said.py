@@ -10,11 +10,23 @@ import pytest
 
 from tests.proof.said import FILE, TESTS, lines
 
+ROOMS = {
+    "adversary": None,
+    "deception": None,
+    "same": None,
+    "random function": 45,
+    "random module": 24,
+    "variations": 220,
+}
+"""So many pairs of each room are looked at; with `DRECK_SAID=1` all."""
+
 
 @pytest.mark.skipif(sys.version_info[:2] != (3, 11), reason="put down with 3.11, which writes code its own way")
-@pytest.mark.parametrize("room", ["adversary", "deception", "same", "random", "variations"])
+@pytest.mark.parametrize("room", ROOMS)
 def test_the_prover_says_what_it_said(room):
-    now, before = lines(room), [line for line in FILE.read_text().splitlines() if line.startswith(room)]
+    most = None if os.environ.get("DRECK_SAID") else ROOMS[room]
+    now = lines(f"{room}:", most)
+    before = [line for line in FILE.read_text().splitlines() if line.startswith(f"{room}: ")][:most]
     assert now
     wrong = [line for line in now if not re.search(r"passed wrongly \[[0, ]*\]", line)]
     assert not wrong, "the checker lets pass what is made wrong"
@@ -32,7 +44,7 @@ def test_the_prover_says_what_it_said(room):
 
 def test_no_certificate_depends_on_the_order_of_a_set():
     """Hashes of strings differ from run to run; what is put down of a proof does not."""
-    ask = "from tests.proof.said import lines; print(*lines('random module 4'), sep='\\n')"
+    ask = "from tests.proof.said import lines; print(*lines('random module: 4'), sep='\\n')"
     said = [
         subprocess.run(
             [sys.executable, "-c", ask],
