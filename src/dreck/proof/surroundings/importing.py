@@ -69,7 +69,8 @@ class _Importing:
     @classmethod
     def of(cls, tree: ast.Module, names: ModuleNames) -> "_Importing":
         records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
-        lazily = any(isinstance(s, ast.ImportFrom) and s.module == "__future__" for s in tree.body)
+        future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
+        lazily = any(alias.name == "annotations" for s in future for alias in s.names)
         words = frozenset(n.name for n in walk(tree) if isinstance(n, FunctionNode))
         return cls(names, records, bindings_of(tree).of, not lazily, words)
 
@@ -160,6 +161,8 @@ class _Importing:
         match e:
             case None | ast.Name():
                 return True
+            case ast.Attribute(value=base):
+                return self._is_holder(base)
             case ast.Lambda(args=spec):
                 return all(map(self._is_quiet, (*spec.defaults, *spec.kw_defaults)))
             case ast.Tuple(elts=parts) | ast.List(elts=parts):
@@ -179,8 +182,8 @@ class _Importing:
                 return self._is_quiet(e) if isinstance(e, ast.Lambda) else True
             case ast.Name(id=name):
                 return self._is_plain_name(name)
-            case ast.Attribute(value=base):
-                return self._is_holder(base)
+            case ast.Attribute(value=base, attr=name):
+                return self._is_holder(base) and self._holds_plainly(base, name)
             case ast.Subscript(value=base, slice=key):
                 return "__class_getitem__" not in self.words and self._is_holder(base) and self._is_plain(key)
             case ast.Call(func=called, args=args, keywords=options):
@@ -198,7 +201,8 @@ class _Importing:
 
     def _is_plain_name(self, name: str) -> bool:
         """A function, a class, an import, a builtin, what a name before it is bound to, when that is plain."""
-        if name in self.names.tables.known or name.startswith("__") or self._is_from_elsewhere(ast.Name(name)):
+        own = name.startswith("__") and name.endswith("__")
+        if name in self.names.tables.known or own or self._is_from_elsewhere(ast.Name(name)):
             return True
         match self.names.definitions.get(name):
             case ast.ClassDef() as kind:
@@ -207,8 +211,18 @@ class _Importing:
                 return all(map(self._decorates_quietly, function.decorator_list))
         match self.bound.get(name, []):
             case [ast.Assign(targets=[ast.Name()], value=value)]:
-                return not any(isinstance(n, ast.Name) and n.id == name for n in walk(value)) and self._is_made(value)
+                # Names that are made of one another come to an end: what is being looked at is not known.
+                return replace(self, bound={**self.bound, name: []})._is_made(value)
         return False
+
+    def _holds_plainly(self, base: ast.expr, name: str) -> bool:
+        """Whether what a class of the module has under a name is a constant, or a member that is one."""
+        own = self.names.definitions.get(base.id) if isinstance(base, ast.Name) else None
+        if not isinstance(own, ast.ClassDef):
+            return not isinstance(base, ast.Attribute) or self._is_plain(base)
+        given = [s for s in own.body if name in bound_by(s)]
+        plain = ast.Constant | ast.Call
+        return len(given) == 1 and isinstance(getattr(given[0], "value", None), plain) and not self._acts(given[0])
 
     def _is_made(self, value: ast.expr) -> bool:
         """Something that is made by what is known; iterators are plain only once, so a name may not stand for one."""
