@@ -28,6 +28,7 @@ from dreck.trial.inputs.texts import pieces, table_words
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.addresses import keep_what_is_written
 from dreck.trial.playing.world import World
+from dreck.trial.running.both import tell_of_each_other, watch_common_globals
 from dreck.trial.running.describe import hide_places
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.heard import HEARING
@@ -36,7 +37,7 @@ from dreck.trial.running.loading.installed import import_installed
 from dreck.trial.running.loading.load import Version, load, plausible, vary_alike
 from dreck.trial.running.loading.nested import lifted
 from dreck.trial.running.renaming import renamed
-from dreck.trial.running.run import Runner, tell_of_each_other, watch_common_globals
+from dreck.trial.running.run import Runner
 from dreck.trial.sandbox.cage import Cage
 from dreck.trial.sandbox.determinism import Still, wavering
 from dreck.trial.search.moves import Tried

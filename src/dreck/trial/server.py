@@ -223,6 +223,9 @@ def _problem(answer: dict[str, Any]) -> str:
             f"the cage ends every run that comes there (refused: {answer['refused']}), so what follows is not seen; "
             "--open-cage lets through what you allow"
         )
+    if answer["hidden"]:
+        kinds = " and ".join(answer["hidden"][:2])
+        return f"what it gives or hands on holds a `{kinds}`, and nobody can look into that"
     if not answer["finished"] and len(answer["deaths"]) <= 1:
         died = answer["deaths"][0] if answer["deaths"] else "nothing ran"
         return f"every input ended in the same way ({died}); annotate the parameters so that better inputs can be made"

@@ -39,6 +39,7 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
         "difference": _difference(search.different) if search.different else None,
         "expected": _difference(search.expected) if search.expected else None,
         "held": search.held,
+        "hidden": sorted({name for tried in search.all_tried for name in (*tried.old.hidden, *tried.new.hidden)}),
     }
 
 

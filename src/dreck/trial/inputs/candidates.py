@@ -1,34 +1,27 @@
 """Candidates: what may plausibly stand at a path of an input, by how it is used and by its annotation."""
 
-import builtins
 import dataclasses
 import datetime
 import decimal
-import enum
 import math
 import os
-import typing
 from typing import Any
 
-from dreck.trial.inputs.library import WRITTEN_NUMBERS, is_path, near_parts, paths_of
+from dreck.trial.inputs.annotated import Typed
+from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
     MISSING,
     between,
-    derives,
-    is_below,
-    is_of_keys,
     is_plain,
     last_resorts,
     of_patterns,
-    sums_of_flags,
 )
-from dreck.trial.inputs.plain import BELOW, DICT_METHODS, HUGE, LIST_METHODS, PLAIN, STRING_METHODS, WORDED, of_numpy
+from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, WORDED
 from dreck.trial.inputs.recipes import LATER, Make, distinct
-from dreck.trial.inputs.textual import Textual, as_octets, as_text, says_octets
+from dreck.trial.inputs.textual import as_octets, as_text, says_octets
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.standins import general
-from dreck.trial.surely import is_class
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
@@ -56,7 +49,7 @@ class SetUp:
     """What is said of the arguments, and of attributes (`.kilos`) that are arguments, as far as it is plain."""
 
 
-class Candidates(Textual):
+class Candidates(Typed):
     """For each path, what may stand there, most plausible first. Learns from runs what paths are compared with."""
 
     def __init__(
@@ -254,127 +247,12 @@ class Candidates(Textual):
             made += self._lists(u)
         return made
 
-    def _family(self, kinds: list[str]) -> list[str]:
-        """The classes asked for, as far as the old version knows them, and those that derive from them."""
-        known = [k for k in kinds if self._lookup(k) is not MISSING or hasattr(builtins, k)]
-        own = [(name, found) for name, found in self.namespace.items() if is_class(found)]
-        below = [
-            name
-            for kind in known
-            if isinstance(base := self._lookup(kind), type)
-            for name, found in own
-            if base is not object and found is not base and derives(found, base) and name not in known
-        ]
-        return list(dict.fromkeys([*known, *below[:6]]))
-
-    def _odd_ones(self, name: str, u: Usage) -> list[Make]:
-        """Where the code looks at types: values of classes below the one asked for."""
-        if not u.exact and not u.kind_asked and name not in u.classes:
-            return []
-        return [Make("value", True)] if name == "int" else [Make("below", name)] if name in BELOW else []
-
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""
         kind = bytes if name == "bytes" else self._lookup(name)
         if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal | bytes)):
             return ()
         return next((values for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())
-
-    # --- by annotation -----------------------------------------------------------------------------
-
-    def _of_type(self, kind: Any, u: Usage, name: str) -> list[Make]:
-        origin, args = typing.get_origin(kind), typing.get_args(kind)
-        if origin is typing.Union or type(kind).__name__ == "UnionType":
-            return [m for arg in args for m in self._of_type(arg, u, name)]
-        if origin is typing.Literal:
-            return [Make("value", a) for a in args]
-        if kind is None or kind is type(None):
-            return [Make("value", None)]
-        if kind is typing.Any or isinstance(kind, typing.TypeVar):
-            return self._of_usage(u, name)
-        base = getattr(origin or kind, "real", None) if type(kind).__name__ == "Held" else origin or kind
-        if not isinstance(base, type):
-            return [Make("stand-in")]
-        return self._of_class(base, args, u, name)
-
-    def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
-        near = [m for c in u.constants for m in self._around(c, True)]
-        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
-        if kind in PLAIN and kind is not dict:
-            if kind is str:
-                fits += [Make("value", text) for text in (*u.texts, *self.words)]
-                fits += [Make("json")] if u.is_json else []
-                fits += [Make("value", text) for text in WRITTEN_NUMBERS if u.converted]
-                fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
-                used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
-                fits += [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
-            if kind in (bytes, bytearray):
-                fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
-            if kind is float:
-                fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
-            fits += self._spans(u) if kind is datetime.timedelta else []
-            fits += near_parts(kind, u, self.usages.constants)
-            plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
-            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
-        if is_path(kind):
-            return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
-        if issubclass(kind, enum.Enum):
-            named = self._found(kind)
-            one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]
-            return one + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind) if named]
-        if kind.__module__ == "numpy":
-            return of_numpy(kind, near)
-        if (
-            kind in (list, set, frozenset, tuple, dict)
-            or is_of_keys(kind)
-            or (kind.__module__ == "collections.abc" and kind.__name__ != "Callable")
-        ):
-            return self._of_container(kind, args, u, name)
-        if kind.__module__ in ("builtins", "collections.abc"):
-            return [Make("stand-in")]
-        self._learn_fields(kind, name)
-        below = [
-            n
-            for n in self._family([*u.classes, kind.__qualname__])
-            if n != kind.__name__ and is_below(self._lookup(n), kind)
-        ]
-        return [Make("class", kind), *(Make("instance", n) for n in below)]
-
-    def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
-        if is_of_keys(kind):
-            if len(args) == 2:
-                self.types.setdefault(f"{name}{{}}", args[0])
-                self.types.setdefault(f"{name}[*]", args[1])
-                self.types.setdefault(f"{name}[]", args[1])
-            return [Make("dict")]
-        if args and args[0] is not Ellipsis:
-            self.types.setdefault(f"{name}[]", args[0])
-            self._types_by_position(kind, args, name)
-        if kind.__name__ in ("Iterator", "Generator"):
-            return [Make("iterator", n) for n in (2, 1, 0, 3)]
-        shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
-        if shape == "tuple" and args and args[-1] is not Ellipsis:
-            return [Make("tuple", len(args))]
-        made = [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
-        if kind.__name__ in ("Iterable", "Collection", "Sequence"):
-            made.insert(3, Make("tuple", 2))
-        return [*made, Make("iterator", 2), Make("iterator", 3)] if kind.__name__ == "Iterable" else made
-
-    def _types_by_position(self, kind: type, args: tuple[Any, ...], name: str) -> None:
-        if kind is tuple and args[-1] is not Ellipsis:
-            for position, arg in enumerate(args):
-                self.types.setdefault(f"{name}#{position}", arg)
-
-    def _found(self, kind: type) -> bool:
-        return self._lookup(kind.__qualname__) is kind
-
-    def _learn_fields(self, kind: type, name: str) -> None:
-        try:
-            hints = typing.get_type_hints(kind)
-        except Exception:
-            return
-        for field, hint in hints.items():
-            self.types.setdefault(f"{name}.{field}", hint)
 
 
 def _is_mapping(u: Usage) -> bool:

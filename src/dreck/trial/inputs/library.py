@@ -1,8 +1,16 @@
 """Values of classes of the standard library around the constants that code compares their parts with."""
 
+import builtins
 import datetime
 import decimal
+import fractions
+import io
+import ipaddress
 import itertools
+import re
+import uuid
+import zoneinfo
+from collections import deque
 from pathlib import PurePath
 from typing import Any
 
@@ -16,6 +24,71 @@ _IN_SECONDS = frozenset({"seconds", "total_seconds"})
 _NAMES = ("text", "yard.tar.gz", ".hidden", "a b.txt")
 WRITTEN_NUMBERS = ("0x1f", "1_0", " 7 ", "+3", "1e3", "nan")
 """Texts that some ways of reading a number take, and others do not."""
+
+
+_FRACTIONS = (fractions.Fraction(1, 2), fractions.Fraction(0), fractions.Fraction(2), fractions.Fraction(-7, 3))
+_NUMBERS = (1, 0, -1, 2.5, fractions.Fraction(1, 2), 10**20 + 1)
+_UUIDS = tuple(uuid.UUID(t) for t in ("12345678-1234-4234-8234-123456789abc", "12345678-1234-1234-8234-123456789abc"))
+_PATTERNS = ("text", "", "a|b", r"(\w+)", "^text$", r"\d+")
+_V4, _V6 = ("127.0.0.1", "10.0.0.1", "8.8.8.8", "0.0.0.0"), ("::1", "2001:db8::1", "::")
+_WORDS = ("text\n\n a b \n", "", "text", "a\nb")
+_OF_LIBRARY: dict[type, tuple[Any, ...]] = {
+    fractions.Fraction: _FRACTIONS,
+    uuid.UUID: (*_UUIDS, uuid.UUID(int=0)),
+    re.Pattern: tuple(re.compile(text) for text in _PATTERNS),
+    ipaddress.IPv4Address: tuple(map(ipaddress.IPv4Address, _V4)),
+    ipaddress.IPv6Address: tuple(map(ipaddress.IPv6Address, _V6)),
+    ipaddress.IPv4Network: tuple(map(ipaddress.IPv4Network, ("10.0.0.0/8", "127.0.0.1/32"))),
+    datetime.tzinfo: (datetime.UTC, datetime.timezone(datetime.timedelta(hours=-5))),
+    datetime.timezone: (datetime.UTC, datetime.timezone(datetime.timedelta(hours=-5))),
+    slice: (slice(1, 3), slice(None), slice(None, None, -1), slice(5)),
+}
+_KINDS = ("int", "str", "bool", "object", "list", "Exception")
+_MOST_KINDS = 60
+_SPREAD = (2, 1, 0, 3)
+
+
+def of_library(kind: type, numbers: list[Any], u: Usage) -> list[Make]:
+    """Values of a class of the standard library that is made whole, near the `numbers` that the code names."""
+    near = [n for n in numbers if type(n) is int and abs(n) < _FAR][:_MOST]
+    if kind is range:
+        bounds = [range(n + d) for n in near for d in (0, 1)] + [range(n, n + 2) for n in near]
+        return [Make("value", r) for r in (range(3), range(0), range(1, 10, 3), range(3, 0, -1), *bounds)]
+    if kind is deque:
+        return [Make("deque", n) for n in _SPREAD]
+    if kind.__module__ == "numbers":
+        fits = [n for n in (*near, *_NUMBERS) if isinstance(n, kind)]
+        return [Make("value", n) for n in fits]
+    if kind is fractions.Fraction:
+        return [Make("value", fractions.Fraction(n) + d) for n in near for d in (0, _FRACTIONS[0])] + _values(kind)
+    if kind.__module__ in ("typing", "io", "_io") and kind.__name__ in _READ_AS:
+        made = [Make("buffer", _READ_AS[kind.__name__](text)) for text in _WORDS]
+        return made if all(hasattr(io.StringIO, name) for name in u.attributes) else [Make("class", kind), *made]
+    if kind is zoneinfo.ZoneInfo:
+        return _values(datetime.timezone)
+    return _values(kind)
+
+
+_FAR = 10**4
+_READ_AS: dict[str, Any] = {
+    **dict.fromkeys(("TextIO", "IO", "StringIO", "TextIOBase", "TextIOWrapper"), str),
+    **dict.fromkeys(("BinaryIO", "BytesIO", "BufferedIOBase", "RawIOBase"), str.encode),
+}
+
+
+def _values(kind: type) -> list[Make]:
+    return [Make("value", v) for v in _OF_LIBRARY.get(kind, ())]
+
+
+def kinds_of(base: Any) -> list[str]:
+    """Built-in classes for `type[base]`, by name."""
+    if not isinstance(base, type) or base is object:
+        return list(_KINDS)
+    return [n for n, k in vars(builtins).items() if _is_below(k, base)][:_MOST_KINDS]
+
+
+def _is_below(found: Any, base: type) -> bool:
+    return isinstance(found, type) and issubclass(found, base)
 
 
 def near_parts(kind: type, u: Usage, constants: list[Any]) -> list[Make]:

@@ -23,6 +23,10 @@ class Make:
                 return repr(self.what)
             case "list" | "tuple" | "set":
                 return f"a {self.kind} of {self.what}"
+            case "below dict":
+                return f"a {self.what[0].__name__}"
+            case "buffer":
+                return f"a file of {self.what!r}"
             case "iterator":
                 return f"an iterator over {self.what}"
             case "json":

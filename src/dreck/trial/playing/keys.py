@@ -1,9 +1,16 @@
-"""Keys of made-up mappings, as they are told in an input."""
+"""Mappings made up, and their keys as they are told in an input."""
 
 import enum
-from typing import Any
+import typing
+from collections import defaultdict
+from typing import TYPE_CHECKING, Any
 
+from dreck.trial.inputs.plain import DICT_METHODS
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.standins import StandIn, general
+
+if TYPE_CHECKING:
+    from dreck.trial.playing.world import World
 
 NAMED = "what is named "
 KEYS = (int, str, float, enum.Enum)
@@ -13,3 +20,54 @@ KEYS = (int, str, float, enum.Enum)
 def key_told(make: Make) -> Any:
     """A key as it is told in an input: itself, or the name of what stands for it."""
     return f"{NAMED}{make.what}" if make.kind == "named" else make.what
+
+
+def mapping_at(world: "World", path: str) -> dict[Any, Any]:
+    """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
+    usage = world.candidates.usages.known(general(path))
+    named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
+    made = {key: world.at(f"{path}[{key!r}]") for key in named if world.answer(f"{key!r} in {path}", (True, False))}
+    looked_up = [p for p in usage.key_paths if not ("{}" in p or "#" in p or "()" in p)]
+    for number, key_path in enumerate(looked_up):
+        key_path = key_path.replace("[]", "[0]")
+        key = world.at(key_path)
+        if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and world.answer(
+            f"{key_path} in {path}", (True, False)
+        ):
+            made.setdefault(key, world.at(f"{path}[{number}]"))
+    if looked_up:
+        return made
+    whole = usage.iterated or usage.methods & DICT_METHODS
+    more = (2, 1, 0, 3) if not named else (0, 1, 2) if whole else (0, 1)
+    for number in range(world.answer(f"len({path})", more)):
+        made.setdefault(_key(world, path, number), world.at(f"{path}[{number}]"))
+    return made
+
+
+def below_dict(world: "World", path: str, kind: type, args: tuple[Any, ...]) -> Any:
+    """A mapping of a class below `dict`: what its constructor makes of a plain one."""
+    content = mapping_at(world, path)
+    if kind is defaultdict:
+        made_by = typing.get_origin(args[0]) or args[0] if args else None
+        return defaultdict(made_by if made_by in _MAKES_NOTHING else None, content)
+    return world.own_class(kind)(content)
+
+
+_MAKES_NOTHING = (int, float, str, list, dict, set, tuple)
+
+
+def _key(world: "World", path: str, number: int) -> Any:
+    """The key of an item that no code names: one of those that fit, the next one when nobody chooses."""
+    pool = [m for m in world.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
+    plain = [m for m in pool if isinstance(m.what, KEYS) and m.what is not None]
+    if not plain or (not world.candidates.usages.by_path.get(f"{general(path)}{{}}") and not _is_typed(world, path)):
+        return world.answer(f"key {number} of {path}", (f"key{number}", f"other{number}", f"key{1 - number}"))
+    first = number % len(plain)
+    keys = {key_told(make): make for make in (*plain[first:], *plain[:first])}
+    told = world.answer(f"key {number} of {path}", tuple(keys))
+    make = Make("named", told.removeprefix(NAMED)) if str(told).startswith(NAMED) else Make("value", told)
+    return world.build(f"{path}{{{number}}}", make)
+
+
+def _is_typed(world: "World", path: str) -> bool:
+    return f"{general(path)}{{}}" in world.candidates.types

@@ -56,7 +56,7 @@ def partial(world: "World", path: str, kind: type) -> Any:
             "__module__": kind.__module__,
             "__qualname__": kind.__qualname__,
         }
-        body |= {name: _decided(name) for name in _to_be_overridden(kind)}
+        body |= {name: _decided(name) for name in to_be_overridden(kind)}
         body |= {"__slots__": ()} if _has_slots_alone(kind) else {}
         meta: Any = type(kind)
         twin = meta(kind.__name__, (kind,), body)
@@ -130,10 +130,20 @@ def _decided(name: str) -> Any:
 
 
 @lru_cache(maxsize=64)
-def _to_be_overridden(kind: type) -> tuple[str, ...]:
+def to_be_overridden(kind: type) -> tuple[str, ...]:
     """Methods of which the class only says that they are to be there."""
     names = {n for base in kind.__mro__[:-1] for n in vars(base) if not (n.startswith("__") and n.endswith("__"))}
-    return tuple(sorted(n for n in names if _only_raises(inspect.getattr_static(kind, n))))
+    only_says = _says_nothing if vars(kind).get("_is_protocol") else _only_raises
+    return tuple(sorted(n for n in names if only_says(inspect.getattr_static(kind, n))))
+
+
+def _says_nothing(method: Any) -> bool:
+    """Whether a method of a protocol has nothing in it."""
+    if isinstance(method, property):
+        return method.fget is not None and _says_nothing(method.fget)
+    is_empty = isinstance(method, types.FunctionType) and not method.__code__.co_names
+    says = method.__code__.co_consts if is_empty else ("",)
+    return says in ((None,), (method.__doc__, None), (method.__doc__,)) or _only_raises(method)
 
 
 def _only_raises(method: Any) -> bool:

@@ -133,14 +133,18 @@ class StandIn:
     def __enter__(self) -> Any:
         return self._dreck_world.called(f"{self._dreck_path}.__enter__", (), {})
 
-    def __exit__(self, *exc: Any) -> None:
+    def __exit__(self, *exc: Any) -> bool:
+        """True where it swallows the error that leaves with it, as a suppressing context manager does."""
         self._dreck_world.record("leave", self._dreck_path, exc[0] and exc[0].__name__)
+        if exc[0] is None or not issubclass(exc[0], Exception):
+            return False
+        return bool(self._dreck_world.answer(f"{self._dreck_path} swallows it", (False, True)))
 
     async def __aenter__(self) -> Any:
         return self.__enter__()
 
-    async def __aexit__(self, *exc: Any) -> None:
-        self.__exit__(*exc)
+    async def __aexit__(self, *exc: Any) -> bool:
+        return self.__exit__(*exc)
 
     def __await__(self) -> Any:
         self._dreck_world.record("await", self._dreck_path)

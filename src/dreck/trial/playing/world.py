@@ -6,6 +6,7 @@ import dataclasses
 import enum
 import functools
 import inspect
+import io
 import json
 import math
 import operator
@@ -15,12 +16,13 @@ from types import MappingProxyType
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
-from dreck.trial.inputs.plain import BELOW, DICT_METHODS
+from dreck.trial.inputs.plain import BELOW
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.inputs.uses import GROUP
 from dreck.trial.playing.changes import another, changed, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
-from dreck.trial.playing.keys import KEYS, NAMED, key_told
+from dreck.trial.playing.keys import below_dict, mapping_at
+from dreck.trial.playing.live import live_parts
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.describe import Describer
@@ -44,6 +46,13 @@ class World:
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
         self.on_record: Callable[[int], None] | None = None
+        self.on_handed: Callable[[str, list[Any]], None] | None = None
+        self.handed: list[tuple[str, list[Any]]] = []
+        """What code elsewhere was handed, and uses once the function has come to its end."""
+        self.handled: set[int] = set()
+        """The places of things that are told by what they do."""
+        self.hidden: set[str] = set()
+        """Kinds of things that others were given, and that nobody can look into."""
         self.died_at = 0
         self.kinds: dict[str, type] = {}
         """The classes of objects made up attribute by attribute."""
@@ -99,18 +108,28 @@ class World:
             self.on_record(len(self.log))
         self._looking = True
         try:
-            describe = Describer()
+            describe = Describer(handled=self.handled, module=self.namespace)
             self.log.append((what, path, *(describe.of(v) for v in values)))
+            self.hidden |= describe.hidden
             if what in _LOOKS_AROUND:
                 self._look()
         finally:
             self._looking = False
 
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
+        handed = self.live_in((args, kwargs))
         self.record("call", path, args, kwargs)
+        if handed and self.on_handed is not None:
+            self.on_handed(path, handed)
         if self.answer(A_CALL, ("nothing", "the objects")) == "the objects":
             self.change_objects()
         return self._answered(f"{path}()")
+
+    def live_in(self, whole: Any) -> list[Any]:
+        """What in it can do or give something: it is told by what it does from now on."""
+        found = live_parts(whole, self.namespace)
+        self.handled.update(map(id, found))
+        return found
 
     def _answered(self, path: str) -> Any:
         """What a call gives: another thing once objects have changed; an error it may also raise only later on."""
@@ -214,7 +233,11 @@ class World:
             case "deque":
                 return deque(self.at(f"{path}[{i}]") for i in range(make.what))
             case "proxy":
-                return MappingProxyType(self._dict(path))
+                return MappingProxyType(mapping_at(self, path))
+            case "below dict":
+                return below_dict(self, path, *make.what)
+            case "buffer":
+                return io.StringIO(make.what) if isinstance(make.what, str) else io.BytesIO(make.what)
             case "iterator":
                 return iter([self.at(f"{path}[{i}]") for i in range(make.what)])
             case "json":
@@ -222,13 +245,13 @@ class World:
             case "below":
                 return BELOW[make.what]()
             case "dict":
-                return self._dict(path)
+                return mapping_at(self, path)
             case "exact":
                 return self._exactly(path, str(make.what))
             case "instance":
                 return self._instance(path, str(make.what))
             case "class":
-                return self._of_class(path, self._mine(make.what))
+                return self._of_class(path, self.own_class(make.what))
             case "raise":
                 raise self._error(str(make.what))
         return StandIn(self, path)
@@ -279,7 +302,7 @@ class World:
             return value
         return kind.__members__.get(value.name, value)
 
-    def _mine(self, kind: type) -> type:
+    def own_class(self, kind: type) -> type:
         """The class of that name in this version's own module."""
         found = self._named(kind.__qualname__)
         return found if isinstance(found, type) else kind
@@ -294,42 +317,6 @@ class World:
         for part in others:
             found = getattr(found, part, None)
         return found
-
-    def _dict(self, path: str) -> dict[Any, Any]:
-        """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
-        usage = self.candidates.usages.known(general(path))
-        named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
-        made = {key: self.at(f"{path}[{key!r}]") for key in named if self.answer(f"{key!r} in {path}", (True, False))}
-        looked_up = [p for p in usage.key_paths if not ("{}" in p or "#" in p or "()" in p)]
-        for number, key_path in enumerate(looked_up):
-            key_path = key_path.replace("[]", "[0]")
-            key = self.at(key_path)
-            if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and self.answer(
-                f"{key_path} in {path}", (True, False)
-            ):
-                made.setdefault(key, self.at(f"{path}[{number}]"))
-        if looked_up:
-            return made
-        whole = usage.iterated or usage.methods & DICT_METHODS
-        more = (2, 1, 0, 3) if not named else (0, 1, 2) if whole else (0, 1)
-        for number in range(self.answer(f"len({path})", more)):
-            made.setdefault(self._key(path, number), self.at(f"{path}[{number}]"))
-        return made
-
-    def _key(self, path: str, number: int) -> Any:
-        """The key of an item that no code names: one of those that fit, the next one when nobody chooses."""
-        pool = [m for m in self.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
-        plain = [m for m in pool if isinstance(m.what, KEYS) and m.what is not None]
-        if not plain or (not self.candidates.usages.by_path.get(f"{general(path)}{{}}") and not self._is_typed(path)):
-            return self.answer(f"key {number} of {path}", (f"key{number}", f"other{number}", f"key{1 - number}"))
-        first = number % len(plain)
-        keys = {key_told(make): make for make in (*plain[first:], *plain[:first])}
-        told = self.answer(f"key {number} of {path}", tuple(keys))
-        make = Make("named", told.removeprefix(NAMED)) if str(told).startswith(NAMED) else Make("value", told)
-        return self.build(f"{path}{{{number}}}", make)
-
-    def _is_typed(self, path: str) -> bool:
-        return f"{general(path)}{{}}" in self.candidates.types
 
     def _exactly(self, path: str, name: str) -> Any:
         """An object whose class is the very one, with the attributes that are looked at set."""

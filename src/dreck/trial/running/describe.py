@@ -1,17 +1,22 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
+import contextlib
 import copy
+import datetime
+import decimal
 import enum
 import hashlib
 import math
 import re
 import types
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import PurePath
 from typing import Any
 
 from dreck.trial.playing.addresses import without_places
+from dreck.trial.playing.live import LEFT_TO_SEE
 from dreck.trial.playing.standins import StandIn
+from dreck.trial.running.content import content_of, hides_something
 
 _LIMIT = 2_000_000
 """So many parts of a value are described. A longer one is not compared: it would be passed without being looked at."""
@@ -19,15 +24,8 @@ _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
-_ITERATORS: tuple[type, ...] = (
-    type(iter([])),
-    type(iter(())),
-    type(iter({})),
-    type(iter("")),
-    type(iter(b"")),
-    type(iter(range(0))),
-)
-"""What is left of these can be looked at without taking it away."""
+_WRITTEN = (datetime.date, datetime.time, datetime.timedelta, datetime.tzinfo, decimal.Decimal)
+"""What objects below these are is told by how they are written, beside what attributes say."""
 _OF_ENUMS = frozenset({"_name_", "_value_", "_sort_order_", "__objclass__", "_inverted_"})
 _PLACES: list[str] = []
 """Folders in which the two versions lie: that they are two is no difference of what is done."""
@@ -44,9 +42,18 @@ class TooLong(Exception):
 class Describer:
     """Describes values of one run. Things met twice are told by number, so shared structure shows."""
 
-    def __init__(self, left: bool = True) -> None:
-        """`left`: what is left of iterators is told, too."""
+    def __init__(
+        self, left: bool = True, handled: Collection[int] = (), module: Mapping[str, Any] | None = None
+    ) -> None:
+        """`left`: what is left of iterators is told, too. `handled`: the places of what is told by its use.
+
+        `module`: functions that this module has made, and that no name in it stands for, hide what they do.
+        """
+        self.hidden: set[str] = set()
+        """Kinds of things met that keep something nobody can look at."""
         self._left_told = left
+        self._handled = handled
+        self._module = module
         self._seen: dict[int, int] = {}
         self._kept: list[Any] = []
         self._left = _LIMIT
@@ -88,18 +95,29 @@ class Describer:
         kind = type(value)
         name = kind.__qualname__
         if isinstance(value, type | types.FunctionType | types.BuiltinFunctionType | types.ModuleType):
+            if self._is_made_inside(value):
+                self.hidden.add("class" if isinstance(value, type) else "function")
+            whose = getattr(value, "__self__", None)
+            if isinstance(value, types.BuiltinFunctionType) and not isinstance(whose, types.ModuleType | type | None):
+                return (name, value.__qualname__, self.of(whose))
             return (name, without_addresses(str(getattr(value, "__qualname__", getattr(value, "__name__", "?")))))
         if isinstance(value, types.MethodType):
             return (name, value.__func__.__qualname__, self.of(value.__self__))
+        if isinstance(value, types.MethodWrapperType):
+            return (name, value.__name__, self.of(value.__self__))
         if kind.__module__ == "unittest.mock":
             return ("mock", _plain_repr(value))
         if isinstance(value, dict):
-            return (name, self._pairs(value), self._state(value))
+            if kind is dict:
+                return (name, self._pairs(value), ())
+            made_by = getattr(value, "default_factory", None)
+            whole = ("dict", self._pairs(value), ())
+            return (name, whole, self._state(value), *([("made by", self.of(made_by))] if made_by is not None else []))
         if isinstance(value, list | tuple):
             return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
             return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
-        if kind in _ITERATORS and self._left_told:
+        if kind in LEFT_TO_SEE and self._left_told:
             return (name, (("left", ("list", self._items(list(copy.copy(value))), ())),))
         if isinstance(value, BaseException):
             if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):
@@ -113,10 +131,29 @@ class Describer:
             return (name, f"({value.as_posix()!r})")  # what it has worked out of itself so far is nobody's business
         if isinstance(value, int | str | float | bytes | complex):
             return (name, repr(_builtin_base(kind).__repr__(value)), self._state(value))
+        return self._of_object(value, name)
+
+    def _of_object(self, value: Any, name: str) -> Any:
+        """Its attributes, and what else it holds; else what it says of itself."""
+        if id(value) in self._handled or isinstance(value, LEFT_TO_SEE):
+            return (name, _plain_repr(value))
         state = self._state(value)
-        if state:
-            return (name, state)
-        return (name, _plain_repr(value))
+        content = content_of(value)
+        if content is not None:
+            return (name, self._pairs(content), *([state] if state else []))
+        if hides_something(value):
+            self.hidden.add(name)
+        if not state or isinstance(value, _WRITTEN):
+            return (name, _plain_repr(value), *([state] if state else []))
+        return (name, state)
+
+    def _is_made_inside(self, value: Any) -> bool:
+        """Whether it is a function, or a class, that a function of the module has made."""
+        space = self._module
+        if space is None or id(value) in self._handled or not isinstance(value, type | types.FunctionType):
+            return False
+        is_inner = "<locals>" in value.__qualname__ and value.__module__ == space.get("__name__")
+        return is_inner and not any(known is value for known in space.values())
 
     def _chain(self, error: BaseException) -> tuple[Any, ...]:
         """What an exception was raised from, and while which other one was handled."""
@@ -144,13 +181,7 @@ class Describer:
 
     def _state(self, value: Any) -> Any:
         state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
-        for kind in type(value).__mro__:
-            slots = kind.__dict__.get("__slots__", ())
-            for slot in [slots] if isinstance(slots, str) else slots:
-                try:
-                    state[slot] = object.__getattribute__(value, slot)
-                except AttributeError:
-                    continue
+        state |= _in_slots(value)
         world = vars(type(value)).get("_dreck_world")
         if world is not None:
             state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
@@ -195,19 +226,22 @@ def _plain_repr(value: Any) -> str:
 def state_of(value: Any) -> dict[str, Any]:
     """What an object holds, by attribute: its dictionary and its slots."""
     state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
+    return state | {k: v for k, v in _in_slots(value).items() if k not in ("__dict__", "__weakref__")}
+
+
+def _in_slots(value: Any) -> dict[str, Any]:
+    found: dict[str, Any] = {}
     for kind in type(value).__mro__:
         slots = kind.__dict__.get("__slots__", ())
         for slot in [slots] if isinstance(slots, str) else slots:
-            if not hasattr(type(value), slot) or slot in ("__dict__", "__weakref__"):
-                continue
-            try:
-                state[slot] = object.__getattribute__(value, slot)
-            except AttributeError:
-                continue
-    return state
+            is_private = slot.startswith("__") and not slot.endswith("__")
+            name = f"_{kind.__name__.lstrip('_')}{slot}" if is_private else slot
+            with contextlib.suppress(AttributeError):
+                found[name] = object.__getattribute__(value, name)
+    return found
 
 
-_CHAINED = ("raised from", "raised while")
+_CHAINED = ("raised from", "raised while", "made by")
 
 
 def shown(description: Any) -> str:

@@ -1,11 +1,11 @@
-"""What a call gives back, used up as a caller would: generators driven, coroutines awaited, functions called."""
+"""What a call gives back or hands on, used as others would: generators driven, coroutines awaited, functions called."""
 
 import inspect
 import itertools
 import types
-from collections.abc import Iterator
 from typing import Any
 
+from dreck.trial.playing.live import is_walk
 from dreck.trial.playing.world import World
 from dreck.trial.sandbox.cage import Cage
 
@@ -31,18 +31,35 @@ def used_up(result: Any, world: World, cage: Cage, depth: int = 0, awaited: bool
             return cage.loop().run(_async_drained(result, world))
         case types.FunctionType() if depth < _CALLED and result.__module__ == world.namespace.get("__name__"):
             return _called(result, world, cage, depth)
-        case list() | tuple() | dict() if depth < _CALLED and type(result) in (list, tuple, dict):
-            made = list(_functions(result, world))
-            return result if not made else (result, [used_up(f, world, cage, depth + 1) for f in made])
-        case _ if type(result) in _WALKED:
+        case _ if is_walk(result):
             return _walked(result)
-        case _ if depth < _CALLED and type(result).__module__ == world.namespace.get("__name__"):
-            made = list(_functions(dict(getattr(result, "__dict__", {})), world))
-            return result if not made else (result, [used_up(f, world, cage, depth + 1) for f in made])
+        case _ if depth < _CALLED:
+            made = world.live_in(result)
+            return result if not made else (result, [used_up(part, world, cage, depth + 1) for part in made])
     return result
 
 
-_WALKED = (map, filter, zip, enumerate, reversed)
+def hand_on(world: World, cage: Cage, path: str, handed: list[Any]) -> None:
+    """Code elsewhere was handed what can do or give something: it uses that, at once or later."""
+    whens = (LATER, AT_ONCE) if any(isinstance(part, types.FunctionType) for part in handed) else (AT_ONCE, LATER)
+    if world.answer(f"{path} {USES}", whens) == AT_ONCE:
+        _use(world, cage, path, handed)
+    else:
+        world.handed.append((path, handed))
+
+
+def use_what_was_handed_on(world: World, cage: Cage) -> None:
+    """The function has come to its end; whoever got something from it uses it now."""
+    while world.handed:
+        _use(world, cage, *world.handed.pop(0))
+
+
+USES, AT_ONCE, LATER = "uses what it gets", "at once", "later"
+
+
+def _use(world: World, cage: Cage, path: str, handed: list[Any]) -> None:
+    for part in handed:
+        world.record(USES, path, used_up(part, world, cage, depth=_CALLED - 1))
 
 
 def _walked(walk: Any) -> Any:
@@ -54,15 +71,6 @@ def _walked(walk: Any) -> Any:
     except Exception as error:
         return (type(walk).__name__, items, error)
     return (type(walk).__name__, items)
-
-
-def _functions(result: Any, world: World) -> Iterator[types.FunctionType]:
-    """Functions of the module in what comes back that no name of the module stands for."""
-    known = {id(value) for value in world.namespace.values()}
-    for item in result.values() if isinstance(result, dict) else result:
-        is_own = isinstance(item, types.FunctionType) and item.__module__ == world.namespace.get("__name__")
-        if is_own and id(item) not in known:
-            yield item
 
 
 def _called(function: types.FunctionType, world: World, cage: Cage, depth: int) -> Any:

@@ -23,11 +23,10 @@ from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
 from dreck.trial.running.kept import beside, fill, may_change, names_reached, putting_back, state_of
-from dreck.trial.running.loading.below import BELOW, asked_otherwise, class_below
+from dreck.trial.running.loading.below import BELOW, class_below
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.loading.slipped import code_for, slipped, with_code
-from dreck.trial.running.outcome import used_up
-from dreck.trial.running.renaming import added_parameters
+from dreck.trial.running.outcome import hand_on, use_what_was_handed_on, used_up
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
@@ -62,6 +61,9 @@ class Observation:
     """Records of the log and warnings."""
     turns: tuple[tuple[str, int], ...] = ()
     """In what order standard output, standard error and the log were written to, and code elsewhere was called."""
+
+    hidden: tuple[str, ...] = field(default=(), compare=False)
+    """Kinds of things it gives or hands on that keep something nobody can look at."""
 
     def parts(self) -> dict[str, Any]:
         return {
@@ -153,6 +155,7 @@ class Runner:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
         world.on_record = lambda recorded: self._turns.note("calls", recorded)
+        world.on_handed = functools.partial(hand_on, world, self.cage)
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
         world.watch([*args, *kwargs.values()])
@@ -171,7 +174,9 @@ class Runner:
         return self._observed(world, result, error, shown, output, state), world, reached
 
     def _used_up(self, world: World, args: list[Any], kwargs: dict[str, Any]) -> Any:
-        return used_up(self.version.function(*args, **kwargs), world, self.cage, awaited=self.both_await)
+        result = used_up(self.version.function(*args, **kwargs), world, self.cage, awaited=self.both_await)
+        use_what_was_handed_on(world, self.cage)
+        return result
 
     def _state(self) -> tuple[tuple[str, Any], ...]:
         told = ((name, state_of(self.version.namespace.get(name))) for name in self.globals)
@@ -260,7 +265,8 @@ class Runner:
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
-        describe = Describer(left=error is None)  # how far it has come when it fails is nobody's business
+        # How far it has come when it fails is nobody's business.
+        describe = Describer(error is None, world.handled, self.version.namespace)
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
@@ -276,6 +282,7 @@ class Runner:
             self._died_in(error),
             self._environment,
             *self._said,
+            hidden=tuple(sorted(world.hidden | describe.hidden)),
         )
 
     def _handed_out(self, result: Any, shown: dict[str, Any]) -> bool:
@@ -374,23 +381,3 @@ class Runner:
         names = names_reached(self.version.function.__code__, space)
         names |= {own} if own and space.get(own) is self.version.owner else set()
         return sorted(name for name in names if may_change(name, space))
-
-
-def tell_of_each_other(*runners: Runner) -> None:
-    """What two versions have to know of each other: the arguments both take, methods asked for in another way."""
-    nodes = [runner.version.node for runner in runners]
-    names = asked_otherwise(nodes[0], nodes[-1])
-    runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
-    most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
-    for runner in runners:
-        runner.asked_otherwise = names
-        runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)
-        runner.both_take = most if not any(node.args.vararg for node in nodes) else None
-
-
-def watch_common_globals(old: Runner, new: Runner) -> None:
-    """Both look at the same names of their modules: those that stand in both, and stand alike before any run."""
-    names = sorted(set(old.globals) | set(new.globals))
-    mine, theirs = old.described(names), new.described(names)
-    alike = [name for name in names if name in mine and name in theirs and mine[name] == theirs[name]]
-    old.globals, new.globals = alike, alike

@@ -1,0 +1,194 @@
+"""Candidates by what an annotation says: values of the type, chosen after the use that the code makes of them."""
+
+import builtins
+import contextlib
+import datetime
+import enum
+import inspect
+import typing
+from collections import Counter, deque
+from typing import Any
+
+from dreck.trial.inputs.library import (
+    WRITTEN_NUMBERS,
+    is_path,
+    kinds_of,
+    near_parts,
+    of_library,
+    paths_of,
+)
+from dreck.trial.inputs.near import (
+    MISSING,
+    derives,
+    is_below,
+    is_of_keys,
+    sums_of_flags,
+)
+from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, of_numpy
+from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.textual import Textual, as_octets, as_text
+from dreck.trial.inputs.uses import Usage
+from dreck.trial.playing.partial import to_be_overridden
+from dreck.trial.surely import is_class
+
+_OF_ITS_USE = frozenset({"Hashable", "Awaitable", "Coroutine", "AsyncIterator", "AsyncIterable", "AsyncGenerator"})
+_UNHASHABLE = frozenset({"list", "dict", "set", "deque"})
+_PLAIN_MAPPINGS = frozenset({"dict", "Mapping", "MutableMapping"})
+_MOST_CLASSES = 6
+
+
+class Typed(Textual):
+    """Candidates of which the type is known."""
+
+    types: dict[str, Any]
+
+    def _of_usage(self, u: Usage, name: str) -> list[Make]:
+        """Where the annotation says nothing, or next to nothing."""
+        raise NotImplementedError
+
+    def _of_methods(self, u: Usage, name: str, is_text: bool = False) -> list[Make]:
+        """By the methods that are asked of it."""
+        raise NotImplementedError
+
+    def _of_type(self, kind: Any, u: Usage, name: str) -> list[Make]:
+        origin, args = typing.get_origin(kind), typing.get_args(kind)
+        if origin is typing.Union or type(kind).__name__ == "UnionType":
+            return [m for arg in args for m in self._of_type(arg, u, name)]
+        if origin is typing.Literal:
+            return [Make("value", a) for a in args]
+        if kind is None or kind is type(None):
+            return [Make("value", None)]
+        if isinstance(kind, typing.TypeVar) and (known := kind.__constraints__ or (kind.__bound__,))[0] is not None:
+            return [m for one in known for m in self._of_type(one, u, name)]
+        if kind in (typing.Any, object) or isinstance(kind, typing.TypeVar):
+            return self._of_usage(u, name)
+        base = getattr(origin or kind, "real", None) if type(kind).__name__ == "Held" else origin or kind
+        if not isinstance(base, type):
+            return [Make("stand-in")]
+        return self._of_class(base, args, u, name)
+
+    def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        near = [m for c in u.constants for m in self._around(c, True)]
+        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
+        if kind in PLAIN and kind is not dict:
+            if kind is str:
+                fits += [Make("value", text) for text in (*u.texts, *self.words)]
+                fits += [Make("json")] if u.is_json else []
+                fits += [Make("value", text) for text in WRITTEN_NUMBERS if u.converted]
+                fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
+                used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
+                fits += [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
+            if kind in (bytes, bytearray):
+                fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
+            if kind is float:
+                fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+            fits += self._spans(u) if kind is datetime.timedelta else []
+            fits += near_parts(kind, u, self.usages.constants)
+            plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
+            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
+        if is_path(kind):
+            return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
+        if issubclass(kind, enum.Enum):
+            named = self._found(kind)
+            one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]
+            return one + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind) if named]
+        if kind.__module__ == "numpy":
+            return of_numpy(kind, near)
+        if kind is type:
+            return [Make("named", n) for n in self._classes_below(args[0] if args else object)] or [Make("stand-in")]
+        if args and kind is deque:
+            self.types.setdefault(f"{name}[]", args[0])
+        if made := of_library(kind, [m.what for m in near if m.kind == "value"], u):
+            return made
+        if kind.__name__ in _OF_ITS_USE and kind.__module__ == "collections.abc":
+            found = [m for m in self._of_usage(u, name) if m.kind not in _UNHASHABLE or kind.__name__ != "Hashable"]
+            return [*found, Make("value", 3), Make("value", "text"), Make("tuple", 2)]
+        if (
+            kind in (list, set, frozenset, tuple, dict)
+            or is_of_keys(kind)
+            or (kind.__module__ == "collections.abc" and kind.__name__ != "Callable")
+        ):
+            return self._of_container(kind, args, u, name)
+        if kind.__module__ in ("builtins", "collections.abc"):
+            return [Make("stand-in")]
+        self._learn_fields(kind, name)
+        below = [
+            n
+            for n in self._family([*u.classes, kind.__qualname__])
+            if n != kind.__name__ and is_below(self._lookup(n), kind)
+        ]
+        return [Make("class", kind), *(Make("instance", n) for n in below)]
+
+    def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        if is_of_keys(kind):
+            args = (args[0], int) if kind is Counter and len(args) == 1 else args
+            if len(args) == 2:
+                self.types.setdefault(f"{name}{{}}", args[0])
+                self.types.setdefault(f"{name}[*]", args[1])
+                self.types.setdefault(f"{name}[]", args[1])
+            return (
+                [Make("dict")]
+                if kind.__name__ in _PLAIN_MAPPINGS or typing.is_typeddict(kind)
+                else [Make("below dict", (kind, args[1:]))]
+            )
+        if args and args[0] is not Ellipsis:
+            self.types.setdefault(f"{name}[]", args[0])
+            self._types_by_position(kind, args, name)
+        if kind.__name__ in ("Iterator", "Generator"):
+            return [Make("iterator", n) for n in (2, 1, 0, 3)]
+        shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
+        if shape == "tuple" and args and args[-1] is not Ellipsis:
+            return [Make("tuple", len(args))]
+        made = [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+        if kind.__name__ in ("Iterable", "Collection", "Sequence"):
+            made.insert(3, Make("tuple", 2))
+        return [*made, Make("iterator", 2), Make("iterator", 3)] if kind.__name__ == "Iterable" else made
+
+    def _types_by_position(self, kind: type, args: tuple[Any, ...], name: str) -> None:
+        if kind is tuple and args[-1] is not Ellipsis:
+            for position, arg in enumerate(args):
+                self.types.setdefault(f"{name}#{position}", arg)
+
+    def _classes_below(self, base: Any) -> list[str]:
+        """Names of classes that may stand for `type[base]`: those of the module, and built-in ones."""
+        own = [n for n, k in self.namespace.items() if is_class(k) and (base is object or is_below(k, base))]
+        return list(dict.fromkeys([*own[:_MOST_CLASSES], *kinds_of(base)]))
+
+    def _found(self, kind: type) -> bool:
+        return self._lookup(kind.__qualname__) is kind
+
+    def _learn_fields(self, kind: type, name: str) -> None:
+        try:
+            hints = typing.get_type_hints(kind)
+        except Exception:
+            return
+        for field, hint in hints.items():
+            self.types.setdefault(f"{name}.{field}", hint)
+        for method in to_be_overridden(kind):
+            self._learn_answer(f"{name}.{method}", inspect.getattr_static(kind, method))
+
+    def _learn_answer(self, name: str, method: Any) -> None:
+        """What a method that is only there to be overridden gives, or a property is, says its annotation."""
+        function = method.fget if isinstance(method, property) else method
+        with contextlib.suppress(Exception):
+            told = typing.get_type_hints(function)["return"]
+            self.types.setdefault(name if isinstance(method, property) else f"{name}()", told)
+
+    def _family(self, kinds: list[str]) -> list[str]:
+        """The classes asked for, as far as the old version knows them, and those that derive from them."""
+        known = [k for k in kinds if self._lookup(k) is not MISSING or hasattr(builtins, k)]
+        own = [(name, found) for name, found in self.namespace.items() if is_class(found)]
+        below = [
+            name
+            for kind in known
+            if isinstance(base := self._lookup(kind), type)
+            for name, found in own
+            if base is not object and found is not base and derives(found, base) and name not in known
+        ]
+        return list(dict.fromkeys([*known, *below[:6]]))
+
+    def _odd_ones(self, name: str, u: Usage) -> list[Make]:
+        """Where the code looks at types: values of classes below the one asked for."""
+        if not u.exact and not u.kind_asked and name not in u.classes:
+            return []
+        return [Make("value", True)] if name == "int" else [Make("below", name)] if name in BELOW else []

@@ -1,0 +1,27 @@
+"""What the runners of two versions have to agree on before they run on the same inputs."""
+
+import ast
+
+from dreck.trial.running.loading.below import asked_otherwise
+from dreck.trial.running.renaming import added_parameters
+from dreck.trial.running.run import Runner
+
+
+def tell_of_each_other(*runners: Runner) -> None:
+    """What two versions have to know of each other: the arguments both take, methods asked for in another way."""
+    nodes = [runner.version.node for runner in runners]
+    names = asked_otherwise(nodes[0], nodes[-1])
+    runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
+    most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
+    for runner in runners:
+        runner.asked_otherwise = names
+        runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)
+        runner.both_take = most if not any(node.args.vararg for node in nodes) else None
+
+
+def watch_common_globals(old: Runner, new: Runner) -> None:
+    """Both look at the same names of their modules: those that stand in both, and stand alike before any run."""
+    names = sorted(set(old.globals) | set(new.globals))
+    mine, theirs = old.described(names), new.described(names)
+    alike = [name for name in names if name in mine and name in theirs and mine[name] == theirs[name]]
+    old.globals, new.globals = alike, alike
