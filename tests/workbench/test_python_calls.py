@@ -124,8 +124,16 @@ def test_nested_functions_are_straightened_inside_their_function(straighten):
 
 def test_a_trial_stands_in_where_proof_ends(straighten):
     code = """
-        def f(scale, names):
-            with scale as open_scale:
+        class Scale:
+            def __init__(self, kilos):
+                self.kilos = kilos
+            def __enter__(self):
+                return self
+            def __exit__(self, *exc):
+                self.kilos = 0
+
+        def f(kilos: int):
+            with Scale(kilos) as open_scale:
                 if open_scale.kilos > 3:
                     found = "heavy"
                 else:
