@@ -9,14 +9,13 @@ with its line. It is either no fault (the same is checked elsewhere), or a test 
 
 import argparse
 import ast
-import copy
 import os
 import random
 import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -35,28 +34,32 @@ TESTS = ["tests/proof/test_said.py", "tests/proof/test_checker.py", "tests/proof
 
 @dataclass(frozen=True)
 class Fault:
-    """One line made wrong."""
+    """One place of a module made wrong: the `change`th way to break its `index`th node."""
 
     path: Path
     line: int
     told: str
-    text: str
+    index: int = -1
+    change: int = 0
+
+    def text(self) -> str:
+        """The module with the fault in it."""
+        tree = ast.parse(self.path.read_text())
+        if self.index >= 0:
+            node = next(n for i, n in enumerate(ast.walk(tree)) if i == self.index)
+            _, change = list(_changes(node))[self.change]
+            change(node)
+        return ast.unparse(ast.fix_missing_locations(tree))
 
 
 def faults_in(path: Path) -> Iterator[Fault]:
     """Every way in which one place of a module can be broken."""
-    source = path.read_text()
-    tree = ast.parse(source)
-    for index, node in enumerate(ast.walk(tree)):
-        for told, change in _changes(node):
-            broken = copy.deepcopy(tree)
-            target = next(n for i, n in enumerate(ast.walk(broken)) if i == index)
-            change(target)
-            text = ast.unparse(ast.fix_missing_locations(broken))
-            yield Fault(path, getattr(node, "lineno", 0), told, text)
+    for index, node in enumerate(ast.walk(ast.parse(path.read_text()))):
+        for number, (told, _) in enumerate(_changes(node)):
+            yield Fault(path, getattr(node, "lineno", 0), told, index, number)
 
 
-def _changes(node: ast.AST) -> Iterator[tuple[str, object]]:
+def _changes(node: ast.AST) -> Iterator[tuple[str, Callable[[ast.AST], object]]]:
     def put(field: str, value: object):
         return lambda target: setattr(target, field, value)
 
@@ -93,7 +96,7 @@ def noticed(fault: Fault) -> str:
                 shutil.copytree(source, folder / part, ignore=shutil.ignore_patterns("__pycache__"))
             else:
                 shutil.copy(source, folder / part)
-        (folder / fault.path.relative_to(ROOT)).write_text(fault.text)
+        (folder / fault.path.relative_to(ROOT)).write_text(fault.text())
         tests = [t for t in TESTS if (ROOT / t).exists()]
         command = [sys.executable, "-B", "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
         env = {
@@ -128,7 +131,7 @@ def main() -> int:
     faults = [fault for path in paths for fault in faults_in(path)]
     random.Random(asked.seed).shuffle(faults)
     faults = faults[:: asked.every]
-    whole = noticed(Fault(paths[0], 0, "no fault", paths[0].read_text()))
+    whole = noticed(Fault(paths[0], 0, "no fault"))
     if whole:
         print(f"without any fault the tests fail: {whole}")
         return 2

@@ -16,6 +16,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS, HASHABLE, ORDER
 from dreck.proof.certificate import Alone, Back, Certificate, Ends, Followed, Met, Peeled, Round, Split, Stepped, Used
+from dreck.proof.checking import values
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.entailment import follows
@@ -26,6 +27,24 @@ from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.workbench.compare.compare import Wanted, compare_texts
 from dreck.workbench.compare.sides import Text
 from tests.proof.test_proof import SAME, body
+
+
+@pytest.mark.parametrize(
+    ("code", "collects"),
+    [
+        ("def f(xs):\n    found = []\n    for x in xs:\n        found.append(x)\n    return found\n", True),
+        ("def f(xs, found):\n    for x in xs:\n        found.append(x)\n    return found\n", False),
+        ("def f(xs):\n    found = []\n    return map(lambda found: found, xs)\n", False),
+        ("def f(xs):\n    found = xs\n    found.append(1)\n    return found\n", False),
+        ("def f(xs):\n    found = []\n    xs.append(found)\n    return found\n", False),
+        ("def f(xs):\n    found = []\n    found.append(1)\n    yield found\n", False),
+        ("def f(xs):\n    try:\n        found = []\n    finally:\n        return found\n", False),
+        ("def f(xs):\n    found = []\n    def g():\n        found.append(1)\n    return found\n", False),
+    ],
+)
+def test_a_list_that_only_collects_is_told_from_others(code, collects):
+    assert values.only_collects(ast.parse(code).body[0], "found") is collects
+
 
 MORE = {
     "a helper": ("def f(a, b):\n    return helper(a) if b else 0\n", "def f(a, b):\n    if not b:\n        return 0\n    return a.x\n", "def helper(v):\n    return v.x\n"),

@@ -55,7 +55,7 @@ class CheckedValues:
         """Whether a call appends to a list made in the function that nothing but appending and returning speaks of."""
         match side.node.source:
             case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr="append"), args=[_], keywords=[]):
-                return not side.frames and all(_only_collects(function, name) for function in self.tests)
+                return not side.frames and all(only_collects(function, name) for function in self.tests)
         return False
 
     def look(self, term: Term) -> str:
@@ -126,7 +126,7 @@ _SCOPES = (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.
            ast.ListComp, ast.SetComp, ast.DictComp)  # fmt: skip
 
 
-def _only_collects(function: ast.AST, name: str) -> bool:
+def only_collects(function: ast.AST, name: str) -> bool:
     above: dict[ast.AST, ast.AST] = {}
     for n in walk(function):
         if isinstance(n, _UNSEEN) or getattr(n, "finalbody", None) or (isinstance(n, ast.arg) and n.arg == name):

@@ -188,7 +188,7 @@ def note_spelling(p: Prover, old: Event, new: Event) -> None:
     if old.written is None or new.written is None:
         return
     strict = {"Lt", "Gt"}
-    if (old.written.op in strict) != (new.written.op in strict) and old.written.op not in ("eq", "ne"):
+    if (old.written.op in strict) != (new.written.op in strict):
         p.note(ORDER)
 
 
