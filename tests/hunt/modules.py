@@ -30,6 +30,7 @@ from tests.hunt.parts import (
     TABLES,
 )
 from tests.hunt.programs import Maker, rewritten
+from tests.hunt.suspending import WAITING, suspended, waits_otherwise
 
 
 class ModuleMaker(Maker):
@@ -59,6 +60,8 @@ class ModuleMaker(Maker):
             function = f"@shown\n{function}"
         if self.pick.random() < 0.4:
             function = function.replace("def f(a, b, c,", "def f(a: int, b: int, c: float,")
+        function = suspended(function, self.pick)
+        parts += [WAITING] if "aev" in function or "Gate" in function or "walked" in function else []
         return "".join(parts) + function
 
     def family(self) -> str:
@@ -176,13 +179,15 @@ class ModuleMaker(Maker):
 def module_rewritten(code: str, pick: random.Random) -> str:
     """A random change of the function, or of something around it."""
     tree = ast.parse(code)
-    function = next(n for n in tree.body if isinstance(n, ast.FunctionDef) and n.name == "f")
+    function = next(n for n in tree.body if isinstance(n, _FUNCTIONS) and n.name == "f")
     first = function.body[0]
     chance = pick.random()
     if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and chance < 0.4:
         first.value = ast.Constant("what it says now")
     elif ("class Mortal" in code or "'left'" in code) and chance < 0.3:
         _lets_go(tree, function, pick)
+    elif pick.random() < 0.3 and _waits(function):
+        waits_otherwise(tree, function, pick)
     elif chance < 0.55:
         changed = ast.parse(rewritten(ast.unparse(function), pick)).body[0]
         tree.body[tree.body.index(function)] = changed
@@ -195,6 +200,7 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
 
 
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _AT_IMPORT = (
     "import typing\nif typing.TYPE_CHECKING:\n    TABLE.clear()\n",
     "from typing import TYPE_CHECKING\nif TYPE_CHECKING:\n    LIMIT = helper(3)\n",
@@ -213,6 +219,10 @@ _AT_IMPORT = (
     "FIRST = [n for n in (1, 2)]\n",
 )
 """What a module may do beside, or not do, when it is imported."""
+
+
+def _waits(function: ast.AST) -> bool:
+    return any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for n in ast.walk(function))
 
 
 def _at_import(tree: ast.Module, pick: random.Random) -> None:
@@ -259,9 +269,12 @@ def _extract(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -
     e = pick.choice(tests)
     names = sorted({n.id for n in ast.walk(e) if isinstance(n, ast.Name)} & {"a", "b", "c", "o", "x", "y", "ev", "xs"})
     args = ast.arguments([], [ast.arg(n) for n in names], None, [], [], None, [])
-    made = ast.FunctionDef("asked", args, [ast.Return(copy.deepcopy(e))], [], None, None)
+    waits = any(isinstance(n, ast.Await) for n in ast.walk(e))
+    kind: Any = ast.AsyncFunctionDef if waits else ast.FunctionDef
+    made = kind("asked", args, [ast.Return(copy.deepcopy(e))], [], None, None)
     tree.body.insert(tree.body.index(function), made)
-    _put(function, e, ast.Call(ast.Name("asked", ast.Load()), [ast.Name(n, ast.Load()) for n in names], []))
+    call = ast.Call(ast.Name("asked", ast.Load()), [ast.Name(n, ast.Load()) for n in names], [])
+    _put(function, e, ast.Await(call) if waits else call)
 
 
 def _inline(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:

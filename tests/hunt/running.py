@@ -9,6 +9,7 @@ import sys
 from typing import Any
 
 from dreck.model.views.asked import asked_in
+from tests.hunt.suspending import driven
 
 VALUES = (0, 1, 2, None, math.nan)
 _LIMIT = 40
@@ -199,7 +200,7 @@ def run_in(space: dict[str, Any], inputs: tuple[Any, ...], kind: Any, plan: tupl
 
     space["ev2"] = lambda function: (log.append("decorated"), function)[1]
     try:
-        result = seen(space["f"](*inputs, thing, ev, [1, 2, 0][: plan[3] % 4]))
+        result = driven(space["f"](*inputs, thing, ev, [1, 2, 0][: plan[3] % 4]), plan, thing, seen, chain)
     except Stop:
         result = "cut off"
     except RecursionError:
