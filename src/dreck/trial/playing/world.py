@@ -25,6 +25,7 @@ from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.playing.touched import Touched
 from dreck.trial.running.describe import Describer
 from dreck.trial.sandbox.cage import TimeUp
 
@@ -47,6 +48,7 @@ class World:
         self.log: list[Any] = []
         self.on_record: Callable[[int], None] | None = None
         self.on_handed: Callable[[str, list[Any]], None] | None = None
+        self._touched = Touched()
         self.handed: list[tuple[str, list[Any]]] = []
         """What code elsewhere was handed, and uses once the function has come to its end."""
         self.handled: set[int] = set()
@@ -69,7 +71,12 @@ class World:
             return self.built[path]
         make = self.chosen(path)
         value = self.built[path] = self.build(path, make)
+        self._touched.made(path, value)
         return value
+
+    def touched(self) -> dict[str, Any]:
+        """Containers below arguments that the code has changed, by path; none once others have changed objects."""
+        return self._touched.changed() if not self.turns else {}
 
     def chosen(self, path: str) -> Make:
         if len(path) > _LONGEST_PATH or len(self.used) > _MOST_PATHS:
@@ -148,10 +155,12 @@ class World:
         self._looked = self._seen_now()
 
     def _seen_now(self) -> Any:
-        return tuple(Describer().of(value) for value in self._watched) if self._watched else ()
+        described = tuple(Describer().of(value) for value in self._watched)
+        touched = self.touched()
+        return (*described, Describer().of(touched)) if touched else described
 
     def _look(self) -> None:
-        if self._watched and (now := self._seen_now()) != self._looked:
+        if (now := self._seen_now()) != self._looked:
             self._looked = now
             self.log.append(("meanwhile", "the arguments are", *now))
 

@@ -2,7 +2,7 @@
 
 import ast
 
-from dreck.trial.running.loading.below import asked_otherwise
+from dreck.trial.running.loading.below import asked_otherwise, itself_otherwise
 from dreck.trial.running.renaming import added_parameters
 from dreck.trial.running.run import Runner
 
@@ -15,6 +15,8 @@ def tell_of_each_other(*runners: Runner) -> None:
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner in runners:
         runner.asked_otherwise = names
+        owner = runner.version.owner
+        runner.itself_otherwise = owner is not None and itself_otherwise(nodes[0], nodes[-1], owner.__name__)
         runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)
         runner.both_take = most if not any(node.args.vararg for node in nodes) else None
 

@@ -99,6 +99,7 @@ class Runner:
         self._like = like
         self.again = False  # whether a call that leaves something in the module is followed by another one
         self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
+        self.itself_otherwise = False  # whether they say otherwise which class they mean
         self.both_await = True  # whether whoever calls awaits what either gives
         self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
         self.left_out: frozenset[str] = frozenset()  # new parameters, which callers from before do not give
@@ -142,6 +143,7 @@ class Runner:
             return None
         found = Runner(version, self.cage, self.still)
         found.again, found.asked_otherwise, found.both_take = self.again, self.asked_otherwise, self.both_take
+        found.itself_otherwise = self.itself_otherwise
         return found
 
     def described(self, names: Iterable[str]) -> dict[str, Any]:
@@ -167,6 +169,8 @@ class Runner:
             if self.again and error is None and self._state() != before:
                 self._once_more(world, args, kwargs, seconds)
             state = self._state()
+        if touched := world.touched():
+            shown["what they hold"] = touched
         if held:
             shown["what they held at first"] = [repr(Describer().of(part)) for part in held]
         world.died_at = self._line_of_death(error)
@@ -343,7 +347,7 @@ class Runner:
 
     def _class_below(self, owner: type) -> type | None:
         if owner not in self._classes_below:
-            self._classes_below[owner] = class_below(owner, self.asked_otherwise)
+            self._classes_below[owner] = class_below(owner, self.asked_otherwise, self.itself_otherwise)
         return self._classes_below[owner]
 
     def _self(self, world: World, name: str, owner: type) -> Any:

@@ -287,7 +287,8 @@ def _gap(tried: Tried, side: int, number: int) -> float | None:
 def is_text(tried: Tried, path: str) -> bool:
     """Whether a text stands there that may be reworded."""
     make = tried.used[path]
-    return make.kind == "value" and isinstance(make.what, str) and _PLACE.fullmatch(path) is not None
+    is_place = _PLACE.fullmatch(path) is not None and not path.startswith("type(")
+    return make.kind == "value" and isinstance(make.what, str) and is_place
 
 
 def _would_be(make: Make, kind: str) -> bool:

@@ -19,8 +19,12 @@ _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
 
 
-def twins(tried: Tried, names: list[str]) -> Iterator[Choice]:
-    """The very same object for two parameters."""
+def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
+    """The very same object for two parameters, or for one and an item of what it is looked for in."""
+    for path, make in tried.used.items():
+        if make.kind in ("list", "set") and make.what:
+            sought = candidates.usages.known(general(path)).key_paths
+            yield from ({**tried.choice, f"{path}[0]": Make("same", one)} for one in sought if one in tried.used)
     there = [n for n in names if n in tried.used and tried.used[n].kind in _OBJECTS]
     for one, other in itertools.combinations(there, 2):
         yield {**tried.choice, other: Make("same", one)}

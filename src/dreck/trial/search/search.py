@@ -179,12 +179,16 @@ class Search(Attempts):
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
         for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
-            for choice in twins(tried, names):
+            for choice in twins(tried, names, self.candidates):
                 if self._over():
                     return
                 self.attempt(choice)
         for tried in far:
-            again = (twins(tried, names), no_numbers(tried, names, self.candidates), rounds(tried, self.candidates))
+            again = (
+                twins(tried, names, self.candidates),
+                no_numbers(tried, names, self.candidates),
+                rounds(tried, self.candidates),
+            )
             for choice in itertools.chain(*again):
                 if self._over():
                     return

@@ -18,6 +18,25 @@ def asked_otherwise(old: FunctionNode, new: FunctionNode) -> frozenset[str]:
     )
 
 
+def itself_otherwise(old: FunctionNode, new: FunctionNode, owner: str) -> bool:
+    """Whether one version speaks of the class of the object, or the class it was called on, and the other does not."""
+    return _speaks_of_class(old, owner) != _speaks_of_class(new, owner)
+
+
+def _speaks_of_class(function: FunctionNode, owner: str) -> list[str]:
+    """How it says which class: `cls`, `type(self)`, `self.__class__`, `__class__` or the name of the class."""
+    found: list[str] = []
+    for n in walk(function):
+        match n:
+            case ast.Name(id="cls" | "__class__" as name):
+                found.append(name)
+            case ast.Name(id=name) if name == owner:
+                found.append(name)
+            case ast.Call(func=ast.Name(id="type"), args=[_]) | ast.Attribute(attr="__class__"):
+                found.append("type")
+    return sorted(found)
+
+
 def _receivers(function: FunctionNode) -> dict[str, set[str]]:
     found: dict[str, set[str]] = {}
     for n in walk(function):
@@ -26,21 +45,22 @@ def _receivers(function: FunctionNode) -> dict[str, set[str]]:
     return found
 
 
-def class_below(owner: type, names: frozenset[str]) -> type | None:
+def class_below(owner: type, names: frozenset[str], itself: bool = False) -> type | None:
     """A class that derives from `owner` and answers `names` itself, and has another class between `owner` and its
-    bases that does; None where none can be made unnoticed."""
+    bases that does; None where none can be made unnoticed. `itself`: also one that only is another class."""
     plain = type(owner).__name__ in ("type", "ABCMeta") and type(owner).__module__ in ("builtins", "abc")
     hooked = any("__init_subclass__" in vars(k) for k in owner.__mro__ if k is not object)
     mine = [
         n for n in sorted(names) if callable(getattr(owner, n, None)) or _other(getattr(owner, n, None)) is not None
     ]
-    if not plain or hooked or not mine or getattr(owner, "__final__", False):
+    if not plain or hooked or not (mine or itself) or getattr(owner, "__final__", False):
         return None
     try:
         beside = {n: _own(owner, n, "beside") for n in mine if _is_above(owner, n)}
         between = type(owner)("Between", owner.__bases__, beside)
         own = {n: _own(owner, n, "below") for n in mine if n in vars(owner)}
-        return type(owner)(owner.__name__, (owner, between), {"__module__": owner.__module__, **own})
+        name = f"{owner.__name__}Below" if itself else owner.__name__
+        return type(owner)(name, (owner, between), {"__module__": owner.__module__, **own})
     except Exception:
         return None
 

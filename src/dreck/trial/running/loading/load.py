@@ -210,12 +210,24 @@ def _taken(module: types.ModuleType, dotted: str, node: FunctionNode) -> tuple[C
     if owner is not None and last.startswith("__") and not last.endswith("__"):
         last = f"_{owner.__name__.lstrip('_')}{last}"
     found = inspect.getattr_static(holder, last, None) if holder is not None else None
+    is_read = isinstance(found, property)
+    if isinstance(found, property) and not _stands_at(_unwrapped(found), node):
+        others: list[Any] = [f for f in (found.fset, found.fdel) if _stands_at(_unwrapped(f), node)]
+        found, is_read = others[0] if others else found, not others
     function = _unwrapped(found)
     if not outer and (function is None or function.__module__ != module.__name__):
         function = _defined_again(module, node)  # another module's function has taken its name since
     if function is None or function.__code__.co_name != node.name:
         raise CannotRun(f"{dotted} is not there as a plain function once the module is executed")
-    return function, None if isinstance(found, staticmethod) else owner, isinstance(found, property)
+    if not _stands_at(function, node):
+        raise CannotRun(f"{dotted} is another function of that name once the module is executed")
+    return function, None if isinstance(found, staticmethod) else owner, is_read
+
+
+def _stands_at(function: types.FunctionType | None, node: FunctionNode) -> bool:
+    """Whether it is the one that stands there, and not another of its name."""
+    lines = {node.lineno, *(d.lineno for d in node.decorator_list)}
+    return function is not None and function.__code__.co_firstlineno in lines
 
 
 def _defined_again(module: types.ModuleType, node: FunctionNode) -> types.FunctionType | None:
