@@ -53,6 +53,8 @@ class World:
         """What code elsewhere was handed, and uses once the function has come to its end."""
         self.handled: set[int] = set()
         """The places of things that are told by what they do."""
+        self.used_up: set[int] = set()
+        """The places of those that have been used."""
         self.hidden: set[str] = set()
         """Kinds of things that others were given, and that nobody can look into."""
         self.died_at = 0

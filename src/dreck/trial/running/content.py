@@ -9,6 +9,7 @@ import itertools
 import operator
 import random
 import re
+import threading
 import types
 import weakref
 from collections.abc import Callable
@@ -19,6 +20,7 @@ _POINTER = 8
 _TOLD_BY_REPR = frozenset({"datetime", "decimal", "fractions", "ipaddress", "uuid", "zoneinfo"})
 """Modules whose objects say all of what they are when they are written out."""
 _TOLD_AS_WELL = (range, type(None), type(...), type(NotImplemented), itertools.count, complex, types.BuiltinMethodType)
+_LOCKS = (type(threading.Lock()), type(threading.RLock()))
 
 
 def _of_buffer(value: Any) -> dict[str, Any]:
@@ -98,7 +100,7 @@ def hides_something(value: Any) -> bool:
 
 def _is_more_than_attributes(value: Any) -> bool:
     kind = type(value)
-    if any(parent.__module__ in _TOLD_BY_REPR or parent in _TOLD_AS_WELL for parent in kind.__mro__):
+    if any(parent.__module__ in _TOLD_BY_REPR or parent in (*_TOLD_AS_WELL, *_LOCKS) for parent in kind.__mro__):
         return False
     slots = sum(_count(vars(parent).get("__slots__", ())) for parent in kind.__mro__)
     pointers = slots + (kind.__dictoffset__ > 0) + (kind.__weakrefoffset__ > 0)

@@ -35,6 +35,7 @@ def used_up(result: Any, world: World, cage: Cage, depth: int = 0, awaited: bool
             return _walked(result)
         case _ if depth < _CALLED:
             made = world.live_in(result)
+            world.used_up.update(map(id, made))
             return result if not made else (result, [used_up(part, world, cage, depth + 1) for part in made])
     return result
 
@@ -54,11 +55,18 @@ def use_what_was_handed_on(world: World, cage: Cage) -> None:
         _use(world, cage, *world.handed.pop(0))
 
 
+def use_what_is_held(world: World, cage: Cage, arguments: list[Any]) -> None:
+    """What the function has left in its arguments: whoever holds them uses it."""
+    left = [part for part in world.live_in([arguments, world.touched()]) if id(part) not in world.used_up]
+    _use(world, cage, "", left)
+
+
 USES, AT_ONCE, LATER = "uses what it gets", "at once", "later"
 
 
 def _use(world: World, cage: Cage, path: str, handed: list[Any]) -> None:
     for part in handed:
+        world.used_up.add(id(part))
         world.record(USES, path, used_up(part, world, cage, depth=_CALLED - 1))
 
 

@@ -26,7 +26,7 @@ from dreck.trial.running.kept import beside, fill, may_change, names_reached, pu
 from dreck.trial.running.loading.below import BELOW, class_below
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.loading.slipped import code_for, slipped, with_code
-from dreck.trial.running.outcome import hand_on, use_what_was_handed_on, used_up
+from dreck.trial.running.outcome import hand_on, use_what_is_held, use_what_was_handed_on, used_up
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
@@ -180,6 +180,7 @@ class Runner:
     def _used_up(self, world: World, args: list[Any], kwargs: dict[str, Any]) -> Any:
         result = used_up(self.version.function(*args, **kwargs), world, self.cage, awaited=self.both_await)
         use_what_was_handed_on(world, self.cage)
+        use_what_is_held(world, self.cage, [*args, *kwargs.values()])
         return result
 
     def _state(self) -> tuple[tuple[str, Any], ...]:
