@@ -7,6 +7,8 @@ from collections import OrderedDict, defaultdict, deque
 from collections.abc import Mapping
 from typing import Any
 
+from dreck.trial.running.content import held_by, in_slots
+
 _DEEP = 4
 _MOST_PARTS = 60
 _DRIVEN = (types.GeneratorType, types.CoroutineType, types.AsyncGeneratorType)
@@ -55,5 +57,5 @@ def _parts(whole: Any, own: Any) -> list[Any]:
         return [whole.func, *whole.args, *whole.keywords.values()]
     if kind.__module__ != own and kind is not types.SimpleNamespace:
         return []
-    held = getattr(whole, "__dict__", None)
-    return list(held.values()) if type(held) is dict and "_dreck_path" not in held else []
+    held = held_by(whole)
+    return [*held.values(), *in_slots(whole).values()] if "_dreck_path" not in held else []

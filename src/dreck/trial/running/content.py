@@ -65,6 +65,28 @@ _PARTS: dict[Any, Callable[[Any], dict[str, Any]]] = {
 }
 
 
+def held_by(value: Any) -> dict[Any, Any]:
+    """The attributes of an object, where its `__dict__` is the ordinary one; it is not asked itself."""
+    try:
+        held = object.__getattribute__(value, "__dict__")
+    except Exception:
+        return {}
+    return held if isinstance(held, dict) else {}
+
+
+def in_slots(value: Any) -> dict[str, Any]:
+    """What an object holds in its slots, by the names under which they are asked for."""
+    found: dict[str, Any] = {}
+    for kind in type(value).__mro__:
+        slots = kind.__dict__.get("__slots__", ())
+        for slot in [slots] if isinstance(slots, str) else slots:
+            is_private = slot.startswith("__") and not slot.endswith("__")
+            name = f"_{kind.__name__.lstrip('_')}{slot}" if is_private else slot
+            with contextlib.suppress(AttributeError):
+                found[name] = object.__getattribute__(value, name)
+    return found
+
+
 def content_of(value: Any) -> dict[str, Any] | None:
     """The parts of an object of a class known here, or below one, by name; None for all others."""
     for kind in type(value).__mro__:

@@ -1,6 +1,5 @@
 """Describing values so that two runs can be compared: by type and value, floats bit by bit, shared parts told."""
 
-import contextlib
 import copy
 import datetime
 import decimal
@@ -10,13 +9,13 @@ import math
 import re
 import types
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from typing import Any
 
 from dreck.trial.playing.addresses import without_places
 from dreck.trial.playing.live import LEFT_TO_SEE
 from dreck.trial.playing.standins import StandIn
-from dreck.trial.running.content import content_of, hides_something
+from dreck.trial.running.content import content_of, held_by, hides_something, in_slots
 
 _LIMIT = 2_000_000
 """So many parts of a value are described. A longer one is not compared: it would be passed without being looked at."""
@@ -26,6 +25,9 @@ _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
 _WRITTEN = (datetime.date, datetime.time, datetime.timedelta, datetime.tzinfo, decimal.Decimal)
 """What objects below these are is told by how they are written, beside what attributes say."""
+_OWN_PLACE = str(Path(__file__).parents[2])
+_OWN_FRAME = re.compile(rf'  File "{re.escape(_OWN_PLACE)}[^"\n]*", line \d+[^\n]*\n(?: {{4,}}[^\n]*\n)*')
+"""How deep below a trial the code runs is no difference of what is done."""
 _OF_ENUMS = frozenset({"_name_", "_value_", "_sort_order_", "__objclass__", "_inverted_"})
 _PLACES: list[str] = []
 """Folders in which the two versions lie: that they are two is no difference of what is done."""
@@ -180,8 +182,8 @@ class Describer:
         return (("items", f"<{count} items>"), ("digest", f"<{found.hexdigest()}>"))
 
     def _state(self, value: Any) -> Any:
-        state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
-        state |= _in_slots(value)
+        state = {k: v for k, v in held_by(value).items() if not str(k).startswith("_dreck_")}
+        state |= in_slots(value)
         world = vars(type(value)).get("_dreck_world")
         if world is not None:
             state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
@@ -191,6 +193,8 @@ class Describer:
 def without_addresses(text: str) -> str:
     """A text without the places in memory that objects are told by, the lines of code a traceback shows, and the
     folders in which the versions lie."""
+    if _OWN_PLACE in text:
+        text = _OWN_FRAME.sub("", text)
     for place in _PLACES:
         text = text.replace(place, "…")
     if "Traceback (most recent call last)" in text:
@@ -225,20 +229,8 @@ def _plain_repr(value: Any) -> str:
 
 def state_of(value: Any) -> dict[str, Any]:
     """What an object holds, by attribute: its dictionary and its slots."""
-    state = {k: v for k, v in _held_by(value).items() if not str(k).startswith("_dreck_")}
-    return state | {k: v for k, v in _in_slots(value).items() if k not in ("__dict__", "__weakref__")}
-
-
-def _in_slots(value: Any) -> dict[str, Any]:
-    found: dict[str, Any] = {}
-    for kind in type(value).__mro__:
-        slots = kind.__dict__.get("__slots__", ())
-        for slot in [slots] if isinstance(slots, str) else slots:
-            is_private = slot.startswith("__") and not slot.endswith("__")
-            name = f"_{kind.__name__.lstrip('_')}{slot}" if is_private else slot
-            with contextlib.suppress(AttributeError):
-                found[name] = object.__getattribute__(value, name)
-    return found
+    state = {k: v for k, v in held_by(value).items() if not str(k).startswith("_dreck_")}
+    return state | {k: v for k, v in in_slots(value).items() if k not in ("__dict__", "__weakref__")}
 
 
 _CHAINED = ("raised from", "raised while", "made by")
@@ -292,9 +284,3 @@ def _in_words(path: str) -> str:
 
 def _bare(key: Any) -> str:
     return str(key[1]) if isinstance(key, tuple) and key and key[0] == "str" else shown(key)
-
-
-def _held_by(value: Any) -> dict[Any, Any]:
-    """The attributes of an object, where its `__dict__` is the ordinary one."""
-    held = getattr(value, "__dict__", None)
-    return held if isinstance(held, dict) else {}
