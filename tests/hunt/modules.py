@@ -13,6 +13,7 @@ from dreck.model.names.bindings import bound_by
 from tests.hunt.parts import (
     BANDS,
     BODIES,
+    CHANGES,
     COMPUTED,
     DESCRIBED,
     ENUMS,
@@ -48,6 +49,7 @@ class ModuleMaker(Maker):
             pick(TABLES),
             pick(BANDS),
             pick(LIMITS),
+            pick(CHANGES),
             "RULES = (lambda v: v == 1, lambda v: v is None)\n",
         ]
         function = self.function()

@@ -63,6 +63,16 @@ HELD = "import weakref\nHELD = weakref.WeakValueDictionary()\n"
 SHOWN = "def shown(g):\n    return lambda *given: (g.__doc__, g(*given))\n"
 DESCRIBED = "    'what it says'\n"
 LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
+CHANGES = (
+    *["def change():\n    pass\n"] * 6,
+    "def change():\n    global LIMIT\n    LIMIT = 0\n",
+    "def change():\n    globals()['LIMIT'] = 0\n",
+    "def change():\n    change.__globals__['LIMIT'] = 0\n",
+    "def change():\n    sys.modules[__name__].LIMIT = 0\n",
+    "import importlib\ndef change():\n    importlib.import_module(__name__).LIMIT = 0\n",
+    "def change():\n    setattr(__import__(__name__), 'LIMIT', 0)\n",
+)
+"""What whoever is called may call in turn."""
 STARTED = "    it = rows(xs)\n    next(it, 0)\n"
 HEAD = """\
 import sys

@@ -194,10 +194,14 @@ def run_in(space: dict[str, Any], inputs: tuple[Any, ...], kind: Any, plan: tupl
             raise ValueError(number)
         if deed == 4:
             raise KeyError(number)
+        if deed == 5:
+            space["change"]()
         if deed == 5 and hasattr(type(thing), "n"):
             thing.__dict__["n"] = count % 3
         return deed % 2
 
+    sys.modules[space["__name__"]] = space["itself"]
+    limit = space["LIMIT"]
     space["ev2"] = lambda function: (log.append("decorated"), function)[1]
     try:
         result = driven(space["f"](*inputs, thing, ev, [1, 2, 0][: plan[3] % 4]), plan, thing, seen, chain)
@@ -207,6 +211,7 @@ def run_in(space: dict[str, Any], inputs: tuple[Any, ...], kind: Any, plan: tupl
         result = "too deep"
     except Exception as error:
         result = chain(error)
+    space["LIMIT"] = limit
     return result, list(log), seen(getattr(thing, "__dict__", None))
 
 

@@ -155,6 +155,7 @@ def executed(code: str) -> dict[str, Any]:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         exec(code, module.__dict__)
+    module.__dict__["itself"] = module
     return module.__dict__
 
 

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.names.nodes import every_node
+from dreck.model.names.reaching import leads_to_names, opens_a_module, set_on_others
 from dreck.source.functions import blocks_of
 from dreck.source.walking import walk
 
@@ -159,8 +160,7 @@ def root_of(e: ast.expr) -> str:
     return e.id if isinstance(e, ast.Name) else ""
 
 
-_REACHING = frozenset({"__dict__", "modules"})
-_HIDING = (ast.Global, ast.Subscript, ast.Call, ast.FunctionDef, ast.AsyncFunctionDef, ast.Attribute, ast.ImportFrom)
+_HIDING = (ast.Global, ast.Subscript, ast.Call, ast.FunctionDef, ast.AsyncFunctionDef, ast.Attribute)
 _NAMESPACES = frozenset({"globals", "exec", "locals", "vars"})
 
 
@@ -176,7 +176,7 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
         if not isinstance(node, _HIDING):
             continue
         match node:
-            case ast.Attribute(ctx=ast.Load(), attr=word) if word not in _REACHING:
+            case ast.Attribute(ctx=ast.Load(), attr=word) if word != "__dict__":
                 continue
             case ast.Global(names=names):
                 found.rebound.update(names)
@@ -199,8 +199,12 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
                     found.dynamic = True
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 functions.append(node)
-            case ast.Attribute(attr="modules") | ast.ImportFrom(module="sys", names=[*_, ast.alias(name="modules")]):
-                found.dynamic = True
+    nodes = every_node(tree)
+    found.dynamic = found.dynamic or any(map(leads_to_names, nodes))
+    if not found.dynamic and any(map(opens_a_module, nodes)):
+        set_anywhere = {name for node in nodes for name in set_on_others(node)}
+        found.dynamic |= "*" in set_anywhere
+        found.rebound |= set_anywhere
     named = [n for n in every_node(tree) if isinstance(n, ast.Name) and n.id in _NAMESPACES and n not in reading]
     if not named or found.dynamic:
         return

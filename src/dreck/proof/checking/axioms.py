@@ -15,8 +15,8 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
-from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -311,56 +311,13 @@ def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
         if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
             found.clear()  # it may bind all that was bound before it
         elif isinstance(s, plain):
-            found |= {name: s for n in ([s] if isinstance(s, shut) else walk(s)) for name in _bound_at(n)}
+            found |= {name: s for n in ([s] if isinstance(s, shut) else walk(s)) for name in bound_at(n)}
     return found
 
 
 @lru_cache(maxsize=16)
 def _counted(tree: ast.Module) -> Counter[str]:
-    return Counter(_bindings(tree))
-
-
-def _bindings(tree: ast.Module) -> Iterator[str]:
-    """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
-    pending: list[tuple[ast.AST, bool]] = [(tree, False)]
-    imported = imported_anywhere(tree)
-    while pending:
-        node, shut = pending.pop()
-        match node:
-            case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
-                yield from (name, name)  # it may be this module
-            case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if root_of(of) in imported:
-                yield from (str(told.value),) * 2 if isinstance(told, ast.Constant) else ("*",)
-            case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
-                yield from ("*",) if root_of(of) in imported else ()
-            case ast.Global(names=names):
-                yield from (name for name in names for _ in range(2))
-            case ast.Subscript(value=ast.Call(func=ast.Name(id="globals")), slice=index, ctx=ast.Load()):
-                pending.append((index, shut))  # only read
-                continue
-            case ast.Attribute(value=ast.Call(func=ast.Name(id="globals")), attr="get"):
-                continue
-            case ast.Call(func=ast.Name(id="exec" | "globals")):
-                yield "*"
-        if not shut:
-            yield from _bound_at(node)
-        inner = shut or isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef)
-        target = node.target if isinstance(node, ast.comprehension) else None
-        pending += [(child, inner or child is target) for child in ast.iter_child_nodes(node)]
-
-
-def _bound_at(node: ast.AST) -> Iterator[str]:
-    match node:
-        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
-            yield name
-        case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
-            yield name
-        case ast.alias(name=name, asname=asname):
-            yield "import *" if name == "*" else asname or name.split(".")[0]
-        case (
-            ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
-        ):
-            yield name
+    return Counter(bound_in(tree))
 
 
 @lru_cache(maxsize=32)

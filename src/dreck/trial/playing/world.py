@@ -47,6 +47,8 @@ class World:
         self.used: dict[str, Make] = {}
         self.log: list[Any] = []
         self.on_record: Callable[[int], None] | None = None
+        self.maker = ""
+        """The name of the function that is tried."""
         self.on_handed: Callable[[str, list[Any]], None] | None = None
         self._touched = Touched()
         self.handed: list[tuple[str, list[Any]]] = []
@@ -117,7 +119,7 @@ class World:
             self.on_record(len(self.log))
         self._looking = True
         try:
-            describe = Describer(handled=self.handled, module=self.namespace)
+            describe = Describer(handled=self.handled, module=self.namespace, maker=self.maker)
             self.log.append((what, path, *(describe.of(v) for v in values)))
             self.hidden |= describe.hidden
             if what in _LOOKS_AROUND:

@@ -45,17 +45,23 @@ class Describer:
     """Describes values of one run. Things met twice are told by number, so shared structure shows."""
 
     def __init__(
-        self, left: bool = True, handled: Collection[int] = (), module: Mapping[str, Any] | None = None
+        self,
+        left: bool = True,
+        handled: Collection[int] = (),
+        module: Mapping[str, Any] | None = None,
+        maker: str = "",
     ) -> None:
         """`left`: what is left of iterators is told, too. `handled`: the places of what is told by its use.
 
-        `module`: functions that this module has made, and that no name in it stands for, hide what they do.
+        `module`: functions that this module has made, and that no name in it stands for, hide what they do, unless
+        they hold nothing, and another one than the `maker` has made them.
         """
         self.hidden: set[str] = set()
         """Kinds of things met that keep something nobody can look at."""
         self._left_told = left
         self._handled = handled
         self._module = module
+        self._maker = f"{maker}.<locals>."
         self._seen: dict[int, int] = {}
         self._kept: list[Any] = []
         self._left = _LIMIT
@@ -155,6 +161,8 @@ class Describer:
         if space is None or id(value) in self._handled or not isinstance(value, type | types.FunctionType):
             return False
         is_inner = "<locals>" in value.__qualname__ and value.__module__ == space.get("__name__")
+        if isinstance(value, types.FunctionType) and not value.__qualname__.startswith(self._maker):
+            is_inner = is_inner and bool(value.__closure__ or value.__defaults__ or value.__kwdefaults__)
         return is_inner and not any(known is value for known in space.values())
 
     def _chain(self, error: BaseException) -> tuple[Any, ...]:

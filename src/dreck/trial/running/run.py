@@ -157,6 +157,7 @@ class Runner:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
         world.on_record = lambda recorded: self._turns.note("calls", recorded)
+        world.maker = self.version.function.__qualname__
         world.on_handed = functools.partial(hand_on, world, self.cage)
         args, kwargs = self.arguments(world)
         shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
@@ -271,7 +272,7 @@ class Runner:
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
         # How far it has come when it fails is nobody's business.
-        describe = Describer(error is None, world.handled, self.version.namespace)
+        describe = Describer(error is None, world.handled, self.version.namespace, world.maker)
         arguments = describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error

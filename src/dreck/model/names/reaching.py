@@ -1,0 +1,61 @@
+"""Ways in which code comes to a module without naming it: after that anybody may bind its names anew.
+
+Data model, 3.2: a module's names are a dictionary; `__globals__` of a function, `f_globals` of a frame and
+`sys.modules` lead there, and `importlib.import_module(__name__)` gives the module itself.
+"""
+
+import ast
+from collections.abc import Iterator
+
+_LEADING = frozenset({"modules", "__globals__", "f_globals", "get_referrers", "get_objects", "f_builtins"})
+"""Attributes that lead to the names of modules."""
+_RUNNING = frozenset({"exec", "eval", "globals", "reload"})
+"""Functions that run anything, or hand out the names; as attributes, those of these modules."""
+_HOMES = frozenset({"builtins", "importlib", "imp", "__builtins__"})
+_OPENING = frozenset({"import_module", "__import__", "getmodule", "resolve_name", "run_module", "run_path"})
+"""Functions that give a module by a name."""
+_LETS_KNOW = frozenset({"getattr", "attrgetter"})
+
+
+def leads_to_names(node: ast.AST) -> bool:
+    """Whether `node` comes to a dictionary of names, or runs code that may: then any name may be bound anew."""
+    match node:
+        case ast.Attribute(attr=word) if word in _LEADING:
+            return True
+        case ast.Attribute(value=ast.Name(id=home), attr=word) if word in _RUNNING and home in _HOMES:
+            return True
+        case ast.Name(id="eval" | "reload", ctx=ast.Load()):
+            return True
+        case ast.alias(name=word) if word in _LEADING | _RUNNING:
+            return True
+    return any(word in _LEADING | _RUNNING | {"__dict__"} for word in _told(node))
+
+
+def opens_a_module(node: ast.AST) -> bool:
+    """Whether `node` gets a module by its name: what is set on anything may be set on this one."""
+    match node:
+        case ast.Attribute(attr=word) | ast.Name(id=word) | ast.alias(name=word) if word in _OPENING:
+            return True
+    return any(word in _OPENING for word in _told(node))
+
+
+def set_on_others(node: ast.AST) -> Iterator[str]:
+    """The attributes that `node` sets or deletes on something else than `self` or `cls`; '*' for one not known."""
+    match node:
+        case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if not _is_own(of):
+            yield name
+        case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if not _is_own(of):
+            yield str(told.value) if isinstance(told, ast.Constant) else "*"
+        case ast.Attribute(attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[_]):
+            yield "*"
+
+
+def _told(node: ast.AST) -> Iterator[str]:
+    """Names of attributes that are asked for by a text."""
+    match node:
+        case ast.Call(func=ast.Name(id=asking) | ast.Attribute(attr=asking), args=args) if asking in _LETS_KNOW:
+            yield from (a.value for a in args if isinstance(a, ast.Constant) and isinstance(a.value, str))
+
+
+def _is_own(of: ast.expr) -> bool:
+    return isinstance(of, ast.Name) and of.id in ("self", "cls")

@@ -1,0 +1,57 @@
+"""What binds the names of a module, read once more for the checker."""
+
+import ast
+from collections.abc import Iterator
+
+from dreck.model.names.bindings import imported_anywhere, root_of
+from dreck.model.names.reaching import leads_to_names, opens_a_module, set_on_others
+from dreck.source.walking import walk
+
+
+def bound_in(tree: ast.Module) -> Iterator[str]:
+    """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
+    pending: list[tuple[ast.AST, bool]] = [(tree, False)]
+    imported = imported_anywhere(tree)
+    opened = any(map(opens_a_module, walk(tree)))
+    while pending:
+        node, shut = pending.pop()
+        match node:
+            case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
+                yield from (name, name)  # it may be this module
+            case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if root_of(of) in imported:
+                yield from (str(told.value),) * 2 if isinstance(told, ast.Constant) else ("*",)
+            case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
+                yield from ("*",) if root_of(of) in imported else ()
+            case ast.Global(names=names):
+                yield from (name for name in names for _ in range(2))
+            case ast.Subscript(value=ast.Call(func=ast.Name(id="globals")), slice=index, ctx=ast.Load()):
+                pending.append((index, shut))  # only read
+                continue
+            case ast.Attribute(value=ast.Call(func=ast.Name(id="globals")), attr="get"):
+                continue
+            case ast.Call(func=ast.Name(id="exec" | "globals")):
+                yield "*"
+        if leads_to_names(node):
+            yield "*"
+        if opened:
+            yield from (name for name in set_on_others(node) for _ in range(2))
+        if not shut:
+            yield from bound_at(node)
+        inner = shut or isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef)
+        target = node.target if isinstance(node, ast.comprehension) else None
+        pending += [(child, inner or child is target) for child in ast.iter_child_nodes(node)]
+
+
+def bound_at(node: ast.AST) -> Iterator[str]:
+    """The names that a node itself binds."""
+    match node:
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            yield name
+        case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
+            yield name
+        case ast.alias(name=name, asname=asname):
+            yield "import *" if name == "*" else asname or name.split(".")[0]
+        case (
+            ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
+        ):
+            yield name
