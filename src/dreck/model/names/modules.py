@@ -8,6 +8,7 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.frames import sensitive_names
 from dreck.model.names.lives import speaking_generators, speaks_when_let_go, tells_of_deaths
 from dreck.model.names.nodes import every_node
+from dreck.model.names.reaching import replaced_later
 from dreck.model.names.tables import Tables, tables_in
 
 _BUILTINS = frozenset(dir(builtins))
@@ -54,6 +55,11 @@ class ModuleNames:
     def frame_readers(self) -> frozenset[str]:
         """Functions and methods of the module that ask who calls them, by name."""
         return sensitive_names(every_node(self.tree))
+
+    @cached_property
+    def replaced(self) -> frozenset[str]:
+        """Functions and methods of the module in whose place one of its functions may put another, by name."""
+        return replaced_later(self.tree)
 
     @cached_property
     def tells_of_deaths(self) -> bool:

@@ -7,6 +7,9 @@ Data model, 3.2: a module's names are a dictionary; `__globals__` of a function,
 import ast
 from collections.abc import Iterator
 
+from dreck.model.names.nodes import every_node
+from dreck.source.walking import walk
+
 _LEADING = frozenset({"modules", "__globals__", "f_globals", "get_referrers", "get_objects", "f_builtins"})
 """Attributes that lead to the names of modules."""
 _RUNNING = frozenset({"exec", "eval", "globals", "reload"})
@@ -48,6 +51,13 @@ def set_on_others(node: ast.AST) -> Iterator[str]:
             yield str(told.value) if isinstance(told, ast.Constant) else "*"
         case ast.Attribute(attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[_]):
             yield "*"
+
+
+def replaced_later(tree: ast.Module) -> frozenset[str]:
+    """Names of functions and methods that a function of the module may put something else in the place of."""
+    functions = [n for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    set_there = {name for f in functions for node in walk(f) for name in set_on_others(node)}
+    return frozenset(set_there & {f.name for f in functions})
 
 
 def _told(node: ast.AST) -> Iterator[str]:

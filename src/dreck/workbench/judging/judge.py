@@ -3,6 +3,7 @@
 import ast
 import logging
 import re
+from collections import Counter
 from dataclasses import dataclass, field, replace
 
 from dreck.model.ir.graph import Arena
@@ -12,6 +13,7 @@ from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, 
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.instrument import count_outcomes
 from dreck.trial.running.renaming import AS_BEFORE, BY_POSITION
@@ -76,7 +78,9 @@ class Judge:
             found = self.verdict(old, as_before, request)
             return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
-        unseen = found.status == "tested" and (_not_tried(old.node, new.node) or _of_frames(old, new))
+        unseen = found.status == "tested" and (
+            _not_tried(old.node, new.node) or _of_frames(old, new) or _of_replaced(old, new)
+        )
         if unseen:
             found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")
         if new.aliases and found:
@@ -227,6 +231,14 @@ def _of_frames(old: Candidate, new: Candidate) -> str:
     seen = sorted(asked[0].keys() & READERS_OF_NAMES)
     own = scope_of(old.node).local, scope_of(new.node).local
     return f"`{seen[0]}` sees the names of local variables, and they are others" if seen and own[0] != own[1] else ""
+
+
+def _of_replaced(old: Candidate, new: Candidate) -> str:
+    """What only one of them calls, and a function of the module may have replaced by then."""
+    spoken = [Counter(n.attr for n in walk(c.node) if isinstance(n, ast.Attribute)) for c in (old, new)]
+    differing = (spoken[0] - spoken[1]) + (spoken[1] - spoken[0])
+    replaced = sorted(differing.keys() & (old.names.replaced | new.names.replaced)) if differing else []
+    return f"`{replaced[0]}` may be another one by then: a function of the module puts it there" if replaced else ""
 
 
 _SLIP_BUDGET = 2_000
