@@ -43,6 +43,8 @@ class Make:
                 return f"raises {self.what}"
             case "same":
                 return f"the very {self.what}"
+            case "equal":
+                return f"equal to {self.what}"
             case "named":
                 return str(self.what)
             case "flags":

@@ -19,7 +19,7 @@ from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.inputs.uses import GROUP
-from dreck.trial.playing.changes import another, changed, parts_of
+from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
 from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
@@ -235,6 +235,8 @@ class World:
                 return Unpickler(make.what, self.namespace).load()
             case "same":
                 return self.at(make.what)
+            case "equal":
+                return equal_to(self.at(make.what))
             case "as set up":
                 return self._as_set_up(path)
             case "list":

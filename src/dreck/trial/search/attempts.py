@@ -15,6 +15,9 @@ from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried
 from dreck.trial.search.smaller import mark_of
 
+_MENDED = 24
+_FIRST = 3
+
 
 @dataclass(slots=True)
 class Attempts:
@@ -48,6 +51,8 @@ class Attempts:
     held: int = 0
     in_bulk: int = 0
     all_tried: list[Tried] = field(default_factory=list)
+    mended: list[Choice] = field(default_factory=list)
+    """Inputs that died of several values at once, with others in the place of all of them."""
     _seen: dict[str, Tried | None] = field(default_factory=dict)
     _until: float = 0.0
     _now: Clock = field(default_factory=Clock)
@@ -118,8 +123,11 @@ class Attempts:
         unfit, wanted = learned(tried.old.error)
         if not wanted:
             return
-        for path in tried.died_of(unfit):
+        died_of = list(tried.died_of(unfit))
+        for path in died_of:
             self.candidates.want(path, wanted)
+        if len(died_of) > 1 and len(self.mended) < _MENDED:
+            self.mended += [{**tried.choice, **dict.fromkeys(died_of, make)} for make in wanted[:_FIRST]]
 
     def _allow_for(self, observation: Observation, seconds: float) -> None:
         """The first few runs that do not end, or are very slow, are not charged to the search; later ones that do

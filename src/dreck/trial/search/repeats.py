@@ -28,6 +28,8 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
     there = [n for n in names if n in tried.used and tried.used[n].kind in _OBJECTS]
     for one, other in itertools.combinations(there, 2):
         yield {**tried.choice, other: Make("same", one)}
+        if candidates.usages.known(one).compared or candidates.usages.known(other).compared:
+            yield {**tried.choice, other: Make("equal", one)}
     for path, make in tried.used.items():  # an item that comes twice
         if path.endswith("[1]") and make.kind in _OBJECTS:
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}

@@ -172,7 +172,12 @@ class Search(Attempts):
 
     def _repeated(self) -> None:
         """The same object in two places; more rounds of a loop than two."""
-        for choice in [choice for tried in self.all_tried[:_SWAPPED] for choice in swapped(tried)]:
+        for choice in self.mended:
+            if self._over():
+                return
+            self.attempt(choice)
+        first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
+        for choice in [choice for tried in first for choice in swapped(tried)]:
             if self._over():
                 return
             self.attempt(choice)
