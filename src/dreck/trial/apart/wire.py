@@ -71,7 +71,7 @@ class _Dumper(pickle.Pickler):
         allowed = type(value).__module__.partition(".")[0]
         if isinstance(value, ast.AST) or allowed in ("builtins", "dreck", "datetime", "decimal", "collections"):
             return NotImplemented
-        if allowed in ("enum", "fractions", "pathlib", "numpy", "uuid", "re", "_ast"):
+        if allowed in ("enum", "fractions", "ipaddress", "pathlib", "numpy", "uuid", "re", "_ast"):
             return NotImplemented
         if hasattr(type(value), "__members__"):
             return getattr, (type(value), value.name)

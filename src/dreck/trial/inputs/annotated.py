@@ -37,6 +37,15 @@ _PLAIN_MAPPINGS = frozenset({"dict", "Mapping", "MutableMapping"})
 _MOST_CLASSES = 6
 
 
+_MAKES_NOTHING = (int, float, str, list, dict, set, tuple)
+
+
+def _filled_by(args: tuple[Any, ...]) -> type | None:
+    """What makes the values of a mapping of which only their type is known."""
+    kind = typing.get_origin(args[1]) or args[1] if len(args) > 1 else None
+    return kind if kind in _MAKES_NOTHING else None
+
+
 class Typed(Textual):
     """Candidates of which the type is known."""
 
@@ -129,7 +138,7 @@ class Typed(Textual):
             return (
                 [Make("dict")]
                 if kind.__name__ in _PLAIN_MAPPINGS or typing.is_typeddict(kind)
-                else [Make("below dict", (kind, args[1:]))]
+                else [Make("below dict", (kind, _filled_by(args)))]
             )
         if args and args[0] is not Ellipsis:
             self.types.setdefault(f"{name}[]", args[0])

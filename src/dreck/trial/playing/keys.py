@@ -1,7 +1,6 @@
 """Mappings made up, and their keys as they are told in an input."""
 
 import enum
-import typing
 from collections import defaultdict
 from typing import TYPE_CHECKING, Any
 
@@ -44,16 +43,12 @@ def mapping_at(world: "World", path: str) -> dict[Any, Any]:
     return made
 
 
-def below_dict(world: "World", path: str, kind: type, args: tuple[Any, ...]) -> Any:
+def below_dict(world: "World", path: str, kind: type, made_by: type | None) -> Any:
     """A mapping of a class below `dict`: what its constructor makes of a plain one."""
     content = mapping_at(world, path)
     if kind is defaultdict:
-        made_by = typing.get_origin(args[0]) or args[0] if args else None
-        return defaultdict(made_by if made_by in _MAKES_NOTHING else None, content)
+        return defaultdict(made_by, content)
     return world.own_class(kind)(content)
-
-
-_MAKES_NOTHING = (int, float, str, list, dict, set, tuple)
 
 
 def _key(world: "World", path: str, number: int) -> Any:
