@@ -1,10 +1,12 @@
 """Annotations: what the parameters of a function are said to be, as far as a proof can use it."""
 
 import ast
+import re
 from collections.abc import Iterator
 
 from dreck.model.names.modules import ModuleNames
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _PLAIN = {
     "int": frozenset({"int", "bool"}),
@@ -16,32 +18,51 @@ _PLAIN = {
 """What may stand where a type is asked for: a bool is an int, and an int may stand for a float (PEP 484)."""
 
 
-def annotated_kinds(node: FunctionNode, *names: ModuleNames) -> dict[str, frozenset[str]]:
-    """The types that parameters are said to be of; `names` are those of both modules."""
+_DEEPEST = 12
+_WORD = re.compile(r"[^\W\d]\w*")
+
+
+def annotated_kinds(
+    node: FunctionNode, *names: ModuleNames, around: frozenset[str] = frozenset()
+) -> dict[str, frozenset[str]]:
+    """The types that parameters are said to be of; `names` are those of both modules.
+
+    A name bound `around` the function, in a class or another function, means nothing that is known here.
+    """
     found = {}
-    for arg, default in _believed(node):
-        kinds = _PLAIN.get(_name(arg.annotation))
-        if kinds is None or not all(n.is_builtin(_name(arg.annotation)) for n in names):
+    for arg, default in _believed(node, around):
+        told = {_name(_spelt_out(arg.annotation, n)) for n in names}
+        kinds = _PLAIN.get(min(told))
+        if kinds is None or len(told) > 1 or not all(n.is_builtin(min(told)) for n in names):
             continue
         if default is None or (isinstance(default, ast.Constant) and type(default.value).__name__ in kinds):
             found[arg.arg] = kinds
     return found
 
 
-def annotated_classes(node: FunctionNode, old: ModuleNames, new: ModuleNames) -> dict[str, list[str]]:
+def annotated_classes(
+    node: FunctionNode, old: ModuleNames, new: ModuleNames, around: frozenset[str] = frozenset()
+) -> dict[str, list[str]]:
     """The parameters that are said to be of classes which both versions define, with the names of these."""
     found = {}
-    for arg, default in _believed(node):
+    for arg, default in _believed(node, around):
         if default is not None:
             continue  # no literal is one of them, and what a name stands for is not known
-        names = list(_alternatives(arg.annotation))
+        names = list(_alternatives(arg.annotation, old))
         kinds = [old.canonical(name) for name in names]
-        if names and all(_is_plain_class(k, old) and _is_plain_class(k, new) for k in kinds):
+        if names == list(_alternatives(arg.annotation, new)) and all(
+            _is_plain_class(k, old) and _is_plain_class(k, new) for k in kinds
+        ):
             found[arg.arg] = kinds
     return found
 
 
-def _believed(node: FunctionNode) -> Iterator[tuple[ast.arg, ast.expr | None]]:
+def bound_around(enclosing: frozenset[str], in_a_class: bool, *names: ModuleNames) -> frozenset[str]:
+    """Names that an annotation may mean otherwise than the module does."""
+    return enclosing.union(*(n.bound_in_classes for n in names)) if in_a_class else enclosing
+
+
+def _believed(node: FunctionNode, around: frozenset[str]) -> Iterator[tuple[ast.arg, ast.expr | None]]:
     """Annotated parameters with their defaults, those left out that are None when nothing is passed."""
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
@@ -50,8 +71,19 @@ def _believed(node: FunctionNode) -> Iterator[tuple[ast.arg, ast.expr | None]]:
     for arg in [*positional, *spec.kwonlyargs]:
         default = defaults.get(arg)
         # `x: int = None` is common, and its annotation does not hold.
-        if arg.annotation is not None and not (isinstance(default, ast.Constant) and default.value is None):
+        if arg.annotation is None or (isinstance(default, ast.Constant) and default.value is None):
+            continue
+        if not around & set(_words(arg.annotation)):
             yield arg, default
+
+
+def _words(annotation: ast.expr) -> Iterator[str]:
+    for n in walk(annotation):
+        match n:
+            case ast.Name(id=name):
+                yield name
+            case ast.Constant(value=str() as code):
+                yield from _WORD.findall(code)
 
 
 def _name(annotation: ast.expr | None) -> str:
@@ -61,22 +93,31 @@ def _name(annotation: ast.expr | None) -> str:
     return ""
 
 
-def _alternatives(annotation: ast.expr | None) -> Iterator[str]:
-    """The classes in `A`, `"A"`, `A | B`, `Union[A, B]`; an empty name for anything else."""
+def _spelt_out(annotation: ast.expr | None, names: ModuleNames, deep: int = _DEEPEST) -> ast.expr | None:
+    """An annotation that is a name standing for a type, as that type is written."""
     match annotation:
+        case ast.Name(id=name) | ast.Constant(value=str() as name) if deep:
+            told = names.stands_for_type(name)
+            return _spelt_out(told, names, deep - 1) if told is not None else annotation
+    return annotation
+
+
+def _alternatives(annotation: ast.expr | None, names: ModuleNames, deep: int = _DEEPEST) -> Iterator[str]:
+    """The classes in `A`, `"A"`, `A | B`, `Union[A, B]`, and in a name that stands for these; '' for anything else."""
+    match _spelt_out(annotation, names):
         case ast.Name(id=name):
             yield name
-        case ast.Constant(value=str() as code):
+        case ast.Constant(value=str() as code) if deep:
             try:
-                yield from _alternatives(ast.parse(code, mode="eval").body)
+                yield from _alternatives(ast.parse(code, mode="eval").body, names, deep - 1)
             except SyntaxError:
                 yield ""
-        case ast.BinOp(left=left, op=ast.BitOr(), right=right):
-            yield from _alternatives(left)
-            yield from _alternatives(right)
-        case ast.Subscript(value=ast.Name(id="Union"), slice=ast.Tuple(elts=elts)):
+        case ast.BinOp(left=left, op=ast.BitOr(), right=right) if deep:
+            yield from _alternatives(left, names, deep - 1)
+            yield from _alternatives(right, names, deep - 1)
+        case ast.Subscript(value=ast.Name(id="Union"), slice=ast.Tuple(elts=elts)) if deep:
             for part in elts:
-                yield from _alternatives(part)
+                yield from _alternatives(part, names, deep - 1)
         case _:
             yield ""
 

@@ -11,7 +11,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
-from dreck.proof.annotations import annotated_classes, annotated_kinds
+from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around
 from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, QUIET, STEADY
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
@@ -127,13 +127,17 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
         KnownClasses(names[0], names[1], frozenset(mine.keys() - theirs.keys())),
         KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys())),
     )
-    annotated = annotated_kinds(old.node, *names) if ANNOTATIONS in allowed else {}
+    annotated = annotated_kinds(old.node, *names, around=_around(old, new)) if ANNOTATIONS in allowed else {}
     collectors = collectors_in(old.node) & collectors_in(new.node)
     asked = asked_in(old.node) | asked_in(new.node) if QUIET in allowed else frozenset()
     steady = steady_in((old.node, new.node), _trees(*names)) if STEADY in allowed else frozenset()
     p = Prover(arena, names, classes, allowed, annotated, mine | theirs, asked, steady, collectors)
     p.lives = old.names.lives_count_in(old.node) or new.names.lives_count_in(new.node)
     return p
+
+
+def _around(old: Subject, new: Subject) -> frozenset[str]:
+    return bound_around(old.enclosing | new.enclosing, bool(old.home or new.home), old.names, new.names)
 
 
 def _trees(*names: ModuleNames) -> list[ast.Module]:
@@ -152,7 +156,7 @@ def _given(p: Prover, old: Subject, new: Subject) -> Facts:
     """A method's first parameter is an instance of its class; others are of the classes their annotations name."""
     facts, make = Facts(), p.terms.make
     if {FAMILIES, ANNOTATIONS} <= p.allowed:
-        for name, kinds in annotated_classes(old.node, old.names, new.names).items():
+        for name, kinds in annotated_classes(old.node, old.names, new.names, _around(old, new)).items():
             several = tuple(make("global", kind) for kind in kinds)
             known = several[0] if len(several) == 1 else make("tuple", *several)
             test = make("isinstance", make("param", name), known)

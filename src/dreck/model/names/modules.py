@@ -4,12 +4,13 @@ import ast
 import builtins
 from functools import cached_property
 
-from dreck.model.names.bindings import bindings_of
+from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.frames import sensitive_names
 from dreck.model.names.lives import speaking_generators, speaks_when_let_go, tells_of_deaths
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import replaced_later
 from dreck.model.names.tables import Tables, tables_in
+from dreck.model.names.type_aliases import aliased
 
 _BUILTINS = frozenset(dir(builtins))
 _MADE_BY_IMPORT = frozenset({"__name__", "__file__", "__doc__", "__spec__", "__package__"})
@@ -107,6 +108,20 @@ class ModuleNames:
     @cached_property
     def _top(self) -> frozenset[ast.stmt]:
         return frozenset(self.tree.body)
+
+    @cached_property
+    def bound_in_classes(self) -> frozenset[str]:
+        """Names that the body of a class binds, or a type parameter is called: there they mean something else."""
+        found = set[str]()
+        for node in every_node(self.tree):
+            if isinstance(node, ast.ClassDef):
+                found |= {name for s in statements_of(node.body) for name in bound_by(s)}
+            found |= {str(getattr(p, "name", "")) for p in getattr(node, "type_params", ())}
+        return frozenset(found)
+
+    def stands_for_type(self, name: str) -> ast.expr | None:
+        """The type that a name of the module stands for, as it is written where it is bound."""
+        return aliased(self._bindings.of[name][0], self.stands_for) if self.is_bound_once(name) else None
 
     def is_imported(self, name: str) -> bool:
         """Whether one import at the very top gives `name` its one meaning."""

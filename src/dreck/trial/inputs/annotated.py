@@ -63,6 +63,9 @@ class Typed(Textual):
         origin, args = typing.get_origin(kind), typing.get_args(kind)
         if origin is typing.Union or type(kind).__name__ == "UnionType":
             return [m for arg in args for m in self._of_type(arg, u, name)]
+        told = getattr(kind, "__supertype__", None) or getattr(kind, "__value__", None)
+        if told is not None and not isinstance(kind, type):  # `NewType`, `type Load = ...`
+            return self._of_type(told, u, name)
         if origin is typing.Literal:
             return [Make("value", a) for a in args]
         if kind is None or kind is type(None):

@@ -12,6 +12,7 @@ from dreck.steps.support.chains import Arm, Chain
 from dreck.steps.support.scene import Known, Scene
 from dreck.steps.support.trees import Untouchable
 
+_DEEPEST = 8
 _MANY = frozenset({"list", "List", "Sequence", "Iterable", "Iterator", "Collection", "set", "frozenset", "tuple"})
 
 
@@ -47,7 +48,7 @@ def family_of(scene: Scene, home: Scene, subject: str) -> Family | None:
         return Family(kinds, Known(parameter, scene.wishes.kinds, many) if parameter else None)
     spec = scene.node.args
     every = {a.arg: a.annotation for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)}
-    names = list(_alternatives(every.get(parameter), many)) if parameter else []
+    names = list(_alternatives(every.get(parameter), many, home, _DEEPEST)) if parameter else []
     found = [home.names.definitions.get(name) for name in names]
     classes = [c for c in found if isinstance(c, ast.ClassDef)]
     if not classes or len(classes) != len(found):
@@ -74,22 +75,25 @@ def _parameter(scene: Scene, subject: str) -> tuple[str, bool]:
     return "", False
 
 
-def _alternatives(annotation: ast.expr | None, many: bool) -> Sequence[str]:
+def _alternatives(annotation: ast.expr | None, many: bool, home: Scene, deep: int) -> Sequence[str]:
+    """The classes that an annotation names, also by a name that stands for them."""
+    if isinstance(annotation, ast.Name) and (told := home.names.stands_for_type(annotation.id)) is not None and deep:
+        return _alternatives(told, many, home, deep - 1)
     match annotation:
-        case ast.Constant(value=str() as code):
+        case ast.Constant(value=str() as code) if deep:
             try:
-                return _alternatives(ast.parse(code, mode="eval").body, many)
+                return _alternatives(ast.parse(code, mode="eval").body, many, home, deep - 1)
             except SyntaxError:
                 return ()
         case ast.Subscript(value=ast.Name(id=holder), slice=inner) if many and holder in _MANY:
             inner = inner.elts[0] if isinstance(inner, ast.Tuple) else inner
-            return _alternatives(inner, False)
+            return _alternatives(inner, False, home, deep)
         case ast.Name(id=name) if not many:
             return (name,)
         case ast.BinOp(left=left, op=ast.BitOr(), right=right) if not many:
-            return (*_alternatives(left, False), *_alternatives(right, False))
+            return (*_alternatives(left, False, home, deep), *_alternatives(right, False, home, deep))
         case ast.Subscript(value=ast.Name(id="Union"), slice=ast.Tuple(elts=elts)) if not many:
-            return tuple(name for part in elts for name in _alternatives(part, False))
+            return tuple(name for part in elts for name in _alternatives(part, False, home, deep))
     return ("",)
 
 

@@ -23,18 +23,18 @@ def itself_otherwise(old: FunctionNode, new: FunctionNode, owner: str) -> bool:
     return _speaks_of_class(old, owner) != _speaks_of_class(new, owner)
 
 
-def _speaks_of_class(function: FunctionNode, owner: str) -> list[str]:
+def _speaks_of_class(function: FunctionNode, owner: str) -> set[str]:
     """How it says which class: `cls`, `type(self)`, `self.__class__`, `__class__` or the name of the class."""
-    found: list[str] = []
+    found = set[str]()
     for n in walk(function):
         match n:
             case ast.Name(id="cls" | "__class__" as name):
-                found.append(name)
+                found.add(name)
             case ast.Name(id=name) if name == owner:
-                found.append(name)
+                found.add(name)
             case ast.Call(func=ast.Name(id="type"), args=[_]) | ast.Attribute(attr="__class__"):
-                found.append("type")
-    return sorted(found)
+                found.add("type")
+    return found
 
 
 def _receivers(function: FunctionNode) -> dict[str, set[str]]:
