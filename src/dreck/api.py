@@ -43,6 +43,7 @@ def untangle(
     inline_callers: bool = False,
     far: bool = False,
     settings: Mapping[str, str] | None = None,
+    cache: bool = True,
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, a live function, or several of them.
 
@@ -58,6 +59,7 @@ def untangle(
     come; `table_file` the CSV or JSON file a table is kept in. With `inline_callers` a function that became a method
     goes; its callers call that. With `far` each function also gets the one further step that brings most, of those
     that need nothing from anybody. `settings` are what a step from elsewhere lets a person set, by name.
+    Without `cache`, files in which nothing was found before are gone through again.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -70,7 +72,7 @@ def untangle(
         settings=dict(settings or {}), only_asked=KINDS in _several(assume),
     )  # fmt: skip
     chosen = (_several(steps), _several(leave), _several(assume))
-    return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far))
+    return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far, cache))
 
 
 def _several(names: str | Iterable[str]) -> tuple[str, ...]:

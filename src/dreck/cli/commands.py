@@ -69,6 +69,7 @@ def demo(directory: Path | None) -> int:
     "--path", "place", type=_FILE, metavar="FILE", help="With `-` as TARGET: the file that standard input is."
 )
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use for folders.")
+@click.option("--no-cache", is_flag=True, help="Go through every file anew, and keep nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def untangle(
     targets: tuple[str, ...],
@@ -91,6 +92,7 @@ def untangle(
     gate: bool,
     place: Path | None,
     jobs: int,
+    no_cache: bool,
     as_json: bool,
 ) -> int:
     """Take steps, each with its verdict. Without --write nothing is saved: see the steps and the diff first.
@@ -111,7 +113,7 @@ def untangle(
     least = verdict or config_of(targets[0]).verdict or "tested"
     if gate and write:
         raise DreckError("--gate writes nothing: it cannot go with --write")
-    request = Request(chosen, leave, assume, least, write, check, jobs, wishes, far)
+    request = Request(chosen, leave, assume, least, write, check, jobs, wishes, far, not no_cache)
     if targets == ("-",) or place is not None:
         from dreck.cli.reviewing import untangle_input
 

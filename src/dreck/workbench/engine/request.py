@@ -30,6 +30,8 @@ class Request:
     wishes: Wishes = field(default_factory=Wishes)
     far: bool = False
     """Whether each function also gets the one further step that brings most, of those that need nobody."""
+    cache: bool = True
+    """Whether a file in which nothing was found before is left alone as long as it is what it was."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,15 +23,16 @@ from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.steps.support.scene import Others, Scene, Wishes
 from dreck.workbench import workers
 from dreck.workbench.compare.compare import Wanted
-from dreck.workbench.engine.check import run_check
 from dreck.workbench.engine.collector import calm
+from dreck.workbench.engine.consulting import consultant
 from dreck.workbench.engine.doubts import ordered
 from dreck.workbench.engine.formatting import FormatterFailed, formatted
+from dreck.workbench.engine.quiet import QuietFiles
 from dreck.workbench.engine.renaming import naming_steps, renamed_where_made
 from dreck.workbench.engine.request import Asking, Request, green_before, validate
 from dreck.workbench.engine.reshape import Bench as Reshaping
 from dreck.workbench.engine.reshape import Change, Reshaped, reshape
-from dreck.workbench.engine.saving import entry_of, save_all
+from dreck.workbench.engine.saving import save_all
 from dreck.workbench.engine.stage import project_files
 from dreck.workbench.engine.straighten import Bench, Proposal, node_of, straighten
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
@@ -40,7 +41,7 @@ from dreck.workbench.queries.gains import best_without_a_person
 from dreck.workbench.queries.nearness import what_is_near
 from dreck.workbench.results import FileResult, FunctionResult, Result, Taken
 from dreck.workbench.store.config import Config, config_for
-from dreck.workbench.store.journal import Journal, Saving
+from dreck.workbench.store.journal import Journal
 from dreck.workbench.store.place import interrupted_roots
 
 _ENOUGH_FOR_TWO = 8
@@ -116,6 +117,20 @@ _Worked = tuple[Path, FileResult | None, BadSource | None]
 
 def _worked(grouped: dict[Path, list[Target]], request: Request, asking: Asking) -> Iterator[_Worked]:
     """Each file's result. Saving and the journal stay in this process, also when the work is spread."""
+    quiet = QuietFiles.of(request, asking)
+    known = {path: found for path, targets in grouped.items() if (found := quiet.get(path, targets)) is not None}
+    left = {path: targets for path, targets in grouped.items() if path not in known}
+    try:
+        worked = _one_by_one(left, request, asking)
+        for path, targets in grouped.items():
+            result = (path, known[path], None) if path in known else next(worked)
+            quiet.put(targets, result[1])
+            yield result
+    finally:
+        quiet.close()
+
+
+def _one_by_one(grouped: dict[Path, list[Target]], request: Request, asking: Asking) -> Iterator[_Worked]:
     alone = bool(asking.step or request.check) or request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO
     work = partial(_file, request=request, asking=asking)
     if alone:
@@ -170,7 +185,7 @@ def _straightened(path: Path, targets: list[Target], request: Request, asking: A
         bool(request.steps or config.steps),
         config.doubt,
         config.seconds,
-        _consultant(file, request, asking),
+        consultant(file, request, asking),
     )
     text, results = _functions(bench, tree, functions, wanted)
     if text != file.text:
@@ -287,36 +302,6 @@ def _steps(request: Request, config: Config) -> list[Step]:
 
 def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:
     return Judge(assume, trial=request.verdict != "proved", budget=config.budget or DEFAULT_BUDGET)
-
-
-def _consultant(file: SourceFile, request: Request, asking: Asking) -> Callable[[Proposal], str] | None:
-    """What a step that holds must still pass: a person, the project's own check. Taken steps are saved at once."""
-    if asking.step is None and not request.check:
-        return None
-
-    def consult(proposal: Proposal) -> str:
-        against = asking.step(proposal) if asking.step is not None else ""
-        if against or not request.write:
-            return against
-        return _tried(file.path, proposal, request.check)
-
-    return consult
-
-
-def _tried(path: Path, proposal: Proposal, check: str) -> str:
-    """Saves one step, and undoes it when the project's own tests turn red."""
-    taken = proposal.taken
-    entry = entry_of(proposal.function, proposal.start, proposal.before, proposal.after, taken)
-    file = read(path)
-    lines = split_lines(file.text)
-    end = proposal.start - 1 + len(split_lines(proposal.before))
-    journal = Journal.of(path)
-    text = "".join([*lines[: proposal.start - 1], proposal.after, *lines[end:]])
-    journal.save([Saving(path, file, [entry], text)])
-    if check and not run_check(check):
-        journal.back(1)
-        return f"the check `{check}` turned red"
-    return ""
 
 
 def _functions(
