@@ -4,6 +4,7 @@ import ast
 
 import pytest
 
+from dreck.model.views.decided import Known
 from dreck.model.views.measures import measure, silhouette
 from dreck.model.views.switches import Span, switches, tables_of
 from dreck.model.views.walking import ways_through
@@ -128,3 +129,11 @@ def test_the_silhouette_is_as_large_as_the_tangle():
         text = file.read_text()
         for f in functions_in(ast.parse(text), text):
             assert sum(silhouette(f.node).values()) == measure(f.node).tangle
+
+
+def test_what_a_statement_may_do_is_kept_with_the_statement():
+    """Not under its place in memory: that is another statement's when it is gone."""
+    code = "def f(self, n):\n    if self.s:\n        if ask(n):\n            a = 1\n    if self.c:\n        if n.b:\n            if self.c:\n                b = 2\n"
+    known = Known(function(code)[0])
+    assert [line for _, _, line, _, _ in known.settled()] == [7]
+    assert known.effects and all(isinstance(s, ast.stmt) for s in known.effects)

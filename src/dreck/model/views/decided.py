@@ -47,8 +47,8 @@ class Known:
 
     function: FunctionNode
     found: list[Settled] = field(default_factory=list)
-    effects: dict[int, "Effects"] = field(default_factory=dict)
-    """What each statement may do, by its identity; found once."""
+    effects: dict[ast.stmt, "Effects"] = field(default_factory=dict)
+    """What each statement may do; found once."""
 
     def settled(self) -> list[Settled]:
         if _asks_of_something_twice(self.function.body):
@@ -98,14 +98,14 @@ class Known:
         return facts
 
     def _effects_of(self, s: ast.stmt) -> "Effects":
-        found = self.effects.get(id(s))
+        found = self.effects.get(s)
         if found is None:
             inner = [n for _, _, block in _inner(s) for n in block]
             parts = [self._effects_of(n) for n in inner]
             head = _head(s) if inner else s
             acts = any(part.acts for part in parts) or any(map(_may_act, walk(head)))
             found = Effects(assigned_in([head]).union(*(part.bound for part in parts)), acts)
-            self.effects[id(s)] = found
+            self.effects[s] = found
         return found
 
 
