@@ -57,6 +57,20 @@ def annotated_classes(
     return found
 
 
+def names_for_types(node: FunctionNode, names: ModuleNames) -> set[str]:
+    """The names by which annotations of parameters come to their types, those in between too."""
+    spec = node.args
+    annotations = [a.annotation for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs) if a.annotation is not None]
+    found, pending = set[str](), [word for annotation in annotations for word in _words(annotation)]
+    while pending:
+        name = pending.pop()
+        told = names.stands_for_type(name) if name not in found else None
+        if told is not None:
+            found.add(name)
+            pending += _words(told)
+    return found
+
+
 def bound_around(enclosing: frozenset[str], in_a_class: bool, *names: ModuleNames) -> frozenset[str]:
     """Names that an annotation may mean otherwise than the module does."""
     return enclosing.union(*(n.bound_in_classes for n in names)) if in_a_class else enclosing

@@ -8,6 +8,7 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.frames import asks_who_calls
+from dreck.proof.annotations import names_for_types
 from dreck.proof.checking.axioms import signature_of
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
 from dreck.proof.state import Event, Side, State
@@ -81,6 +82,8 @@ class CheckedCalls(CheckedLemmas):
         for n in walk(node):
             if isinstance(n, ast.Name) and n.id in axioms.names.tables.known and n.id not in self.kept:
                 self._need(axioms.is_bound_once(n.id), "{} may mean another thing", n.id)
+        for name in names_for_types(node, axioms.names):
+            self._need(axioms.is_bound_once(name), "{} may stand for another type", name)
 
     def _callee(self, side: Side, key: Term) -> tuple[FunctionNode, list[Term], tuple[tuple[str, ...], ...], bool]:
         axioms, lazily = self.acts.axioms[side.which], False
