@@ -183,8 +183,24 @@ def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
         case [ast.If() as inner]:
             if inner.orelse and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else speaks of both its branches"
+            if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):
+                yield "the comment in the else says what its test does"
             if any(isinstance(b, ast.If) and ast.dump(b.test) == ast.dump(inner.test) for b in arm.body):
                 yield "both halves ask the same"
+
+
+_ASKING = re.compile(
+    r"_*(is|has|can|should|was|are|does|isinstance|issubclass|hasattr|callable|len|any|all|bool|int|str|type|get|getattr"
+    r"|startswith|endswith|match|search|fullmatch|find|count|lower|upper|strip|keys|values|items|exists)(_|$|[A-Z])"
+    r"|is(digit|alpha|space|alnum|file|dir|upper|lower)"
+)
+
+
+def _may_do_something(test: ast.expr) -> bool:
+    """Whether a test calls what may be more than a question, going by its name."""
+    called = (n.func for n in walk(test) if isinstance(n, ast.Call))
+    names = (f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "") for f in called)
+    return any(_ASKING.match(name) is None for name in names)
 
 
 def _is_a_switch(s: ast.If) -> bool:
