@@ -1,7 +1,7 @@
 """Kinds: chains that ask what class a value is of."""
 
 import ast
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from dreck.model.names.linking import file_of
@@ -22,14 +22,18 @@ _TAIL = 3
 class TypeReader(Reader):
     """Reads `isinstance(x, A)`, `isinstance(x, (A, B))`; for exact classes, `type(x) is A` and tests of its name."""
 
-    def __init__(self, exact: bool) -> None:
+    def __init__(self, exact: bool, named: Mapping[str, ast.Assign] | None = None) -> None:
+        """`named` are variables that hold the class of something, or its name."""
         self.exact = exact
+        self.named = named or {}
 
     def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         match test:
             case ast.Call(func=ast.Name(id="isinstance"), args=[subject, kinds], keywords=[]) if not self.exact:
                 return (subject,), each_class(kinds)
             case ast.Compare(left=asked, ops=[ast.Is() | ast.Eq()], comparators=[kind]) if self.exact:
+                if isinstance(asked, ast.Name) and asked.id in self.named:
+                    asked = self.named[asked.id].value
                 return _exact_class(asked, kind)
         return None
 
@@ -49,9 +53,38 @@ def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...],
 def type_chains(scene: Scene, fewest: int = 2) -> Iterator[tuple[Chain, bool]]:
     """Every chain on the class of a plain name, and whether it asks for the exact class."""
     for exact in (False, True):
-        for chain in chains(scene.node, TypeReader(exact), fewest):
+        for chain in chains(scene.node, TypeReader(exact, named_classes(scene)), fewest):
             if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If):
                 yield chain, exact
+
+
+def named_classes(scene: Scene) -> dict[str, ast.Assign]:
+    """Variables bound once, at the top of the function, to the class of a plain name or to what that is called."""
+    bound = [n.id for n in walk(scene.node) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)]
+    found = {}
+    for s in scene.node.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value) if bound.count(name) == 1 and _asks_class(value):
+                found[name] = s
+    return found
+
+
+def _asks_class(e: ast.expr) -> bool:
+    match e:
+        case ast.Attribute(value=inner, attr="__name__"):
+            return _asks_class(inner)
+        case ast.Call(func=ast.Name(id="type"), args=[ast.Name()], keywords=[]):
+            return True
+    return isinstance(e, ast.Attribute) and e.attr == "__class__" and isinstance(e.value, ast.Name)
+
+
+def drop_name_of_class(scene: Scene, sheet: Sheet, chain: Chain) -> None:
+    """A variable for the class goes when nothing but the tests of the chain has asked it."""
+    tests = {n for arm in chain.arms if arm.test is not None for n in walk(arm.test)}
+    for name, s in named_classes(scene).items():
+        reads = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n.id == name and n not in s.targets]
+        if reads and all(n in tests for n in reads):
+            sheet.replace_lines(s.lineno, s.end_lineno or s.lineno, "")
 
 
 def home_of(scene: Scene, names: set[str]) -> Scene:

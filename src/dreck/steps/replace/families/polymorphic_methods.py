@@ -19,7 +19,7 @@ from dreck.steps.replace.families.class_text import (
     put_method,
 )
 from dreck.steps.replace.families.closed_family import Family, answers, common_base, family_of, lineage, method
-from dreck.steps.replace.families.kinds import Moved, called, home_of, moved, type_chains
+from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class, home_of, moved, type_chains
 from dreck.steps.support.chains import Chain, add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
@@ -120,6 +120,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     asks = f"isinstance({subject.id}, {base})" if not exact else _exactly(subject.id, classes)
     if not exact and (as_protocol or not fresh):  # an object of the very base is none of the kinds
         asks = f"isinstance({subject.id}, ({', '.join(c.name for c in classes)}))"
+    drop_name_of_class(scene, sheet, chain)
     sheet.replace_lines(parts.first, parts.last, called(scene, sheet, chain, parts, asks, call))
     count = len(tested)
     made = (base, name) if fresh else (name,)
@@ -150,6 +151,7 @@ def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject:
         put_method(home, there, cls, method(scene, name, own, found.given, indents_of(there, cls)[0], returns))
     call = f"{subject}.{name}" + ("" if found.attribute else f"({', '.join(found.given)})")
     line = f"{sheet.indent(found.first)}{found.call.format(call)}\n"
+    drop_name_of_class(scene, sheet, chain)
     sheet.replace_lines(found.first, found.last, line)
     holders = ", ".join(dict.fromkeys(c.name for c, _ in found.bodies))
     what = f"{holders} have {name}" if found.attribute else f"{holders} answer {name} themselves"

@@ -29,44 +29,64 @@ class Column:
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """A loop over the index of columns: `for i in range(len(NAMES))`."""
+    """A loop over columns: `for i in range(len(NAMES))`, or `for i, name in enumerate(NAMES)`."""
 
     loop: ast.For
     index: str
+    over: ast.Name
+    item: str = ""
+    """What the loop calls the item of the column it goes over."""
+
+    def reads(self) -> list[ast.Subscript]:
+        """The places in it where a column is read at its index."""
+        inside = (n for b in self.loop.body for n in walk(b))
+        return [n for n in inside if isinstance(n, ast.Subscript) and _is_read_at(n, self.index)]
+
+    def columns(self) -> list[str]:
+        return list(dict.fromkeys([self.over.id, *(ast.unparse(n.value) for n in self.reads())]))
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Columns that a loop of the function walks by index, or that it reads under one key."""
     seen: set[frozenset[str]] = set()
-    for names, passage in [*_walked(scene), *_keyed(scene)]:
+    for names, walks in [*_walked(scene), *_keyed(scene)]:
         if frozenset(names) in seen:
             continue
         seen.add(frozenset(names))
         try:
-            yield _planned(scene, names, passage)
+            yield _planned(scene, names, walks)
         except Untouchable as error:
-            yield NotPlanned(passage.loop.lineno if passage is not None else scene.node.lineno, str(error))
+            yield NotPlanned(walks[0].loop.lineno if walks else scene.node.lineno, str(error))
 
 
 # --- what belongs together -----------------------------------------------------------------------------
 
 
-def _walked(scene: Scene) -> Iterator[tuple[list[str], Walk | None]]:
-    for s in statements(scene.node.body):
+def _walked(scene: Scene) -> Iterator[tuple[list[str], list[Walk]]]:
+    """Columns that a loop of the function goes along, with all loops of the module that go along them, too."""
+    every = list(_walks(scene.tree))
+    for own in [w for w in every if w.loop in set(statements(scene.node.body))]:
+        names, found = own.columns(), [own]
+        while more := [w for w in every if w not in found and set(w.columns()) & set(names)]:
+            found += more
+            names = list(dict.fromkeys([*names, *(name for w in more for name in w.columns())]))
+        if len(own.columns()) >= _FEWEST:
+            yield names, found
+
+
+def _walks(tree: ast.AST) -> Iterator[Walk]:
+    for s in walk(tree):
         match s:
+            case ast.For(target=ast.Name(id=index), iter=ast.Call(func=ast.Name(id="range"), args=[size]), orelse=[]):
+                match size:
+                    case ast.Call(func=ast.Name(id="len"), args=[ast.Name() as over], keywords=[]):
+                        yield Walk(s, index, over)
             case ast.For(
-                target=ast.Name(id=index),
-                iter=ast.Call(
-                    func=ast.Name(id="range"),
-                    args=[ast.Call(func=ast.Name(id="len"), args=[ast.Name(id=first)])],
-                    keywords=[],
-                ),
+                target=ast.Tuple(elts=[ast.Name(id=index), ast.Name(id=item)]),
+                iter=ast.Call(func=ast.Name(id="enumerate"), args=[ast.Name() as over], keywords=[]),
                 orelse=[],
             ):
-                read = [n for b in s.body for n in walk(b) if _is_read_at(n, index)]
-                names = list(dict.fromkeys([first, *(n.value.id for n in read)]))  # type: ignore[attr-defined]
-                if len(names) >= _FEWEST:
-                    yield names, Walk(s, index)
+                yield Walk(s, index, over, item)
 
 
 def _is_read_at(n: ast.AST, index: str) -> bool:
@@ -76,7 +96,7 @@ def _is_read_at(n: ast.AST, index: str) -> bool:
     return False
 
 
-def _keyed(scene: Scene) -> Iterator[tuple[list[str], None]]:
+def _keyed(scene: Scene) -> Iterator[tuple[list[str], list[Walk]]]:
     """Dicts of the module that the function reads under one and the same key."""
     found: dict[str, list[str]] = {}
     for n in walk(scene.node):
@@ -86,7 +106,7 @@ def _keyed(scene: Scene) -> Iterator[tuple[list[str], None]]:
                 names += [name] if name not in names else []
     for names in found.values():
         if len(names) >= _FEWEST:
-            yield names, None
+            yield names, []
 
 
 def _dict_named(scene: Scene, name: str) -> bool:
@@ -117,9 +137,9 @@ def _column(scene: Scene, name: str) -> Column:
 # --- rows ----------------------------------------------------------------------------------------------
 
 
-def _planned(scene: Scene, names: Sequence[str], passage: Walk | None) -> Plan:
+def _planned(scene: Scene, names: Sequence[str], walks: Sequence[Walk]) -> Plan:
     columns = [_column(scene, name) for name in names]
-    _check(scene, columns, passage)
+    _check(scene, columns, walks)
     sheet = scene.sheet()
     kind, fields = _named(scene, names)
     rows = f"{kind.upper()}S" if not kind.endswith("s") else f"{kind.upper()}_LIST"
@@ -147,7 +167,7 @@ def _planned(scene: Scene, names: Sequence[str], passage: Walk | None) -> Plan:
             end = _blank_lines_after(sheet, column.bound.lineno, end)
         own = f"{indent}{made}" if column.bound is last else ""
         sheet.replace_lines(column.bound.lineno, end, own if local or not own else f"\n{head}{own}".lstrip("\n"))
-    _read_by_name(scene, sheet, columns, fields, rows, kind.lower(), passage)
+    _read_by_name(scene, sheet, columns, fields, rows, kind.lower(), walks)
     reason = f"{', '.join(names[:-1])} and {names[-1]} are one {'table' if columns[0].keys else 'list'} of rows, {rows}"
     return Plan(scene.node.lineno, reason, sheet.result(), (kind, rows))
 
@@ -167,7 +187,7 @@ def _top(scene: Scene, sheet: Sheet) -> int:
     return int(line)
 
 
-def _check(scene: Scene, columns: Sequence[Column], passage: Walk | None) -> None:
+def _check(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk]) -> None:
     sizes = {len(c.values) for c in columns}
     if len(sizes) != 1 or len({type(c.bound.value) for c in columns}) != 1:
         raise Untouchable("they are of different lengths or sorts")
@@ -181,30 +201,34 @@ def _check(scene: Scene, columns: Sequence[Column], passage: Walk | None) -> Non
             raise Untouchable(f"{column.name} is used in other files of the project")
         if scene.sheet().comments_in(scene.sheet().of(column.bound)):
             raise Untouchable(f"comments stand in {column.name}; they would lose their place")
-    allowed = set(_understood(scene, columns, passage))
+    for one in walks:
+        if one.item and any(
+            isinstance(n, ast.Name) and n.id == one.item and not isinstance(n.ctx, ast.Load)
+            for b in one.loop.body
+            for n in walk(b)
+        ):
+            raise Untouchable(f"{one.item} is bound anew in line {one.loop.lineno} and after")
+    allowed = set(_understood(scene, columns, walks))
     for n in walk(scene.tree):
         if isinstance(n, ast.Name) and n.id in {c.name for c in columns} and n not in allowed:
             raise Untouchable(f"{n.id} is used in another way in line {n.lineno}")
 
 
-def _understood(scene: Scene, columns: Sequence[Column], passage: Walk | None) -> Iterator[ast.Name]:
+def _understood(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk]) -> Iterator[ast.Name]:
     """The places where a column is bound, walked, or read at an index or under a key."""
     names = {c.name for c in columns}
-    inside = {n for b in passage.loop.body for n in walk(b)} if passage is not None else set[ast.AST]()
-    if passage is not None:
-        yield from (n for n in walk(passage.loop.iter) if isinstance(n, ast.Name) and n.id in names)
+    for one in walks:
+        yield one.over
+        yield from (n.value for n in one.reads() if isinstance(n.value, ast.Name))
     for n in walk(scene.tree):
         match n:
             case ast.Assign(targets=[ast.Name() as target]) if target.id in names:
                 yield target
-            case ast.Subscript(value=ast.Name() as read, slice=ast.Name(id=at), ctx=ast.Load()) if passage is not None:
-                if n in inside and at == passage.index:
-                    yield read
-            case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if passage is None:
+            case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if not walks:
                 yield read
-            case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if passage is None:
+            case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if not walks:
                 yield read
-            case ast.For(iter=ast.Name() as read) if passage is None:
+            case ast.For(iter=ast.Name() as read) if not walks:
                 yield read
 
 
@@ -239,7 +263,9 @@ def _one_of(word: str) -> str:
 
 
 def _type_of(column: Column) -> str:
-    kinds = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for v in column.values}
+    plain = [v.operand if isinstance(v, ast.UnaryOp) and isinstance(v.op, ast.USub) else v for v in column.values]
+    kinds = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for v in plain}
+    kinds = {"float"} if kinds == {"int", "float"} else kinds
     return kinds.pop() if len(kinds) == 1 and kinds <= _PLAIN else "object"
 
 
@@ -258,28 +284,40 @@ def _read_by_name(
     fields: Sequence[str],
     rows: str,
     row: str,
-    passage: Walk | None,
+    walks: Sequence[Walk],
 ) -> None:
     field_of = {c.name: field for c, field in zip(columns, fields, strict=True)}
-    if passage is None:
-        for n in walk(scene.tree):
-            match n:
-                case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of:
-                    sheet.replace(n, f"{rows}[{sheet.code(n.slice)}].{field_of[name]}")
-                case ast.Compare(comparators=[ast.Name(id=name) as read]) | ast.For(iter=ast.Name(id=name) as read):
-                    if name in field_of:
-                        sheet.replace(read, rows)
+    for one in walks:
+        _walk_rows(scene, sheet, one, field_of, rows, row)
+    if walks:
         return
-    inside = [n for b in passage.loop.body for n in walk(b)]
-    reads = [n for n in inside if _is_read_at(n, passage.index) and n.value.id in field_of]  # type: ignore[attr-defined]
-    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    for n in walk(scene.tree):
+        match n:
+            case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of:
+                sheet.replace(n, f"{rows}[{sheet.code(n.slice)}].{field_of[name]}")
+            case ast.Compare(comparators=[ast.Name(id=name) as read]) | ast.For(iter=ast.Name(id=name) as read):
+                if name in field_of:
+                    sheet.replace(read, rows)
+
+
+def _walk_rows(scene: Scene, sheet: Sheet, one: Walk, field_of: dict[str, str], rows: str, row: str) -> None:
+    """A loop over an index becomes one over rows; the index stays where it is asked for itself."""
+    around = next((f.node for f in scene.functions if one.loop in set(statements(f.node.body))), scene.tree)
+    taken = {n.id for n in walk(around) if isinstance(n, ast.Name)} | {
+        a.arg for a in walk(around) if isinstance(a, ast.arg)
+    }
     row = row if is_free(row, taken) else "row"
+    inside = [n for b in one.loop.body for n in walk(b)]
+    reads = [n for n in one.reads() if isinstance(n.value, ast.Name) and n.value.id in field_of]
     for n in reads:
-        sheet.replace(n, f"{row}.{field_of[n.value.id]}")  # type: ignore[attr-defined]
-    indices = [n for n in inside if isinstance(n, ast.Name) and n.id == passage.index]
+        sheet.replace(n, f"{row}.{field_of[ast.unparse(n.value)]}")
+    items = [n for n in inside if isinstance(n, ast.Name) and one.item and n.id == one.item]
+    for item in items:
+        sheet.replace(item, f"{row}.{field_of[one.over.id]}")
+    indices = [n for n in inside if isinstance(n, ast.Name) and n.id == one.index]
     needed = len(indices) > len(reads)
-    sheet.replace(passage.loop.target, f"{passage.index}, {row}" if needed else row)
-    sheet.replace(passage.loop.iter, f"enumerate({rows})" if needed else rows)
+    sheet.replace(one.loop.target, f"{one.index}, {row}" if needed else row)
+    sheet.replace(one.loop.iter, f"enumerate({rows})" if needed else rows)
 
 
 STEP = Step(
