@@ -223,3 +223,11 @@ def peak(x: np.ndarray, k: np.float64):
 def test_arrays_and_their_scalars_are_made(was, becomes, status):
     pytest.importorskip("numpy")
     assert dreck.compare(ARRAYS, ARRAYS.replace(was, becomes)).status == status
+
+
+@pytest.mark.parametrize(("assume", "status"), [((), "differs"), (("total-order",), "tested")])
+def test_numbers_that_are_none_are_left_out_of_account_when_asked_for(assume, status):
+    old = "def f(loads, least: float):\n    return [n for n in loads if not n.kilos < least]\n"
+    verdict = dreck.compare(old, old.replace("not n.kilos < least", "n.kilos >= least"), assume=assume)
+    assert verdict.status == status
+    assert ("total-order" in verdict.assumptions) == bool(assume)

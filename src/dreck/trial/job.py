@@ -73,7 +73,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     old, new = runners[0].version, runners[1].version
     watch_common_globals(*runners)
     asked = asked_in(old.node) | asked_in(new.node) if request["quiet"] else frozenset()
-    overlooks = partial(_is_overlooked, bool(request["hashable"]), asked)
+    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked)
     search = Search(
         runners,
         candidates,
@@ -95,6 +95,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
         answer = result(search, old, new)
     answer["slips"] = as_json(slips)
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
+    answer["unordered"] = sum(map(_differs_without_order, search.all_tried)) if request["ordered"] else 0
     answer["loud"] = sum(_dies_asking(tried, asked) for tried in search.all_tried)
     answer["held_steady"] = usages.held_steady
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
@@ -218,8 +219,15 @@ def _examples(side: dict[str, Any], runner: Runner) -> list[dict[str, Make]]:
     return examples_of(runner.version.node, runner.parameters(), whole_project(Path(side["path"])))
 
 
-def _is_overlooked(hashable: bool, asked: frozenset[str], tried: Tried) -> bool:
-    return (hashable and _dies_unhashed(tried)) or _dies_asking(tried, asked)
+def _is_overlooked(hashable: bool, ordered: bool, asked: frozenset[str], tried: Tried) -> bool:
+    left_out = (hashable and _dies_unhashed(tried)) or (ordered and _differs_without_order(tried))
+    return left_out or _dies_asking(tried, asked)
+
+
+def _differs_without_order(tried: Tried) -> bool:
+    """Whether the two differ on an input with a number that is none: it has no order among others."""
+    given = (make.what for make in tried.used.values() if make.kind == "value")
+    return not tried.alike and any(isinstance(what, float) and what != what for what in given)
 
 
 def _dies_asking(tried: Tried, asked: frozenset[str]) -> bool:

@@ -53,6 +53,8 @@ class Wanted:
     case: bool = False
     hashable: bool = False
     """Whether keys may be taken to be hashable: an input on which only that differs counts for nothing."""
+    ordered: bool = False
+    """Whether what is compared may be taken to have an order: an input with a NaN may differ."""
     quiet: bool = False
     """Whether plain tests may be taken to raise nothing: an input on which one does counts for nothing."""
     steady: bool = False
@@ -117,6 +119,8 @@ class Trial:
     """Slips for which there was no time."""
     overlooked: int = 0
     """Inputs left out of account because a key in them cannot be hashed."""
+    unordered: int = 0
+    """Inputs left out of account because a NaN is in them."""
     loud: int = 0
     """Inputs left out of account because a plain test raises on them in one version."""
     held_steady: bool = False
@@ -146,6 +150,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted(), known: Know
         "calls": list(wanted.calls),
         "case": wanted.case_maker if wanted.case else "",
         "hashable": wanted.hashable,
+        "ordered": wanted.ordered,
         "quiet": wanted.quiet,
         "steady": wanted.steady,
         "apart": wanted.apart,
@@ -189,6 +194,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         tuple(Unnoticed(**told) for told in answer["slips"]["unnoticed"]),
         answer["slips"]["left_out"],
         answer["overlooked"],
+        answer["unordered"],
         answer["loud"],
         answer["held_steady"],
     )

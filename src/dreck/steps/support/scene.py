@@ -69,6 +69,8 @@ class Scene:
     wishes: Wishes = Wishes()
     line_length: int = 88
     others: "Others | None" = None
+    in_order: bool = False
+    """What is compared here is taken to have an order: `not a < b` is `a >= b`."""
     _found: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     def once(self, key: Any, find: Callable[[], Any]) -> Any:

@@ -173,7 +173,9 @@ class _Work:
             return None
         if self.others is None:
             self.others = Others(project_files(path))
-        return Scene(path, text, tree, functions, function, self.bench.wishes, self.bench.line_length, self.others)
+        in_order = bool(ordered(function.node, tree, self.bench.doubt))
+        width = self.bench.line_length
+        return Scene(path, text, tree, functions, function, self.bench.wishes, width, self.others, in_order)
 
     def lines(self, text: str) -> list[str]:
         """The lines of the module as it is; split once for each text."""

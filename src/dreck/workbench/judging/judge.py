@@ -172,6 +172,7 @@ class Judge:
             request.calls,
             case,
             hashable,
+            ORDER in self.assume,
             QUIET in self.assume,
             STEADY in self.assume,
         )
@@ -257,6 +258,7 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         hint = f"; --assume {HASHABLE} leaves such inputs out of account" if unhashed else ""
         return Verdict("differs", (), found.inputs, found.outcomes, proof.reason + hint, proof.path, found.difference)
     rests_on = ((HASHABLE,) if found.overlooked else ()) + ((QUIET,) if found.loud else ())
+    rests_on += (ORDER,) if found.unordered else ()
     rests_on += (STEADY,) if found.held_steady else ()
     tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
     tested = replace(tested, slips=found.slips, left_out=found.loud)

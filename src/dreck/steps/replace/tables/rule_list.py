@@ -153,7 +153,7 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
     )
     listed = len(found.rules) >= _MANY_IN_A_LOOP and not found.any_of and isinstance(loop.target, ast.Name)
     rules, made = _rules_of(scene, sheet, found) if listed else ("", ())
-    asked = f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})" if listed else _joined(sheet, found)
+    asked = f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})" if listed else _joined(scene, sheet, found)
     indent = sheet.indent(block[i].lineno)
     lines = _comprehension(scene, sheet, found, asked, "return " if returned else f"{found.name} = ", indent)
     last = following if returned and following is not None else loop
@@ -177,7 +177,7 @@ def _rules_of(scene: Scene, sheet: Sheet, found: Filter) -> tuple[str, tuple[str
     lines = [f"{name} = ["]
     for test, is_turned in found.rules:
         lines += [f"{unit}{comment}" for comment in _comments(sheet, test)]
-        lines.append(f"{unit}lambda {target}: {_spelt(sheet, test, is_turned)},")
+        lines.append(f"{unit}lambda {target}: {_spelt(scene, sheet, test, is_turned)},")
     return "\n".join([*lines, "]"]), (name,)
 
 
@@ -190,23 +190,11 @@ def _comments(sheet: Sheet, test: ast.expr) -> list[str]:
     return list(dict.fromkeys(lines))
 
 
-def _spelt(sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
+def _spelt(scene: Scene, sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
     if not is_turned:
         return one_line(sheet.code(test))
-    other = turned(test)
-    exact = not any(
-        isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE)
-        for n in walk(test)
-        if isinstance(n, ast.Compare)
-        for op in n.ops
-    )
-    if exact:
-        return ast.unparse(other).replace("'", '"') if "'" not in sheet.code(test) else ast.unparse(other)
-    return (
-        ast.unparse(_turned_exactly(test)).replace("'", '"')
-        if "'" not in sheet.code(test)
-        else ast.unparse(_turned_exactly(test))
-    )
+    other = ast.unparse(turned(test) if scene.in_order else _turned_exactly(test))
+    return other.replace("'", '"') if "'" not in sheet.code(test) else other
 
 
 def _turned_exactly(e: ast.expr) -> ast.expr:
@@ -222,8 +210,8 @@ def _turned_exactly(e: ast.expr) -> ast.expr:
     return ast.UnaryOp(ast.Not(), e)
 
 
-def _joined(sheet: Sheet, found: Filter) -> str:
-    parts = [(_spelt(sheet, test, is_turned), test, is_turned) for test, is_turned in found.rules]
+def _joined(scene: Scene, sheet: Sheet, found: Filter) -> str:
+    parts = [(_spelt(scene, sheet, test, is_turned), test, is_turned) for test, is_turned in found.rules]
     word = " or " if found.any_of else " and "
     return (
         word.join(_grouped(text, found.any_of) for text, _, _ in parts)
@@ -327,7 +315,7 @@ def find_loads(loads, kind=None, lightest=None):
     rules = [
         lambda load: load.checked,
         lambda load: kind is None or load.kind == kind,
-        lambda load: lightest is None or not load.kilos < lightest,
+        lambda load: lightest is None or load.kilos >= lightest,
     ]
     return [load for load in loads if all(rule(load) for rule in rules)]
 """,
