@@ -13,16 +13,15 @@ from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.around import cores, lines_around
 from dreck.steps.replace.tables.class_rows import class_rows
 from dreck.steps.replace.tables.method_calls import method_calls
+from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines, value_code
 from dreck.steps.support.chains import (
     Arm,
     Chain,
-    Reader,
     add_imports,
     chains,
-    check_keys,
     comments_of,
     is_asked_twice,
     key_code,
@@ -42,7 +41,7 @@ _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function whose arms only choose values."""
-    for chain in chains(scene.node, Reader(), fewest=2):
+    for chain in chains(scene.node, WithMore(), fewest=2):
         if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
         around, arms = cores(chain.arms)
@@ -73,7 +72,10 @@ def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
     if not told:
         return (), chain.arms
     ((most, _),) = told.most_common(1)
-    choosing = [o is not None and o.targets == most for o in outcomes]
+    choosing = [
+        o is not None and o.targets == most and not asks_for_more(arm)
+        for o, arm in zip(outcomes, chain.arms, strict=True)
+    ]
     return (
         tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if chooses),
         tuple(arm for arm, chooses in zip(chain.arms, choosing, strict=True) if not chooses),
@@ -88,7 +90,7 @@ def _planned(
     around: tuple[list[str], list[str]],
 ) -> Plan | NotPlanned:
     line = chain.first.lineno
-    check_keys([*chain.keys, *(key for arm in others for key in arm.keys)])
+    check_apart(chain.arms, others)
     targets = outcomes[0].targets
     for subject in chain.subjects:
         if any(isinstance(n, ast.Name) and n.id in targets for n in walk(subject)):
@@ -125,7 +127,7 @@ def _planned(
     reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"
     if others:
         reason += (
-            f"; {'an arm that does' if len(others) == 1 else f'{len(others)} arms that do'} something else in front"
+            f"; {'an arm that does' if len(others) == 1 else f'{len(others)} arms that do'} or asks for more in front"
         )
     return Plan(line, reason, sheet.result(), (name,), others=beside)
 
