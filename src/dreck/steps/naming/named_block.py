@@ -5,7 +5,8 @@ import shlex
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from dreck.source.functions import instance_owner
+from dreck.model.views.measures import measure
+from dreck.source.functions import functions_in, instance_owner, parse
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import Block, block_lines, check_parts, in_order, passed, waits, yields
@@ -16,7 +17,7 @@ from dreck.steps.naming.same_block import Same, same_blocks
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import ORDERS, SMALL
+from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
 from dreck.steps.support.wording import is_free, words_of
 
 _OFFERED = 3
@@ -106,8 +107,19 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
         told += f" (grown to whole statements from {wished[0]} to {wished[1]})"
     if same.blocks:
         told += f", as in {len(same.blocks)} more place{'s' if len(same.blocks) > 1 else ''}"
-    told += f"; tangle {cut.before} becomes {cut.after}, both functions together" if cut is not None else ""
-    return Plan(first, told, sheet.result(), (name,))
+    text = sheet.result()
+    told += _what_it_brings(scene, name, text) if cut is not None else ""
+    return Plan(first, told, text, (name,))
+
+
+def _what_it_brings(scene: Scene, name: str, text: str) -> str:
+    """The tangle of the function before, and of both after; a cut that only moves a heap is told as such."""
+    after = {f.name: measure(f.node).tangle for f in functions_in(parse(text, scene.path), text)}
+    own = after.get(scene.function.name, 0)
+    helper = sum(tangle for other, tangle in after.items() if other.rpartition(".")[2] == name)
+    before = measure(scene.node).tangle
+    told = f"; tangle {before} becomes {own} and {helper} in the new function"
+    return told if own + helper < before else f"{told}: no less in all, told in two parts"
 
 
 def _written(
@@ -161,7 +173,7 @@ def _name(scene: Scene, block: Block) -> str:
         return scene.wishes.alone
     for words in _suggestions(scene, block):
         name = "_".join(words)
-        for tried in (f"_{own_style(scene, name)}", own_style(scene, name)):
+        for tried in (f"_{name}", own_style(scene, name)):
             if name.isidentifier() and is_free(tried, taken):
                 return tried
     first, last = block.body[0].lineno, block.body[-1].end_lineno or 0
@@ -177,7 +189,8 @@ def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
     if above.startswith("#") and not further.startswith("#"):
         words = [w.lower() for w in above.strip("# .:").split()]
         told = all(w.isalpha() for w in words) and 2 <= len(words) <= 4
-        kept = [w for w in words if w not in SMALL]
+        kept = [w for w in words if w not in ARTICLES]
+        told = told and not CONDITIONS & set(words)
         if told and words[0] not in ORDERS - {"update", "create", "find"} and len(kept) >= 2:
             yield kept
     match block.body:

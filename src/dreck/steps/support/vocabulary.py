@@ -28,6 +28,9 @@ IDLE = _words(
 )
 """Verbs that any function may begin with."""
 SMALL = _words("a an the if when for is are of in to we it this that and or")
+ARTICLES = _words("a an the this that these those its our their")
+CONDITIONS = _words("if when unless for while we it they you")
+"""What a comment has in it that tells of a case, and is not what is done."""
 ORDERS = _words(
     """
     skip ignore check handle avoid do dont make get set add remove use return try find only first then also see todo
