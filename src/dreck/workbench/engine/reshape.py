@@ -23,6 +23,7 @@ from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.workbench.compare.compare import Wanted, judge_rewrite
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.engine.doubts import ordered
+from dreck.workbench.engine.first_lines import FirstLines
 from dreck.workbench.engine.known_kinds import judged_among_known
 from dreck.workbench.engine.purpose import judged_on_purpose
 from dreck.workbench.engine.stage import Stage, project_files, staged
@@ -66,6 +67,8 @@ class Bench:
     """For each function the one step that it gets; every step when None."""
     doubt: frozenset[str] = frozenset()
     """Assumptions the project does not accept."""
+    saved: bool = False
+    """Whether what is done is written; else places are told as they stand in the file."""
 
 
 @dataclass(slots=True)
@@ -184,6 +187,12 @@ class _Work:
         return self.split[1]
 
     def _refuse(self, name: str, step: Step, line: int, reason: str) -> None:
+        if not self.bench.saved and self.done.text != self.bench.file.text:
+            first = FirstLines(self.bench.file.text, self.done.text)
+            told = first.told(reason)
+            if told is None and "::" in reason:
+                return  # what could be typed for it would mean other lines as long as nothing is saved
+            line, reason = first.of(line) or line, told or reason
         refusal = name, Refused(step.name, line, reason)
         if refusal not in self.done.refused:
             self.done.refused.append(refusal)

@@ -237,6 +237,7 @@ def _reshaped(
         is_left,
         _farthest(file, text, names, config) if request.far else None,
         config.doubt,
+        request.write,
     )
     done = reshape(reshaping, text, names) if steps else Reshaped(text)
     return renamed_where_made(reshaping, done, names) if request.wishes.names else done
