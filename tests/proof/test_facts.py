@@ -133,3 +133,16 @@ def test_not_settled(code):
     lines = "".join(f"    {line}\n" for line in code.splitlines())
     found = Known(ast.parse(f"def f(x, z):\n{lines}").body[0]).settled()
     assert not found
+
+
+def test_what_is_among_others_says_nothing_of_the_others_as_a_whole():
+    """`x in ("a", "b")` is also a fact that mentions the tuple; the tuple itself is neither of the two."""
+    terms = Terms()
+    x, a, b = terms.make("param", "x"), terms.const("a"), terms.const("b")
+    both = terms.make("tuple", a, b)
+    facts = Facts()
+    facts.assume(terms.make("in", x, both), True)
+    facts.assume(terms.make("eq", both, b), False)
+    assert facts.decide(terms.make("eq", both, a), False) is None
+    facts.assume(terms.make("eq", x, b), False)
+    assert facts.decide(terms.make("eq", x, a), False)[0] is True
