@@ -47,7 +47,12 @@ class Paths:
             case ast.Subscript(value=base, slice=ast.UnaryOp() | ast.Name() | ast.Attribute()):
                 inner = self.path(base)
                 return None if inner is None else f"{inner}[]"
-            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Name() | ast.Attribute(), *_]):
+            case (
+                ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Name() | ast.Attribute(), *_])
+                | ast.Call(
+                    func=ast.Attribute(value=base, attr="pop" | "setdefault"), args=[ast.Name() | ast.Attribute(), _]
+                )
+            ):
                 inner = self.path(base)
                 return None if inner is None else f"{inner}[]"
             case ast.Call(func=ast.Name(id="sorted" | "list" | "tuple" | "reversed" | "iter"), args=[inside, *_]):
@@ -58,7 +63,10 @@ class Paths:
             case ast.Call(func=ast.Name(id="max" | "min" | "next" | "sum"), args=[inside]):
                 inner = self.path(inside)
                 return None if inner is None else f"{inner}[]"
-            case ast.Call(func=ast.Attribute(value=base, attr="get"), args=[ast.Constant(value=str() as key), *_]):
+            case ast.Call(
+                func=ast.Attribute(value=base, attr="get" | "pop" | "setdefault"),
+                args=[ast.Constant(value=str() as key), *_],
+            ):
                 inner = self.path(base)
                 return None if inner is None else f"{inner}[{key!r}]"
             case ast.Call(func=ast.Attribute(value=ast.Name(id="json"), attr="loads"), args=[inside, *_]):

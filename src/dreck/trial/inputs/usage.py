@@ -377,7 +377,7 @@ class Usages(Paths):
                 self._on(value, lambda u: setattr(u, "is_path", True))
             case _, "get" | "pop" | "setdefault", [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
-            case _, "get", [value, *_]:
+            case (_, "get", [value, *_]) | (_, "pop" | "setdefault", [value, _]):
                 self._looked_up(base, value)
                 self._on(value, lambda u: setattr(u, "hashed", True))
 
