@@ -5,6 +5,7 @@ was refused after a trial.
 """
 
 import json
+import stat
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
@@ -67,6 +68,8 @@ class QuietFiles:
         if not self._cache.is_open or any(target.name is not None for target in targets):
             return ""
         try:
+            if not stat.S_ISREG(path.stat().st_mode):  # a pipe or a device would be waited for
+                return ""
             settings = {
                 name: sorted(v) if isinstance(v, frozenset) else v for name, v in asdict(config_for(path)).items()
             }
