@@ -1,8 +1,12 @@
 """What annotations say of classes, and when nobody may believe them."""
 
+import ast
+
 import pytest
 
 import dreck
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.annotations import annotated_classes
 
 CLASSES = """\
 class Load:
@@ -115,3 +119,40 @@ def test_not_where_the_default_is_of_another_type():
         dreck.compare("def f(a: int = 2.5):\n    return a + 0\n", "def f(a: int = 2.5):\n    return a\n").status
         != "proved"
     )
+
+
+@pytest.mark.parametrize(
+    ("module", "kinds"),
+    [
+        ("class Paper: pass\n", ["Paper"]),
+        ("class Base: pass\nclass Paper(Base): pass\n", ["Paper"]),
+        ("class Paper(Exception): pass\n", ["Paper"]),
+        ("from enum import Enum\nclass Paper(Enum): A = 1\n", ["Paper"]),
+        ("from enum import Enum as E\nclass Paper(E): A = 1\n", ["Paper"]),
+        ("from typing import NamedTuple\nclass Paper(NamedTuple):\n    n: int\n", ["Paper"]),
+        ("from typing import Protocol\nclass Paper(Protocol): pass\n", None),
+        ("from typing import Protocol as NamedTuple\nclass Paper(NamedTuple): pass\n", None),
+        ("from abc import ABC as Enum\nclass Paper(Enum): pass\n", None),
+        ("class Odd(type): pass\nclass Paper(metaclass=Odd): pass\n", None),
+        ("class Odd(type): pass\nclass Base(metaclass=Odd): pass\nclass Paper(Base): pass\n", None),
+        ("import yard\nclass Paper(yard.Base): pass\n", None),
+        ("from yard import Base\nclass Paper(Base): pass\n", None),
+        ("class Paper: pass\nPaper = 3\n", None),
+        ("class Bale: pass\nPaper = Bale\n", ["Bale"]),
+        ("class Bale: pass\nclass Drum: pass\nPaper = Bale | Drum\n", ["Bale", "Drum"]),
+        ("from typing import Union\nclass Bale: pass\nPaper = Union[Bale, 'Bale']\n", ["Bale", "Bale"]),
+        ("class Bale: pass\nPaper = Bale if Bale else None\n", None),
+        ("class Bale: pass\nPaper = list[Bale]\n", None),
+        ("from typing import NewType\nclass Bale: pass\nPaper = NewType('Paper', Bale)\n", ["Bale"]),
+        ("from yard import NewType\nclass Bale: pass\nPaper = NewType('Paper', Bale)\n", None),
+        ("from typing import TypeAlias\nclass Bale: pass\nPaper: TypeAlias = Bale\n", ["Bale"]),
+        ("class Bale: pass\nPaper: Bale = Bale\n", None),
+    ],
+)
+def test_classes_that_annotations_name(module, kinds):
+    names = ModuleNames(ast.parse(module))
+    for said in ("Paper", "'Paper'"):
+        function = ast.parse(f"def f(x: {said}): pass").body[0]
+        found = annotated_classes(function, names, names)
+        assert found == ({"x": kinds} if kinds else {})
+        assert annotated_classes(function, names, names, frozenset({"Paper"})) == {}

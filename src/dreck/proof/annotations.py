@@ -151,5 +151,5 @@ def _is_plain_base(base: ast.expr, names: ModuleNames) -> bool:
         return _is_plain_class(names.canonical(base.id), names)
     trees = (names.tree, *getattr(names, "trees", ()))
     imports = [s for tree in trees for s in tree.body if isinstance(s, ast.ImportFrom)]
-    homes = {s.module for s in imports for a in s.names if (a.asname or a.name) == base.id}
-    return names.is_builtin(base.id) or (base.id, homes) in (("Enum", {"enum"}), ("NamedTuple", {"typing"}))
+    meant = {(s.module, a.name) for s in imports for a in s.names if (a.asname or a.name) == base.id}
+    return names.is_builtin(base.id) or (bool(meant) and meant <= {("enum", "Enum"), ("typing", "NamedTuple")})

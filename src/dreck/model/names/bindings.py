@@ -201,7 +201,7 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
                 functions.append(node)
     nodes = every_node(tree)
     found.dynamic = found.dynamic or any(map(leads_to_names, nodes))
-    if not found.dynamic and any(map(opens_a_module, nodes)):
+    if any(map(opens_a_module, nodes)):
         set_anywhere = {name for node in nodes for name in set_on_others(node)}
         found.dynamic |= "*" in set_anywhere
         found.rebound |= set_anywhere
