@@ -200,14 +200,13 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 functions.append(node)
     nodes = every_node(tree)
-    found.dynamic = found.dynamic or any(map(leads_to_names, nodes))
+    found.dynamic |= any(map(leads_to_names, nodes))
     if any(map(opens_a_module, nodes)):
         set_anywhere = {name for node in nodes for name in set_on_others(node)}
         found.dynamic |= "*" in set_anywhere
         found.rebound |= set_anywhere
-    named = [n for n in every_node(tree) if isinstance(n, ast.Name) and n.id in _NAMESPACES and n not in reading]
-    if not named or found.dynamic:
-        return
-    # In a function `locals()` and `vars()` are its own names.
-    inside = {n for f in functions for n in walk(f) if isinstance(n, ast.Name) and n.id in ("locals", "vars")}
-    found.dynamic = any(n not in inside for n in named)
+    named = [n for n in nodes if isinstance(n, ast.Name) and n.id in _NAMESPACES and n not in reading]
+    if named:
+        # In a function `locals()` and `vars()` are its own names.
+        inside = {n for f in functions for n in walk(f) if isinstance(n, ast.Name) and n.id in ("locals", "vars")}
+        found.dynamic |= any(n not in inside for n in named)
