@@ -156,3 +156,11 @@ def test_classes_that_annotations_name(module, kinds):
         found = annotated_classes(function, names, names)
         assert found == ({"x": kinds} if kinds else {})
         assert annotated_classes(function, names, names, frozenset({"Paper"})) == {}
+
+
+def test_both_modules_have_to_mean_plain_classes():
+    plain, odd = "class Bale: pass\n", "class Odd(type): pass\nclass Bale(metaclass=Odd): pass\n"
+    function = ast.parse("def f(x: Bale): pass").body[0]
+    modules = [ModuleNames(ast.parse(text)) for text in (plain, odd)]
+    assert annotated_classes(function, modules[0], modules[0]) == {"x": ["Bale"]}
+    assert annotated_classes(function, *modules) == annotated_classes(function, *modules[::-1]) == {}

@@ -1,10 +1,12 @@
 """What a proof looks into: tables, small classes, methods, families; and where it must not."""
 
+import ast
 from pathlib import Path
 
 import pytest
 
 import dreck
+from dreck.model.names.bindings import bindings_of
 from dreck.workbench.compare.compare import Wanted, compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.judging.verdict import Verdict
@@ -1137,3 +1139,18 @@ def test_files_beside_are_looked_into_where_that_is_sound(tmp_path, case):
         texts.append(Text(tmp_path / folder / "m.py", text))
     found = dict(compare_texts(*texts, Wanted(assume=HASHABLE, trial=False)).functions)["f"]
     assert (found.status == "proved") is proved
+
+
+@pytest.mark.parametrize(
+    ("module", "count"),
+    [
+        ("X = 3\nY = [X for X in (1,)]\n", 1),
+        ("X = 3\nY = [[X for X in row] for row in ((1,),)]\n", 1),
+        ("X = 3\nY = [X := n for n in (1,)]\n", 2),
+        ("X = 3\nY = [[X := n for n in row] for row in ((1,),)]\n", 2),
+        ("X = 3\nfor X in (1,): pass\n", 2),
+        ("X = 3\nY = lambda X=3: X\n", 1),
+    ],
+)
+def test_a_comprehension_binds_names_of_its_own(module, count):
+    assert len(bindings_of(ast.parse(module)).of["X"]) == count
