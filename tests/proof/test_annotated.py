@@ -6,7 +6,7 @@ import pytest
 
 import dreck
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.annotations import annotated_classes
+from dreck.proof.annotations import annotated_classes, annotated_kinds
 
 CLASSES = """\
 class Load:
@@ -164,3 +164,31 @@ def test_both_modules_have_to_mean_plain_classes():
     modules = [ModuleNames(ast.parse(text)) for text in (plain, odd)]
     assert annotated_classes(function, modules[0], modules[0]) == {"x": ["Bale"]}
     assert annotated_classes(function, *modules) == annotated_classes(function, *modules[::-1]) == {}
+
+
+@pytest.mark.parametrize(
+    ("said", "kinds"),
+    [
+        ("n: int", {"int", "bool"}),
+        ("n: 'int'", {"int", "bool"}),
+        ("n: int = 3", {"int", "bool"}),
+        ("n: int = True", {"int", "bool"}),
+        ("n: float = 3", {"int", "bool", "float"}),
+        ("n: str = 'a'", {"str"}),
+        ("n: Kilos", {"int", "bool"}),
+        ("*, n: Kilos = 3", {"int", "bool"}),
+        ("n: int = None", None),
+        ("n: int = 'a'", None),
+        ("n: int = LIMIT", None),
+        ("n: bool = 1", None),
+        ("n: int | None", None),
+        ("n: list", None),
+        ("*n: int", None),
+        ("n", None),
+    ],
+)
+def test_plain_types_that_annotations_name(said, kinds):
+    names = ModuleNames(ast.parse("from typing import NewType\nKilos = NewType('Kilos', int)\nLIMIT = 3\n"))
+    function = ast.parse(f"def f({said}): pass").body[0]
+    assert annotated_kinds(function, names, names) == ({"n": frozenset(kinds)} if kinds else {})
+    assert annotated_kinds(function, names, names, around=frozenset({"int", "float", "str", "Kilos"})) == {}

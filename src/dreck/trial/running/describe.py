@@ -180,7 +180,8 @@ class Describer:
         return self._digest(len(value), (self.of(v) for v in value))
 
     def _pairs(self, value: dict[Any, Any]) -> Any:
-        pairs = ((self.of(k), self.of(v)) for k, v in value.items())
+        own = (pair for pair in value.items() if not (type(pair[0]) is str and pair[0].startswith("_dreck_")))
+        pairs = ((self.of(k), self.of(v)) for k, v in own)
         return tuple(pairs) if len(value) <= _LONG else self._digest(len(value), pairs)
 
     def _digest(self, count: int, parts: Iterable[Any]) -> Any:
