@@ -31,7 +31,7 @@ from tests.hunt.parts import (
     TABLES,
 )
 from tests.hunt.programs import Maker, rewritten
-from tests.hunt.suspending import WAITING, suspended, waits_otherwise
+from tests.hunt.suspending import WAITING, put, suspended, waits_otherwise
 
 
 class ModuleMaker(Maker):
@@ -254,15 +254,6 @@ def _calls(function: ast.FunctionDef, match: Any) -> list[ast.expr]:
     return [n for n in ast.walk(function) if isinstance(n, ast.expr) and match(n)]
 
 
-def _put(function: ast.FunctionDef, old: ast.expr, new: ast.expr) -> None:
-    for node in ast.walk(function):
-        for name, value in ast.iter_fields(node):
-            if value is old:
-                setattr(node, name, new)
-            elif isinstance(value, list):
-                setattr(node, name, [new if item is old else item for item in value])
-
-
 def _extract(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
     """An expression becomes a helper that gets what it reads."""
     tests = [n.test for n in ast.walk(function) if isinstance(n, ast.If)]
@@ -276,7 +267,7 @@ def _extract(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -
     made = kind("asked", args, [ast.Return(copy.deepcopy(e))], [], None, None)
     tree.body.insert(tree.body.index(function), made)
     call = ast.Call(ast.Name("asked", ast.Load()), [ast.Name(n, ast.Load()) for n in names], [])
-    _put(function, e, ast.Await(call) if waits else call)
+    put(function, e, ast.Await(call) if waits else call)
 
 
 def _inline(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
@@ -287,16 +278,16 @@ def _inline(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) ->
     e = pick.choice(found)
     match e:
         case ast.Call(func=ast.Name(id="helper"), args=[first, *_]):
-            _put(function, e, first)
+            put(function, e, first)
         case ast.Attribute(value=ast.Call(func=ast.Name(id="Row"), args=[one, other]), attr=attr):
-            _put(function, e, one if attr == "x" else other)
+            put(function, e, one if attr == "x" else other)
         case ast.Call(func=ast.Attribute(attr="size")):
-            _put(function, e, ast.Constant(pick.choice((1, 2))))
+            put(function, e, ast.Constant(pick.choice((1, 2))))
         case ast.Call(func=ast.Attribute(value=ast.Name(id="TABLE"), attr="get"), args=[key, default]):
             asked = ast.Compare(key, [ast.Eq()], [ast.Constant(pick.choice((0, 1)))])
-            _put(function, e, ast.IfExp(asked, ast.Constant(pick.choice(("one", "none"))), default))
+            put(function, e, ast.IfExp(asked, ast.Constant(pick.choice(("one", "none"))), default))
         case ast.Call(func=ast.Name(id="bool"), args=[one]):
-            _put(function, e, one)
+            put(function, e, one)
 
 
 def _reads_first(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:
@@ -308,7 +299,7 @@ def _reads_first(tree: ast.Module, function: ast.FunctionDef, pick: random.Rando
     if found:
         e = pick.choice(found)
         function.body.insert(pick.randrange(2), ast.Assign([ast.Name("early", ast.Store())], copy.deepcopy(e)))
-        _put(function, e, ast.Name("early", ast.Load()))
+        put(function, e, ast.Name("early", ast.Load()))
 
 
 def _other_test(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) -> None:

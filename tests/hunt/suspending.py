@@ -47,6 +47,15 @@ def suspended(code: str, own: random.Random) -> str:
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
 
 
+def put(function: ast.AST, old: ast.AST, new: ast.AST) -> None:
+    for node in ast.walk(function):
+        for name, value in ast.iter_fields(node):
+            if value is old:
+                setattr(node, name, new)
+            elif isinstance(value, list):
+                setattr(node, name, [new if item is old else item for item in value])
+
+
 class _Outside(ast.NodeTransformer):
     """Leaves alone what runs in a function of its own."""
 
@@ -106,20 +115,11 @@ def waits_otherwise(tree: ast.Module, function: Any, pick: random.Random) -> Non
         case ast.Await(value=ast.Call(func=ast.Name(id="aev") as called, args=[_, *others] as args)):
             if pick.random() < 0.5:
                 called.id, args[:] = "ev", others
-                _replace(function, node, node.value)
+                put(function, node, node.value)
         case ast.Yield():
             node.value = pick.choice((None, ast.Name("x", ast.Load()), ast.Constant(1), node.value))
         case ast.YieldFrom():
             node.value = ast.Name(pick.choice(("xs", "x", "a")), ast.Load())
-
-
-def _replace(function: ast.AST, old: ast.AST, new: ast.AST) -> None:
-    for node in ast.walk(function):
-        for name, value in ast.iter_fields(node):
-            if value is old:
-                setattr(node, name, new)
-            elif isinstance(value, list):
-                setattr(node, name, [new if item is old else item for item in value])
 
 
 def driven(result: Any, plan: tuple[int, ...], thing: Any, seen: Any, chain: Any) -> Any:

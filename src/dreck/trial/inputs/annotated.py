@@ -32,6 +32,7 @@ from dreck.trial.playing.partial import to_be_overridden
 from dreck.trial.surely import is_class
 
 _OF_ITS_USE = frozenset({"Hashable", "Awaitable", "Coroutine", "AsyncIterator", "AsyncIterable", "AsyncGenerator"})
+_CONTAINERS = frozenset({list, set, frozenset, tuple, dict})
 _UNHASHABLE = frozenset({"list", "dict", "set", "deque"})
 _PLAIN_MAPPINGS = frozenset({"dict", "Mapping", "MutableMapping"})
 _MOST_CLASSES = 6
@@ -81,29 +82,12 @@ class Typed(Textual):
 
     def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
         near = [m for c in u.constants for m in self._around(c, True)]
-        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
         if kind in PLAIN and kind is not dict:
-            if kind is str:
-                fits += [Make("value", text) for text in (*u.texts, *self.words)]
-                fits += [Make("json")] if u.is_json else []
-                fits += [Make("value", text) for text in WRITTEN_NUMBERS if u.converted]
-                fits += [Make("value", text) for pattern in u.patterns for text in self._matched(pattern)]
-                used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
-                fits += [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
-            if kind in (bytes, bytearray):
-                fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
-            if kind is float:
-                fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
-            fits += self._spans(u) if kind is datetime.timedelta else []
-            fits += near_parts(kind, u, self.usages.constants)
-            plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
-            return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
+            return self._of_plain(kind, near, u, name)
         if is_path(kind):
             return paths_of(kind, [c for c in (*u.contains, *self.usages.constants) if isinstance(c, str)])
         if issubclass(kind, enum.Enum):
-            named = self._found(kind)
-            one = [Make("named", f"{kind.__qualname__}.{m.name}") if named else Make("value", m) for m in kind]
-            return one + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind) if named]
+            return self._members(kind)
         if kind.__module__ == "numpy":
             return of_numpy(kind, near)
         if kind is type:
@@ -112,24 +96,53 @@ class Typed(Textual):
             self.types.setdefault(f"{name}[]", args[0])
         if made := of_library(kind, [m.what for m in near if m.kind == "value"], u):
             return made
-        if kind.__name__ in _OF_ITS_USE and kind.__module__ == "collections.abc":
-            found = [m for m in self._of_usage(u, name) if m.kind not in _UNHASHABLE or kind.__name__ != "Hashable"]
-            return [*found, Make("value", 3), Make("value", "text"), Make("tuple", 2)]
-        if (
-            kind in (list, set, frozenset, tuple, dict)
-            or is_of_keys(kind)
-            or (kind.__module__ == "collections.abc" and kind.__name__ != "Callable")
-        ):
-            return self._of_container(kind, args, u, name)
-        if kind.__module__ in ("builtins", "collections.abc"):
+        if kind in _CONTAINERS or is_of_keys(kind) or kind.__module__ == "collections.abc":
+            return self._of_abstract(kind, args, u, name)
+        return [Make("stand-in")] if kind.__module__ == "builtins" else self._of_own(kind, u, name)
+
+    def _of_plain(self, kind: type, near: list[Make], u: Usage, name: str) -> list[Make]:
+        """Values of a plain type: those near what the code names, then those that any code is tried with."""
+        fits = [m for m in near if m.kind == "named" or type(m.what) is kind]
+        if kind is str:
+            fits += self._as_texts(u, name)
+        elif kind in (bytes, bytearray):
+            fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
+        elif kind is float:
+            fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+        elif kind is datetime.timedelta:
+            fits += self._spans(u)
+        fits += near_parts(kind, u, self.usages.constants)
+        plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
+        return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
+
+    def _as_texts(self, u: Usage, name: str) -> list[Make]:
+        written = WRITTEN_NUMBERS if u.converted else ()
+        matched = [text for pattern in u.patterns for text in self._matched(pattern)]
+        fits = [Make("value", text) for text in (*u.texts, *self.words)] + ([Make("json")] if u.is_json else [])
+        fits += [Make("value", text) for text in (*written, *matched)]
+        used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
+        return fits + [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
+
+    def _members(self, kind: type[enum.Enum]) -> list[Make]:
+        if not self._found(kind):
+            return [Make("value", m) for m in kind]
+        one = [Make("named", f"{kind.__qualname__}.{m.name}") for m in kind]
+        return one + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind)]
+
+    def _of_abstract(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        """Containers, and what an abstract class of the library asks for."""
+        if kind.__name__ == "Callable":
             return [Make("stand-in")]
+        if kind.__name__ not in _OF_ITS_USE:
+            return self._of_container(kind, args, u, name)
+        found = [m for m in self._of_usage(u, name) if m.kind not in _UNHASHABLE or kind.__name__ != "Hashable"]
+        return [*found, Make("value", 3), Make("value", "text"), Make("tuple", 2)]
+
+    def _of_own(self, kind: type, u: Usage, name: str) -> list[Make]:
+        """Objects of a class of the project, and of those below it."""
         self._learn_fields(kind, name)
-        below = [
-            n
-            for n in self._family([*u.classes, kind.__qualname__])
-            if n != kind.__name__ and is_below(self._lookup(n), kind)
-        ]
-        return [Make("class", kind), *(Make("instance", n) for n in below)]
+        family = [n for n in self._family([*u.classes, kind.__qualname__]) if n != kind.__name__]
+        return [Make("class", kind), *(Make("instance", n) for n in family if is_below(self._lookup(n), kind))]
 
     def _of_container(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
         if is_of_keys(kind):
