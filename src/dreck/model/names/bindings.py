@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.names.nodes import every_node
-from dreck.model.names.reaching import leads_to_names, opens_a_module, set_on_others
+from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
 from dreck.source.functions import blocks_of
 from dreck.source.walking import walk
 
@@ -192,6 +192,11 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
                 found.dynamic = True
             case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
                 found.rebound.add(name)
+            case ast.Call(func=ast.Attribute(value=of, attr="__setattr__" | "__delattr__"), args=args) if {
+                root_of(of),
+                *map(root_of, args[:1]),
+            } & imported:
+                found.dynamic = True
             case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, name, *_]) if root_of(of) in imported:
                 if isinstance(name, ast.Constant):
                     found.rebound.add(str(name.value))
@@ -200,9 +205,9 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 functions.append(node)
     nodes = every_node(tree)
-    found.dynamic |= any(map(leads_to_names, nodes))
+    found.dynamic |= any(map(leads_to_names, nodes)) or hands_setting_on(nodes)
     if any(map(opens_a_module, nodes)):
-        set_anywhere = {name for node in nodes for name in set_on_others(node)}
+        set_anywhere = {name for node in nodes for name in set_on_anything(node)}
         found.dynamic |= "*" in set_anywhere
         found.rebound |= set_anywhere
     named = [n for n in nodes if isinstance(n, ast.Name) and n.id in _NAMESPACES and n not in reading]

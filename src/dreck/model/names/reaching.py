@@ -5,7 +5,7 @@ Data model, 3.2: a module's names are a dictionary; `__globals__` of a function,
 """
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from dreck.model.names.nodes import every_node
 from dreck.source.walking import walk
@@ -17,7 +17,8 @@ _RUNNING = frozenset({"exec", "eval", "globals", "reload"})
 _HOMES = frozenset({"builtins", "importlib", "imp", "__builtins__"})
 _OPENING = frozenset({"import_module", "__import__", "getmodule", "resolve_name", "run_module", "run_path"})
 """Functions that give a module by a name."""
-_LETS_KNOW = frozenset({"getattr", "attrgetter"})
+_LETS_KNOW = frozenset({"getattr", "attrgetter", "__getattribute__"})
+_SETTING = frozenset({"setattr", "delattr"})
 
 
 def leads_to_names(node: ast.AST) -> bool:
@@ -31,7 +32,16 @@ def leads_to_names(node: ast.AST) -> bool:
             return True
         case ast.alias(name=word) if word in _LEADING | _RUNNING:
             return True
+        case ast.Constant(value=str() as text):
+            return "__globals__" in text or "f_globals" in text or "f_builtins" in text
     return any(word in _LEADING | _RUNNING | {"__dict__"} for word in _told(node))
+
+
+def hands_setting_on(nodes: Sequence[ast.AST]) -> bool:
+    """Whether `setattr` or `delattr` goes by another name, or is called by others: on what, nobody can read."""
+    called = {n.func for n in nodes if isinstance(n, ast.Call)}
+    named = (n for n in nodes if isinstance(n, ast.Name) and n.id in _SETTING and isinstance(n.ctx, ast.Load))
+    return any(n not in called for n in named)
 
 
 def opens_a_module(node: ast.AST) -> bool:
@@ -45,10 +55,19 @@ def opens_a_module(node: ast.AST) -> bool:
 def set_on_others(node: ast.AST) -> Iterator[str]:
     """The attributes that `node` sets or deletes on something else than `self` or `cls`; '*' for one not known."""
     match node:
-        case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if not _is_own(of):
+        case ast.Attribute(value=of) | ast.Call(args=[of, *_]) if not _is_own(of):
+            yield from set_on_anything(node)
+
+
+def set_on_anything(node: ast.AST) -> Iterator[str]:
+    """The attributes that `node` sets or deletes, also on what is called `self`: that may be a module, too."""
+    match node:
+        case ast.Attribute(attr=name, ctx=ast.Store() | ast.Del()):
             yield name
-        case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if not _is_own(of):
+        case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[_, told, *_]):
             yield str(told.value) if isinstance(told, ast.Constant) else "*"
+        case ast.Attribute(attr="__setattr__" | "__delattr__"):
+            yield "*"
         case ast.Attribute(attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[_]):
             yield "*"
 

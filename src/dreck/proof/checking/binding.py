@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
-from dreck.model.names.reaching import leads_to_names, opens_a_module, set_on_others
+from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
 from dreck.source.walking import walk
 
 
@@ -12,12 +12,20 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
     """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     imported = imported_anywhere(tree)
-    opened = any(map(opens_a_module, walk(tree)))
+    nodes = list(walk(tree))
+    opened = any(map(opens_a_module, nodes))
+    if hands_setting_on(nodes):
+        yield "*"
     while pending:
         node, shut = pending.pop()
         match node:
             case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
                 yield from (name, name)  # it may be this module
+            case ast.Call(func=ast.Attribute(value=of, attr="__setattr__" | "__delattr__"), args=args) if {
+                root_of(of),
+                *map(root_of, args[:1]),
+            } & imported:
+                yield "*"
             case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if root_of(of) in imported:
                 yield from (str(told.value),) * 2 if isinstance(told, ast.Constant) else ("*",)
             case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
@@ -34,7 +42,7 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
         if leads_to_names(node):
             yield "*"
         if opened:
-            yield from (name for name in set_on_others(node) for _ in range(2))
+            yield from (name for name in set_on_anything(node) for _ in range(2))
         if not shut:
             yield from bound_at(node)
         inner = shut or isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef)
