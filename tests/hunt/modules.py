@@ -29,6 +29,7 @@ from tests.hunt.parts import (
     SPECIAL,
     STARTED,
     TABLES,
+    TYPES,
 )
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.suspending import WAITING, put, suspended, waits_otherwise
@@ -61,7 +62,9 @@ class ModuleMaker(Maker):
         if self.described and self.pick.random() < 0.3:
             function = f"@shown\n{function}"
         if self.pick.random() < 0.4:
-            function = function.replace("def f(a, b, c,", "def f(a: int, b: int, c: float,")
+            whole = self.pick.choice(("int", "int", "Whole"))
+            parts += [pick(TYPES)] if whole == "Whole" else []
+            function = function.replace("def f(a, b, c,", f"def f(a: {whole}, b: {whole}, c: float,")
         function = suspended(function, self.pick)
         parts += [WAITING] if "aev" in function or "Gate" in function or "walked" in function else []
         return "".join(parts) + function

@@ -73,6 +73,13 @@ CHANGES = (
     "def change():\n    setattr(__import__(__name__), 'LIMIT', 0)\n",
 )
 """What whoever is called may call in turn."""
+TYPES = (
+    "Whole = int\n",
+    "from typing import NewType\nWhole = NewType('Whole', int)\n",
+    "Whole = int\nWhole = float\n",
+    "if LOG is None:\n    Whole = int\nelse:\n    Whole = float\n",
+)
+"""Names for a type; some mean another one than they seem to."""
 STARTED = "    it = rows(xs)\n    next(it, 0)\n"
 HEAD = """\
 import sys

@@ -252,7 +252,9 @@ def modules_differ(old: dict[str, Any], new: dict[str, Any], pick: random.Random
     for _ in range(tries):
         inputs = tuple(pick.choice(values) for _ in range(3))
         if typed:  # a bool may be passed for an int, an int for a float
-            inputs = (pick.choice(_WHOLE), pick.choice(_WHOLE), pick.choice((*_WHOLE, 0.5, 1.5, -0.0, math.nan)))
+            parts = (*_WHOLE, 0.5, 1.5, -0.0, math.nan)
+            whole = parts if old["f"].__annotations__["a"] is float else _WHOLE
+            inputs = (pick.choice(whole), pick.choice(whole), pick.choice(parts))
         kind, plan = pick.choice(("A", "B", "C", "D", "D", 1, None, math.nan)), pick.choice(PLANS)
         results = []
         for space in (old, new):
