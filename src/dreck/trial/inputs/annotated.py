@@ -24,7 +24,7 @@ from dreck.trial.inputs.near import (
     is_of_keys,
     sums_of_flags,
 )
-from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, of_numpy
+from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, TOO_LARGE, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.textual import Textual, as_octets, as_text
 from dreck.trial.inputs.uses import Usage
@@ -36,6 +36,7 @@ _CONTAINERS = frozenset({list, set, frozenset, tuple, dict})
 _UNHASHABLE = frozenset({"list", "dict", "set", "deque"})
 _PLAIN_MAPPINGS = frozenset({"dict", "Mapping", "MutableMapping"})
 _MOST_CLASSES = 6
+_PYTHONS = ("builtins", "datetime", "decimal")
 
 
 _MAKES_NOTHING = (int, float, str, list, dict, set, tuple)
@@ -45,6 +46,11 @@ def _filled_by(args: tuple[Any, ...]) -> type | None:
     """What makes the values of a mapping of which only their type is known."""
     kind = typing.get_origin(args[1]) or args[1] if len(args) > 1 else None
     return kind if kind in _MAKES_NOTHING else None
+
+
+def _is_the_one(name: str, known: Any) -> bool:
+    """Whether a name stands for the class of Python that is called so: nothing else is called so in the module."""
+    return known is MISSING or (isinstance(known, type) and known.__module__ in _PYTHONS and known.__name__ == name)
 
 
 class Typed(Textual):
@@ -112,7 +118,7 @@ class Typed(Textual):
         elif kind is datetime.timedelta:
             fits += self._spans(u)
         fits += near_parts(kind, u, self.usages.constants)
-        plain = [v for v in PLAIN[kind] if not (self.usages.grows and v == HUGE)]
+        plain = [v for v in PLAIN[kind] if not (self.usages.grows and v in (HUGE, TOO_LARGE))]
         return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
 
     def _as_texts(self, u: Usage, name: str) -> list[Make]:
@@ -160,14 +166,17 @@ class Typed(Textual):
             self.types.setdefault(f"{name}[]", args[0])
             self._types_by_position(kind, args, name)
         if kind.__name__ in ("Iterator", "Generator"):
-            return [Make("iterator", n) for n in (2, 1, 0, 3)]
+            return [*(Make("iterator", n) for n in (2, 1, 0, 3)), *(m for m in self._lists(u) if m.kind == "failing")]
         shape = "tuple" if kind is tuple else "set" if kind in (set, frozenset) else "list"
         if shape == "tuple" and args and args[-1] is not Ellipsis:
             return [Make("tuple", len(args))]
-        made = [Make(shape, m.what) for m in self._lists(u) if m.kind == "list"]
+        known = self._lists(u)
+        made = [Make(shape, m.what) for m in known if m.kind == "list"]
+        if kind.__name__ == "Iterable":
+            made += [Make("iterator", 2), Make("iterator", 3), *(m for m in known if m.kind == "failing")]
         if kind.__name__ in ("Iterable", "Collection", "Sequence"):
             made.insert(3, Make("tuple", 2))
-        return [*made, Make("iterator", 2), Make("iterator", 3)] if kind.__name__ == "Iterable" else made
+        return made
 
     def _types_by_position(self, kind: type, args: tuple[Any, ...], name: str) -> None:
         if kind is tuple and args[-1] is not Ellipsis:
@@ -216,4 +225,6 @@ class Typed(Textual):
         """Where the code looks at types: values of classes below the one asked for."""
         if not u.exact and not u.kind_asked and name not in u.classes:
             return []
-        return [Make("value", True)] if name == "int" else [Make("below", name)] if name in BELOW else []
+        last = name.rpartition(".")[2]
+        below = [Make("below", last)] if last in BELOW and _is_the_one(last, self._lookup(name)) else []
+        return [Make("value", True), *below] if name == "int" else below

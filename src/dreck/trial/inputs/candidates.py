@@ -143,8 +143,8 @@ class Candidates(Typed):
             made.append(Make("raise", "AttributeError"))
         if self.usages.known(name).optional:
             made.insert(1, Make("raise", "AttributeError"))
-        if name.endswith("()"):
-            made += [Make("raise", error) for error in caught or ["Exception"]]
+        if name.endswith(("()", ".await")):
+            made += [Make("raise", error) for error in self.usages.raised or ["Exception"]]
         return made
 
     def _plausible(self, name: str) -> list[Make]:

@@ -19,6 +19,7 @@ from dreck.trial.surely import is_module
 MISSING = object()
 _WITH_NUMBERS = 24
 _MOST_SUMS = 6
+_MOST_FAILING = 6
 
 
 class Near:
@@ -76,7 +77,8 @@ class Near:
         made = [Make("tuple", n) for n in tuples]
         once = u.iterated and not (u.indexed or u.sizes or u.contains)
         lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
-        return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else [])
+        failing = [Make("failing", (n, error)) for error in self.usages.raised for n in (1, 0)] if u.iterated else []
+        return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else []) + failing[:_MOST_FAILING]
 
     def _around(self, value: Any, ordered: bool) -> list[Make]:
         """A constant and its neighbours on both sides."""
@@ -165,7 +167,7 @@ def derives(kind: type, base: type) -> bool:
 
 def last_resorts(made: list[Make], u: Usage) -> list[Make]:
     """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
-    kinds = {type(m.what) for m in made if m.kind == "value"}
+    kinds = {type(m.what) for m in made if m.kind == "value" and m.what}
     if (
         u.classes
         or u.called

@@ -18,9 +18,11 @@ LIST_METHODS = frozenset(["append", "extend", "sort", "insert", "reverse"])
 DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 
 HUGE = 10**20 + 1
+TOO_LARGE = 2**1100
+"""No floating-point number is as large."""
 PLAIN: dict[type, tuple[Any, ...]] = {
-    int: (1, 0, -1, 2, 10, 1000, HUGE),
-    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf),
+    int: (1, 0, -1, 2, 10, 1000, HUGE, TOO_LARGE),
+    float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf, 1e200),
     str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
     bool: (True, False),
     bytes: (b"text", b"", b"\xff\xfe"),
@@ -70,6 +72,30 @@ class _Set(set):  # type: ignore[type-arg]
     """A set of a class of its own."""
 
 
+class _Whole(int):
+    """A whole number of a class of its own."""
+
+
+class _Octets(bytes):
+    """Bytes of a class of their own."""
+
+
+class _Fixed(frozenset):  # type: ignore[type-arg]
+    """A set that stays, of a class of its own."""
+
+
+class _Day(datetime.date):
+    """A day of a class of its own."""
+
+
+class _Moment(datetime.datetime):
+    """A moment of a class of its own."""
+
+
+class _Exact(decimal.Decimal):
+    """A decimal of a class of its own."""
+
+
 class Worded:
     """Something that is written in three ways: as a text, in a format, for whoever looks at it."""
 
@@ -111,6 +137,12 @@ BELOW: dict[str, Any] = {
     "float": lambda: _Float(2.5),
     "tuple": lambda: _Tuple(("text",)),
     "set": lambda: _Set(["text"]),
+    "int": lambda: _Whole(3),
+    "bytes": lambda: _Octets(b"text"),
+    "frozenset": lambda: _Fixed(["text"]),
+    "date": lambda: _Day(2024, 2, 29),
+    "datetime": lambda: _Moment(2024, 2, 29, 12, 30),
+    "Decimal": lambda: _Exact("1.5"),
 }
 """An object of a class below a built-in one: `isinstance` takes it, `type(x) is` does not."""
 

@@ -29,6 +29,9 @@ class Make:
                 return f"a file of {self.what!r}"
             case "iterator":
                 return f"an iterator over {self.what}"
+            case "failing":
+                items, error = self.what
+                return f"an iterator over {items} that then raises {error}"
             case "json":
                 return "a text of JSON"
             case "below":

@@ -14,7 +14,8 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.paths import Paths
 from dreck.trial.inputs.patterns import note_pattern
-from dreck.trial.inputs.uses import GROUP, Named, Usage, class_name, constant, constants, own_tables
+from dreck.trial.inputs.raised import Raised
+from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants, own_tables
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -25,7 +26,7 @@ _STRIPPED = re.compile(
 )
 
 
-class Usages(Paths):
+class Usages(Raised, Paths):
     """Usage by path, for one function or several versions of it; `depends` says which paths a name is made of."""
 
     def __init__(self) -> None:
@@ -36,9 +37,6 @@ class Usages(Paths):
         self.held_steady = False  # whether one would have changed
         self.grows = False
         """Whether numbers are raised to a power: huge ones would take for ever."""
-        self.caught: list[str] = []
-        self.cleans_up = False  # something is done on the way out, whatever is raised
-        """Exceptions that handlers name: calls on stand-ins may raise them."""
         self._own_tables: dict[str, list[Any]] = {}
         self._helpers: dict[str, tuple[list[str], Usages]] = {}
         """Functions beside it that it calls: their parameters, and what they do with them."""
@@ -108,6 +106,7 @@ class Usages(Paths):
             inner._alias["self"] = "self"
             inner._read(methods[name])
             inner._methods(methods[name], methods, seen)
+            self.join_errors(inner)
             for path, usage in inner.by_path.items():
                 if path.startswith("self."):
                     self.at(path).join(usage)
@@ -126,6 +125,7 @@ class Usages(Paths):
                 inner.add(node)
                 inner._handed_on(node, functions, [*seen, str(name)])
                 names = [a.arg for a in (*node.args.posonlyargs, *node.args.args)]
+                self.join_errors(inner)
                 self._helpers[str(name)] = names[str(name).startswith("self.") :], inner
             for path, usage in self._through(call):
                 self.at(path).join(usage)
@@ -157,6 +157,7 @@ class Usages(Paths):
                     yield path + below[len(str(name)) :], usage
 
     def _note(self, node: ast.AST) -> None:
+        self.note_errors(node)
         match node:
             case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(
                 value, bool
@@ -201,17 +202,9 @@ class Usages(Paths):
                 self._taken_apart(base, node.value, len(parts))
             case ast.Match(subject=subject, cases=cases):
                 self._match(subject, cases)
-            case ast.ExceptHandler(type=kinds):
-                self._caught(kinds)
-            case ast.Try(finalbody=[_, *_]):
-                self.cleans_up = True
-            case ast.TryStar(handlers=handlers):
-                names = [class_name(handler.type) for handler in handlers if handler.type is not None]
-                self.caught += [f"{GROUP}{name}" for name in names if name and f"{GROUP}{name}" not in self.caught]
             case ast.Await(value=value):
                 self._on(value, lambda u: setattr(u, "awaited", True))
             case ast.With(items=items) | ast.AsyncWith(items=items):
-                self.cleans_up = True
                 for item in items:
                     self._on(item.context_expr, lambda u: setattr(u, "awaited", True))
 
@@ -226,12 +219,6 @@ class Usages(Paths):
                 return
         texts = [s.join(str(i + 1) for i in range(parts)) for s in known] + [s.join(["text"] * parts) for s in known]
         self._on(base, lambda u: u.texts.extend(texts))
-
-    def _caught(self, kinds: ast.expr | None) -> None:
-        for kind in kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]:
-            name = class_name(kind) if kind is not None else "Exception"
-            if name is not None and name not in self.caught:
-                self.caught.append(name)
 
     def _truth(self, node: ast.AST) -> None:
         self._on(node, lambda u: setattr(u, "tested_truth", True))
@@ -331,6 +318,10 @@ class Usages(Paths):
                 for value in walked:
                     self._on(value, lambda u: setattr(u, "iterated", True))
                 return False
+            case "min" | "max", [_, _, *_]:
+                for value in node.args:
+                    self._on(value, lambda u: setattr(u, "compared", True))
+                    self._on(value, lambda u: setattr(u, "ordered", True))
             case _, [value, *_] if name in _WALKING:
                 self._on(value, lambda u: setattr(u, "iterated", True))
                 item = self.path(value)

@@ -8,6 +8,8 @@ from dreck.source.walking import walk
 
 GROUP = "a group of "
 """Before the name of an exception: several are raised at once, as `except*` takes them."""
+BELOW_IT, BARE, WITH_NUMBER = "one below ", "one without words of ", "one with a number of "
+"""Before the name of an exception: what a handler may ask of it that calls it by a name."""
 
 
 @dataclass(slots=True)

@@ -84,6 +84,7 @@ class StandIn:
             sent = yield self[number]
             if sent is not None:
                 self._dreck_world.record("send", self._dreck_path, sent)
+        self._dreck_world.ends(self._dreck_path)
         return self._dreck_world.at(f"{self._dreck_path} returns")
 
     def __len__(self) -> int:
@@ -98,7 +99,10 @@ class StandIn:
 
     def __eq__(self, other: object) -> bool:
         if isinstance(other, StandIn):
-            return bool(self._dreck_path == other._dreck_path)
+            is_same = bool(self._dreck_path == other._dreck_path)
+            if not is_same:
+                self._dreck_world.met.add((self._dreck_path, other._dreck_path))
+            return is_same
         self._dreck_world.hint(self._dreck_path, other)
         return False
 

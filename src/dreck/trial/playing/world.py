@@ -18,11 +18,11 @@ from typing import Any
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
-from dreck.trial.inputs.uses import GROUP
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
 from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
+from dreck.trial.playing.mishaps import Failing, made_up
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.playing.touched import Touched
@@ -59,6 +59,8 @@ class World:
         """The places of those that have been used."""
         self.hidden: set[str] = set()
         """Kinds of things that others were given, and that nobody can look into."""
+        self.met: set[tuple[str, str]] = set()
+        """Where things made up stand that were asked whether they are equal, and were not."""
         self.died_at = 0
         self.kinds: dict[str, type] = {}
         """The classes of objects made up attribute by attribute."""
@@ -213,7 +215,7 @@ class World:
     def made_up_error(self) -> BaseException:
         """An exception that the code itself waits for, when it waits for one."""
         names = tuple(dict.fromkeys([*self.candidates.usages.caught, "ValueError"]))
-        return self._error(self.answer("what is thrown in", names))
+        return made_up(self.answer("what is thrown in", names), self._named)
 
     # --- building ----------------------------------------------------------------------------------
 
@@ -255,6 +257,9 @@ class World:
                 return io.StringIO(make.what) if isinstance(make.what, str) else io.BytesIO(make.what)
             case "iterator":
                 return iter([self.at(f"{path}[{i}]") for i in range(make.what)])
+            case "failing":
+                items, error = make.what
+                return Failing([self.at(f"{path}[{i}]") for i in range(items)], made_up(error, self._named))
             case "json":
                 return json.dumps(self.at(f"{path}(json)"), default=repr)
             case "below":
@@ -268,7 +273,7 @@ class World:
             case "class":
                 return self._of_class(path, self.own_class(make.what))
             case "raise":
-                raise self._error(str(make.what))
+                raise made_up(str(make.what), self._named)
         return StandIn(self, path)
 
     def set_up(self, path: str, kind: type, how: SetUp) -> Any:
@@ -279,6 +284,12 @@ class World:
         if hasattr(kind, "__del__"):
             self.candidates.kept.append(made)
         return made
+
+    def ends(self, path: str) -> None:
+        """Something made up has been gone through to its end: code that waits for errors may get one there."""
+        errors = self.candidates.usages.raised
+        if errors and (error := self.answer(f"{path} ends with", ("nothing", *errors))) != "nothing":
+            raise made_up(error, self._named)
 
     def _as_set_up(self, path: str) -> Any:
         """The attribute as the constructor of the object it belongs to leaves it."""
@@ -291,18 +302,6 @@ class World:
             return getattr(self.built[made], attribute)
         except Exception:
             return StandIn(self, path)
-
-    def _error(self, name: str) -> BaseException:
-        if name.startswith(GROUP):
-            inner = self._error(name.removeprefix(GROUP))
-            return BaseExceptionGroup("made up", [inner, ValueError("made up")])
-        kind = self._named(name)
-        if not (isinstance(kind, type) and issubclass(kind, BaseException)):
-            return RuntimeError("made up")
-        try:
-            return kind("made up")
-        except Exception:
-            return kind.__new__(kind)
 
     def _hashable(self, path: str) -> Any:
         value = self.at(path)

@@ -4,6 +4,7 @@ import array
 import collections
 import contextlib
 import functools
+import hashlib
 import io
 import itertools
 import operator
@@ -61,6 +62,7 @@ _PARTS: dict[Any, Callable[[Any], dict[str, Any]]] = {
     classmethod: _read("__func__"),
     slice: _read("start", "stop", "step"),
     weakref.ref: lambda v: {"to": v()},
+    type(hashlib.sha256()): lambda v: {"name": v.name, "digest": v.digest()},
     random.Random: lambda v: {"state": random.Random.getstate(v)},
 }
 

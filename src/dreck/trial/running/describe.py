@@ -28,6 +28,7 @@ _WRITTEN = (datetime.date, datetime.time, datetime.timedelta, datetime.tzinfo, d
 _OWN_PLACE = str(Path(__file__).parents[2])
 _OWN_FRAME = re.compile(rf'  File "{re.escape(_OWN_PLACE)}[^"\n]*", line \d+[^\n]*\n(?: {{4,}}[^\n]*\n)*')
 """How deep below a trial the code runs is no difference of what is done."""
+_PLAYED_BY = "dreck.trial.playing.world"
 _OF_ENUMS = frozenset({"_name_", "_value_", "_sort_order_", "__objclass__", "_inverted_"})
 _PLACES: list[str] = []
 """Folders in which the two versions lie: that they are two is no difference of what is done."""
@@ -113,6 +114,8 @@ class Describer:
             return (name, value.__func__.__qualname__, self.of(value.__self__))
         if isinstance(value, types.MethodWrapperType):
             return (name, value.__name__, self.of(value.__self__))
+        if kind.__module__ == _PLAYED_BY:
+            return (name, "the world of this input")  # whoever asks a thing made up for all its attributes meets it
         if kind.__module__ == "unittest.mock":
             return ("mock", _plain_repr(value))
         if isinstance(value, dict):

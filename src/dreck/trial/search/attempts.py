@@ -90,7 +90,8 @@ class Attempts:
         trail = tuple(self.runners[-1].version.watcher.trail)
         alike = seen[0] == seen[-1] or _both_endless(*seen)
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
-        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, told, far)
+        met = frozenset(pair for world in worlds for pair in world.met)
+        tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, told, met, far)
         self._seen[mark] = tried
         self._keep(tried)
         return tried

@@ -28,6 +28,8 @@ Outcome = tuple[int, int, bool]
 _REWORDED = 24
 _EDGE_PATHS = 5
 _EDGES = 4
+_LARGEST = 1e300
+"""Slopes are followed among numbers no larger."""
 _MEMBERS = 12
 _STEPS = 8
 _PLACE = re.compile(r"[^\W\d]\w*(\.\w+|\[[^\]]*\]|\(\w*\)|#\d+)*")
@@ -50,6 +52,8 @@ class Tried:
     """The outcomes in the order the last of the versions asked for them."""
     given: Choice = field(default_factory=dict)
     """What the last of the versions was given: the choice, and all that the first one made of it."""
+    met: frozenset[tuple[str, str]] = frozenset()
+    """Places of things made up that were asked whether they are equal, and were not."""
     far: tuple[bool, int, int] = (False, 0, 0)
     """How far it got: to the end, outcomes on the way, the line of the old version it died at."""
 
@@ -200,6 +204,7 @@ class Moves:
                 make.kind not in ("value", "list")
                 or isinstance(make.what, bool)
                 or not isinstance(make.what, int | float)
+                or abs(make.what) > _LARGEST
             ):
                 continue
             step = {**parent.choice, path: Make(make.kind, make.what + 1)}
@@ -344,7 +349,7 @@ def _difference(left: Any, right: Any) -> float | None:
     if isinstance(left, datetime.date) and isinstance(right, datetime.date):
         return float(left.toordinal() - right.toordinal())
     if isinstance(left, int | float) and isinstance(right, int | float):
-        gap = float(left) - float(right) if abs(left) < 1e300 and abs(right) < 1e300 else math.nan
+        gap = float(left) - float(right) if abs(left) < _LARGEST and abs(right) < _LARGEST else math.nan
         return None if math.isnan(gap) or math.isinf(gap) else gap
     return None
 

@@ -17,6 +17,7 @@ STEPS = 160
 _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
+_EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
 
 
 def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
@@ -30,9 +31,32 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
         yield {**tried.choice, other: Make("same", one)}
         if candidates.usages.known(one).compared or candidates.usages.known(other).compared:
             yield {**tried.choice, other: Make("equal", one)}
+    yield from _equal_numbers(tried, names, candidates)
     for path, make in tried.used.items():  # an item that comes twice
         if path.endswith("[1]") and make.kind in _OBJECTS:
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
+
+
+def _equal_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
+    """Numbers that equal each other and are not the same, where two are compared: `1` and `True`, `0.0` and `-0.0`."""
+    kinds = {n: _numbers_at(n, candidates) for n in names if n in tried.used and candidates.usages.known(n).compared}
+    for one, other in itertools.permutations(kinds, 2):
+        for mine, theirs in _EQUAL:
+            if type(mine) in kinds[one] and type(theirs) in kinds[other]:
+                yield {**tried.choice, one: Make("value", mine), other: Make("value", theirs)}
+
+
+def _numbers_at(name: str, candidates: Candidates) -> set[type]:
+    """The classes of the numbers that may stand there: a truth value is a whole number, too."""
+    found = {type(make.what) for make in candidates.at(name) if make.kind == "value"} & {int, float}
+    return found | ({bool} if int in found else set())
+
+
+def met(tried: Tried) -> Iterator[Choice]:
+    """The very same object in two places that were asked whether they are equal."""
+    for one, other in sorted(tried.met):
+        if one in tried.used and other in tried.used and not one.startswith(other) and not other.startswith(one):
+            yield {**tried.choice, one: Make("same", other)}
 
 
 def swapped(tried: Tried) -> Iterator[Choice]:

@@ -17,7 +17,7 @@ from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, grown, no_numbers, rounds, swapped, twins
+from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, rounds, swapped, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -177,7 +177,9 @@ class Search(Attempts):
                 return
             self.attempt(choice)
         first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
-        for choice in [choice for tried in first for choice in swapped(tried)]:
+        asked = list({tried.met: tried for tried in self.all_tried}.values())[:_WAYS]
+        again = [*(c for tried in first for c in swapped(tried)), *(c for tried in asked for c in met(tried))]
+        for choice in again[:_SWAPPED]:
             if self._over():
                 return
             self.attempt(choice)

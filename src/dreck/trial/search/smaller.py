@@ -1,6 +1,5 @@
 """Making an input that shows a difference smaller, and telling inputs apart."""
 
-import math
 from collections.abc import Iterator
 
 from dreck.trial.inputs.recipes import Make
@@ -19,7 +18,7 @@ def smaller(tried: Tried) -> Iterator[Choice]:
             yield {**tried.choice, path: Make("list", make.what - 1)}
         if make.kind != "value" or isinstance(make.what, bool):
             continue
-        if isinstance(make.what, int | float) and not math.isnan(make.what):
+        if isinstance(make.what, int | float) and make.what == make.what:  # NaN is not
             for value in (0, 1, make.what // 2):
                 if abs(value) < abs(make.what):
                     yield {**tried.choice, path: Make("value", value)}

@@ -1,0 +1,60 @@
+"""What code elsewhere may raise here, as far as it makes a difference: what handlers wait for and ask of it."""
+
+import ast
+
+from dreck.source.walking import walk
+from dreck.trial.inputs.uses import BARE, BELOW_IT, GROUP, WITH_NUMBER, class_name
+
+
+class Raised:
+    """The exceptions that handlers name, and whether something is done on the way out, whatever is raised."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.caught: list[str] = []
+        """Exceptions that handlers name: calls on stand-ins may raise them."""
+        self.odd_errors: list[str] = []
+        """Exceptions like these, made in other ways, where a handler looks at its exception."""
+        self.cleans_up = False
+
+    @property
+    def raised(self) -> list[str]:
+        """What may be raised, in the order of the handlers."""
+        return [*(self.caught or (["Exception"] if self.cleans_up else [])), *self.odd_errors]
+
+    def note_errors(self, node: ast.AST) -> None:
+        """Notes what one statement waits for."""
+        match node:
+            case ast.ExceptHandler(type=kinds, name=name):
+                names = _names(kinds)
+                self._caught(names)
+                if name is not None and _is_named(node, name):
+                    self._odd([f"{how}{kind}" for kind in names for how in (BELOW_IT, BARE, WITH_NUMBER)])
+            case ast.TryStar(handlers=handlers):
+                self._caught([f"{GROUP}{name}" for h in handlers if h.type is not None for name in _names(h.type)])
+            case ast.Try(finalbody=[_, *_]) | ast.With() | ast.AsyncWith():
+                self.cleans_up = True
+
+    def join_errors(self, other: "Raised") -> None:
+        """What a function that is called waits for is waited for here."""
+        self._caught(other.caught)
+        self._odd(other.odd_errors)
+        self.cleans_up |= other.cleans_up
+
+    def _caught(self, names: list[str]) -> None:
+        self.caught += [name for name in dict.fromkeys(names) if name not in self.caught]
+
+    def _odd(self, errors: list[str]) -> None:
+        """What a handler asks of its exception may be its class, or what it was made with."""
+        self.odd_errors += [error for error in errors if error not in self.odd_errors]
+
+
+def _names(kinds: ast.expr | None) -> list[str]:
+    if kinds is None:
+        return ["Exception"]
+    parts = kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
+    return [name for kind in parts if (name := class_name(kind)) is not None]
+
+
+def _is_named(node: ast.AST, name: str) -> bool:
+    return any(isinstance(part, ast.Name) and part.id == name for part in walk(node))

@@ -1,0 +1,49 @@
+"""Exceptions made up by name: what a call raises, what an iteration ends with, what is thrown into a generator."""
+
+from collections.abc import Callable
+from typing import Any
+
+from dreck.trial.inputs.uses import BARE, BELOW_IT, GROUP, WITH_NUMBER
+
+_WORDS = "made up"
+
+
+def made_up(name: str, named: Callable[[str], Any]) -> BaseException:
+    """The exception that `name` tells of, where `named` finds classes: a group with it, one of a class below."""
+    if name.startswith(GROUP):
+        return BaseExceptionGroup(_WORDS, [made_up(name.removeprefix(GROUP), named), ValueError(_WORDS)])
+    if name.startswith(BELOW_IT):
+        kind = type(made_up(name.removeprefix(BELOW_IT), named))
+        return _of(type(f"Below{kind.__name__}", (kind,), {"__module__": kind.__module__}), (_WORDS,))
+    if name.startswith(BARE):
+        return _of(type(made_up(name.removeprefix(BARE), named)), ())
+    if name.startswith(WITH_NUMBER):
+        return _of(type(made_up(name.removeprefix(WITH_NUMBER), named)), (3, _WORDS))
+    kind = named(name)
+    is_one = isinstance(kind, type) and issubclass(kind, BaseException)
+    return _of(kind, (_WORDS,)) if is_one else RuntimeError(_WORDS)
+
+
+def _of(kind: Any, args: tuple[Any, ...]) -> BaseException:
+    """As its constructor makes it of `args`; without a constructor where it asks for others."""
+    try:
+        made: BaseException = kind(*args)
+    except Exception:
+        made = kind.__new__(kind)
+    return made
+
+
+class Failing:
+    """Something that can be gone through once, and raises where it has no more."""
+
+    def __init__(self, items: list[Any], error: BaseException) -> None:
+        self.left = items
+        self.error = error
+
+    def __iter__(self) -> "Failing":
+        return self
+
+    def __next__(self) -> Any:
+        if not self.left:
+            raise self.error
+        return self.left.pop(0)
