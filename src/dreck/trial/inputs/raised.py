@@ -1,9 +1,13 @@
 """What code elsewhere may raise here, as far as it makes a difference: what handlers wait for and ask of it."""
 
 import ast
+import itertools
 
 from dreck.source.walking import walk
-from dreck.trial.inputs.uses import BARE, BELOW_IT, GROUP, WITH_NUMBER, class_name
+from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, class_name
+
+
+_MOST_BOTH = 3
 
 
 class Raised:
@@ -20,7 +24,9 @@ class Raised:
     @property
     def raised(self) -> list[str]:
         """What may be raised, in the order of the handlers."""
-        return [*(self.caught or (["Exception"] if self.cleans_up else [])), *self.odd_errors]
+        plain = [name for name in self.caught if not name.startswith(GROUP)]
+        both = [BOTH.join(pair) for pair in itertools.islice(itertools.combinations(plain, 2), _MOST_BOTH)]
+        return [*(self.caught or (["Exception"] if self.cleans_up else [])), *both, *self.odd_errors]
 
     def note_errors(self, node: ast.AST) -> None:
         """Notes what one statement waits for."""

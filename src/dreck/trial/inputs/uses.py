@@ -10,6 +10,8 @@ GROUP = "a group of "
 """Before the name of an exception: several are raised at once, as `except*` takes them."""
 BELOW_IT, BARE, WITH_NUMBER = "one below ", "one without words of ", "one with a number of "
 """Before the name of an exception: what a handler may ask of it that calls it by a name."""
+BOTH = " and also "
+"""Between the names of two exceptions: one that is both, where handlers ask for both."""
 
 
 @dataclass(slots=True)

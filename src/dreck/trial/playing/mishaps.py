@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from dreck.trial.inputs.uses import BARE, BELOW_IT, GROUP, WITH_NUMBER
+from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER
 
 _WORDS = "made up"
 
@@ -19,9 +19,21 @@ def made_up(name: str, named: Callable[[str], Any]) -> BaseException:
         return _of(type(made_up(name.removeprefix(BARE), named)), ())
     if name.startswith(WITH_NUMBER):
         return _of(type(made_up(name.removeprefix(WITH_NUMBER), named)), (3, _WORDS))
+    if BOTH in name:
+        return _of_both(*(type(made_up(one, named)) for one in name.split(BOTH, 1)))
     kind = named(name)
     is_one = isinstance(kind, type) and issubclass(kind, BaseException)
     return _of(kind, (_WORDS,)) if is_one else RuntimeError(_WORDS)
+
+
+def _of_both(one: type[BaseException], other: type[BaseException]) -> BaseException:
+    """Of a class below both, where there can be one and it is another than both of them."""
+    if issubclass(one, other) or issubclass(other, one):
+        return _of(one, (_WORDS,))
+    try:
+        return _of(type(f"{one.__name__}And{other.__name__}", (one, other), {"__module__": one.__module__}), (_WORDS,))
+    except TypeError:
+        return _of(one, (_WORDS,))
 
 
 def _of(kind: Any, args: tuple[Any, ...]) -> BaseException:
