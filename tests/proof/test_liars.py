@@ -14,6 +14,7 @@ from typing import Any
 import pytest
 
 import dreck.proof.classes.hierarchy as hierarchy
+import dreck.proof.classes.known as known
 import dreck.proof.following as following
 import dreck.proof.lockstep as lockstep
 import dreck.proof.loops as loops
@@ -118,6 +119,8 @@ LIES: dict[str, list[Patch]] = {
         (prover.Prover, "reads_items_quietly", always(True)),
         (prover.Prover, "compares_quietly", always(True)),
     ],
+    "nothing sets an attribute": [(known.KnownClasses, "is_stored", always(False))],
+    "every method is private": [(known.KnownClasses, "is_private", always(True))],
     "every attribute is there": [(attributes, "_is_surely_there", always(True))],
     "everything is total": [(prover.Prover, "are_total", always(True)), (comparing, "_is_of_a_sort", always(True))],
     "everything is scalar": [(prover.Prover, "is_scalar", always(True))],

@@ -5,6 +5,7 @@ ATTRIBUTES = "plain-attributes"
 ITEMS = "plain-items"
 COMPARISONS = "plain-comparisons"
 FAMILIES = "closed-families"
+PRIVATE = "private-names"
 ORDER = "total-order"
 QUIET = "quiet-tests"
 HASHABLE = "hashable-key"
@@ -19,6 +20,7 @@ ASSUMPTIONS = (
     ITEMS,
     COMPARISONS,
     FAMILIES,
+    PRIVATE,
     ORDER,
     QUIET,
     STEADY,
@@ -27,5 +29,5 @@ ASSUMPTIONS = (
     HASHABLE,
     FACTORY,
 )
-DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES})
+DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE})
 """Accepted unless somebody says otherwise."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, PRIVATE, QUIET, STEADY
 from dreck.proof.checking.plainness import CheckedPlainness
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
@@ -391,7 +391,7 @@ class CheckedActs(CheckedPlainness):
         if axioms.is_enum(kind):
             return axioms.member(kind, name)
         there = any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton)
-        return there and not axioms.is_set(name)
+        return there and not axioms.is_replaced(name, PRIVATE in self.listed or not self.again)
 
 
 def _is_alike(fact: Term, constant: Term) -> bool:

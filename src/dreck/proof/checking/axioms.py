@@ -17,6 +17,7 @@ from typing import Any
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.binding import bound_at, bound_in
+from dreck.proof.checking.setting import is_private, sets, sets_by_name
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -154,12 +155,17 @@ class Axioms:
 
     def is_set(self, name: str) -> bool:
         """Whether something in the files sets an attribute of that name, or one whose name nobody can read."""
-        return any(_sets(tree, name) for tree in (self.names.tree, *getattr(self.names, "trees", ())))
+        return any(sets(tree, name) for tree in _trees(self.names))
 
     def is_named_set(self, name: str) -> bool:
         """The same, for what is set under that name for all to read."""
-        trees = (self.names.tree, *getattr(self.names, "trees", ()))
-        return any(_sets_by_name(tree, name) for tree in trees)
+        return any(sets_by_name(tree, name) for tree in _trees(self.names))
+
+    def is_replaced(self, name: str, trusted: bool) -> bool:
+        """Whether something may put another thing in the place of a method; not where it is private and `trusted`."""
+        if self.is_named_set(name) or not self.is_set(name):
+            return self.is_named_set(name)
+        return not (trusted and is_private(name, _trees(self.names), _trees(self.classes.other)))
 
     def constant(self, kind: str, name: str, value: object) -> bool:
         made = self.skeleton.get(kind)
@@ -241,27 +247,8 @@ def _gives_it_back(decorator: ast.expr) -> bool:
     return word in ("dataclass", "unique", "total_ordering", "final", "runtime_checkable", "dataclass_transform")
 
 
-@lru_cache(maxsize=512)
-def _sets_by_name(tree: ast.Module, name: str) -> bool:
-    stores = (n for n in walk(tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
-    return any(n.attr == name for n in stores)
-
-
-@lru_cache(maxsize=512)
-def _sets(tree: ast.Module, name: str) -> bool:
-    literal: set[ast.expr] = set()
-    for n in walk(tree):
-        match n:
-            case ast.Attribute(attr=attr, ctx=ast.Store() | ast.Del()) if attr == name:
-                return True
-            case ast.Attribute(attr="__dict__" | "__setattr__" | "__delattr__"):
-                return True
-            case ast.Call(func=ast.Name(id="setattr" | "delattr") as called, args=[_, ast.Constant(value=told), *_]):
-                literal.add(called)
-                if told == name:
-                    return True
-    words = ("setattr", "delattr", "vars", "__import__")
-    return any(isinstance(n, ast.Name) and n.id in words and n not in literal for n in walk(tree))
+def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:
+    return (names.tree, *getattr(names, "trees", ()))
 
 
 def _is_one(kind: type, asked: set[str], known: dict[str, type]) -> bool:

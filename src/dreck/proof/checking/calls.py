@@ -9,6 +9,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.frames import asks_who_calls
 from dreck.proof.annotations import names_for_types
+from dreck.proof.assumptions import PRIVATE
 from dreck.proof.checking.axioms import signature_of
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
 from dreck.proof.state import Event, Side, State
@@ -121,6 +122,7 @@ class CheckedCalls(CheckedLemmas):
         given, axioms = self.acts.given, self.acts.axioms[side.which]
         if given is None or given.args[0] is not base:
             return None
+        self._need(not axioms.is_replaced(name, PRIVATE in self.acts.listed or not self.acts.again), "{} may be set by something", function)
         own = str(given.args[1].args[0])
         kinds = [
             k

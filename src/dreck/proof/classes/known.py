@@ -5,6 +5,7 @@ version as an act; it is looked into instead. That no class outside the module o
 assumption `closed-families`.
 """
 
+from collections import Counter
 from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
@@ -13,7 +14,7 @@ from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
-from dreck.proof.classes.speech import Speech
+from dreck.proof.classes.speech import Speech, is_only_called, setting_by_any_name, texts_of
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
     TakenBack,
@@ -92,6 +93,21 @@ class KnownClasses:
     def is_stored(self, name: str) -> bool:
         """Whether something may set an attribute `name` on an object."""
         return self._spoken()[0].is_stored(name)
+
+    def is_private(self, name: str) -> bool:
+        """Whether it is a private name that only this version speaks of, and only to call it.
+
+        What sets attributes under names that are worked out must be the same in both: then it was not made for it.
+        """
+        if not name.startswith("_") or name.endswith("__") or self.names is self.other:
+            return False
+        here, there = self._spoken()
+        mine, theirs = ([n.tree, *getattr(n, "trees", ())] for n in (self.names, self.other))
+        setting = [sum(map(setting_by_any_name, trees), Counter()) for trees in (mine, theirs)]
+        is_new = name not in there.names and not here.is_stored_by_name(name)
+        texts = [frozenset[str]().union(*map(texts_of, trees)) for trees in (mine, theirs)]
+        is_alike = setting[0] == setting[1] and texts[0] <= texts[1]  # no new text that a name could be made of
+        return is_new and is_alike and all(is_only_called(tree, name) for tree in mine)
 
     def _spoken(self) -> tuple[Speech, Speech]:
         if self._speech is None:

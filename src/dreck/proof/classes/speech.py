@@ -1,6 +1,7 @@
 """The attribute names a module speaks of, and those that something sets on an object."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -9,6 +10,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 
 _SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
+_OF_OBJECTS = frozenset({"__dict__", "__setattr__", "__delattr__"})
 _OF_FUNCTIONS = frozenset({"__code__", "__defaults__", "__kwdefaults__"})
 
 
@@ -29,6 +31,10 @@ class Speech:
         """Whether something may set an attribute `name` on an object."""
         return name in self.stored or "" in self.stored
 
+    def is_stored_by_name(self, name: str) -> bool:
+        """Whether something sets an attribute under that name, for all to read."""
+        return name in self.stored
+
     @property
     def remakes_functions(self) -> bool:
         """Whether something sets what a function runs, or its defaults."""
@@ -46,7 +52,7 @@ def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
                 names.add(attr)
                 if not isinstance(ctx, ast.Load):
                     stored.add(attr)
-                if attr in ("__dict__", "__setattr__", "__delattr__"):
+                if attr in _OF_OBJECTS:
                     stored.add("")
             case ast.ClassDef(body=body):
                 names.update(_defined(body))
@@ -58,6 +64,42 @@ def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
             case ast.Name(id=word) if word in _SETTING and node not in called_by_name:
                 stored.add("")  # it may be called under another name
     return frozenset(names), frozenset(stored)
+
+
+@lru_cache(maxsize=128)
+def setting_by_any_name(tree: ast.Module) -> Counter[str]:
+    """The functions and other statements that set attributes under names which nobody can read, as they are written."""
+    members = [s for top in tree.body for s in (top.body if isinstance(top, ast.ClassDef) else [top])]
+    return Counter(ast.dump(s) for s in members if any(map(_sets_by_any_name, every_node(s))))
+
+
+def _sets_by_any_name(node: ast.AST) -> bool:
+    return (isinstance(node, ast.Attribute) and node.attr in _OF_OBJECTS) or (
+        isinstance(node, ast.Name) and node.id in _SETTING
+    )
+
+
+@lru_cache(maxsize=128)
+def texts_of(tree: ast.Module) -> frozenset[str]:
+    """The texts that stand in it."""
+    return frozenset(n.value for n in every_node(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str))
+
+
+@lru_cache(maxsize=128)
+def is_only_called(tree: ast.Module, name: str) -> bool:
+    """Whether the text speaks of a name only to define a function under it, and to call that."""
+    called = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+    for n in every_node(tree):
+        match n:
+            case ast.Attribute(attr=attr) if attr == name and n not in called:
+                return False
+            case ast.Constant(value=str() as text) if name in text:
+                return False
+            case ast.Name(id=word) | ast.keyword(arg=word) | ast.arg(arg=word) | ast.ClassDef(name=word) if word == name:
+                return False
+            case ast.alias(name=word, asname=other) if name in (word, other):
+                return False
+    return True
 
 
 def _defined(body: list[ast.stmt]) -> Iterator[str]:

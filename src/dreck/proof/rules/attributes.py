@@ -1,7 +1,7 @@
 """Attributes: read under `plain-attributes`, or looked into where only one version speaks of them."""
 
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, STEADY
+from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
 from dreck.proof.classes.members import Found
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed
@@ -66,13 +66,16 @@ def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
     if p.given is None or base is not p.given.args[0] or FAMILIES not in p.allowed:
         return None
     kin, owner = p.classes[which], str(p.given.args[1].args[0])
-    if owner not in kin.table.classes or kin.is_stored(name):
+    is_set = kin.is_stored(name)
+    if owner not in kin.table.classes or (is_set and not (PRIVATE in p.allowed and kin.is_private(name))):
         return None
     found = kin.found(owner, name)
     below = [kin.found(kind, name) for kind in kin.table.below(owner)]
     if found is None or found.form != "method" or any(f != found for f in below):
         return None
     p.trail.append(("very", base, None))
+    if is_set:
+        p.note(PRIVATE)
     return found
 
 
