@@ -60,10 +60,19 @@ def test_lines_become_a_function(write, title):
     assert [taken.verdict.status for taken in result.steps] == ["proved"]
 
 
+def test_what_is_gone_through_at_once_may_be_cut_out(write):
+    """A generator sees the variables of the new function as they are; that is tested, not proved."""
+    code = "def f(xs, out):\n    if out:\n        out.n = sum(x.n for x in xs if x.n > out.least)\n        out.done = True\n    return out\n"
+    result = dreck.untangle(f"{write(code)}::f:3-4", name="note_sum")
+    assert [taken.verdict.status for taken in result.steps] == ["tested"]
+    assert "def note_sum(xs, out):\n    out.n = sum(" in result.source
+
+
 NOT_CUT = {
     "a value and a return": ("def f(n, g):\n    if n > 3:\n        n = g(n)\n        if n is None:\n            return 0\n    return n\n", "f:3-5", "it returns on some ways, and on others n would have to come back"),
     "no lines of it": ("def f(n):\n    return n\n", "f:20-30", "hold no whole statements"),
-    "a text over lines": ('def f(n, g):\n    if n:\n        g("""a\n    b""")\n        g(1)\n', "f:3-5", "a text over several lines"),
+    "a function that sees a variable of later": ("def f(n, g):\n    if n:\n        g(lambda: n)\n        g(1)\n    n = 2\n    return n\n", "f:3-4", "would see other variables"),
+    "a function in a loop": ("def f(xs, g):\n    for x in xs:\n        g(lambda: x)\n        g(1)\n", "f:3-4", "would see other variables"),
     "no name": ("def f(n, g):\n    if n:\n        g(1)\n        g(2)\n", "f:3-4", "--step named-block --name NAME"),
 }  # fmt: skip
 

@@ -122,7 +122,11 @@ class CheckedCalls(CheckedLemmas):
         given, axioms = self.acts.given, self.acts.axioms[side.which]
         if given is None or given.args[0] is not base:
             return None
-        self._need(not axioms.is_replaced(name, PRIVATE in self.acts.listed or not self.acts.again), "{} may be set by something", function)
+        self._need(
+            not axioms.is_replaced(name, PRIVATE in self.acts.listed or not self.acts.again),
+            "{} may be set by something",
+            function,
+        )
         own = str(given.args[1].args[0])
         kinds = [
             k

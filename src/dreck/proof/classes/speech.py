@@ -95,7 +95,9 @@ def is_only_called(tree: ast.Module, name: str) -> bool:
                 return False
             case ast.Constant(value=str() as text) if name in text:
                 return False
-            case ast.Name(id=word) | ast.keyword(arg=word) | ast.arg(arg=word) | ast.ClassDef(name=word) if word == name:
+            case ast.Name(id=word) | ast.keyword(arg=word) | ast.arg(arg=word) | ast.ClassDef(name=word) if (
+                word == name
+            ):
                 return False
             case ast.alias(name=word, asname=other) if name in (word, other):
                 return False

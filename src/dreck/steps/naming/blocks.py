@@ -1,14 +1,15 @@
 """Blocks: a branch or loop body that may leave its function, with what goes in and what comes out."""
 
 import ast
-import tokenize
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
+from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
+from dreck.steps.support.raw import RAW
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
@@ -51,7 +52,7 @@ def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
         raise Untouchable(f"it assigns {min(bound & declared)}, which is not the function's own")
     for node in (n for s in block.body for n in walk(s)):
         match node:
-            case _ if isinstance(node, _LAZY):
+            case _ if isinstance(node, _LAZY) and not keeps_its_variables(scene, block.body, bool(block.loops), node):
                 raise Untouchable("it holds a function that would see other variables")
             case ast.Delete() | ast.Global() | ast.Nonlocal():
                 raise Untouchable("it deletes or declares names")
@@ -150,21 +151,27 @@ def block_lines(sheet: Sheet, block: Block) -> tuple[int, int]:
     return first, last
 
 
-def block_text(scene: Scene, block: Block, first: int, last: int, back: str, inner_indent: str) -> list[str]:
+def block_text(scene: Scene, block: Block, first: int, last: int, back: str) -> list[str]:
+    """The lines of a block as they stand in a function of their own, which `back` leaves where the block goes on."""
     sheet = scene.sheet()
     for s in own_statements(block.body, ast.Continue):
         sheet.replace(s, back)
-    changed = Sheet(sheet.result())
-    frozen = {
-        number
-        for token in changed.tokens
-        if token.type == tokenize.STRING and token.end[0] > token.start[0]
-        for number in range(token.start[0] + 1, token.end[0] + 1)
-    }
-    indent = changed.indent(block.body[0].lineno)
-    if indent != inner_indent and frozen & set(range(first, last + 1)):
+    return lines_without_indent(Sheet(sheet.result()), block, first, last)
+
+
+def plain_text(scene: Scene, block: Block, back: str) -> list[str]:
+    """The same, of a block without texts over several lines."""
+    lines = block_text(scene, block, *block_lines(scene.sheet(), block), back)
+    if any(line.startswith(RAW) for line in lines):
         raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
-    return [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+    return lines
+
+
+def lines_without_indent(sheet: Sheet, block: Block, first: int, last: int) -> list[str]:
+    """These lines without the indent of the block; those that begin inside a text are marked, and stay as they are."""
+    indent, inside = sheet.indent(block.body[0].lineno), sheet.lines_inside_texts(first, last)
+    lines = {n: sheet.line(n).rstrip("\r\n") for n in range(first, last + 1)}
+    return [f"{RAW}{line}" if n in inside else line.removeprefix(indent) for n, line in lines.items()]
 
 
 def in_order(scene: Scene, names: Sequence[str]) -> list[str]:

@@ -127,7 +127,7 @@ def _helped(scene: Scene, same: list[Run]) -> tuple[str, str]:
     unit = sheet.unit(scene.node)
     home = sheet.indent(scene.node.lineno) if is_method else ""
     back = f"return {', '.join(results)}"
-    inner = block_text(scene, block, same[0].first, same[0].last, back, home + unit)
+    inner = block_text(scene, block, same[0].first, same[0].last, back)
     typed = ast.unparse(scene.node.returns) if returns and scene.node.returns is not None else ""
     helper = Helper(name, parameters, tuple([*inner, back] if results else inner))
     code = written(scene, helper, home, unit, typed or ("" if results else "None"))

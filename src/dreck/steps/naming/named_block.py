@@ -7,9 +7,17 @@ from dataclasses import dataclass
 
 from dreck.model.views.measures import measure
 from dreck.source.functions import functions_in, instance_owner, parse
-from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
-from dreck.steps.naming.blocks import Block, block_lines, check_parts, in_order, passed, waits, yields
+from dreck.steps.naming.blocks import (
+    Block,
+    block_lines,
+    check_parts,
+    in_order,
+    lines_without_indent,
+    passed,
+    waits,
+    yields,
+)
 from dreck.steps.naming.cuts import Cut, best_cuts, block_of_lines
 from dreck.steps.naming.exits import Exits, exits_of
 from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
@@ -35,9 +43,18 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 def _asked(scene: Scene, first: int, last: int) -> Iterator[Plan | NotPlanned]:
     block = block_of_lines(scene.node, first, last)
     if block is None:
+        if _is_of_its_like(scene, first, last):
+            return
         yield NotPlanned(first, f"lines {first} to {last} hold no whole statements of {scene.function.name}")
         return
     yield from _attempt(scene, block, None)
+
+
+def _is_of_its_like(scene: Scene, first: int, last: int) -> bool:
+    """Whether another function of the same name holds the lines: the target means that one."""
+    name = scene.function.name.partition("#")[0]
+    alike = [f.node for f in functions_in(scene.tree, scene.text) if f.name.partition("#")[0] == name]
+    return any(n is not scene.node and n.lineno <= first and last <= (n.end_lineno or 0) for n in alike)
 
 
 def _attempt(scene: Scene, block: Block, cut: Cut | None) -> Iterator[Plan | NotPlanned]:
@@ -75,9 +92,6 @@ class _Helped:
 
 def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     check_parts(scene, block, False)
-    texts = [n for s in block.body for n in walk(s) if isinstance(n, ast.Constant | ast.JoinedStr)]
-    if any(n.lineno != n.end_lineno for n in texts):
-        raise Untouchable("a text over several lines stands in it, which would be indented otherwise")
     given, results = passed(scene, block)
     exits = exits_of(scene, block, tuple(results))
     same = same_blocks(scene, block) if not exits.leaves else Same((), (), ())
@@ -131,9 +145,8 @@ def _written(
     for term, parameter in same.edits:
         sheet.replace(term, parameter)
     changed = Sheet(sheet.result())
-    indent = sheet.indent(block.body[0].lineno)
     added = len(changed.text.splitlines()) - len(scene.text.splitlines())
-    body = [changed.line(n).rstrip("\r\n").removeprefix(indent) for n in range(lines[0], lines[1] + added + 1)]
+    body = lines_without_indent(changed, block, lines[0], lines[1] + added)
     last = [helped.exits.goes_on] if helped.exits.goes_on else []
     last = last or ([f"return {', '.join(helped.results)}"] if helped.results else [])
     typed = "" if last or helped.exits.leaves else "None"

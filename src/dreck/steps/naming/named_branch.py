@@ -84,9 +84,7 @@ def _planned(scene: Scene, block: Block) -> Plan | NotPlanned:
     if returns and not ends:
         raise Untouchable("it returns on some ways and goes on on others")
     back = f"return {', '.join(results)}" if results else "return"
-    inner = block_text(
-        scene, block, first, last, back, unit if not is_method else sheet.indent(scene.node.lineno) + unit
-    )
+    inner = block_text(scene, block, first, last, back)
     if results and not ends:
         inner.append(back)
     parameters = (own, *(g for g in given if g != own)) if is_method else tuple(given)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
@@ -181,8 +182,7 @@ def written(
         lines += [f"{indent}{head}", *(f"{indent}{unit}{part}," for part in parts), f"{indent}){arrow}:"]
     if helper.docstring:
         lines.append(f'{indent}{unit}"""{helper.docstring}"""')
-    lines += [f"{indent}{unit}{text}" if text.strip() else text for text in helper.body]
-    return "\n".join(lines) + "\n"
+    return "".join(f"{line}\n" for line in lines) + as_text(helper.body, f"{indent}{unit}")
 
 
 def annotations(function: FunctionNode) -> dict[str, str]:

@@ -9,7 +9,8 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import insertion_line, method_line, statements
 from dreck.steps.replace.discriminants import asked_for_truth
-from dreck.steps.replace.stories import Teller, as_text, indented
+from dreck.steps.replace.stories import Teller
+from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable

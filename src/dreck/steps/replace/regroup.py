@@ -10,8 +10,9 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.common_lines import shared_out
 from dreck.steps.replace.discriminants import CLASS, Discriminant, about_of, answer_of_kind, discriminants_of
-from dreck.steps.replace.stories import Answer, Teller, as_text, indented
+from dreck.steps.replace.stories import Answer, Teller
 from dreck.steps.support.chains import check_keys
+from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable

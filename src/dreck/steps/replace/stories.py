@@ -2,31 +2,18 @@
 
 import ast
 import copy
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
+from dreck.steps.support.raw import RAW
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.trees import Untouchable
 
 Answer = Callable[[ast.expr], bool | None]
 """What a test that stands alone comes to, None when that is not known."""
-
-
-_RAW = "\0"
-"""Marks a line that begins inside a text over several lines: it is never indented."""
-
-
-def indented(lines: Iterable[str], indent: str) -> list[str]:
-    """Told lines, deeper by `indent`."""
-    return [line if line.startswith(_RAW) or not line.strip() else f"{indent}{line}" for line in lines]
-
-
-def as_text(lines: Iterable[str], indent: str) -> str:
-    """Told lines as they are written, deeper by `indent`."""
-    return "".join(f"{line.removeprefix(_RAW)}\n" if line.strip() else "\n" for line in indented(lines, indent))
 
 
 @dataclass(slots=True)
@@ -171,22 +158,11 @@ class Teller:
             told = f"  {beside[0]}" if beside else ""
             return [f"{self.unit * depth}{self.sheet.code(s)}{told}"]
         pad = self.unit * depth
-        inside = self._inside_texts(first, last)
+        inside = self.sheet.lines_inside_texts(first, last)
         return [
-            f"{_RAW}{self._line(n)}" if n in inside else f"{pad}{self._line(n).removeprefix(indent)}"
+            f"{RAW}{self._line(n)}" if n in inside else f"{pad}{self._line(n).removeprefix(indent)}"
             for n in range(first, last + 1)
         ]
-
-    def _inside_texts(self, first: int, last: int) -> set[int]:
-        """Lines that begin inside a text over several lines: they stay as they are."""
-        if first == last:
-            return set()
-        return {
-            n
-            for t in self.sheet.tokens
-            if t.type == 3 and t.end[0] > t.start[0] and first <= t.start[0] <= last
-            for n in range(t.start[0] + 1, t.end[0] + 1)
-        }
 
     def _line(self, number: int) -> str:
         return self.sheet.line(number).rstrip("\r\n")

@@ -7,6 +7,7 @@ work on a sheet; those within one function work on its LibCST tree.
 import ast
 import bisect
 import io
+import token
 import tokenize
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -16,6 +17,9 @@ from dreck.source.lines import indent_of, split_lines
 from dreck.steps.support.trees import Untouchable
 
 _OPENING = frozenset("([{")
+_TEXT_BEGINS = frozenset(n for n, word in token.tok_name.items() if word in ("FSTRING_START", "TSTRING_START"))
+_TEXT_ENDS = frozenset(n for n, word in token.tok_name.items() if word in ("FSTRING_END", "TSTRING_END"))
+"""From Python 3.12 on the parts of an f-string are tokens of their own."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +103,21 @@ class Sheet:
             if len(before) == 2 and _is_called(before[0]):
                 return place
             place = Range(self._at(before[-1].start), self._at(after.end))
+
+    def lines_inside_texts(self, first: int, last: int) -> set[int]:
+        """Of the lines from `first` to `last` those that begin inside a text: indenting them would change it."""
+        if first == last:
+            return set()
+        found: set[int] = set()
+        begun: list[int] = []
+        for t in self.tokens:
+            if t.type == tokenize.STRING:
+                found |= set(range(t.start[0] + 1, t.end[0] + 1))
+            elif t.type in _TEXT_BEGINS:
+                begun.append(t.start[0])
+            elif t.type in _TEXT_ENDS and begun:
+                found |= set(range(begun.pop() + 1, t.end[0] + 1))
+        return found & set(range(first, last + 1))
 
     @property
     def tokens(self) -> tuple[tokenize.TokenInfo, ...]:

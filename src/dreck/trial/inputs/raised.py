@@ -6,7 +6,6 @@ import itertools
 from dreck.source.walking import walk
 from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, class_name
 
-
 _MOST_BOTH = 3
 
 

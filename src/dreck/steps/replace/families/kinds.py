@@ -9,7 +9,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
-from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed
+from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text
 from dreck.steps.replace.tables.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.scene import Scene
@@ -151,7 +151,7 @@ def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str) -> Moved:
     back = f"return {', '.join(results)}" if results else "return"
     bodies = []
     for block in blocks:
-        body = block_text(scene, block, *block_lines(sheet, block), back, "")
+        body = plain_text(scene, block, back)
         bodies.append([*body, back] if results and not leaves(block.body) else body)
     call = "return {}" if any(returning) else f"{', '.join(results)} = {{}}" if results else "{}"
     return Moved(bodies, given, call, first, last, any(returning))
@@ -231,7 +231,7 @@ def _with_tail(
         after = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(tail[0].lineno, last + 1)]
     bodies, given = [], []
     for block in blocks:
-        own = block_text(scene, block, *block_lines(sheet, block), "return", "")
+        own = plain_text(scene, block, "return")
         whole = own if leaves(block.body) else [*own, *after]
         bodies.append(_shortened(whole))
         body: Sequence[ast.stmt] = block.body if leaves(block.body) else [*block.body, *tail]

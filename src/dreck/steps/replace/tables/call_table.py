@@ -200,7 +200,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
         function = _function_name(scene, arm.keys[0], taken)
         taken.add(function)
         made.append(function)
-        body = block_text(scene, block, *block_lines(sheet, block), back, unit)
+        body = block_text(scene, block, *block_lines(sheet, block), back)
         if results and not leaves(block.body):
             body.append(back)
         codes.append(
