@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
+from dreck.steps.naming.later import is_read_later
 from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
 from dreck.steps.support.raw import RAW
@@ -99,6 +100,8 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
     seen = list(dict.fromkeys(n.id for n in order))
     results = [n for n in seen if n in bound and (n in read_outside or (block.loops and n in bound_outside))]
+    lasting = scene.scope.captured | scene.scope.deleted
+    results = [n for n in results if n in lasting or is_read_later(scene.node, block.body, n)]
     changed = {n.target.id for n in inside if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
     read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
     sure = _surely_bound(block.body)

@@ -144,18 +144,33 @@ def _written(
         sheet.replace(leaving, code)
     for term, parameter in same.edits:
         sheet.replace(term, parameter)
+    answered = _answered_at_once(scene, block, helped)
+    if answered is not None:
+        sheet.replace(block.body[-1], f"return {sheet.code(sheet.in_parentheses(answered))}")
     changed = Sheet(sheet.result())
     added = len(changed.text.splitlines()) - len(scene.text.splitlines())
     body = lines_without_indent(changed, block, lines[0], lines[1] + added)
     last = [helped.exits.goes_on] if helped.exits.goes_on else []
-    last = last or ([f"return {', '.join(helped.results)}"] if helped.results else [])
-    typed = "" if last or helped.exits.leaves else "None"
+    returned = [f"return {', '.join(helped.results)}"] if helped.results and answered is None else []
+    last = last or returned
+    typed = "" if last or helped.results or helped.exits.leaves else "None"
     if helped.exits.ends and scene.node.returns is not None:
         typed = ast.unparse(scene.node.returns)
     elif helped.exits.tells_truth and not helped.results:
         typed = "bool"
     helper = Helper(helped.name, helped.parameters, (*body, *last), waits(block))
     return written(scene, helper, home, unit, typed)
+
+
+def _answered_at_once(scene: Scene, block: Block, helped: _Helped) -> ast.expr | None:
+    """The one result where the last line of the block only gives it a name: the new function answers it as it is."""
+    match block.body[-1]:
+        case ast.Assign(targets=[ast.Name(id=name)], value=value) as last if (
+            helped.results == (name,) and not helped.exits.leaves and not helped.exits.goes_on
+        ):
+            is_short = last.lineno == last.end_lineno and len(block.body) > 1
+            return value if is_short and name not in scene.scope.captured else None
+    return None
 
 
 def _replace(

@@ -225,8 +225,16 @@ def insertion_line(scene: Scene) -> int:
     """The line a helper of the module goes before: below what uses it, or above where the house puts helpers there."""
     outer = scene.outermost
     if _helpers_stand_above(scene.tree):
-        return first_line(outer)
+        return _above_its_comments(scene, first_line(outer))
     return _below(scene, scene.tree.body, outer) + 1
+
+
+def _above_its_comments(scene: Scene, line: int) -> int:
+    """The first line of the comments that stand right above a statement of the module."""
+    sheet = scene.sheet()
+    while line > 1 and sheet.line(line - 1).startswith("#"):
+        line -= 1
+    return line
 
 
 def first_line(s: ast.stmt) -> int:
@@ -274,7 +282,7 @@ def _helpers_stand_above(tree: ast.Module) -> bool:
 def put_helper(scene: Scene, sheet: Sheet, code: str) -> None:
     """A helper at the top of the module, in its place."""
     line = insertion_line(scene)
-    above = line <= scene.outermost.lineno
+    above = line <= first_line(scene.outermost)
     sheet.insert(line, f"{code}\n\n" if above else f"\n\n{code}")
 
 
