@@ -51,9 +51,10 @@ def _asked(scene: Scene, first: int, last: int) -> Iterator[Plan | NotPlanned]:
 
 
 def _is_of_its_like(scene: Scene, first: int, last: int) -> bool:
-    """Whether another function of the same name holds the lines: the target means that one."""
+    """Whether another function of the same name, or one around it, holds the lines: the target means that one."""
     name = scene.function.name.partition("#")[0]
-    alike = [f.node for f in functions_in(scene.tree, scene.text) if f.name.partition("#")[0] == name]
+    found = [(f.name.partition("#")[0], f.node) for f in functions_in(scene.tree, scene.text)]
+    alike = [node for other, node in found if f"{name}.".startswith(f"{other}.")]
     return any(n is not scene.node and n.lineno <= first and last <= (n.end_lineno or 0) for n in alike)
 
 

@@ -178,8 +178,8 @@ class Search(Attempts):
             self.attempt(choice)
         first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
         asked = list({tried.met: tried for tried in self.all_tried}.values())[:_WAYS]
-        again = [*(c for tried in first for c in swapped(tried)), *(c for tried in asked for c in met(tried))]
-        for choice in again[:_SWAPPED]:
+        placed = [*(c for tried in first for c in swapped(tried)), *(c for tried in asked for c in met(tried))]
+        for choice in placed[:_SWAPPED]:
             if self._over():
                 return
             self.attempt(choice)
