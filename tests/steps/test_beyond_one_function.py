@@ -1465,7 +1465,7 @@ def slip(kind, kilos):
         return 2
     return 3
 """,
-        "kind is assigned in the function",
+        "kind is assigned between its tests, or behind them",
     ),
 }
 

@@ -2,7 +2,7 @@
 
 import ast
 import builtins
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from dreck.source.functions import functions_in, parse
@@ -85,16 +85,9 @@ def _wanted(code: str) -> str:
 
 
 def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
-    _check(scene, d)
+    body = _settled(scene, d)
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
-    body = scene.node.body
-    doc = (
-        isinstance(body[0], ast.Expr)
-        and isinstance(body[0].value, ast.Constant)
-        and isinstance(body[0].value.value, str)
-    )
-    body = body[1:] if doc else body
     if not body or len(sheet.indent(body[0].lineno).encode()) != body[0].col_offset:
         raise Untouchable("the body stands on the line of its head")
     first = body[0].lineno
@@ -110,6 +103,7 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     before, branches, after = _shared(groups)
     home = sheet.indent(body[0].lineno)
     lines = [line for chunk in before for line in chunk]
+    lines += [""] if before and _stands_apart(sheet, body[len(before) : len(before) + 1]) else []
     lines += _ladder(sheet, d, branches, unit)
     lines += [line for chunk in after for line in chunk]
     was = last - first + 1
@@ -126,6 +120,14 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     return Plan(scene.node.lineno, reason + shared, told, made)
 
 
+def _stands_apart(sheet: Sheet, found: Sequence[ast.stmt]) -> bool:
+    """Whether a blank line stands above the statement and its comments."""
+    line = found[0].lineno - 1 if found else 0
+    while line > 0 and sheet.line(line).strip().startswith("#"):
+        line -= 1
+    return line > 0 and not sheet.line(line).strip()
+
+
 def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
     """The module with longer lines that several stories have in common in functions of their own."""
     tree = parse(text, scene.path)
@@ -135,20 +137,36 @@ def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
     return after.text, made
 
 
-def _check(scene: Scene, d: Discriminant) -> None:
-    names = {n.id for n in walk(d.term) if isinstance(n, ast.Name)}
-    for node in walk(scene.node):
-        if isinstance(node, ast.Name) and node.id in names and not isinstance(node.ctx, ast.Load):
-            raise Untouchable(f"{node.id} is assigned in the function")
-        if isinstance(node, ast.Attribute) and not isinstance(node.ctx, ast.Load) and ast.unparse(node) == d.code:
-            raise Untouchable(f"{d.code} is assigned in the function")
+def _settled(scene: Scene, d: Discriminant) -> list[ast.stmt]:
+    """What of the function comes after the last statement that may make the kind another one, its docstring apart."""
     check_keys(d.kinds)
-    if not names & set(scene.scope.params) and not names & scene.scope.local:
-        return
-    early = next(iter(scene.node.body), None)
-    bound = {n.id for n in walk(scene.node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    if names & bound and early is not None:
-        raise Untouchable(f"{d.code} is not known from the start")
+    body = scene.node.body[1:] if ast.get_docstring(scene.node, clean=False) is not None else scene.node.body
+    names = {n.id for n in walk(d.term) if isinstance(n, ast.Name)}
+    setting = [at for at, s in enumerate(body) if any(_sets(n, names, d.code) for n in walk(s))]
+    if not setting:
+        return body
+    settled = body[setting[-1] + 1 :]
+    tests = [n for s in settled for n in walk(s) if isinstance(n, ast.expr) and ast.dump(n) == ast.dump(d.term)]
+    if names & (scene.scope.shared | scene.scope.declared_global | scene.scope.declared_nonlocal):
+        raise Untouchable(f"{d.code} may be assigned by others")
+    if len(tests) < _FEWEST_TESTS:
+        raise Untouchable(f"{d.code} is assigned between its tests, or behind them")
+    return settled
+
+
+def _sets(n: ast.AST, names: set[str], code: str) -> bool:
+    match n:
+        case ast.Name(id=name, ctx=ast.Store() | ast.Del()):
+            return name in names
+        case ast.Attribute(ctx=ast.Store() | ast.Del()) | ast.Subscript(ctx=ast.Store() | ast.Del()):
+            return ast.unparse(n) == code
+        case ast.ExceptHandler(name=name) | ast.MatchAs(name=name) | ast.MatchStar(name=name):
+            return name in names
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+            return name in names
+        case ast.alias(name=name, asname=other):
+            return (other or name) in names
+    return False
 
 
 def _related(scene: Scene, d: Discriminant) -> dict[str, frozenset[str]]:
