@@ -2,7 +2,7 @@
 
 import ast
 import builtins
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from dreck.source.functions import functions_in, parse
@@ -90,10 +90,6 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     unit = sheet.unit(scene.node)
     if not body or len(sheet.indent(body[0].lineno).encode()) != body[0].col_offset:
         raise Untouchable("the body stands on the line of its head")
-    first = body[0].lineno
-    while sheet.line(first - 1).strip().startswith("#"):
-        first -= 1
-    last = body[-1].end_lineno or body[-1].lineno
     above = _related(scene, d) if d.asked == CLASS else {}
     d = replace(d, kinds=tuple(sorted(d.kinds, key=lambda kind: -len(above.get(ast.dump(kind), ())))))
     stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d, above)]
@@ -101,9 +97,13 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     if len(groups) < 2:
         raise Untouchable(f"every kind of {d.code} has the same story")
     before, branches, after = _shared(groups)
+    body, before, after = _between(Teller(sheet, lambda e: None, unit, keep_empty), body, before, after)
+    first = body[0].lineno
+    while sheet.line(first - 1).strip().startswith("#"):
+        first -= 1
+    last = body[-1].end_lineno or body[-1].lineno
     home = sheet.indent(body[0].lineno)
     lines = [line for chunk in before for line in chunk]
-    lines += [""] if before and _stands_apart(sheet, body[len(before) : len(before) + 1]) else []
     lines += _ladder(sheet, d, branches, unit)
     lines += [line for chunk in after for line in chunk]
     was = last - first + 1
@@ -120,12 +120,17 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     return Plan(scene.node.lineno, reason + shared, told, made)
 
 
-def _stands_apart(sheet: Sheet, found: Sequence[ast.stmt]) -> bool:
-    """Whether a blank line stands above the statement and its comments."""
-    line = found[0].lineno - 1 if found else 0
-    while line > 0 and sheet.line(line).strip().startswith("#"):
-        line -= 1
-    return line > 0 and not sheet.line(line).strip()
+def _between(
+    plain: Teller, body: list[ast.stmt], before: list[list[str]], after: list[list[str]]
+) -> tuple[list[ast.stmt], list[list[str]], list[list[str]]]:
+    """Without the statements at both ends that stay as they are written, and are told once for all kinds."""
+    ahead = 0
+    while ahead < min(len(before), len(body) - 1) and plain.chunks([body[ahead]], 0) == [before[ahead]]:
+        ahead += 1
+    body, before = body[ahead:], before[ahead:]
+    while after and len(body) > 1 and plain.chunks([body[-1]], 0) == [after[-1]]:
+        body, after = body[:-1], after[:-1]
+    return body, before, after
 
 
 def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
