@@ -42,9 +42,8 @@ def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Modul
         return False
     if sum(map(_setting, mine), Counter()) != sum(map(_setting, theirs), Counter()):
         return False
-    known = frozenset[str]().union(*map(_said, theirs))
     said = frozenset[str]().union(*map(_said, mine))
-    if any(name in text and text != name for text in said) or not _texts(mine) <= known:
+    if any(name in text and text != name for text in said) or not _written_out(mine) <= _written_out(theirs):
         return False
     return all(_is_plain(n, name) for tree in mine for n in walk(tree))
 
@@ -56,9 +55,9 @@ def _said(tree: ast.Module) -> frozenset[str]:
     return frozenset(value for value in fields if isinstance(value, str))
 
 
-def _texts(trees: list[ast.Module]) -> set[str]:
-    found = (n.value for tree in trees for n in walk(tree) if isinstance(n, ast.Constant))
-    return {value for value in found if isinstance(value, str)}
+def _written_out(trees: list[ast.Module]) -> set[str]:
+    """Every constant, as it is written."""
+    return {repr(n.value) for tree in trees for n in walk(tree) if isinstance(n, ast.Constant)}
 
 
 def _is_plain(n: ast.AST, name: str) -> bool:

@@ -14,7 +14,7 @@ from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
-from dreck.proof.classes.speech import Speech, is_only_called, setting_by_any_name, texts_of
+from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
     TakenBack,
@@ -105,8 +105,8 @@ class KnownClasses:
         mine, theirs = ([n.tree, *getattr(n, "trees", ())] for n in (self.names, self.other))
         setting = [sum(map(setting_by_any_name, trees), Counter()) for trees in (mine, theirs)]
         is_new = name not in there.names and not here.is_stored_by_name(name)
-        texts = [frozenset[str]().union(*map(texts_of, trees)) for trees in (mine, theirs)]
-        is_alike = setting[0] == setting[1] and texts[0] <= texts[1]  # no new text that a name could be made of
+        known = [{c for tree in trees for c in constants_of(tree)} for trees in (mine, theirs)]
+        is_alike = setting[0] == setting[1] and known[0] <= known[1]  # nothing new that a name could be made of
         return is_new and is_alike and all(is_only_called(tree, name) for tree in mine)
 
     def _spoken(self) -> tuple[Speech, Speech]:

@@ -80,9 +80,9 @@ def _sets_by_any_name(node: ast.AST) -> bool:
 
 
 @lru_cache(maxsize=128)
-def texts_of(tree: ast.Module) -> frozenset[str]:
-    """The texts that stand in it."""
-    return frozenset(n.value for n in every_node(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str))
+def constants_of(tree: ast.Module) -> frozenset[tuple[type, object]]:
+    """The constants that stand in it: texts may be put together of them."""
+    return frozenset((type(n.value), n.value) for n in every_node(tree) if isinstance(n, ast.Constant))
 
 
 @lru_cache(maxsize=128)

@@ -20,6 +20,7 @@ MISSING = object()
 _WITH_NUMBERS = 24
 _MOST_SUMS = 6
 _MOST_FAILING = 6
+_LONGEST_PERIOD = 16
 
 
 class Near:
@@ -74,6 +75,7 @@ class Near:
         """Lists, and what can be gone through only once where nothing but that is done with it."""
         tuples = [-n for n in u.sizes if n < 0]
         sizes = [n + d for n in u.sizes if n >= 0 for d in (0, 1, -1) if 0 <= n + d <= 210]
+        sizes += [2 * n + d for n in self.usages.periods if 1 < n < _LONGEST_PERIOD for d in (0, 1)]
         made = [Make("tuple", n) for n in tuples]
         once = u.iterated and not (u.indexed or u.sizes or u.contains)
         lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]

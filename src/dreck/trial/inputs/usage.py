@@ -37,6 +37,8 @@ class Usages(Raised, Paths):
         self.held_steady = False  # whether one would have changed
         self.grows = False
         """Whether numbers are raised to a power: huge ones would take for ever."""
+        self.periods: list[int] = []
+        """What remainders are taken by: a loop may do something else each so many rounds."""
         self._own_tables: dict[str, list[Any]] = {}
         self._helpers: dict[str, tuple[list[str], Usages]] = {}
         """Functions beside it that it calls: their parameters, and what they do with them."""
@@ -190,6 +192,8 @@ class Usages(Raised, Paths):
             case ast.FormattedValue(value=value):
                 self._on(value, lambda u: setattr(u, "formatted", True))
             case ast.BinOp(left=left, op=how, right=right):
+                if isinstance(how, ast.Mod) and isinstance(right, ast.Constant) and type(right.value) is int:
+                    self.periods.append(right.value)
                 self.grows |= isinstance(how, ast.Pow | ast.LShift)
                 for side in (left, right):
                     self._on(side, lambda u: setattr(u, "arithmetic", True))

@@ -20,6 +20,7 @@ from dreck.trial.inputs.plain import BELOW
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
+from dreck.trial.playing.handed import Handed
 from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
 from dreck.trial.playing.mishaps import Failing, made_up
@@ -51,6 +52,7 @@ class World:
         """The name of the function that is tried."""
         self.on_handed: Callable[[str, list[Any]], None] | None = None
         self._touched = Touched()
+        self.handed_over = Handed(namespace.get("__name__"))
         self.handed: list[tuple[str, list[Any]]] = []
         """What code elsewhere was handed, and uses once the function has come to its end."""
         self.handled: set[int] = set()
@@ -132,6 +134,7 @@ class World:
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         handed = self.live_in((args, kwargs))
         self.record("call", path, args, kwargs)
+        self.handed_over.note(path, (*args, *kwargs.values()))
         if handed and self.on_handed is not None:
             self.on_handed(path, handed)
         if self.answer(A_CALL, ("nothing", "the objects")) == "the objects":

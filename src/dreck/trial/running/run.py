@@ -170,6 +170,8 @@ class Runner:
             if self.again and error is None and self._state() != before:
                 self._once_more(world, args, kwargs, seconds)
             state = self._state()
+        if not world.turns and (changed := world.handed_over.changed()):
+            shown["what others were handed"] = changed
         if touched := world.touched():
             shown["what they hold"] = touched
         if held:
