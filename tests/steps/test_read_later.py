@@ -18,7 +18,11 @@ CASES = {
     "read in the next round": ("for x in b:\n    c(a)\n    a = 1", 3, True),
     "bound first in another loop": ("for x in b:\n    a = 1\nfor x in b:\n    a = 2\n    c(a)", 2, False),
     "read after the loop": ("for x in b:\n    a = 1\n    c(x)\nc(a)", 2, True),
-    "a loop is left before it is bound anew": ("for x in b:\n    a = 1\n    if x:\n        break\n    a = 2\nc(a)", 2, True),
+    "a loop is left before it is bound anew": (
+        "for x in b:\n    a = 1\n    if x:\n        break\n    a = 2\nc(a)",
+        2,
+        True,
+    ),
     "an error on the way": ("try:\n    a = 1\n    b()\n    a = 2\nexcept E:\n    c(a)", 2, True),
     "the function is left": ("if b:\n    a = 1\n    return 2\nprint(a)", 2, False),
     "an error is raised": ("if b:\n    a = 1\n    raise E\nprint(a)", 2, False),
