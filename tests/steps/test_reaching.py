@@ -72,6 +72,7 @@ NOT_CUT = {
     "a value and a return": ("def f(n, g):\n    if n > 3:\n        n = g(n)\n        if n is None:\n            return 0\n    return n\n", "f:3-5", "it returns on some ways, and on others n would have to come back"),
     "no lines of it": ("def f(n):\n    return n\n", "f:20-30", "hold no whole statements"),
     "a function that sees a variable of later": ("def f(n, g):\n    if n:\n        g(lambda: n)\n        g(1)\n    n = 2\n    return n\n", "f:3-4", "would see other variables"),
+    "a function of what is bound in each round": ("def f(xs, out):\n    for x in xs:\n        y = x.n\n        out.append(lambda: y)\n    return out\n", "f:3-4", "would see other variables"),
     "a function in a loop": ("def f(xs, g):\n    for x in xs:\n        g(lambda: x)\n        g(1)\n", "f:3-4", "would see other variables"),
     "no name": ("def f(n, g):\n    if n:\n        g(1)\n        g(2)\n", "f:3-4", "--step named-block --name NAME"),
 }  # fmt: skip

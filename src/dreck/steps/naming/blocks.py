@@ -148,10 +148,12 @@ def block_lines(sheet: Sheet, block: Block) -> tuple[int, int]:
     while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
         first -= 1
     last = block.body[-1].end_lineno or block.body[-1].lineno
+    below = sheet.comments_below(last, indent)
     count = len(sheet.text.splitlines())
-    while last < count and sheet.line(last + 1).strip().startswith("#") and sheet.indent(last + 1) == indent:
-        last += 1
-    return first, last
+    after = next((n for n in range(max([last, *below]) + 1, count + 1) if sheet.line(n).strip()), 0)
+    if after and sheet.indent(after) == indent:  # what stands as deep speaks of the statement that follows
+        below = [n for n in below if sheet.indent(n) != indent]
+    return first, max([last, *below])
 
 
 def block_text(scene: Scene, block: Block, first: int, last: int, back: str) -> list[str]:

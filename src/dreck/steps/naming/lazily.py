@@ -28,9 +28,11 @@ def keeps_its_variables(scene: Scene, body: Sequence[ast.stmt], in_loop: bool, n
         is_param = name in scope.params
         if name in scope.shared or name in scope.deleted or not (stores or is_param):
             return False
+        if in_loop:
+            return False  # its variables are those of every round
         if not is_param and all(n in inside for n in stores):
             continue
-        if in_loop or any(n in inside or n.lineno >= body[0].lineno for n in stores):
+        if any(n in inside or n.lineno >= body[0].lineno for n in stores):
             return False
     return True
 

@@ -101,8 +101,9 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
     first = body[0].lineno
     while sheet.line(first - 1).strip().startswith("#"):
         first -= 1
-    last = body[-1].end_lineno or body[-1].lineno
     home = sheet.indent(body[0].lineno)
+    ends = body[-1].end_lineno or body[-1].lineno
+    last = max([ends, *(n for n in sheet.comments_below(ends, home) if sheet.indent(n) != home)])
     lines = [line for chunk in before for line in chunk]
     lines += _ladder(sheet, d, branches, unit)
     lines += [line for chunk in after for line in chunk]

@@ -38,7 +38,13 @@ class Teller:
         return found
 
     def lines(self, body: list[ast.stmt], depth: int) -> list[str]:
-        return [line for chunk in self.chunks(body, depth) for line in chunk]
+        """All lines of a block, with the comments at its end."""
+        return [line for chunk in self._whole(body, depth) for line in chunk]
+
+    def _whole(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
+        found = self.chunks(body, depth)
+        below = self._comments_below(body) if body and not any(map(self._left, body[:-1])) else []
+        return [*found[:-1], [*found[-1], *(f"{self.unit * depth}{text}" for text in below)]] if found else found
 
     def _left(self, s: ast.stmt) -> bool:
         """Whether nothing after `s` runs, its known tests answered."""
@@ -73,7 +79,7 @@ class Teller:
         if known is not None:
             chosen = s.body if known else s.orelse
             said = [f"{self.unit * depth}{text}" for text in self._beside(s.lineno)]
-            inner = self.chunks(chosen, depth)
+            inner = self._whole(chosen, depth)
             lead = [*above, *said]
             if inner and lead:
                 inner[0] = [*lead, *inner[0]]
@@ -186,10 +192,21 @@ class Teller:
         found: list[str] = []
         if s.lineno == first and len(self.sheet.indent(first).encode()) != s.col_offset:
             return found  # it stands behind something else on its line, which has said it
-        while first > 1 and self.sheet.line(first - 1).strip().startswith("#"):
+        indent = self.sheet.indent(first)
+        while first > 1 and self._is_comment(first - 1) and self.sheet.indent(first - 1) == indent:
             first -= 1
             found.insert(0, self.sheet.line(first).strip())
         return found
+
+    def _comments_below(self, body: list[ast.stmt]) -> list[str]:
+        """Comments at the end of a block, as deep as its statements."""
+        indent = self.sheet.indent(first_line(body[0]))
+        ends = body[-1].end_lineno or body[-1].lineno
+        found = [n for n in self.sheet.comments_below(ends, indent) if self.sheet.indent(n) == indent]
+        return [self.sheet.line(n).strip() for n in found]
+
+    def _is_comment(self, number: int) -> bool:
+        return self.sheet.line(number).strip().startswith("#")
 
     def _beside(self, line: int) -> list[str]:
         own = self.sheet.line(line).strip()

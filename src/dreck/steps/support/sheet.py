@@ -119,6 +119,16 @@ class Sheet:
                 found |= set(range(begun.pop() + 1, t.end[0] + 1))
         return found & set(range(first, last + 1))
 
+    def comments_below(self, line: int, indent: str) -> list[int]:
+        """The lines of comments below a line, up to the next code, that stand as deep as `indent` or deeper."""
+        found: list[int] = []
+        for number in range(line + 1, len(self.text.splitlines()) + 1):
+            words = self.line(number).strip()
+            if words and not (words.startswith("#") and self.indent(number).startswith(indent)):
+                break
+            found += [number] if words else []
+        return found
+
     @property
     def tokens(self) -> tuple[tokenize.TokenInfo, ...]:
         try:

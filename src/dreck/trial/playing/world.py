@@ -126,6 +126,8 @@ class World:
             describe = Describer(handled=self.handled, module=self.namespace, maker=self.maker)
             self.log.append((what, path, *(describe.of(v) for v in values)))
             self.hidden |= describe.hidden
+            if what == "call":
+                self.handed_over.note(path, (*values[0], *values[1].values()))
             if what in _LOOKS_AROUND:
                 self._look()
         finally:
@@ -134,7 +136,6 @@ class World:
     def called(self, path: str, args: tuple[Any, ...], kwargs: dict[str, Any]) -> Any:
         handed = self.live_in((args, kwargs))
         self.record("call", path, args, kwargs)
-        self.handed_over.note(path, (*args, *kwargs.values()))
         if handed and self.on_handed is not None:
             self.on_handed(path, handed)
         if self.answer(A_CALL, ("nothing", "the objects")) == "the objects":
