@@ -13,8 +13,10 @@ from typing import Any
 
 import pytest
 
+import dreck.proof.classes.elsewhere as elsewhere
 import dreck.proof.classes.hierarchy as hierarchy
 import dreck.proof.classes.known as known
+import dreck.proof.classes.private as private
 import dreck.proof.following as following
 import dreck.proof.lockstep as lockstep
 import dreck.proof.loops as loops
@@ -121,6 +123,11 @@ LIES: dict[str, list[Patch]] = {
     ],
     "nothing sets an attribute": [(known.KnownClasses, "is_stored", always(False))],
     "every method is private": [(known.KnownClasses, "is_private", always(True))],
+    "bases elsewhere leave every name alone": [(elsewhere.Elsewhere, "leaves_alone", always(True))],
+    "no class has a say in its methods": [
+        (private, "_takes_no_part", always(True)),
+        (elsewhere.Elsewhere, "leaves_alone", always(True)),
+    ],
     "every attribute is there": [(attributes, "_is_surely_there", always(True))],
     "everything is total": [(prover.Prover, "are_total", always(True)), (comparing, "_is_of_a_sort", always(True))],
     "everything is scalar": [(prover.Prover, "is_scalar", always(True))],

@@ -74,7 +74,8 @@ def function_of(p: Prover, which: int, function: Term) -> FunctionNode | None:
             registry = p.classes[which].registry(str(function.args[0]))
             return registry.functions[str(function.args[1])] if registry is not None else None
         case "method":
-            found = p.classes[which].found(str(function.args[0]), str(function.args[1]))
+            kind, name = str(function.args[0]), str(function.args[1])
+            found = p.classes[which].found(kind, name) or p.classes[which].private_method(kind, name)
             return found.function if found is not None else None
     return None
 

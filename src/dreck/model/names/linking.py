@@ -26,6 +26,7 @@ class LinkedNames(ModuleNames):
     def __init__(self, tree: ast.Module, path: Path, read: Reader) -> None:
         self._foreign: set[str] = set()
         self._foreign_sources: dict[str, str] = {}
+        self._root = _root_of(path)
         super().__init__(tree)
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
@@ -46,6 +47,10 @@ class LinkedNames(ModuleNames):
 
     def is_settled(self, name: str, before: int) -> bool:
         return name in self._foreign or super().is_settled(name, before)
+
+    def is_of_project(self, source: str) -> bool:
+        place = self._root / source.partition(".")[0]
+        return place.exists() or place.with_suffix(".py").exists()
 
     def stands_for(self, e: ast.expr) -> str:
         if isinstance(e, ast.Name) and e.id in self._foreign:
@@ -205,7 +210,14 @@ def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
         folder = folder.parent
     parts = (s.module or "").split(".") if s.module else []
     if not s.level:
-        while (folder / "__init__.py").exists() and folder.parent != folder:
-            folder = folder.parent
+        folder = _root_of(path)
     found = folder.joinpath(*parts).with_suffix(".py") if parts else None
     return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
+
+
+def _root_of(path: Path) -> Path:
+    """The folder from which the packages around a file are imported."""
+    folder = path.absolute().parent
+    while (folder / "__init__.py").exists() and folder.parent != folder:
+        folder = folder.parent
+    return folder

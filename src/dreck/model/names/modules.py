@@ -40,8 +40,8 @@ class ModuleNames:
                         self._note_source(alias.asname or alias.name, f"{module}.{alias.name}")
                 case ast.Import(names=names):
                     for alias in names:
-                        if alias.asname or "." not in alias.name:
-                            self._note_source(alias.asname or alias.name, alias.name)
+                        root = alias.name.partition(".")[0]
+                        self._note_source(alias.asname or root, alias.name if alias.asname else root)
 
     def _note_source(self, name: str, source: str) -> None:
         if self.is_bound_once(name):
@@ -138,6 +138,10 @@ class ModuleNames:
         found = self._bindings
         hidden = found.stars or found.dynamic or name in found.of or name in found.rebound
         return name in _BUILTINS and not hidden
+
+    def is_of_project(self, source: str) -> bool:
+        """Whether what is imported as `module.name` may come from a file that lies with this one."""
+        return False
 
     def stands_for(self, e: ast.expr) -> str:
         """The thing of the standard library that an expression surely names: `enum.Enum`, `builtins.property`.

@@ -390,8 +390,12 @@ class CheckedActs(CheckedPlainness):
             return False
         if axioms.is_enum(kind):
             return axioms.member(kind, name)
-        there = any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton)
-        return there and not axioms.is_replaced(name, PRIVATE in self.listed or not self.again)
+        if not any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton):
+            return axioms.private_method(kind, name, self.trusts_private()) is not None
+        return not axioms.is_replaced(name, self.trusts_private())
+
+    def trusts_private(self) -> bool:
+        return PRIVATE in self.listed or not self.again
 
 
 def _is_alike(fact: Term, constant: Term) -> bool:

@@ -17,6 +17,7 @@ from typing import Any
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.binding import bound_at, bound_in
+from dreck.proof.checking.elsewhere import sole_method
 from dreck.proof.checking.setting import is_private, sets, sets_by_name
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
@@ -166,6 +167,16 @@ class Axioms:
         if self.is_named_set(name) or not self.is_set(name):
             return self.is_named_set(name)
         return not (trusted and is_private(name, _trees(self.names), _trees(self.classes.other)))
+
+    def private_method(self, kind: str, name: str, trusted: bool) -> FunctionNode | None:
+        """The only function under a private name, in a class of which not all bases are known; where it is trusted."""
+        private = trusted and is_private(name, _trees(self.names), _trees(self.classes.other))
+        if not private or self.is_named_set(name) or not self.is_bound_once(kind):
+            return None
+        found = sole_method(self.names, kind, name)
+        if found is not None:
+            self._note("member", f"{kind}.{name} is the only one of that name", found)
+        return found
 
     def constant(self, kind: str, name: str, value: object) -> bool:
         made = self.skeleton.get(kind)

@@ -107,6 +107,8 @@ class CheckedCalls(CheckedLemmas):
                 node = registry.functions[str(function.args[1])] if registry is not None else None
             case "method":
                 node = axioms.method(function.args[0], function.args[1], function.args[2])
+                if node is None and function.args[2] == "method":
+                    node = axioms.private_method(function.args[0], function.args[1], self.acts.trusts_private())
                 if function.args[2] != "static":
                     given, shape = [function.args[3], *given], (("", *shape[0]), shape[1])
             case "attr":
@@ -122,11 +124,8 @@ class CheckedCalls(CheckedLemmas):
         given, axioms = self.acts.given, self.acts.axioms[side.which]
         if given is None or given.args[0] is not base:
             return None
-        self._need(
-            not axioms.is_replaced(name, PRIVATE in self.acts.listed or not self.acts.again),
-            "{} may be set by something",
-            function,
-        )
+        trusted = self.acts.trusts_private()
+        self._need(not axioms.is_replaced(name, trusted), "{} may be set by something", function)
         own = str(given.args[1].args[0])
         kinds = [
             k
@@ -135,7 +134,9 @@ class CheckedCalls(CheckedLemmas):
         ]
         found = {axioms.holds(kind, name, h) for kind in kinds for h in axioms.skeleton} - {None}
         node = found.pop() if len(found) == 1 else None
-        return axioms.method(self._holder(axioms.skeleton, own, name), name, "method") if node is not None else None
+        if node is None:
+            return axioms.private_method(own, name, trusted)
+        return axioms.method(self._holder(axioms.skeleton, own, name), name, "method")
 
     def _holder(self, skeleton: Mapping[str, type], kind: str, name: str) -> str:
         return next((k.__name__ for k in skeleton[kind].__mro__ if name in vars(k)), "")

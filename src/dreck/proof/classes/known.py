@@ -12,6 +12,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.enums import Enums
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.members import Found, Members
+from dreck.proof.classes.private import private_method
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
@@ -38,6 +39,7 @@ class KnownClasses:
     enums: Enums = field(init=False)
     records: Records = field(init=False)
     _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
+    _private: dict[tuple[str, str], Found | None] = field(default_factory=dict)
     _speech: tuple[Speech, Speech] | None = None
     _taken: TakenBack | None = None
     _registries: dict[str, Registry | None] = field(default_factory=dict)
@@ -108,6 +110,13 @@ class KnownClasses:
         known = [{c for tree in trees for c in constants_of(tree)} for trees in (mine, theirs)]
         is_alike = setting[0] == setting[1] and known[0] <= known[1]  # nothing new that a name could be made of
         return is_new and is_alike and all(is_only_called(tree, name) for tree in mine)
+
+    def private_method(self, kind: str, name: str) -> Found | None:
+        """A private method that only this version has, in a class whose bases are elsewhere; see `private`."""
+        key = kind, name
+        if key not in self._private:
+            self._private[key] = private_method(self.table, kind, name) if self.is_private(name) else None
+        return self._private[key]
 
     def _spoken(self) -> tuple[Speech, Speech]:
         if self._speech is None:

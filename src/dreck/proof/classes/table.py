@@ -62,7 +62,7 @@ class ClassTable:
         node = self.classes.get(kind)
         if node is None or node.keywords or getattr(node, "type_params", None):
             return None
-        bases = [self._base(b) for b in node.bases]
+        bases = [self.base(b) for b in node.bases]
         lines: list[list[str]] = []
         for base in bases:
             line = self.order(base) if "." not in base or base in self.classes else _from_elsewhere(base)
@@ -72,7 +72,7 @@ class ClassTable:
         merged = merge([*lines, bases])
         return None if merged is None else (kind, *merged)
 
-    def _base(self, e: ast.expr) -> str:
+    def base(self, e: ast.expr) -> str:
         """The name of a base: of this module, or `module.name` from elsewhere; '.' for what is not known."""
         if isinstance(e, ast.Name) and self.names.canonical(e.id) in self.classes:
             return self.names.canonical(e.id)
@@ -85,7 +85,7 @@ class ClassTable:
 
     def is_protocol(self, kind: str) -> bool:
         """Whether asking for the class raises, or reads attributes (library reference, `typing.runtime_checkable`)."""
-        return any(self._base(b) == "typing.Protocol" for b in self.classes[kind].bases)
+        return any(self.base(b) == "typing.Protocol" for b in self.classes[kind].bases)
 
     def is_named_as_written(self, kind: str) -> bool:
         """Whether the name means the class of the statement: no decorator may have put another in its place."""

@@ -71,7 +71,10 @@ def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
         return None
     found = kin.found(owner, name)
     below = [kin.found(kind, name) for kind in kin.table.below(owner)]
-    if found is None or found.form != "method" or any(f != found for f in below):
+    if found is None or any(f != found for f in below):
+        found = kin.private_method(owner, name) if PRIVATE in p.allowed else None
+        is_set = found is not None
+    if found is None or found.form != "method":
         return None
     p.trail.append(("very", base, None))
     if is_set:

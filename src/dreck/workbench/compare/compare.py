@@ -10,6 +10,7 @@ from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.proof.surroundings.inherited import inherited_before
 from dreck.proof.surroundings.module_diff import (
     Changed,
     broken_at_import,
@@ -131,6 +132,8 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison
         pairs = [pair for pair in pairs if pair[0] in only]
         _all_there(only, {a for a, _ in pairs}, old.path)
     verdicts = _Judging(sides, wanted, config_for(old.path), beside=True).all(pairs)
+    if not only and not old.name and not new.name:
+        verdicts += _inherited(*sides)
     return Comparison(
         verdicts,
         () if only else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
@@ -158,10 +161,19 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
     work = _Judging(sides, wanted, config_for(old.path))
     changed = changed_between(*(side.module for side in sides))
     pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
+    overriding = _inherited(*sides)
+    if overriding:
+        return Verdict("unsettled", reason=f"{overriding[0][0]}: {overriding[0][1].reason}")
     broken = broken_at_import(sides[0].tree, sides[1].tree)
     if broken:
         return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
     return overall(work.all(pairs))
+
+
+def _inherited(old: "Side", new: "Side") -> tuple[tuple[str, Verdict], ...]:
+    """Methods that take the place of inherited ones."""
+    found = sorted(inherited_before(old.names, new.names))
+    return tuple((n, Verdict("unsettled", reason=f"takes the place of what {of} has")) for n, of in found)
 
 
 def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:

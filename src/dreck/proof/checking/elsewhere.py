@@ -1,0 +1,173 @@
+"""A private method of a class with bases elsewhere, looked at once more by the texts alone.
+
+Classes are held together by the last part of their names only, so that a few more are asked than need be: everything
+in them, and in the modules of the bases, must be silent about the method.
+"""
+
+import ast
+import builtins
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from importlib import import_module
+
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.binding import bound_in
+from dreck.source.functions import FunctionNode
+from dreck.source.libraries import LibraryModule, is_compiled, library_module
+from dreck.source.walking import walk
+
+_FORBIDDEN = frozenset({"__getattribute__", "__init_subclass__", "__mro_entries__", "__class__"})
+_PLAIN_DECORATORS = frozenset({"dataclass", "total_ordering", "final", "runtime_checkable", "unique"})
+_SETTLED = frozenset({"object", "Generic", "Protocol", "ABC"})
+_ONLY_NOTING = frozenset({"unittest.case.TestCase"})
+_TYPING = frozenset({"typing", "abc", "builtins"})
+
+
+def sole_method(names: ModuleNames, kind: str, name: str) -> FunctionNode | None:
+    """The only function of that name in all the files, if it stands in the class `kind` and nothing else has a say."""
+    trees = (names.tree, *names.trees)
+    written = [n for tree in trees for n in walk(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    written = [n for n in written if n.name == name]
+    homes = [n for n in names.tree.body if isinstance(n, ast.ClassDef) and n.name == kind]
+    if len(written) != 1 or len(homes) != 1 or written[0] not in homes[0].body or written[0].decorator_list:
+        return None
+    classes = [(n, tree) for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    kin, bases, grown = {kind}, list[tuple[ast.expr, ast.Module]](), True
+    while grown:
+        near = [(n, t) for n, t in classes if n.name in kin or kin & set(map(_last, n.bases))]
+        bases = [(b, tree) for n, tree in near for b in n.bases]
+        more = {n.name for n, _ in near} | {_last(b) for b, _ in bases}
+        grown, kin = not more <= kin, kin | more
+    if not all(_is_silent_class(n) and _has_plain_body(n) for n, _ in classes if n.name in kin):
+        return None
+    known = {n.name for n, _ in classes}
+    asked = _Libraries(name)
+    for base, tree in bases:
+        sources = set(_imported(base, tree, None))
+        if _is_bound_otherwise(base, tree):
+            return None
+        if _last(base) not in known and not sources and not asked.is_builtin(base):
+            return None
+        if any(not names.is_of_project(s) and not asked.is_silent(s) for s in sources):
+            return None
+        if any(names.is_of_project(s) and _last(base) not in known for s in sources):
+            return None
+    return written[0]
+
+
+@dataclass(slots=True)
+class _Libraries:
+    """What is installed, asked for one word."""
+
+    word: str
+    asked: set[str] = field(default_factory=set)
+
+    def is_builtin(self, base: ast.expr) -> bool:
+        found = getattr(builtins, _last(base), None) if isinstance(base, ast.Name) else None
+        return isinstance(found, type) and not hasattr(found, self.word)
+
+    def is_silent(self, source: str) -> bool:
+        if source in self.asked:
+            return True
+        self.asked.add(source)
+        module, _, name = source.rpartition(".")
+        if module in _TYPING and name in _SETTLED:
+            return True
+        if is_compiled(module):
+            found = vars(import_module(module)).get(name)
+            return type(found) is type and not hasattr(found, self.word)
+        text = library_module(module) if module else None
+        if text is None or text.says(self.word):
+            return False
+        written = [n for n in walk(text.tree) if isinstance(n, ast.ClassDef) and n.name == name]
+        imported = set(_imported(ast.Name(name), text.tree, text))
+        if not written and not imported:
+            imported = {f"{star}.{name}" for star in _starred(text) if self._has(star, name)}
+        noted = source in _ONLY_NOTING
+        silent = all((noted or _is_silent_class(n)) and all(self._is_base(b, text) for b in n.bases) for n in written)
+        return bool(written or imported) and silent and all(map(self.is_silent, imported))
+
+    def _has(self, module: str, name: str, open_: tuple[str, ...] = ()) -> bool:
+        text = library_module(module) if module not in open_ else None
+        if text is None:
+            return False
+        return bool(_bound(text.tree)[name]) or any(self._has(m, name, (*open_, module)) for m in _starred(text))
+
+    def _is_base(self, base: ast.expr, text: LibraryModule) -> bool:
+        sources = set(_imported(base, text.tree, text))
+        if isinstance(base, ast.Name) and any(isinstance(n, ast.ClassDef) and n.name == base.id for n in walk(text.tree)):
+            sources.add(f"{text.name}.{base.id}")
+        return all(map(self.is_silent, sources)) if sources else self.is_builtin(base)
+
+
+def _is_bound_otherwise(base: ast.expr, tree: ast.Module) -> bool:
+    """Whether more than imports, or one class of the file, gives the first name of a base its meaning."""
+    first = (_parts(base) or [""])[0]
+    bound = _bound(tree)
+    made = sum(isinstance(n, ast.ClassDef) and n.name == first for n in tree.body)
+    return bool(bound["*"]) or bound[first] > max(len(list(_imported(ast.Name(first), tree, None))), min(made, 1))
+
+
+@lru_cache(maxsize=32)
+def _bound(tree: ast.Module) -> Counter[str]:
+    return Counter(bound_in(tree))
+
+
+def _is_silent_class(node: ast.ClassDef) -> bool:
+    """Whether a class leaves what its methods are to the statement itself, and to those that derive from it."""
+    for s in node.body:
+        bound = {s.name} if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) else {*_stored(s)}
+        if bound & _FORBIDDEN:
+            return False
+    told = {_last(d.func if isinstance(d, ast.Call) else d) for d in node.decorator_list}
+    return told <= _PLAIN_DECORATORS and all(k.arg == "metaclass" and _last(k.value) == "ABCMeta" for k in node.keywords)
+
+
+def _has_plain_body(node: ast.ClassDef) -> bool:
+    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Pass
+    return all(isinstance(s, plain) or isinstance(getattr(s, "value", None), ast.Constant) for s in node.body)
+
+
+def _stored(s: ast.stmt) -> Iterator[str]:
+    return (n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+
+
+def _imported(e: ast.expr, tree: ast.Module, text: LibraryModule | None) -> Iterator[str]:
+    """All that the first name of an expression may be imported as anywhere in a file, the rest put behind it."""
+    parts = _parts(e)
+    for n in walk(tree):
+        if not isinstance(n, ast.Import | ast.ImportFrom):
+            continue
+        for alias in n.names:
+            if isinstance(n, ast.Import):
+                here = alias.asname or alias.name.partition(".")[0]
+                there = alias.name if alias.asname else here
+            else:
+                here = alias.asname or alias.name
+                module = text.absolute(n.module, n.level) if text is not None else "" if n.level else n.module
+                there = f"{module}.{alias.name}"
+            if parts and here == parts[0]:
+                yield ".".join([there, *parts[1:]])
+
+
+def _starred(text: LibraryModule) -> list[str]:
+    stars = (n for n in text.tree.body if isinstance(n, ast.ImportFrom) and n.names[0].name == "*")
+    return [text.absolute(n.module, n.level) for n in stars]
+
+
+def _parts(e: ast.expr) -> list[str]:
+    match e:
+        case ast.Subscript(value=value):
+            return _parts(value)
+        case ast.Name(id=name):
+            return [name]
+        case ast.Attribute(value=value, attr=attr):
+            before = _parts(value)
+            return [*before, attr] if before else []
+    return []
+
+
+def _last(e: ast.expr) -> str:
+    return (_parts(e) or [""])[-1]

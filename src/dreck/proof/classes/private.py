@@ -1,0 +1,58 @@
+"""Private methods of classes that derive from others elsewhere, under `private-names`."""
+
+import ast
+
+from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere
+from dreck.proof.classes.members import Found
+from dreck.proof.classes.table import ClassTable
+
+
+def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
+    """The one function of the files under a private name, if it is a plain method of `kind` itself.
+
+    No class of the files from which `kind` derives, or that derives from it, has a say in what its methods are, and
+    the bases from elsewhere leave the name alone.
+    """
+    names = table.names
+    nodes = (n for tree in (names.tree, *names.trees) for n in every_node(tree))
+    written = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and n.name == name]
+    if len(written) != 1 or written[0].decorator_list or written[0] not in table.classes[kind].body:
+        return None
+    pending, seen = [kind, *table.below(kind)], set[str]()
+    elsewhere = Elsewhere(name)
+    while pending:
+        one = pending.pop()
+        if one in seen:
+            continue
+        seen.add(one)
+        node = table.classes[one]
+        if not _takes_no_part(table, one, node):
+            return None
+        for base in node.bases:
+            source = table.base(base.value if isinstance(base, ast.Subscript) else base)
+            if source in table.classes:
+                pending.append(source)
+            elif names.is_of_project(source) or not elsewhere.leaves_alone(source):
+                return None
+    return Found("method", kind, written[0])
+
+
+def _takes_no_part(table: ClassTable, kind: str, node: ast.ClassDef) -> bool:
+    bound = {name for s in statements_of(node.body) for name in bound_by(s)}
+    plain = all(isinstance(s, _PLAIN) or _is_text(s) for s in node.body)
+    return plain and not bound & TAKING_PART and table.is_named_as_written(kind) and _is_abstract(node, table.names)
+
+
+_PLAIN = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Assign, ast.AnnAssign, ast.Pass)
+
+
+def _is_text(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)
+
+
+def _is_abstract(node: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether its metaclass, if it has one, only keeps abstract classes from being made."""
+    return all(k.arg == "metaclass" and names.stands_for(k.value) == "abc.ABCMeta" for k in node.keywords)
