@@ -46,28 +46,33 @@ _BELOW = (
 )
 _META = "class Meta(type(Gate)):\n    def __call__(kind, *given):\n        made = super().__call__(*given)\n        made.__dict__['_asked'] = lambda *given: 7\n        return made\n"
 _CALLED = """\
-def f(*given):
+def f({signature}:
     made = Side()
     getattr(made, 'spoilt', int)()
-    return made.weigh(*given), Formatter.format(made, '{0}', 1) if isinstance(made, Formatter) else 0
+    return made.weigh(a, b, c, o, ev, xs), Formatter.format(made, '{{0}}', 1) if isinstance(made, Formatter) else 0
 """
 
 
 class MethodMaker(ModuleMaker):
     """Makes one random module with a method that its function calls."""
 
+    share_of_mortals = 0.35
+
     def module(self) -> str:
         pick = self.pick.choice
         before, _, function = super().module().rpartition("def f(")
         if "yield" in function or before.rstrip().endswith(("async", "@shown")):
             raise SyntaxError("waits, or shows itself")
+        signature = function.partition(":\n")[0]
         function = "def weigh(self, " + function.replace("o.p", "self.n").replace("o.q", "self.m")
         lines = "".join(f"    {line}\n" for line in function.splitlines())
         base, around, below = pick(_BASES), pick(_AROUND), pick(_BELOW)
         decorator = "@wrapping\n" if "wrapping" in around else ""
         parts = [_IMPORTS, around, *(text for word, text in _NEEDED.items() if word in base)]
         parts += [f"{decorator}class Gate{base}:\n    n = 1\n    m = 2\n", lines]
-        return before + "".join(parts) + (_META if "Meta)" in below else "") + below + _CALLED
+        return (
+            before + "".join(parts) + (_META if "Meta)" in below else "") + below + _CALLED.format(signature=signature)
+        )
 
 
 def methods_rewritten(code: str, pick: random.Random) -> str:
@@ -98,7 +103,8 @@ def _cut_lines(gate: ast.ClassDef, method: ast.FunctionDef, pick: random.Random)
 
 def _call(gate: ast.ClassDef, pick: random.Random, body: list[ast.stmt], read: ast.AST) -> ast.expr:
     """What is cut out stands in a method of its own; the call of it, with what it reads."""
-    names = sorted({n.id for n in ast.walk(read) if isinstance(n, ast.Name)} & set("a b c o x y r ev xs".split()))
+    known = {*"abcoxyr", "ev", "xs"}
+    names = sorted({n.id for n in ast.walk(read) if isinstance(n, ast.Name)} & known)
     if pick.random() < 0.1 and names:
         names.append(names.pop(0))
     name = pick.choice(_NAMES)

@@ -39,11 +39,12 @@ class ModuleMaker(Maker):
     """Makes one random module."""
 
     mortal = described = False
+    share_of_mortals = 0.12
 
     def module(self) -> str:
         pick = self.pick.choice
         parts = [HEAD, pick(FILLED), self.family(), pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
-        self.mortal, self.described = self.pick.random() < 0.12, self.pick.random() < 0.1
+        self.mortal, self.described = self.pick.random() < self.share_of_mortals, self.pick.random() < 0.1
         parts += [
             MORTAL + HELD if self.mortal else "",
             SHOWN if self.described else "",

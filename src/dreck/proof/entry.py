@@ -131,7 +131,9 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
     collectors = collectors_in(old.node) & collectors_in(new.node)
     asked = asked_in(old.node) | asked_in(new.node) if QUIET in allowed else frozenset()
     steady = steady_in((old.node, new.node), _trees(*names)) if STEADY in allowed else frozenset()
-    p = Prover(arena, names, classes, allowed, annotated, mine | theirs, asked, steady, collectors)
+    p = Prover(
+        arena, names, classes, allowed, annotated, (old.node, new.node), mine | theirs, asked, steady, collectors
+    )
     p.lives = old.names.lives_count_in(old.node) or new.names.lives_count_in(new.node)
     return p
 

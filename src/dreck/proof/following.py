@@ -11,7 +11,7 @@ from dreck.model.names.scopes import param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
 from dreck.proof.rules.attributes import own_method
-from dreck.proof.state import Event
+from dreck.proof.state import Event, Side
 from dreck.proof.surroundings.spoken import spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -27,9 +27,17 @@ class Callee:
     lazily: bool = False
 
 
-def callee_of(p: Prover, which: int, event: Event) -> Callee | None:
+def callee_of(p: Prover, side: Side, event: Event) -> Callee | None:
     """The function that an event runs, if it is a plain one whose arguments are clear."""
-    key = event.key
+    key, which = event.key, side.which
+    found = _callee_of(p, which, key)
+    if found is None or not (p.lives or p.names[which].lives_count_in(found.node)):
+        return found
+    kept = key.op is Op.CALL and not side.frames and _lets_nothing_go(p.functions[which], found.node)
+    return found if kept else None
+
+
+def _callee_of(p: Prover, which: int, key: Term) -> Callee | None:
     match key.op:
         case "property":
             found = p.classes[which].found(str(key.args[0]), str(key.args[1]))
@@ -88,14 +96,11 @@ def runs_lazily(node: FunctionNode) -> bool:
 def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -> bool:
     """Whether nothing in it depends on which call of it this is, who calls, or on the class it stands in.
 
-    Where something can tell when an object dies, a call lets go of its variables when it ends. Variables shared with
-    nested functions are made anew by each call, `super()` and `__class__` belong to the class
+    Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
     a method is written in, `global` in a function of another file means that file's names.
     """
     if (
         p.classes[which].remakes_functions
-        or p.lives
-        or p.names[which].lives_count_in(node)
         or scope_of(node).captured
         or asks_who_calls(node, p.names[which].frame_readers)
     ):
@@ -106,6 +111,40 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in walk(node)):
         return False
     return not (isinstance(node, ast.AsyncFunctionDef) and scope_of(node).is_generator)
+
+
+def _lets_nothing_go(caller: FunctionNode, node: FunctionNode) -> bool:
+    """Whether all calls of it hold only what the variables of the caller hold before, meanwhile and afterwards.
+
+    Where something may tell when an object dies, a call lets go of its variables when it ends. Here it binds none, its
+    arguments are variables of the caller, and no traceback is kept beyond the call that would hold its parameters:
+    nothing in the caller catches or handles exceptions.
+    """
+    if not isinstance(node, ast.FunctionDef):
+        return False
+    around = list(walk(caller))
+    inside = [n for s in node.body for n in walk(s)]
+    bound = (n for n in inside if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
+    if any(isinstance(n, _CATCHING) for n in around) or any(isinstance(n, _BINDING) for n in inside) or any(bound):
+        return False
+    name = node.name.rpartition(".")[2]
+    calls = [n for n in around if isinstance(n, ast.Call) and _word(n.func) == name]
+    if not calls or len(calls) != sum(_word(n) == name for n in around):
+        return False  # it is handed on, and may be called under another name
+    scope = scope_of(caller)
+    held = scope.local - scope.captured
+    given = [e for c in calls for e in [*c.args, *(k.value for k in c.keywords)]]
+    given += [c.func.value for c in calls if isinstance(c.func, ast.Attribute)]
+    return all(isinstance(e, ast.Constant) or (isinstance(e, ast.Name) and e.id in held) for e in given)
+
+
+def _word(n: ast.AST) -> str:
+    return n.id if isinstance(n, ast.Name) else n.attr if isinstance(n, ast.Attribute) else ""
+
+
+_CATCHING = (ast.Try, ast.TryStar, ast.With, ast.AsyncWith, ast.Lambda, ast.Yield, ast.YieldFrom, ast.Await)
+_BINDING = (ast.ExceptHandler, ast.alias, ast.MatchAs, ast.MatchStar, ast.MatchMapping, ast.FunctionDef, ast.ClassDef,
+            ast.AsyncFunctionDef, ast.Lambda, ast.Await, ast.GeneratorExp)  # fmt: skip
 
 
 def _called(

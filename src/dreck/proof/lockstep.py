@@ -289,7 +289,7 @@ class LockStep:
         state.peeled += 1
 
     def _follow(self, side: Side, event: Event) -> bool:
-        callee = callee_of(self.p, side.which, event) if not event.unmet else None
+        callee = callee_of(self.p, side, event) if not event.unmet else None
         if callee is None or len(side.frames) >= _DEEPEST:
             return False
         subject = self.subjects[side.which]

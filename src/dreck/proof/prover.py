@@ -12,6 +12,7 @@ from dreck.proof.classes.known import KnownClasses
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
 from dreck.proof.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
+from dreck.source.functions import FunctionNode
 
 SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
 _LEAVES = frozenset({"const", "symbol", "param", "unbound", "maybe", "outside"})
@@ -32,6 +33,7 @@ class Prover:
     classes: tuple[KnownClasses, KnownClasses]
     allowed: frozenset[str]
     annotated: dict[str, frozenset[str]]
+    functions: tuple[FunctionNode, FunctionNode]
     attributes_read: dict[str, int] = field(default_factory=dict)
     """How often each attribute is named in the two functions, at most."""
     asked: frozenset[str] = frozenset()
@@ -41,7 +43,7 @@ class Prover:
     collectors: frozenset[str] = frozenset()
     """Local lists of both that are appended to and returned, and nothing else."""
     lives: bool = False
-    """Whether it may matter how long variables keep their objects: then no call is followed."""
+    """Whether it may matter how long variables keep their objects: then only calls that keep nothing are followed."""
     assumptions: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     trail: list[tuple[str, Term, object]] = field(default_factory=list)

@@ -7,6 +7,7 @@ A name of the neighbour that its functions, classes and tables read gets the nei
 import ast
 import copy
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 
 from dreck.model.names.modules import ModuleNames
@@ -20,6 +21,11 @@ _MOST_TAKEN = 60
 """So many definitions of other files are looked into for one module; the rest are taken as they are."""
 
 
+@lru_cache(maxsize=128)
+def _names_of(tree: ast.Module) -> ModuleNames:
+    return ModuleNames(tree)
+
+
 class LinkedNames(ModuleNames):
     """The names of a module together with the functions, classes and constants it imports from files beside it."""
 
@@ -27,6 +33,9 @@ class LinkedNames(ModuleNames):
         self._foreign: set[str] = set()
         self._foreign_sources: dict[str, str] = {}
         self._root = _root_of(path)
+        self._wanted: list[tuple[ModuleNames, str, str]] = []
+        self._bases: set[tuple[str, str]] = set()
+        self._taken = 0
         super().__init__(tree)
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
@@ -37,6 +46,11 @@ class LinkedNames(ModuleNames):
                 self._link(s, path, read)
             elif isinstance(s, ast.Import):
                 self._link_modules(s, path, read)
+        for s in tree.body:
+            for base in s.bases if isinstance(s, ast.ClassDef) else ():
+                if isinstance(base, ast.Attribute) and isinstance(base.value, ast.Name):
+                    self.of_module(base.value.id, base.attr)
+        self._take_all()
 
     @property
     def tables(self) -> Tables:
@@ -60,9 +74,13 @@ class LinkedNames(ModuleNames):
     def _link(self, s: ast.ImportFrom, path: Path, read: Reader) -> None:
         file = file_of(s, path)
         tree = read(file) if file is not None else None
+        for alias in s.names:
+            inner = file_of(ast.ImportFrom(".".join(filter(None, (s.module, alias.name))), [], s.level), path)
+            if inner is not None:
+                self._link_module(alias.asname or alias.name, alias.name, inner, read)
         if file is None or tree is None:
             return
-        theirs = ModuleNames(tree)
+        theirs = _names_of(tree)
         self.trees.append(tree)
         module = (s.module or file.stem).split(".")[-1]
         for alias in s.names:
@@ -95,8 +113,15 @@ class LinkedNames(ModuleNames):
         if foreign not in self._foreign:
             self._foreign.add(foreign)
             self._foreign_sources[foreign] = theirs.stands_for(ast.Name(name, ast.Load()))
-            self._take(theirs, module, name, foreign)
+            self._wanted.append((theirs, module, name))
         return foreign
+
+    def _take_all(self) -> None:
+        """What is imported here, then what that reads, and so on: the nearest first, bases before the rest."""
+        while self._wanted:
+            at = next((i for i, one in enumerate(self._wanted) if one[1:] in self._bases), 0)
+            theirs, module, name = self._wanted.pop(at)
+            self._take(theirs, module, name, f"{module}.{name}")
 
     def canonical(self, name: str) -> str:
         return self._aliases.get(name, name)
@@ -105,22 +130,28 @@ class LinkedNames(ModuleNames):
         for alias in s.names:
             mine = alias.asname or alias.name
             file = file_of(ast.ImportFrom(alias.name, [], 0), path)
-            tree = read(file) if file is not None and "." not in mine else None
-            if file is not None and tree is not None and super().kind(mine) == "stable":
-                theirs = ModuleNames(tree)
-                self.trees.append(tree)
-                self._modules[mine] = theirs, alias.name.split(".")[-1]
+            if file is not None and "." not in mine:
+                self._link_module(mine, alias.name.split(".")[-1], file, read)
+
+    def _link_module(self, mine: str, name: str, file: Path, read: Reader) -> None:
+        tree = read(file)
+        if tree is not None and super().kind(mine) == "stable":
+            self.trees.append(tree)
+            self._modules[mine] = _names_of(tree), name
 
     def of_module(self, name: str, attribute: str) -> str:
         """`gate.admit` as a name, when `name` is a module beside this one that defines it."""
         theirs, module = self._modules.get(name, (None, ""))
         if theirs is None or attribute not in theirs.definitions or theirs.kind(attribute) != "stable":
             return ""
-        return self._foreign_name(theirs, module, attribute)
+        foreign = self._foreign_name(theirs, module, attribute)
+        self._take_all()
+        return foreign
 
     def _take(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is `mine` here, and so on for all that it reads there."""
-        if len(self._foreign) > _MOST_TAKEN:
+        self._taken += 1
+        if self._taken > _MOST_TAKEN:
             return
         if theirs.tables.get(name) is not None:
             table = theirs.tables.get(name)
@@ -134,12 +165,12 @@ class LinkedNames(ModuleNames):
             or mine in self.definitions
         ):
             return
-        made = copy.deepcopy(definition)
+        if isinstance(definition, ast.ClassDef):
+            self._bases |= {(module, n.id) for b in definition.bases for n in walk(b) if isinstance(n, ast.Name)}
+        made = self._renamed(definition, theirs, module)
+        assert isinstance(made, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
         made.name = mine
         self.definitions[mine] = made
-        renamed = self._renamed(made, theirs, module)
-        assert isinstance(renamed, ast.stmt)
-        self.definitions[mine] = renamed
 
     def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str) -> ast.AST:
         renaming = _Renaming(self, theirs, module)
@@ -211,8 +242,10 @@ def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
     parts = (s.module or "").split(".") if s.module else []
     if not s.level:
         folder = _root_of(path)
-    found = folder.joinpath(*parts).with_suffix(".py") if parts else None
-    return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
+    whole = folder.joinpath(*parts)
+    files = [whole.with_name(f"{whole.name}.py"), whole / "__init__.py"] if parts else [whole / "__init__.py"]
+    found = next((file for file in files if file.is_file()), None)
+    return found if found is not None and found.resolve() != path.resolve() else None
 
 
 def _root_of(path: Path) -> Path:

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, PRIVATE, QUIET, STEADY
-from dreck.proof.checking.plainness import CheckedPlainness
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
+from dreck.proof.checking.attributes import CheckedAttributes
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.state import Event, Side, State
 
@@ -42,7 +41,7 @@ _OBSERVED: dict[str, set[Op]] = {
 
 
 @dataclass(slots=True)
-class CheckedActs(CheckedPlainness):
+class CheckedActs(CheckedAttributes):
     """Whether an act comes to what the prover says."""
 
     # --- values given ------------------------------------------------------------------------------
@@ -73,7 +72,7 @@ class CheckedActs(CheckedPlainness):
             case Op.UNPACK:
                 return self._unpacks(side, vals[0], value)
             case Op.ATTRIBUTE:
-                return value is not None and self._attribute(state, side, vals[0], str(node.payload), value)
+                return value is not None and self.attribute(state, side, vals[0], str(node.payload), value)
             case Op.ITEM:
                 return self._item(state, vals, value)
             case Op.COMPARE:
@@ -108,29 +107,6 @@ class CheckedActs(CheckedPlainness):
                 whole.args[0]
             )
         return value is whole
-
-    def _attribute(self, state: State, side: Side, base: Term, name: str, value: Term) -> bool:
-        axioms = self.axioms[side.which]
-        if value is self.make("attr", base, name, state.epoch):
-            return (ATTRIBUTES in self.listed or not self.again) and value in state.done
-        if value is self.make("attr", base, name):
-            return (STEADY in self.listed or not self.again) and value in state.lasting and self.is_steady(name)
-        if self.look(base) == "record":
-            names = [n for n, _ in axioms.fields(str(base.args[0])) or ()]
-            if name in names:
-                return value is base.args[1 + names.index(name)]
-        if FAMILIES not in self.allowed:
-            return False
-        if value.op == "const" and isinstance(value.value, Member):
-            there = all(a.member(value.value.enum, name) for a in self.axioms)
-            return base is self.make("global", value.value.enum) and value.value.name == name and there
-        if value.op == "const":
-            kinds = {str(base.args[0])} if base.op in ("global", "record") else self.classes_of(state, base)
-            return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in sorted(kinds))
-        if value.op == "method":
-            holder, named, form, on = value.args
-            return named == name and on is base and axioms.method(holder, name, form) is not None
-        return False
 
     def _item(self, state: State, vals: tuple[Term, ...], value: Term | None) -> bool:
         """An item that was read before, under a constant key, since anything may have changed."""
@@ -239,8 +215,8 @@ class CheckedActs(CheckedPlainness):
                 return self._asks_class(side, vals, key) and event.real_bool
             case "property":
                 holder, name, base = key.args
-                found = self.axioms[side.which].method(holder, name, "property")
-                return node.op is Op.ATTRIBUTE and name == node.payload and base is vals[0] and found is not None
+                right = node.op is Op.ATTRIBUTE and name == node.payload and base is vals[0]
+                return right and self.has_method(state, side, base, holder, name, "property")
             case Op.CALL:
                 registered = key.args[1].op == "registered" and key.args[1].args[0] == vals[0].args[0]
                 return (
@@ -361,7 +337,7 @@ class CheckedActs(CheckedPlainness):
             return key.op in _ASKED and side.node.source is not None and self.stands_in_a_test(side.node.source)
         match key.op:
             case "attr":
-                known = self._holds_name(side, key.args[0], str(key.args[1]))
+                known = self.holds_name(side, key.args[0], str(key.args[1]))
                 return event.harmless == ATTRIBUTES and known
             case "asked":
                 kinds = sorted(names_in(key.args[2]))
@@ -379,23 +355,6 @@ class CheckedActs(CheckedPlainness):
                 constant = next((a for a in key.args[:2] if a.op == "const"), None)
                 return constant is not None and any(f.op in ("lt", "le") and _is_alike(f, constant) for f in about)
         return False
-
-    def _holds_name(self, side: Side, base: Term, name: str) -> bool:
-        axioms = self.axioms[side.which]
-        if self.look(base) == "global":
-            kind = str(base.args[0])
-        elif self.given is not None and base is self.given.args[0]:
-            kind = str(self.given.args[1].args[0])
-        else:
-            return False
-        if axioms.is_enum(kind):
-            return axioms.member(kind, name)
-        if not any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton):
-            return axioms.private_method(kind, name, self.trusts_private()) is not None
-        return not axioms.is_replaced(name, self.trusts_private())
-
-    def trusts_private(self) -> bool:
-        return PRIVATE in self.listed or not self.again
 
 
 def _is_alike(fact: Term, constant: Term) -> bool:

@@ -9,14 +9,15 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.frames import asks_who_calls
 from dreck.proof.annotations import names_for_types
-from dreck.proof.assumptions import PRIVATE
 from dreck.proof.checking.axioms import signature_of
+from dreck.proof.checking.binding import bound_at
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 OF_FUNCTIONS = ("__code__", "__defaults__", "__kwdefaults__")
+_WAITING = (ast.Yield, ast.YieldFrom, ast.Await, ast.MatchMapping)
 _INNER = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef, ast.GeneratorExp)
 
 
@@ -49,6 +50,41 @@ def _own(node: FunctionNode) -> Iterator[ast.AST]:
             pending += ast.iter_child_nodes(n)
 
 
+def keeps_nothing(caller: FunctionNode, node: FunctionNode) -> bool:
+    """Whether calls in which no variable is bound have only what variables of their caller hold all the while.
+
+    Where the caller handles no exception and never waits, no frame of a call outlives it and theirs does not.
+    """
+    if not isinstance(node, ast.FunctionDef):
+        return False
+    spec = caller.args
+    mine = {a.arg for a in [*spec.posonlyargs, *spec.args, *spec.kwonlyargs]}
+    within = [n for s in caller.body for n in walk(s)]
+    body = [n for s in node.body for n in walk(s)]
+    if any(isinstance(n, ast.Global | ast.Nonlocal | ast.Try | ast.TryStar | ast.withitem) for n in within):
+        return False
+    if any(isinstance(n, (*_INNER, *_WAITING)) for n in [*within, *body]) or any(
+        True for n in body for _ in bound_at(n)
+    ):
+        return False
+    mine |= {n.id for n in within if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    named = node.name.split(".")[-1]
+    spoken = mentioned = sum(named in (getattr(n, "id", ""), getattr(n, "attr", "")) for n in within)
+    handed: list[ast.expr] = []
+    for call in within:
+        if not isinstance(call, ast.Call) or named not in (
+            getattr(call.func, "id", ""),
+            getattr(call.func, "attr", ""),
+        ):
+            continue
+        spoken -= 1
+        handed += [*call.args, *(k.value for k in call.keywords)]
+        handed += [call.func.value] if isinstance(call.func, ast.Attribute) else []
+    return 0 == spoken < mentioned and all(
+        isinstance(e, ast.Constant) or getattr(e, "id", None) in mine for e in handed
+    )
+
+
 @dataclass(slots=True)
 class CheckedCalls(CheckedLemmas):
     """Whether one side goes into the function it calls."""
@@ -66,7 +102,8 @@ class CheckedCalls(CheckedLemmas):
         self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
         self._need(stands_alone(node, foreign="." in str(event.key.args[1])), "a function bound to where it stands")
         ended = any(s.names.lives_count_in(s.node) for s in self.subjects) or names.lives_count_in(node)
-        self._need(not ended, "what lets go of its variables when it ends, where that can be told")
+        kept = ended and not lazily and not side.frames and keeps_nothing(self.subjects[side.which].node, node)
+        self._need(kept or not ended, "what lets go of its variables when it ends, where that can be told")
         self._need(is_lazy(node) is lazily, "run at another time than it is called")
         remade = any(self.acts.axioms[side.which].is_named_set(word) for word in OF_FUNCTIONS)
         self._need(not remade, "a function whose code or defaults are set")

@@ -42,6 +42,11 @@ def sole_method(names: ModuleNames, kind: str, name: str) -> FunctionNode | None
         grown, kin = not more <= kin, kin | more
     if not all(_is_silent_class(n) and _has_plain_body(n) for n, _ in classes if n.name in kin):
         return None
+    set_somewhere = {
+        n.attr for t in trees for n in walk(t) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load)
+    }
+    if set_somewhere & (_FORBIDDEN | {part for base, _ in bases for part in _parts(base)}):
+        return None  # another class, or another way of reading, may be in place of what is seen here
     known = {n.name for n, _ in classes}
     asked = _Libraries(name)
     for base, tree in bases:
@@ -97,7 +102,9 @@ class _Libraries:
 
     def _is_base(self, base: ast.expr, text: LibraryModule) -> bool:
         sources = set(_imported(base, text.tree, text))
-        if isinstance(base, ast.Name) and any(isinstance(n, ast.ClassDef) and n.name == base.id for n in walk(text.tree)):
+        if isinstance(base, ast.Name) and any(
+            isinstance(n, ast.ClassDef) and n.name == base.id for n in walk(text.tree)
+        ):
             sources.add(f"{text.name}.{base.id}")
         return all(map(self.is_silent, sources)) if sources else self.is_builtin(base)
 
@@ -122,7 +129,9 @@ def _is_silent_class(node: ast.ClassDef) -> bool:
         if bound & _FORBIDDEN:
             return False
     told = {_last(d.func if isinstance(d, ast.Call) else d) for d in node.decorator_list}
-    return told <= _PLAIN_DECORATORS and all(k.arg == "metaclass" and _last(k.value) == "ABCMeta" for k in node.keywords)
+    return told <= _PLAIN_DECORATORS and all(
+        k.arg == "metaclass" and _last(k.value) == "ABCMeta" for k in node.keywords
+    )
 
 
 def _has_plain_body(node: ast.ClassDef) -> bool:

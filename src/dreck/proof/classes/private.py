@@ -7,6 +7,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere
 from dreck.proof.classes.members import Found
+from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
 
 
@@ -20,6 +21,9 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
     nodes = (n for tree in (names.tree, *names.trees) for n in every_node(tree))
     written = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and n.name == name]
     if len(written) != 1 or written[0].decorator_list or written[0] not in table.classes[kind].body:
+        return None
+    stored = Speech.of(names)
+    if any(map(stored.is_stored_by_name, TAKING_PART)):
         return None
     pending, seen = [kind, *table.below(kind)], set[str]()
     elsewhere = Elsewhere(name)
@@ -35,7 +39,9 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
             source = table.base(base.value if isinstance(base, ast.Subscript) else base)
             if source in table.classes:
                 pending.append(source)
-            elif names.is_of_project(source) or not elsewhere.leaves_alone(source):
+            elif names.is_of_project(source) or any(map(stored.is_stored_by_name, source.split("."))):
+                return None  # another class may have been put in its place
+            elif not elsewhere.leaves_alone(source):
                 return None
     return Found("method", kind, written[0])
 

@@ -76,6 +76,10 @@ class ClassTable:
         """The name of a base: of this module, or `module.name` from elsewhere; '.' for what is not known."""
         if isinstance(e, ast.Name) and self.names.canonical(e.id) in self.classes:
             return self.names.canonical(e.id)
+        if isinstance(e, ast.Attribute) and isinstance(e.value, ast.Name):
+            foreign = self.names.of_module(e.value.id, e.attr)
+            if foreign in self.classes:
+                return foreign
         return self.names.stands_for(e) or "."
 
     def is_understood(self, kind: str) -> bool:

@@ -14,10 +14,24 @@ def attribute(at: At) -> Result:
     if found is not None:
         return found
     if not at.p.reads_quietly(base, name, at.state):
-        return by_the_table(at)
+        return _private_method(at, base, name) or by_the_table(at)
     if name in at.p.steady:
         return observed(at, at.make("attr", base, name), STEADY)
     return observed(at, at.timed("attr", base, name), ATTRIBUTES, alone=_is_surely_there(at, base, name))
+
+
+def _private_method(at: At, base: Term, name: str) -> Result | None:
+    """A private method of the object whose method this is: it is found on the class, whatever others say of reading."""
+    p, kin = at.p, at.p.classes[at.which]
+    own = p.given is not None and base is p.given.args[0] and {FAMILIES, PRIVATE} <= p.allowed
+    owner = str(p.given.args[1].args[0]) if own and p.given is not None else ""
+    found = kin.private_method(owner, name) if owner in kin.table.classes else None
+    if found is None:
+        return None
+    p.trail.append(("very", base, None))
+    p.note(FAMILIES)
+    p.note(PRIVATE)
+    return Gives(at.make("method", found.holder, name, found.form, base))
 
 
 def _is_surely_there(at: At, base: Term, name: str) -> bool:

@@ -1,37 +1,77 @@
-"""Methods that a class has of its own in the new version only, while in the old one it surely inherits them."""
+"""Methods that a class has of its own in the new version only, while in the old one it inherits them.
+
+Read from the plain text of the files, whatever else is known of their names: where a base may be several things, one
+that has the method is enough.
+"""
 
 import ast
 from collections.abc import Iterator
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import Elsewhere
-from dreck.proof.classes.table import ClassTable
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 
 
 def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, str]]:
     """Each with the class that it comes from in the old version: to call it does something else now, perhaps."""
-    before, after = ClassTable(old), ClassTable(new)
-    for kind in before.classes.keys() & after.classes.keys():
-        for name in after.bound_in(kind).keys() - before.bound_in(kind).keys():
-            holder = _holder(before, kind, name)
-            if holder and isinstance(after.bound_in(kind)[name][0], ast.FunctionDef | ast.AsyncFunctionDef):
-                yield f"{kind}.{name}", holder
+    before, after = _classes(old.tree), _classes(new.tree)
+    for kind in before.keys() & after.keys():
+        mine = {s.name for s in before[kind].body if isinstance(s, (*_FUNCTIONS, ast.ClassDef))}
+        mine |= {n.id for s in before[kind].body for n in every_node(s) if isinstance(n, ast.Name)}
+        for s in after[kind].body:
+            holder = _holder(old, before[kind], s.name) if isinstance(s, _FUNCTIONS) and s.name not in mine else ""
+            if holder and isinstance(s, _FUNCTIONS):
+                yield f"{kind}.{s.name}", holder
 
 
-def _holder(table: ClassTable, kind: str, name: str) -> str:
-    """A class above `kind` that surely has the name; '' when none is known to."""
-    pending, seen = [kind], set[str]()
+def _classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
+    return {s.name: s for s in tree.body if isinstance(s, ast.ClassDef)}
+
+
+def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
+    """A class that may be above it and has the method; '' when none is known to."""
+    trees = [names.tree, *names.trees]
+    classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    pending, seen = list(node.bases), set[str]()
     while pending:
-        one = pending.pop()
-        if one in seen:
+        base = _opened(pending.pop())
+        told = ast.unparse(base)
+        if told in seen:
             continue
-        seen.add(one)
-        if one != kind and name in table.bound_in(one):
-            return one
-        for base in table.classes[one].bases:
-            source = table.base(base.value if isinstance(base, ast.Subscript) else base)
-            if source in table.classes:
-                pending.append(source)
-            elif not table.names.is_of_project(source) and Elsewhere(name).has(source):
-                return source
+        seen.add(told)
+        last = told.rpartition(".")[2]
+        for one in (n for n in classes if n.name == last and n is not node):
+            if any(isinstance(s, _FUNCTIONS) and s.name == method for s in one.body):
+                return one.name
+            pending += one.bases
+        for tree in trees:
+            pending += _other_names(tree, base)
+            for source in _sources(tree, told):
+                if not names.is_of_project(source) and Elsewhere(method).has(source):
+                    return source
     return ""
+
+
+def _opened(e: ast.expr) -> ast.expr:
+    return e.value if isinstance(e, ast.Subscript) else e
+
+
+def _other_names(tree: ast.Module, e: ast.expr) -> list[ast.expr]:
+    """What a name is only another name for."""
+    named = [s for s in every_node(tree) if isinstance(s, ast.Assign) and isinstance(s.value, ast.Name | ast.Attribute)]
+    return [s.value for s in named for t in s.targets if isinstance(t, ast.Name) and t.id == getattr(e, "id", "")]
+
+
+def _sources(tree: ast.Module, told: str) -> Iterator[str]:
+    """Where `name` or `name.attribute` may be imported from; a builtin is one, too."""
+    first, dot, rest = told.partition(".")
+    yield f"builtins.{told}"
+    for n in every_node(tree):
+        if isinstance(n, ast.Import):
+            for alias in n.names:
+                if (alias.asname or alias.name.partition(".")[0]) == first:
+                    yield (alias.name if alias.asname else first) + dot + rest
+        elif isinstance(n, ast.ImportFrom) and not n.level:
+            yield from (f"{n.module}.{a.name}{dot}{rest}" for a in n.names if (a.asname or a.name) == first)

@@ -102,13 +102,17 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
 @lru_cache(maxsize=512)
 def looks_around(node: ast.AST) -> str:
     """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
-    for n in walk(node):
+    nodes = list(walk(node))
+    own = {n.arg for n in nodes if isinstance(n, ast.arg)}
+    own |= {n.id for n in nodes if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    own -= {name for n in nodes if isinstance(n, ast.Global) for name in n.names}
+    for n in nodes:
         match n:
             case ast.Name(id="globals"):
                 return "globals()"
             case ast.Attribute(attr=word) if word in _LOOKING_AROUND:
                 return word
-            case ast.Name(id=word) if word in _LOOKING_AROUND:
+            case ast.Name(id=word) if word in _LOOKING_AROUND and word not in own:
                 return word
     return ""
 

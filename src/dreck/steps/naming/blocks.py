@@ -106,26 +106,46 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
     sure = _surely_bound(block.body)
     given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
-    first_write = [n for n in given if n in sure and not _read_first(order, n, changed)]
+    ran = _as_they_run(order, inside)
+    first_write = [n for n in given if n in sure and not _read_first(ran, n, changed)]
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )
 
 
 def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:
-    return {t.id for s in body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)}
+    """The names that the statements of a block bind themselves, whatever they are split into."""
+    targets = [t for s in body for t in _targets(s)]
+    return {n.id for t in targets for n in walk(t) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+
+
+def _targets(s: ast.stmt) -> list[ast.expr]:
+    match s:
+        case ast.Assign(targets=targets):
+            return targets
+        case ast.AnnAssign(target=target, value=ast.expr()):
+            return [target]
+        case ast.With(items=items) | ast.AsyncWith(items=items):
+            return [item.optional_vars for item in items if item.optional_vars is not None]
+    return []
+
+
+def _as_they_run(order: Sequence[ast.Name], inside: set[ast.AST]) -> list[ast.Name]:
+    """The names in the order they are come to: a target after the value, a loop variable after what is gone over."""
+    behind: dict[ast.AST, tuple[int, int]] = {}
+    for s in inside:
+        value = s.iter if isinstance(s, ast.For | ast.AsyncFor) else getattr(s, "value", None)
+        if isinstance(s, ast.Assign | ast.AnnAssign | ast.NamedExpr | ast.For | ast.AsyncFor) and value is not None:
+            targets = s.targets if isinstance(s, ast.Assign) else [s.target]
+            end = (value.end_lineno or value.lineno, value.end_col_offset or 0)
+            behind |= {n: end for t in targets for n in walk(t)}
+    return sorted(order, key=lambda n: behind.get(n, (n.lineno, n.col_offset)))
 
 
 def _read_first(order: Sequence[ast.Name], name: str, changed: set[str]) -> bool:
-    """Whether a name is read in the block before the block has bound it; of one statement, its right side first."""
-    for node in order:
-        if node.id == name:
-            return isinstance(node.ctx, ast.Load) or name in changed or _on_both_sides(order, node)
-    return True
-
-
-def _on_both_sides(order: Sequence[ast.Name], node: ast.Name) -> bool:
-    return any(n.id == node.id and n.lineno == node.lineno and isinstance(n.ctx, ast.Load) for n in order)
+    """Whether a name is read in the block before the block has bound it."""
+    first = next((node for node in order if node.id == name), None)
+    return first is None or isinstance(first.ctx, ast.Load) or name in changed
 
 
 def waits(block: Block) -> bool:

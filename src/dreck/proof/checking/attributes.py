@@ -1,0 +1,70 @@
+"""What the checker accepts of attributes: what is read of an object, and the methods and properties of its class."""
+
+from dataclasses import dataclass
+
+from dreck.model.ir.terms import Term
+from dreck.model.narrowing import Member
+from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
+from dreck.proof.checking.plainness import CheckedPlainness
+from dreck.proof.checking.values import names_in
+from dreck.proof.state import Side, State
+
+
+@dataclass(slots=True)
+class CheckedAttributes(CheckedPlainness):
+    """Whether an attribute is what the prover says."""
+
+    def attribute(self, state: State, side: Side, base: Term, name: str, value: Term) -> bool:
+        axioms = self.axioms[side.which]
+        if value is self.make("attr", base, name, state.epoch):
+            return (ATTRIBUTES in self.listed or not self.again) and value in state.done
+        if value is self.make("attr", base, name):
+            return (STEADY in self.listed or not self.again) and value in state.lasting and self.is_steady(name)
+        if self.look(base) == "record":
+            names = [n for n, _ in axioms.fields(str(base.args[0])) or ()]
+            if name in names:
+                return value is base.args[1 + names.index(name)]
+        if FAMILIES not in self.allowed:
+            return False
+        if value.op == "const" and isinstance(value.value, Member):
+            there = all(a.member(value.value.enum, name) for a in self.axioms)
+            return base is self.make("global", value.value.enum) and value.value.name == name and there
+        if value.op == "const":
+            kinds = {str(base.args[0])} if base.op in ("global", "record") else self.classes_of(state, base)
+            return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in sorted(kinds))
+        if value.op == "method":
+            holder, named, form, on = value.args
+            return named == name and on is base and self.has_method(state, side, base, holder, name, form)
+        return False
+
+    def has_method(self, state: State, side: Side, base: Term, holder: str, name: str, form: str) -> bool:
+        """Whether an object surely has the method or property of `holder`: in its own class, and in all below it."""
+        axioms = self.axioms[side.which]
+        if self.is_own(base) and form == "method" and axioms.private_method(holder, name, self.trusts_private()):
+            return str(self.given.args[1].args[0]) == holder  # type: ignore[union-attr]
+        if axioms.method(holder, name, form) is None or axioms.is_replaced(name, self.trusts_private()):
+            return False
+        facts = (f for f in state.facts.about.get(base, ()) if f.op == "isinstance" and state.facts.known[f])
+        known = [names_in(f.args[1]) for f in facts if f.args[0] is base]
+        known += [{str(base.args[0])}] if base.op in ("global", "record") else []
+        return any(all(axioms.all_hold(kind, name, holder) for kind in sorted(kinds)) for kinds in known)
+
+    def holds_name(self, side: Side, base: Term, name: str) -> bool:
+        axioms = self.axioms[side.which]
+        if self.look(base) == "global":
+            kind = str(base.args[0])
+        elif self.is_own(base):
+            kind = str(self.given.args[1].args[0])  # type: ignore[union-attr]
+        else:
+            return False
+        if axioms.is_enum(kind):
+            return axioms.member(kind, name)
+        if not any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton):
+            return axioms.private_method(kind, name, self.trusts_private()) is not None
+        return not axioms.is_replaced(name, self.trusts_private())
+
+    def is_own(self, base: Term) -> bool:
+        return self.given is not None and base is self.given.args[0]
+
+    def trusts_private(self) -> bool:
+        return PRIVATE in self.listed or not self.again
