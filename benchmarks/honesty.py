@@ -24,8 +24,9 @@ from benchmarks.library import LIBRARY, modules
 from dreck.model.views.measures import measure
 from dreck.source.files import read
 from dreck.source.functions import Function, functions_in, parse, splice
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS
 
 Maker = Callable[[ast.AST, random.Random], Iterator[ast.AST]]

@@ -9,9 +9,10 @@ from dreck.errors import BadTarget, DreckError
 from dreck.proof.assumptions import KINDS
 from dreck.source.targets import Target
 from dreck.steps.support.scene import Wishes
-from dreck.workbench.compare.compare import Comparison, Wanted, compare_texts
+from dreck.workbench.compare.compare import Comparison, compare_texts
 from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
 from dreck.workbench.compare.sides import named_alike, text_of
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.request import Request
 from dreck.workbench.engine.untangle import untangle as _untangle
 from dreck.workbench.judging.verdict import Verdict

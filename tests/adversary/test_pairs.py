@@ -4,8 +4,9 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import Pair, pairs_in, seen
 
 PAIRS = [pair for file in sorted(Path(__file__).parent.glob("*.txt")) for pair in pairs_in(file.read_text())]

@@ -19,8 +19,9 @@ from dreck.model.views.steady import steady_in
 from dreck.proof.assumptions import DEFAULT_ASSUMPTIONS
 from dreck.proof.entry import prove
 from dreck.proof.subject import Subject
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten

@@ -7,8 +7,9 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 
 pytestmark = pytest.mark.skipif(sys.version_info < (3, 12), reason="not valid for this Python")
 LATEST = pytest.mark.skipif(sys.version_info < (3, 14), reason="not valid for this Python")

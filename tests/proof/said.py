@@ -22,8 +22,9 @@ import dreck.workbench.judging.judge as judging
 from dreck.proof import entry
 from dreck.proof.certificate import Alone, Met, Split, Stepped, Used
 from dreck.proof.state import Gives
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import pairs_in
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten

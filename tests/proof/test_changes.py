@@ -13,8 +13,9 @@ from dreck.trial.running.region import changed_lines
 from dreck.trial.running.renaming import other_names, renamed
 from dreck.trial.running.ways import condition, way_name
 from dreck.trial.strength import changes
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 
 
 def function(code):

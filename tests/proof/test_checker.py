@@ -24,7 +24,8 @@ from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.loops import Groups
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.compare.sides import Text
 from tests.proof.test_proof import SAME, body
 
@@ -477,8 +478,9 @@ SHORT = "{head}def f(o):\n    if isinstance(o, {one}):\n        return 1\n    re
     ],
 )
 def test_built_in_classes_derive_from_one_another(head, one, other, status):
-    from dreck.workbench.compare.compare import Wanted, compare_texts
+    from dreck.workbench.compare.compare import compare_texts
     from dreck.workbench.compare.sides import Text
+    from dreck.workbench.compare.wanted import Wanted
 
     texts = (Text(Path("y.py"), code.format(head=head, one=one, other=other)) for code in (BELOW, SHORT))
     assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status

@@ -5,8 +5,9 @@ from pathlib import Path
 import pytest
 
 import dreck
-from dreck.workbench.compare.compare import Wanted, compare_texts
-from dreck.workbench.compare.sides import read_text
+from dreck.workbench.compare.compare import compare_texts
+from dreck.workbench.compare.sides import Text, read_text
+from dreck.workbench.compare.wanted import Wanted
 
 YARD = "from {} import {}\ndef f(x):\n    return {}\n"
 FILES = {
@@ -105,3 +106,52 @@ def test_a_file_named_from_inside_its_own_package(tmp_path, monkeypatch):
     (tmp_path / "new.py").write_text(new)
     monkeypatch.chdir(tmp_path)
     assert dreck.compare("old.py", "new.py").status == "proved"
+
+
+PACKAGES = {
+    "the package itself": ("from yard import helper", "helper(x)", {"__init__": "def helper(x):\n    return x{}\n"}),
+    "a module of it": ("from yard import gate", "gate.helper(x)", {"__init__": "", "gate": "def helper(x):\n    return x{}\n"}),
+    "a module of it, by way of the package": (
+        "from yard import helper",
+        "helper(x)",
+        {"__init__": "from .gate import helper\n", "gate": "def helper(x):\n    return x{}\n"},
+    ),
+    "what comes before a module of it": (
+        "from yard import gate",
+        "gate.helper(x)",
+        {
+            "__init__": "from . import other as gate\n",
+            "other": "def helper(x):\n    return x{}\n",
+            "gate": "def helper(x):\n    return x\n",
+        },
+    ),
+}
+
+
+@pytest.mark.parametrize("name", PACKAGES)
+def test_packages(name: str, tmp_path):
+    """A package is its `__init__.py`, and what that binds comes before the modules that lie in it."""
+    imported, value, files = PACKAGES[name]
+    code = f"{imported}\ndef f(x):\n    return {value}\n"
+    alike, apart = ({f: t.format("", "") for f, t in files.items()}, {f: t.format(" + 1") for f, t in files.items()})
+    for place, inside in (("old", alike), ("new", apart)):
+        (tmp_path / place / "yard").mkdir(parents=True)
+        (tmp_path / place / "main.py").write_text(code)
+        for file, text in inside.items():
+            (tmp_path / place / "yard" / f"{file}.py").write_text(text)
+    sides = [read_text(tmp_path / place / "main.py") for place in ("old", "new")]
+    assert dict(compare_texts(*sides, Wanted(trial=False)).functions)["f"].status != "proved"
+    inlined = Text(sides[0].path, f"{imported}\ndef f(x):\n    return x\n")
+    looked_into = name != "what comes before a module of it"
+    told = dict(compare_texts(sides[0], inlined, Wanted(trial=False)).functions)["f"].status
+    assert (told == "proved") is (looked_into and "by way" not in name)
+
+
+def test_a_module_is_not_looked_into_where_its_package_has_something_else_of_that_name(tmp_path):
+    (tmp_path / "yard").mkdir()
+    (tmp_path / "yard" / "gate.py").write_text("def helper(x):\n    return x\n")
+    for first, is_known in (("", True), ("gate = 3\n", False), ("def __getattr__(name):\n    return 3\n", False)):
+        (tmp_path / "yard" / "__init__.py").write_text(first)
+        sides = [Text(tmp_path / "main.py", f"from yard import gate\ndef f(x):\n    return {v}\n") for v in ("gate.helper(x)", "x")]
+        told = dict(compare_texts(*sides, Wanted(trial=False)).functions)["f"].status
+        assert (told == "proved") is is_known, first

@@ -31,8 +31,9 @@ from dreck.proof import entry
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, DEFAULT_ASSUMPTIONS, HASHABLE, QUIET
 from dreck.proof.solver import Solver
 from dreck.proof.state import Event
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import Pair, pairs_in
 
 PAIRS = [

@@ -7,8 +7,9 @@ import pytest
 
 import dreck
 from dreck.model.names.bindings import bindings_of
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.judging.verdict import Verdict
 
 HASHABLE = ("hashable-key",)

@@ -4,8 +4,9 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import pairs_in
 
 PAIRS = pairs_in((Path(__file__).parent / "pairs.txt").read_text())

@@ -5,8 +5,9 @@ from pathlib import Path
 
 import pytest
 
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import seen
 from tests.variations import Variation, variations
 

@@ -3,9 +3,10 @@
 import pytest
 
 import dreck.trial.server as server
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.folders import compare_folders
 from dreck.workbench.compare.sides import read_text
+from dreck.workbench.compare.wanted import Wanted
 
 OLD = "from fees import fee\n\n\ndef due(kilos: int):\n    return fee(kilos) + kilos % 7\n"
 NEW = "from fees import fee\n\n\ndef due(kilos: int):\n    return fee(kilos) + (kilos - kilos // 7 * 7)\n"

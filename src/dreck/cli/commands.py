@@ -224,9 +224,10 @@ def compare(
 
     Runs the target's code, in a cage, where a proof fails; with --verdict proved it does not.
     """
-    from dreck.workbench.compare.compare import Wanted, compare_texts
+    from dreck.workbench.compare.compare import compare_texts
     from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
     from dreck.workbench.compare.sides import read_text
+    from dreck.workbench.compare.wanted import Wanted
 
     if since is not None and not sides:
         sides = (".",)

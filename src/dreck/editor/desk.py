@@ -21,8 +21,9 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.support.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.support.trees import Untouchable
-from dreck.workbench.compare.compare import Wanted, compare_texts
+from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.request import Request
 from dreck.workbench.engine.stage import project_files
 from dreck.workbench.engine.untangle import untangle

@@ -72,11 +72,11 @@ class LinkedNames(ModuleNames):
         return super().stands_for(e)
 
     def _link(self, s: ast.ImportFrom, path: Path, read: Reader) -> None:
-        file = file_of(s, path)
+        file = file_of(s, path) or package_of(s, path)
         tree = read(file) if file is not None else None
         for alias in s.names:
             inner = file_of(ast.ImportFrom(".".join(filter(None, (s.module, alias.name))), [], s.level), path)
-            if inner is not None:
+            if inner is not None and (tree is None or not _names_of(tree).may_bind(alias.name)):
                 self._link_module(alias.asname or alias.name, alias.name, inner, read)
         if file is None or tree is None:
             return
@@ -235,17 +235,23 @@ class _Renaming(ast.NodeTransformer):
 
 
 def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
-    """The file beside `path` that an import reads, when there is one."""
-    folder = path.absolute().parent
+    """The module beside `path` that an import reads, when there is one."""
+    place = _place_of(s, path)
+    found = place.with_name(f"{place.name}.py") if s.module else None
+    return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
+
+
+def package_of(s: ast.ImportFrom, path: Path) -> Path | None:
+    """The package around or beside `path` that an import reads, when there is one."""
+    found = _place_of(s, path) / "__init__.py"
+    return found if found.is_file() and found.resolve() != path.resolve() else None
+
+
+def _place_of(s: ast.ImportFrom, path: Path) -> Path:
+    folder = path.absolute().parent if s.level else _root_of(path)
     for _ in range(s.level - 1):
         folder = folder.parent
-    parts = (s.module or "").split(".") if s.module else []
-    if not s.level:
-        folder = _root_of(path)
-    whole = folder.joinpath(*parts)
-    files = [whole.with_name(f"{whole.name}.py"), whole / "__init__.py"] if parts else [whole / "__init__.py"]
-    found = next((file for file in files if file.is_file()), None)
-    return found if found is not None and found.resolve() != path.resolve() else None
+    return folder.joinpath(*s.module.split(".")) if s.module else folder
 
 
 def _root_of(path: Path) -> Path:

@@ -123,6 +123,12 @@ class ModuleNames:
         """The type that a name of the module stands for, as it is written where it is bound."""
         return aliased(self._bindings.of[name][0], self.stands_for) if self.is_bound_once(name) else None
 
+    def may_bind(self, name: str) -> bool:
+        """Whether the module may have something under a name, however it comes to be there."""
+        found = self._bindings
+        unseen = found.stars or found.dynamic or "__getattr__" in found.of
+        return bool(unseen) or name in found.of or name in found.rebound
+
     def is_imported(self, name: str) -> bool:
         """Whether one import at the very top gives `name` its one meaning."""
         return self.is_bound_once(name) and isinstance(self._bindings.of[name][0], ast.Import | ast.ImportFrom)

@@ -6,7 +6,6 @@ from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
 from dreck.proof.checking.plainness import CheckedPlainness
-from dreck.proof.checking.values import names_in
 from dreck.proof.state import Side, State
 
 
@@ -44,10 +43,22 @@ class CheckedAttributes(CheckedPlainness):
             return str(self.given.args[1].args[0]) == holder  # type: ignore[union-attr]
         if axioms.method(holder, name, form) is None or axioms.is_replaced(name, self.trusts_private()):
             return False
-        facts = (f for f in state.facts.about.get(base, ()) if f.op == "isinstance" and state.facts.known[f])
-        known = [names_in(f.args[1]) for f in facts if f.args[0] is base]
-        known += [{str(base.args[0])}] if base.op in ("global", "record") else []
-        return any(all(axioms.all_hold(kind, name, holder) for kind in sorted(kinds)) for kinds in known)
+        if base.op in ("global", "record"):
+            return axioms.holds(str(base.args[0]), name, holder) is not None
+        known = [k for k in axioms.skeleton if self._is_of(state, base, k, True)]
+        mine = [k for k in known if axioms.holds(k, name, holder) is not None]
+        return any(self._all_hold(state, side, base, kind, name, holder) for kind in mine)
+
+    def _all_hold(self, state: State, side: Side, base: Term, kind: str, name: str, holder: str) -> bool:
+        """Whether all classes of the files below one, of which an object may be, have the same as it under a name."""
+        axioms = self.axioms[side.which]
+        below = [k for k, made in axioms.skeleton.items() if issubclass(made, axioms.skeleton[kind])]
+        unseen = [k for k in axioms.classes.table.below(kind) if k not in axioms.skeleton]
+        others = [k for k in below if axioms.holds(k, name, holder) is None]
+        return all(self._is_of(state, base, k, False) for k in [*unseen, *others])
+
+    def _is_of(self, state: State, base: Term, kind: str, outcome: bool) -> bool:
+        return self.entails(state, self.make("isinstance", base, self.make("global", kind)), outcome)
 
     def holds_name(self, side: Side, base: Term, name: str) -> bool:
         axioms = self.axioms[side.which]

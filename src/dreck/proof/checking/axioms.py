@@ -143,13 +143,6 @@ class Axioms:
         self._note("member", f"{kind}.{name} is that of {holder}", found)
         return found
 
-    def all_hold(self, kind: str, name: str, holder: str) -> bool:
-        """Whether `kind` and all classes of the files below it have under a name what `holder` gives them."""
-        made = self.skeleton.get(kind)
-        below = [k for k, other in self.skeleton.items() if made is not None and issubclass(other, made)]
-        unknown = [k for k in self.classes.table.below(kind) if k not in self.skeleton]
-        return bool(below) and not unknown and all(self.holds(k, name, holder) is not None for k in below)
-
     def method(self, kind: str, name: str, form: str) -> FunctionNode | None:
         """A function a class has under a name, of the form that its decorators say."""
         found = self.holds(kind, name, kind)

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
-from dreck.model.names.linking import Reader, file_of
+from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.importing import effects_of
 from dreck.source.walking import walk
@@ -18,12 +18,14 @@ class FilesBeside:
     """Compares the files that two versions import, and those that these import."""
 
     read: Reader
+    packages: bool = False
+    """Whether what packages define themselves counts, and what they have from their modules."""
     _known: dict[tuple[Path, Path], set[str] | None] = field(default_factory=dict)
 
     def imported_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> set[str]:
         """The names of the old module that stand for something else in files beside the new one."""
         found: set[str] = set()
-        mine, theirs = _imports(*old), _imports(*new)
+        mine, theirs = self._imports(*old), self._imports(*new)
         for name in mine.keys() & theirs.keys():
             for (one, asked), (other, wanted) in zip(mine[name], theirs[name], strict=False):
                 if asked != wanted or one.resolve() == other.resolve():
@@ -53,26 +55,25 @@ class FilesBeside:
         self._known[key] = found | {"*"} if found else found
         return self._known[key]
 
-
-def _imports(path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
-    """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
-    found: dict[str, list[tuple[Path, str]]] = {}
-    for s in walk(tree):
-        if isinstance(s, ast.ImportFrom):
-            file = file_of(s, path)
-            for alias in s.names:
-                if file is not None:
-                    found.setdefault(alias.asname or alias.name, []).append((file, alias.name))
-                    continue
-                inner = file_of(ast.ImportFrom(".".join(filter(None, (s.module, alias.name))), [], s.level), path)
-                if inner is not None:
-                    found.setdefault(alias.asname or alias.name, []).append((inner, "*"))
-        elif isinstance(s, ast.Import):
-            for alias in s.names:
-                file = file_of(ast.ImportFrom(alias.name, [], 0), path)
-                if file is not None:
-                    found.setdefault(alias.asname or alias.name.split(".")[0], []).append((file, "*"))
-    return found
+    def _imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
+        """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
+        found: dict[str, list[tuple[Path, str]]] = {}
+        for s in walk(tree):
+            if isinstance(s, ast.ImportFrom):
+                file = file_of(s, path) or (package_of(s, path) if self.packages else None)
+                for alias in s.names:
+                    if file is not None:
+                        found.setdefault(alias.asname or alias.name, []).append((file, alias.name))
+                    inner = file_of(ast.ImportFrom(".".join(filter(None, (s.module, alias.name))), [], s.level), path)
+                    if inner is not None:
+                        found.setdefault(alias.asname or alias.name, []).append((inner, "*"))
+            elif isinstance(s, ast.Import):
+                for alias in s.names:
+                    asked = ast.ImportFrom(alias.name, [], 0)
+                    file = file_of(asked, path) or (package_of(asked, path) if self.packages else None)
+                    if file is not None:
+                        found.setdefault(alias.asname or alias.name.split(".")[0], []).append((file, "*"))
+        return found
 
 
 def _defined_otherwise(old: ast.Module, new: ast.Module) -> set[str]:

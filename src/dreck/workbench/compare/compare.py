@@ -26,6 +26,7 @@ from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.mentions import names_meant, runs_unnamed
 from dreck.workbench.compare.sides import Side, Text, neighbour
+from dreck.workbench.compare.wanted import NOTHING_MORE, Wanted
 from dreck.workbench.engine.check import Check, run_check
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
 from dreck.workbench.judging.verdict import Verdict, overall
@@ -88,36 +89,7 @@ class Comparison:
         }
 
 
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """What is asked of a comparison, apart from the two sides.
-
-    Arguments:
-        only: names of functions; all when empty.
-        assume: assumptions proofs may rest on, beside those that are accepted anyway.
-        trial: whether code may be run; without, what cannot be proved is unsettled.
-        open_cage: audit events that trials let happen.
-        expect: a condition on the arguments; where it holds the two are meant to differ, and must.
-        record: a command to run with the new version watched; its calls are tried first.
-        check: the project's own tests as a command.
-        case: whether a difference is wanted as a test case.
-        cache: whether what trials have seen before counts as long as everything they lean on is what it was.
-        certificates: whether what proofs rest on is kept with the verdicts.
-    """
-
-    only: tuple[str, ...] = ()
-    assume: tuple[str, ...] = ()
-    trial: bool = True
-    open_cage: tuple[str, ...] = ()
-    expect: str = ""
-    record: str = ""
-    check: str = ""
-    case: bool = False
-    cache: bool = True
-    certificates: bool = False
-
-
-def compare_texts(old: Text, new: Text, wanted: Wanted = Wanted()) -> Comparison:
+def compare_texts(old: Text, new: Text, wanted: Wanted = NOTHING_MORE) -> Comparison:
     """Compares the functions of two modules, matched by name; two named functions may have different names.
 
     Raises DreckError for an unknown assumption or an expectation that cannot be understood, BadTarget when a
@@ -241,7 +213,7 @@ class _Judging:
         changed = changed_between(*(side.module for side in self.sides))
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            names = FilesBeside(neighbour).imported_otherwise(old, new)
+            names = FilesBeside(neighbour, packages=not self.wanted.folders).imported_otherwise(old, new)
             changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])

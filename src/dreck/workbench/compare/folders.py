@@ -10,10 +10,11 @@ from dreck.source.files import python_files, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.revisions import at_revision
 from dreck.workbench import workers
-from dreck.workbench.compare.compare import Comparison, Wanted, compare_texts
+from dreck.workbench.compare.compare import Comparison, compare_texts
 from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.resting import resting
 from dreck.workbench.compare.sides import Text, read_text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.check import run_check
 from dreck.workbench.judging.verdict import Verdict
 
@@ -144,7 +145,7 @@ def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[s
 def _compared(old: Path, new: Path, place: Path, wanted: Wanted) -> Comparison:
     try:
         sides = (Text(old / place, read(old / place).text), Text(new / place, read(new / place).text))
-        return named(compare_texts(*sides, wanted), f"{place}::")
+        return named(compare_texts(*sides, replace(wanted, folders=True)), f"{place}::")
     except BadSource as error:
         return Comparison(((f"{place}", Verdict("unsettled", reason=str(error))),))
 

@@ -7,8 +7,9 @@ from dreck.proof.assumptions import ANNOTATIONS, KINDS
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.steps.support.scene import Known, Plan, Scene
-from dreck.workbench.compare.compare import Wanted, judge_rewrite
+from dreck.workbench.compare.compare import judge_rewrite
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.stage import staged
 from dreck.workbench.judging.verdict import Verdict
 

@@ -6,8 +6,9 @@ from dataclasses import replace
 from dreck.errors import DreckError
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
-from dreck.workbench.compare.compare import Wanted, judge_rewrite
+from dreck.workbench.compare.compare import judge_rewrite
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.judging.verdict import Verdict
 
 

@@ -20,8 +20,9 @@ from dreck.steps.catalogue import Step
 from dreck.steps.support.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.workbench.compare.compare import Wanted, judge_rewrite
+from dreck.workbench.compare.compare import judge_rewrite
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.doubts import ordered
 from dreck.workbench.engine.first_lines import FirstLines
 from dreck.workbench.engine.known_kinds import judged_among_known

@@ -22,7 +22,7 @@ from dreck.source.targets import Target, resolve
 from dreck.steps.catalogue import Options, Step, all_steps, step_named
 from dreck.steps.support.scene import Others, Scene, Wishes
 from dreck.workbench import workers
-from dreck.workbench.compare.compare import Wanted
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.collector import calm
 from dreck.workbench.engine.consulting import consultant
 from dreck.workbench.engine.doubts import ordered

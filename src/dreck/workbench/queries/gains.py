@@ -14,7 +14,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step, all_steps
 from dreck.steps.support.scene import NotPlanned, Plan, Scene, Wishes
 from dreck.steps.support.trees import Untouchable
-from dreck.workbench.compare.compare import Wanted
+from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.reshape import Bench, judged
 
 _STAND_IN = "name_to_be_given"
