@@ -25,8 +25,8 @@ from dreck.proof.conditions import Facts
 from dreck.proof.loops import Groups
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.workbench.compare.compare import compare_texts
-from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
 from tests.proof.test_proof import SAME, body
 
 
