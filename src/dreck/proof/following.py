@@ -122,7 +122,7 @@ def _lets_nothing_go(caller: FunctionNode, node: FunctionNode) -> bool:
     """
     if not isinstance(node, ast.FunctionDef):
         return False
-    around = list(walk(caller))
+    around = [n for s in caller.body for n in walk(s)]
     inside = [n for s in node.body for n in walk(s)]
     bound = (n for n in inside if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
     if any(isinstance(n, _CATCHING) for n in around) or any(isinstance(n, _BINDING) for n in inside) or any(bound):
@@ -142,7 +142,8 @@ def _word(n: ast.AST) -> str:
     return n.id if isinstance(n, ast.Name) else n.attr if isinstance(n, ast.Attribute) else ""
 
 
-_CATCHING = (ast.Try, ast.TryStar, ast.With, ast.AsyncWith, ast.Lambda, ast.Yield, ast.YieldFrom, ast.Await)
+_CATCHING = (ast.Try, ast.TryStar, ast.With, ast.AsyncWith, ast.Lambda, ast.Yield, ast.YieldFrom, ast.Await,
+             ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.GeneratorExp)  # fmt: skip
 _BINDING = (ast.ExceptHandler, ast.alias, ast.MatchAs, ast.MatchStar, ast.MatchMapping, ast.FunctionDef, ast.ClassDef,
             ast.AsyncFunctionDef, ast.Lambda, ast.Await, ast.GeneratorExp)  # fmt: skip
 
