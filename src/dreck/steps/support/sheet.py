@@ -119,6 +119,10 @@ class Sheet:
                 found |= set(range(begun.pop() + 1, t.end[0] + 1))
         return found & set(range(first, last + 1))
 
+    def comment_beside(self, node: ast.stmt) -> str:
+        """The comment on the line on which a statement ends; '' when there is none."""
+        return next((t.string for t in self.tokens if t.type == tokenize.COMMENT and t.start[0] == node.end_lineno), "")
+
     def comments_below(self, line: int, indent: str) -> list[int]:
         """The lines of comments below a line, up to the next code, that stand as deep as `indent` or deeper."""
         found: list[int] = []

@@ -10,6 +10,7 @@ from dreck.steps.replace.families.members import enum_of, member_names, planned_
 from dreck.steps.replace.families.sums import built_of, sums_of
 from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -125,7 +126,7 @@ def _rows(sheet: Sheet, chain: Chain, values: list[tuple[ast.expr, ...]], unit: 
     told: list[str] = []
     lines: list[str] = []
     for arm, (value,) in zip(chain.arms, values, strict=True):
-        comments = comments_of(sheet, arm.line, arm.body[-1].end_lineno or arm.line)
+        comments = comments_of_arm(sheet, arm, chain.first.lineno)
         told += comments
         lines += [f"{unit}{c}\n" for c in comments]
         lines += [f"{unit}{key_code(sheet, key)}: {sheet.code(value)},\n" for key in arm.keys]

@@ -12,6 +12,7 @@ from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines
 from dreck.steps.support import chains as key_chains
+from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -293,7 +294,8 @@ def _rows(
     lines: list[str] = []
     width = max(len(band.limits) for band in ladder.bands)
     for band, value in zip(ladder.bands, values, strict=True):
-        comments = [c for c in comments_of(sheet, band.line, band.body[-1].end_lineno or band.line) if c not in told]
+        said = comments_of_arm(sheet, band, ladder.bands[0].line)
+        comments = [c for c in said if c not in told]
         told += comments
         lines += [f"{unit}{comment}\n" for comment in comments]
         limits = [sheet.code(limit) for _, limit in band.limits] or ["None"] * width

@@ -19,8 +19,9 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, insertion_line, written
-from dreck.steps.replace.tables.method_calls import MethodCalls, comments_of_arm, method_calls, put_methods
+from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
     Chain,
     Reader,
@@ -35,6 +36,7 @@ from dreck.steps.support.chains import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.short_names import spelled_out
 from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
@@ -138,7 +140,8 @@ def _table_name(scene: Scene, chain: Chain) -> str:
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("the", "of")][:2]
-    subject = [w for s in chain.subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
+    subjects = [spelled_out(scene.node, s) for s in chain.subjects]
+    subject = [w for s in subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
     return wished or constant_name(
         [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"], taken
     )
@@ -196,6 +199,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
     rows: list[str] = []
     codes: list[str] = []
     made: list[str] = []
+    told: list[str] = []
     for arm, block in zip(chain.arms, blocks, strict=True):
         function = _function_name(scene, arm.keys[0], taken)
         taken.add(function)
@@ -206,10 +210,13 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
         codes.append(
             written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))
         )
+        above = [comment for comment in comments_above(sheet, arm, first) if not is_directive(comment)]
+        told += above
+        rows += [f"{unit}{comment}\n" for comment in above]
         rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
     call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
     asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
-    kept = _comments_between(sheet, chain, first, last)
+    kept = [*(Counter(_comments_between(sheet, chain, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
     _replace(scene, sheet, chain, first, last, name, asked, returning)

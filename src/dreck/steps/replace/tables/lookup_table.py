@@ -17,6 +17,7 @@ from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines, value_code
+from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
     Chain,
@@ -31,6 +32,7 @@ from dreck.steps.support.chains import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.short_names import spelled_out
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, thing_name, words_of
 
@@ -151,7 +153,7 @@ def _in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str)
 
 
 def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:
-    first, (_, last) = arm.body[0].lineno, _arm_lines(sheet, arm)
+    first, last = arm.body[0].lineno, arm.body[-1].end_lineno or arm.body[-1].lineno
     indent = sheet.indent(first)
     if len(indent.encode()) != arm.body[0].col_offset:
         raise Untouchable("an arm stands on the line of its test")
@@ -219,7 +221,7 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 
 def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[str]:
     """`LINE_BY_KIND`: what is chosen, by what."""
-    subject = [w for s in chain.subjects for w in words_of(_thing(s))]
+    subject = [w for s in chain.subjects for w in words_of(_thing(spelled_out(scene.node, s)))]
     target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
@@ -245,13 +247,19 @@ def _rows(
     told: list[str] = []
     lines: list[str] = []
     for arm, outcome in zip(chain.arms, outcomes, strict=True):
-        comments = comments_of(sheet, *_arm_lines(sheet, arm))
+        comments = comments_of_arm(sheet, arm, lines_of(sheet, chain)[0])
         told += comments
-        lines += [f"{unit}{comment}\n" for comment in comments]
         codes = [value_code(sheet, v) for v in outcome.values]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
         made = value if fixed else _called_later(sheet, outcome.values[0], given) or f"{_lambda(given)}: {value}"
-        lines += [f"{unit}{key_code(sheet, key)}: {made},\n" for key in arm.keys]
+        made_rows = [f"{unit}{key_code(sheet, key)}: {made}," for key in arm.keys]
+        beside = sheet.comment_beside(arm.body[-1])
+        trailed = f"{made_rows[0]}  {beside}"
+        if beside and len(made_rows) == 1 and len(trailed) <= max(79, len(sheet.line(arm.line))):
+            comments.remove(beside)
+            made_rows = [trailed]
+        lines += [f"{unit}{comment}\n" for comment in comments]
+        lines += [f"{row}\n" for row in made_rows]
     return told, "".join(lines)
 
 
@@ -265,11 +273,6 @@ def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
         case ast.Call(func=ast.Name(id=name), args=args, keywords=[]):
             return name if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given) else ""
     return ""
-
-
-def _arm_lines(sheet: Sheet, arm: Arm) -> tuple[int, int]:
-    last = arm.body[-1].end_lineno or arm.body[-1].lineno
-    return arm.line, last
 
 
 # --- asking the table ----------------------------------------------------------------------------------

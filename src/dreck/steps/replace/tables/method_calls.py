@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
-from dreck.steps.support.chains import Arm, comments_of, is_plain
+from dreck.steps.support.chains import Arm, is_plain
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
@@ -42,14 +42,6 @@ def method_calls(arms: Sequence[Arm]) -> MethodCalls | None:
     if len(alike) != 1 or not isinstance(call.func, ast.Attribute):
         return None
     return MethodCalls(call.func.value, tuple(c.func for _, c in found), first[1], before)
-
-
-def comments_of_arm(sheet: Sheet, arm: Arm, first: int) -> list[str]:
-    """What is said of one arm of a chain that begins at line `first`: above its test, and beside its lines."""
-    start = arm.line
-    while start - 1 > first and sheet.line(start - 1).strip().startswith("#"):
-        start -= 1
-    return comments_of(sheet, start, arm.body[-1].end_lineno or arm.body[-1].lineno)
 
 
 def put_methods(scene: Scene, sheet: Sheet, calls: MethodCalls, rows: str, first: int) -> str:
