@@ -68,8 +68,17 @@ def test_what_is_gone_through_at_once_may_be_cut_out(write):
     assert "def note_sum(xs, out):\n    out.n = sum(" in result.source
 
 
+def test_what_a_function_around_it_knows_is_handed_on(write):
+    """The variables of the function around may change meanwhile; that they do not is tested, not proved."""
+    code = "def admitting(least, note):\n    def admit(load):\n        kilos = load.kilos\n        if kilos > least:\n            note(load)\n            note(kilos)\n        return kilos\n\n    return admit\n"
+    result = dreck.untangle(f"{write(code)}::admitting.admit:4-6", name="weigh")
+    assert [taken.verdict.status for taken in result.steps] == ["tested"]
+    assert "        weigh(load, kilos, least, note)\n" in result.source
+    assert "def weigh(load, kilos, least, note):\n    if kilos > least:\n        note(load)\n" in result.source
+
+
 NOT_CUT = {
-    "a value and a return": ("def f(n, g):\n    if n > 3:\n        n = g(n)\n        if n is None:\n            return 0\n    return n\n", "f:3-5", "it returns on some ways, and on others n would have to come back"),
+    "a value that others hold and a return": ("def f(n, g):\n    h = lambda: n\n    if n > 3:\n        n = g(n)\n        if n is None:\n            return 0\n    return h\n", "f:4-5", "it returns on some ways, and on others n, which others hold, would have to come back"),
     "no lines of it": ("def f(n):\n    return n\n", "f:20-30", "hold no whole statements"),
     "a function that sees a variable of later": ("def f(n, g):\n    if n:\n        g(lambda: n)\n        g(1)\n    n = 2\n    return n\n", "f:3-4", "would see other variables"),
     "a function of what is bound in each round": ("def f(xs, out):\n    for x in xs:\n        y = x.n\n        out.append(lambda: y)\n    return out\n", "f:3-4", "would see other variables"),

@@ -4,7 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from dreck.model.names.scopes import assigned_in
+from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.naming.later import is_read_later
@@ -106,11 +106,22 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
     sure = _surely_bound(block.body)
     given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
+    around = _bound_around(scene) - local - scene.scope.declared_global
+    given += [n for n in seen if n in around and n in read]
     ran = _as_they_run(order, inside)
     first_write = [n for n in given if n in sure and not _read_first(ran, n, changed)]
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )
+
+
+def _bound_around(scene: Scene) -> set[str]:
+    """The variables of the functions that the function stands in."""
+    if not scene.function.nested:
+        return set()
+    functions = (n for n in walk(scene.tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
+    outer = [f for f in functions if f is not scene.node and any(n is scene.node for n in walk(f))]
+    return {name for f in outer for name in scope_of(f).local}
 
 
 def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:

@@ -48,9 +48,9 @@ class Exits:
             case "truth":
                 return [f"if {asked}:", f"\t\t{self.leaving}"]
             case "answer":
-                return [f"answer = {call}", "if answer is not None:", "\t\treturn answer"]
+                return [f"{', '.join(['answer', *results])} = {call}", "if answer is not None:", "\t\treturn answer"]
             case "pair":
-                return [f"leaves, answer = {call}", "if leaves:", "\t\treturn answer"]
+                return [f"{', '.join(['leaves, answer', *results])} = {call}", "if leaves:", "\t\treturn answer"]
         return [f"{told} = {call}" if results else call]
 
 
@@ -66,10 +66,7 @@ def exits_of(scene: Scene, block: Block, results: tuple[str, ...]) -> Exits:
         return _of_loop(block, jumps, results)
     if leaves(block.body):
         return Exits("end")
-    if results:
-        told = " and ".join(results)
-        raise Untouchable(f"it returns on some ways, and on others {told} would have to come back")
-    return _of_returns(scene, returns)
+    return _of_returns(scene, returns, results)
 
 
 def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> Exits:
@@ -86,19 +83,27 @@ def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> E
     return Exits("truth", tuple((s, f"return True{back}") for s in jumps), f"return False{back}", word)
 
 
-def _of_returns(scene: Scene, returns: list[ast.Return]) -> Exits:
+def _of_returns(scene: Scene, returns: list[ast.Return], results: tuple[str, ...]) -> Exits:
+    """Where the block leaves, its results are of no use to anyone: None stands for each."""
     taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     if taken & {"leaves", "answer"}:
         raise Untouchable("the names `leaves` and `answer` are used already")
+    kept = set(results) & (scene.scope.captured | scene.scope.deleted)
+    if kept:
+        told = f"{min(kept)}, which others hold, would have to come back"
+        raise Untouchable(f"it returns on some ways, and on others {told}")
+    nothing, back = ", None" * len(results), "".join(f", {r}" for r in results)
     values = {ast.dump(r.value) if r.value is not None else "" for r in returns}
     first = returns[0].value
     if len(values) == 1 and (first is None or isinstance(first, ast.Constant)):
         leaving = "return" if first is None else f"return {ast.unparse(first)}"
-        return Exits("truth", tuple((r, "return True") for r in returns), "return False", leaving)
+        edits = tuple((r, f"return True{nothing}") for r in returns)
+        return Exits("truth", edits, f"return False{back}", leaving)
     if all(r.value is not None and _is_never_none(r.value) for r in returns):
-        return Exits("answer", (), "return None")
-    edits = tuple((r, f"return True, {_code(scene, r)}") for r in returns)
-    return Exits("pair", edits, "return False, None")
+        edits = tuple((r, f"return {_code(scene, r)}{nothing}") for r in returns) if results else ()
+        return Exits("answer", edits, f"return None{back}")
+    edits = tuple((r, f"return True, {_code(scene, r)}{nothing}") for r in returns)
+    return Exits("pair", edits, f"return False, None{back}")
 
 
 def _code(scene: Scene, r: ast.Return) -> str:
