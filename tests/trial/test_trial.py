@@ -243,3 +243,31 @@ def test_what_is_annotated_is_given_no_number_that_is_none(tmp_path):
     new = "def f(d: dict, k: str):\n    return d.pop(k, None)\n"
     found = run_trial(Version(tmp_path / "m.py", old, "f"), Version(tmp_path / "m.py", new, "f"))
     assert found.difference is None and found.slips[0] == found.slips[1]
+
+
+def test_an_attribute_that_a_class_has_a_value_for_may_be_missing_and_methods_stay_real(trial):
+    code = """
+        class Gate:
+            busy = False
+
+            def handle(self, error):
+                if self.busy:
+                    raise ValueError("twice") from error
+                self.busy = True
+                try:
+                    raise error
+                finally:
+                    del self.busy
+
+            def level(self, loads):
+                kilos = {}
+                try:
+                    return self.scale.read(kilos)
+                except OSError as error:
+                    self.handle(error)
+
+            def sum_of(self, loads):
+                return sum(load.kilos for load in loads)
+    """
+    found = trial(code.format("sum(load.kilos for load in loads)"), code.format("self.sum_of(loads)"), "Gate.level")
+    assert found.difference is None, found.difference

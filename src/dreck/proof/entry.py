@@ -25,7 +25,7 @@ from dreck.proof.prover import Prover
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
 from dreck.proof.surroundings.described import differs_by_description
-from dreck.proof.surroundings.spoken import spoken_in
+from dreck.proof.surroundings.spoken import spoken_by_own, spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.guest import Borrowed
 
@@ -123,9 +123,12 @@ def _refused(old: Subject, new: Subject) -> str:
 def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -> Prover:
     names = (old.names, new.names)
     mine, theirs = spoken_in(old.node).attributes, spoken_in(new.node).attributes
+    further = [frozenset[str](), frozenset[str]()]
+    if names[0].tree is not names[1].tree:
+        further = [spoken_by_own(a.tree, b.tree) for a, b in (names, names[::-1])]
     classes = (
-        KnownClasses(names[0], names[1], frozenset(mine.keys() - theirs.keys())),
-        KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys())),
+        KnownClasses(names[0], names[1], frozenset(mine.keys() - theirs.keys() - further[1])),
+        KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys() - further[0])),
     )
     annotated = annotated_kinds(old.node, *names, around=_around(old, new)) if ANNOTATIONS in allowed else {}
     collectors = collectors_in(old.node) & collectors_in(new.node)

@@ -5,8 +5,10 @@ from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 
 @dataclass(slots=True)
@@ -88,3 +90,20 @@ def _note_name(name: str, found: Spoken) -> None:
 
 def _is_private(word: str) -> bool:
     return word.startswith("__") and not word.endswith("__")
+
+
+@lru_cache(maxsize=32)
+def spoken_by_own(tree: ast.Module, other: ast.Module) -> frozenset[str]:
+    """The attributes that those functions of a module speak of which the other version has not, by their names."""
+    mine, theirs = _functions(tree), _functions(other)
+    own = [f for name in mine.keys() - theirs.keys() for f in mine[name]]
+    return frozenset(n.attr for f in own for n in walk(f) if isinstance(n, ast.Attribute))
+
+
+@lru_cache(maxsize=32)
+def _functions(tree: ast.Module) -> dict[str, list[ast.AST]]:
+    found: dict[str, list[ast.AST]] = {}
+    for n in every_node(tree):
+        if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef):
+            found.setdefault(n.name, []).append(n)
+    return found

@@ -90,7 +90,7 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     local = scene.scope.local
     bound = assigned_in(block.body) & local
     bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
-    bound_outside |= {n.name for n in walk(scene.node) if isinstance(n, ast.ExceptHandler) and n.name}
+    bound_outside |= {name for n in walk(scene.node) if n not in inside and n is not scene.node for name in _named_by(n)}
     read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
     read_outside |= {
         n.target.id
@@ -113,6 +113,24 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )
+
+
+def _named_by(n: ast.AST) -> set[str]:
+    """What a node binds without a name of its own in the tree: functions, classes, imports, errors, patterns."""
+    match n:
+        case (
+            ast.FunctionDef(name=str() as name)
+            | ast.AsyncFunctionDef(name=str() as name)
+            | ast.ClassDef(name=str() as name)
+            | ast.ExceptHandler(name=str() as name)
+            | ast.MatchAs(name=str() as name)
+            | ast.MatchStar(name=str() as name)
+            | ast.MatchMapping(rest=str() as name)
+        ):
+            return {name}
+        case ast.alias(name=name, asname=other):
+            return {other or name.partition(".")[0]}
+    return set()
 
 
 def _bound_around(scene: Scene) -> set[str]:

@@ -90,7 +90,20 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
         if name not in left:
             world.candidates.offer_as_it_is(f"{path}.{name}")
         if world.chosen(f"{path}.{name}").kind != "as it is" and not _has_slots_alone(kind):
-            object.__setattr__(made, name, world.at(f"{path}.{name}"))
+            try:
+                object.__setattr__(made, name, world.at(f"{path}.{name}"))
+            except Exception:
+                setattr(type(made), name, _Raising(world, f"{path}.{name}"))
+
+
+class _Raising:
+    """An attribute that raises when it is read, until it is set."""
+
+    def __init__(self, world: "World", path: str) -> None:
+        self._world, self._path = world, path
+
+    def __get__(self, made: Any, kind: type | None = None) -> Any:
+        return self._world.at(self._path)
 
 
 def _has_slots_alone(kind: type) -> bool:
