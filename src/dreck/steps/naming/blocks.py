@@ -90,7 +90,8 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     local = scene.scope.local
     bound = assigned_in(block.body) & local
     bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
-    bound_outside |= {name for n in walk(scene.node) if n not in inside and n is not scene.node for name in _named_by(n)}
+    outside = (n for n in walk(scene.node) if n not in inside and n is not scene.node)
+    bound_outside |= {name for n in outside for name in _named_by(n)}
     read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
     read_outside |= {
         n.target.id
