@@ -322,7 +322,7 @@ def _counted(tree: ast.Module) -> Counter[str]:
 def _reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
     for n in walk(tree):
         match n:
-            case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict"):
+            case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict") | ast.alias(name="defaultdict"):
                 return False
             case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if name in methods:
                 if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in walk(s)):

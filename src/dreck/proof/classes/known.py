@@ -101,7 +101,7 @@ class KnownClasses:
 
         What sets attributes under names that are worked out must be the same in both: then it was not made for it.
         """
-        if not name.startswith("_") or name.endswith("__") or self.names is self.other:
+        if not name.startswith("_") or name.startswith("__") or self.names is self.other:
             return False
         here, there = self._spoken()
         mine, theirs = ([n.tree, *getattr(n, "trees", ())] for n in (self.names, self.other))

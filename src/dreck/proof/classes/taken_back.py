@@ -23,8 +23,7 @@ _COMPARING: dict[str, tuple[str, ...]] = {
     "__subclasshook__": ("isinstance",),
 }  # fmt: skip
 _EVERY = frozenset(what for kinds in _COMPARING.values() for what in kinds)
-_FILLS_IN = "collections.defaultdict"
-"""Reading a key it lacks puts it there."""
+_FILLS_IN = "defaultdict"
 _READING = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
 _QUIET_DECORATORS = frozenset(
     {"builtins.staticmethod", "builtins.classmethod", "abc.abstractmethod", "contextlib.contextmanager",
@@ -55,8 +54,16 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
     nodes = [n for tree in trees for n in every_node(tree)]
     found = _joined(_by_class(n, names) for n in nodes if isinstance(n, ast.ClassDef))
     found = TakenBack(found.attributes | put_later(names), found.comparisons)
-    fills_in = any(isinstance(n, ast.Name | ast.Attribute) and names.stands_for(n) == _FILLS_IN for n in nodes)
+    fills_in = any(map(_fills_in, nodes))
     return TakenBack(found.attributes, found.comparisons | {"item"}) if fills_in else found
+
+
+def _fills_in(n: ast.AST) -> bool:
+    """Whether a node speaks of the dict in which reading a key it lacks puts it there."""
+    match n:
+        case ast.Name(id=word) | ast.Attribute(attr=word) | ast.alias(name=word):
+            return word == _FILLS_IN
+    return False
 
 
 def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
