@@ -7,6 +7,7 @@ that has the method is enough.
 import ast
 from collections.abc import Iterator
 
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import Elsewhere
@@ -18,16 +19,25 @@ def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, 
     """Each with the class that it comes from in the old version: to call it does something else now, perhaps."""
     before, after = _classes(old.tree), _classes(new.tree)
     for kind in before.keys() & after.keys():
-        mine = {s.name for s in before[kind].body if isinstance(s, (*_FUNCTIONS, ast.ClassDef))}
-        mine |= {n.id for s in before[kind].body for n in every_node(s) if isinstance(n, ast.Name)}
-        for s in after[kind].body:
+        mine = {name for s in statements_of(before[kind].body) for name in bound_by(s)}
+        for s in statements_of(after[kind].body):
             holder = _holder(old, before[kind], s.name) if isinstance(s, _FUNCTIONS) and s.name not in mine else ""
             if holder and isinstance(s, _FUNCTIONS):
                 yield f"{kind}.{s.name}", holder
 
 
 def _classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
-    return {s.name: s for s in tree.body if isinstance(s, ast.ClassDef)}
+    """The classes of a file by their whole names, those inside classes and functions included."""
+    found: dict[str, ast.ClassDef] = {}
+    pending: list[tuple[str, list[ast.stmt]]] = [("", tree.body)]
+    while pending:
+        before, body = pending.pop()
+        for s in statements_of(body):
+            if isinstance(s, ast.ClassDef):
+                found.setdefault(before + s.name, s)
+            if isinstance(s, (*_FUNCTIONS, ast.ClassDef)):
+                pending.append((f"{before}{s.name}.", s.body))
+    return found
 
 
 def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
