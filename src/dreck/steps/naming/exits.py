@@ -95,8 +95,8 @@ def _of_returns(scene: Scene, returns: list[ast.Return], results: tuple[str, ...
     nothing, back = ", None" * len(results), "".join(f", {r}" for r in results)
     values = {ast.dump(r.value) if r.value is not None else "" for r in returns}
     first = returns[0].value
-    if len(values) == 1 and (first is None or isinstance(first, ast.Constant)):
-        leaving = "return" if first is None else f"return {ast.unparse(first)}"
+    if len(values) == 1 and (first is None or _is_constant(first)):
+        leaving = "return" if first is None else f"return {scene.sheet().code(first)}"
         edits = tuple((r, f"return True{nothing}") for r in returns)
         return Exits("truth", edits, f"return False{back}", leaving)
     if all(r.value is not None and _is_never_none(r.value) for r in returns):
@@ -113,10 +113,17 @@ def _code(scene: Scene, r: ast.Return) -> str:
     return f"({code})" if isinstance(r.value, ast.Tuple) and not code.startswith("(") else code
 
 
+def _is_constant(e: ast.expr) -> bool:
+    signed = isinstance(e, ast.UnaryOp) and isinstance(e.op, ast.USub) and isinstance(e.operand, ast.Constant)
+    return signed or isinstance(e, ast.Constant)
+
+
 def _is_never_none(e: ast.expr) -> bool:
     match e:
         case ast.Constant(value=value):
             return value is not None
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant()):
+            return True
         case ast.Tuple() | ast.List() | ast.Dict() | ast.Set() | ast.JoinedStr() | ast.ListComp() | ast.DictComp():
             return True
         case ast.Compare() | ast.UnaryOp(op=ast.Not()):
