@@ -32,6 +32,13 @@ def test_what_takes_the_place_of_an_inherited_method_is_told(head: str, base: st
     assert found.status == ("unsettled" if holder else "proved")
 
 
+def test_a_value_in_the_place_of_an_inherited_method():
+    head = {"head": "from string import Formatter\n", "base": "Formatter"}
+    new = NEW.format(**head, name="heavy").replace("    def heavy", "    format = print\n\n    def heavy")
+    found = dreck.compare(OLD.format(**head), new, trial=False)
+    assert "takes the place of what string.Formatter has" in [verdict.reason for _, verdict in found.functions]
+
+
 def test_classes_inside_others_are_looked_at(write):
     inner = "".join(f"    {line}\n" for line in NEW.format(head="", base="dict", name="get").splitlines())
     old = "".join(f"    {line}\n" for line in OLD.format(head="", base="dict").splitlines())

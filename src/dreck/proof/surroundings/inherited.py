@@ -1,4 +1,4 @@
-"""Methods that a class has of its own in the new version only, while in the old one it inherits them.
+"""Methods and values that a class has of its own in the new version only, while in the old one it inherits them.
 
 Read from the plain text of the files, whatever else is known of their names: where a base may be several things, one
 that has the method is enough.
@@ -20,10 +20,10 @@ def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, 
     before, after = _classes(old.tree), _classes(new.tree)
     for kind in before.keys() & after.keys():
         mine = {name for s in statements_of(before[kind].body) for name in bound_by(s)}
-        for s in statements_of(after[kind].body):
-            holder = _holder(old, before[kind], s.name) if isinstance(s, _FUNCTIONS) and s.name not in mine else ""
-            if holder and isinstance(s, _FUNCTIONS):
-                yield f"{kind}.{s.name}", holder
+        bound = {n for s in statements_of(after[kind].body) if getattr(s, "value", s) is not None for n in bound_by(s)}
+        for name in bound - mine:
+            if holder := _holder(old, before[kind], name):
+                yield f"{kind}.{name}", holder
 
 
 def _classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
@@ -53,7 +53,7 @@ def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
         seen.add(told)
         last = told.rpartition(".")[2]
         for one in (n for n in classes if n.name == last and n is not node):
-            if any(isinstance(s, _FUNCTIONS) and s.name == method for s in one.body):
+            if any(method in bound_by(s) for s in statements_of(one.body)):
                 return one.name
             pending += one.bases
         for tree in trees:

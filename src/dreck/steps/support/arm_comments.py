@@ -28,14 +28,19 @@ def comments_above(sheet: Sheet, arm: AnArm, first: int) -> list[str]:
 
 
 def _lines(sheet: Sheet, arm: AnArm, first: int) -> tuple[int, int]:
-    indent = sheet.indent(arm.line)
+    """From its first comment to its last; blank lines between them do not part them."""
+    indent, count = sheet.indent(arm.line), len(sheet.text.splitlines())
     start, last = arm.line, arm.body[-1].end_lineno or arm.body[-1].lineno
-    while start - 1 > first and _is_comment(sheet, start - 1) and sheet.indent(start - 1) == indent:
-        start -= 1
-    while _is_comment(sheet, last + 1) and len(sheet.indent(last + 1)) > len(indent):
-        last += 1
+    for line in range(arm.line - 1, first, -1):
+        if sheet.line(line).strip() and not (_is_comment(sheet, line) and sheet.indent(line) == indent):
+            break
+        start = line if _is_comment(sheet, line) else start
+    for line in range(last + 1, count + 1):
+        if sheet.line(line).strip() and not (_is_comment(sheet, line) and len(sheet.indent(line)) > len(indent)):
+            break
+        last = line if _is_comment(sheet, line) else last
     return start, last
 
 
 def _is_comment(sheet: Sheet, line: int) -> bool:
-    return line <= len(sheet.text.splitlines()) and sheet.line(line).strip().startswith("#")
+    return sheet.line(line).strip().startswith("#")
