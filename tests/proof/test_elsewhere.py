@@ -2,6 +2,7 @@
 
 import ast
 import sys
+import zipfile
 
 import pytest
 
@@ -105,3 +106,15 @@ def test_both_see_the_one_method(code: str, is_there: bool):
 
 def _name(source: str) -> ast.expr:
     return ast.parse(source.removeprefix("builtins."), mode="eval").body
+
+
+def test_texts_in_an_archive_are_read_as_files_are(tmp_path, monkeypatch):
+    """Python's own library may lie in one, and is then found there as Python finds it."""
+    with zipfile.ZipFile(tmp_path / "yard.zip", "w") as archive:
+        archive.writestr("yard_scales/__init__.py", "class Scale:\n    def _tare(self):\n        return 1\n")
+        archive.writestr("yard_scales/floor.py", "from . import Scale\nclass Floor(Scale):\n    pass\n")
+    monkeypatch.syspath_prepend(tmp_path / "yard.zip")
+    assert Elsewhere("_is_heavy").leaves_alone("yard_scales.floor.Floor")
+    assert Elsewhere("_tare").has("yard_scales.floor.Floor")
+    assert not Elsewhere("_tare").leaves_alone("yard_scales.floor.Floor")
+    assert not Elsewhere("_is_heavy").leaves_alone("yard_scales.wall.Wall")

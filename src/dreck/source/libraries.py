@@ -6,8 +6,9 @@ import re
 import sys
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from importlib.machinery import ExtensionFileLoader, PathFinder
+from importlib.machinery import ExtensionFileLoader, ModuleSpec, PathFinder
 from pathlib import Path
+from zipimport import zipimporter
 
 
 @dataclass(frozen=True, slots=False)
@@ -39,18 +40,24 @@ class LibraryModule:
         return ".".join([*kept, *([module] if module else [])]) if len(kept) == len(above) - level + 1 > 0 else ""
 
 
+# Modules that Python's own library puts into `sys.modules` under a second name (since Python 3.13).
+_UNDER_ANOTHER_NAME = {"collections.abc": "_collections_abc"}
+
+
 @lru_cache(maxsize=64)
 def library_module(name: str) -> LibraryModule | None:
     """The module of that name; None where there is no text of it, or none that can be read."""
-    file = _file(name.split("."))
-    if file is None:
+    spec = _spec(name.split("."))
+    if spec is None and name in _UNDER_ANOTHER_NAME:
+        return library_module(_UNDER_ANOTHER_NAME[name])
+    if spec is None or spec.origin is None or not spec.origin.endswith(".py"):
         return None
     try:
-        text = file.read_text(encoding="utf-8")
+        text = _text(spec)
         ast.parse(text)
-    except (OSError, ValueError, SyntaxError, RecursionError, MemoryError):
+    except (ImportError, OSError, ValueError, SyntaxError, RecursionError, MemoryError):
         return None
-    return LibraryModule(name, file, text)
+    return LibraryModule(name, Path(spec.origin), text)
 
 
 def is_compiled(name: str) -> bool:
@@ -61,20 +68,33 @@ def is_compiled(name: str) -> bool:
     return isinstance(spec.loader, ExtensionFileLoader) if spec is not None else name in sys.builtin_module_names
 
 
-def _file(parts: list[str]) -> Path | None:
-    spec = PathFinder.find_spec(parts[0], _places()) if all(part.isidentifier() for part in parts) else None
-    if spec is None:
+def _spec(parts: list[str]) -> ModuleSpec | None:
+    """Where Python would read the module from; a folder of an archive is a place as any other."""
+    if not all(part.isidentifier() for part in parts):
         return None
-    inside = [Path(place) for place in spec.submodule_search_locations or ()]
-    file = Path(spec.origin) if spec.origin else None
-    for part in parts[1:]:
-        package = next((p / part for p in inside if (p / part / "__init__.py").is_file()), None)
-        module = next((p / f"{part}.py" for p in inside if (p / f"{part}.py").is_file()), None)
-        file = package / "__init__.py" if package is not None else module
-        inside = [package] if package is not None else []
-        if file is None:
+    places: list[str] | None = _places()
+    spec = None
+    for n in range(len(parts)):
+        if places is None:
             return None
-    return file if file is not None and file.suffix == ".py" else None
+        spec = PathFinder.find_spec(".".join(parts[: n + 1]), places)
+        inside = spec.submodule_search_locations if spec is not None else None
+        # A package without an `__init__.py` of its own is looked into only where it is the outermost.
+        places = list(inside) if inside is not None and (n == 0 or _has_text(spec)) else None
+    return spec
+
+
+def _has_text(spec: ModuleSpec | None) -> bool:
+    return spec is not None and spec.origin is not None
+
+
+def _text(spec: ModuleSpec) -> str:
+    if isinstance(spec.loader, zipimporter):
+        text = spec.loader.get_source(spec.name)
+        if text is None:
+            raise ImportError(f"no text of {spec.name}")
+        return text
+    return Path(str(spec.origin)).read_text(encoding="utf-8")
 
 
 def _places() -> list[str]:
