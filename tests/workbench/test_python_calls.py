@@ -185,3 +185,15 @@ def test_what_was_measured_is_known_the_next_time(tmp_path, monkeypatch, write, 
     cache_file().write_bytes(b"not a database at all" * 100)
     assert len(dreck.survey(tmp_path)) == 2 and "begun anew" in capfd.readouterr().err
     assert len(dreck.survey(tmp_path)) == 2 and not capfd.readouterr().err
+
+
+ASSERTING = "def entered(kilos):\n    assert kilos > 0, 'empty'\n    return kilos\n"
+
+
+def test_an_assertion_in_one_version_only_is_not_called_tested():
+    """Python leaves assertions out when it is asked to (`-O`); a trial runs with them."""
+    raising = "def entered(kilos):\n    if not kilos > 0:\n        raise AssertionError('empty')\n    return kilos\n"
+    verdict = dreck.compare(ASSERTING, raising)
+    assert verdict.status == "unsettled"
+    assert "python -O" in verdict.reason
+    assert dreck.compare(ASSERTING, ASSERTING.replace("kilos > 0", "(0 < kilos) is True")).status == "tested"

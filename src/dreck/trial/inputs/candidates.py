@@ -8,6 +8,7 @@ import os
 from typing import Any
 
 from dreck.trial.inputs.annotated import Typed
+from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_container
 from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
     MISSING,
@@ -200,8 +201,9 @@ class Candidates(Typed):
         if u.iterated or u.indexed or u.sizes or u.spread_in_pattern:
             made += self._lists(u)
         made += of_patterns(u)
+        made += containers(u)
         if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:
-            made.insert(len(made) if u.classes else 0, Make("stand-in"))
+            made.insert(len(made) if u.classes or is_container(u) else 0, Make("stand-in"))
         if u.is_path:
             made[:0] = [Make("value", name) for name in ("missing", "/", os.devnull)]
         if says_octets(u):
@@ -243,7 +245,7 @@ class Candidates(Typed):
         elif u.contains and not u.attributes:
             made += [Make("value", [c]) for c in u.contains] + [Make("value", [])]
             made += [Make("value", list(u.contains))] + [Make("value", t) for t in texts]
-        elif u.methods & LIST_METHODS:
+        elif u.methods & LIST_METHODS and not (u.attributes & DEQUE_METHODS):
             made += self._lists(u)
         return made
 

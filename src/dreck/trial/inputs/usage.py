@@ -21,6 +21,7 @@ _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
 _WALKING = frozenset({"len", "sorted", "list", "sum", "min", "max", "any", "all", "set", "enumerate"})
 _ORDERING = frozenset({"sorted", "sum", "min", "max"})
+_TAKEN_OUT = re.compile(r"\.(pop|popleft)\(\)")
 _STRIPPED = re.compile(
     r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize|replace|removeprefix|removesuffix|decode)\(\))+$"
 )
@@ -77,6 +78,8 @@ class Usages(Raised, Paths):
                 self.at(whole).contains.extend(v for v in usage.contains + usage.constants if isinstance(v, str))
                 self.at(whole).patterns.extend(usage.patterns)
                 self.at(whole).texts.extend(usage.texts)
+            if _TAKEN_OUT.search(path):  # what is asked of `bins.pop()` is asked of what `bins` holds
+                self.at(_TAKEN_OUT.sub("[]", path)).join(usage)
 
     def _handed_out(self, function: FunctionNode) -> None:
         """Functions made inside are called when they are handed out, with `answer(parameter)`."""

@@ -24,7 +24,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.likeness import renamed
-from dreck.workbench.compare.mentions import names_meant, runs_unnamed
+from dreck.workbench.compare.mentions import asserts, names_meant, runs_unnamed
 from dreck.workbench.compare.sides import Side, Text, neighbour
 from dreck.workbench.compare.wanted import NOTHING_MORE, Wanted
 from dreck.workbench.engine.check import Check, run_check
@@ -295,8 +295,17 @@ class _Judging:
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
         verdict = self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
-        around = self._looks_around(old) if changed.other_names and verdict.status == "tested" else ""
-        return verdict.weakened("unsettled", around) if around else verdict
+        if verdict.status != "tested":
+            return verdict
+        around = self._looks_around(old) if changed.other_names else ""
+        untried = around or self._switched_off(old, new)
+        return verdict.weakened("unsettled", untried) if untried else verdict
+
+    def _switched_off(self, old: str, new: str) -> str:
+        """What a trial cannot see, since it runs with assertions: one of them asserts more than the other."""
+        functions = [side.functions[name].node for side, name in zip(self.sides, (old, new), strict=True)]
+        one_sided = all(asserts(a) != asserts(b) for a, b in (functions, [side.tree for side in self.sides]))
+        return "one of them asserts what the other does not, and `python -O` leaves that out" if one_sided else ""
 
     def _not_executed(self) -> str:
         """Why the new module cannot even be executed, as far as its names tell."""

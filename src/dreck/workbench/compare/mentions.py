@@ -22,3 +22,8 @@ def runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
     if not (special.startswith("__") and special.endswith("__")) or method.owner is None:
         return False
     return may_run(node, special, method.owner.name) or (special == "__init__" and method.owner.name in names)
+
+
+def asserts(node: ast.AST) -> int:
+    """How often it does what `python -O` leaves out."""
+    return sum(isinstance(n, ast.Assert) or (isinstance(n, ast.Name) and n.id == "__debug__") for n in walk(node))
