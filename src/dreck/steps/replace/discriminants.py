@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import own_expressions, statements
-from dreck.steps.replace.stories import Answer
+from dreck.steps.replace.folding import Answer
 from dreck.steps.support.chains import Reader, each_class, is_plain
 
 CLASS = "isinstance"

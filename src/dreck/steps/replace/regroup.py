@@ -10,7 +10,8 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.common_lines import shared_out
 from dreck.steps.replace.discriminants import CLASS, Discriminant, about_of, answer_of_kind, discriminants_of
-from dreck.steps.replace.stories import Answer, Teller
+from dreck.steps.replace.folding import Answer
+from dreck.steps.replace.stories import Teller
 from dreck.steps.support.chains import check_keys
 from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -39,10 +40,13 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if _is_grouped(scene, discriminant):
             continue
         try:
-            lean = _planned(scene, discriminant, False)
-            full = _planned(scene, discriminant, True)
-            if lean is not None and full is not None and lean.text != full.text:
-                yield replace(lean, only_if_proved=True)
+            full = _planned(scene, discriminant, True, False)
+            tried = {full.text} if full is not None else set[str]()
+            for keep_empty, settle in ((False, True), (False, False), (True, True)):
+                lean = _planned(scene, discriminant, keep_empty, settle)
+                if lean is not None and full is not None and lean.text not in tried:
+                    tried.add(lean.text)
+                    yield replace(lean, only_if_proved=True)
             if full is not None and _leaves_nothing(full.text, scene):
                 yield NotPlanned(scene.node.lineno, "a test that has to be asked would have nothing behind it any more")
             elif full is not None:
@@ -84,7 +88,7 @@ def _wanted(code: str) -> str:
 # --- the stories ---------------------------------------------------------------------------------------
 
 
-def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
+def _planned(scene: Scene, d: Discriminant, keep_empty: bool, settle: bool) -> Plan | None:
     body = _settled(scene, d)
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
@@ -92,7 +96,7 @@ def _planned(scene: Scene, d: Discriminant, keep_empty: bool) -> Plan | None:
         raise Untouchable("the body stands on the line of its head")
     above = _related(scene, d) if d.asked == CLASS else {}
     d = replace(d, kinds=tuple(sorted(d.kinds, key=lambda kind: -len(above.get(ast.dump(kind), ())))))
-    stories = [Teller(sheet, answer, unit, keep_empty).chunks(body, 0) for answer in _answers(d, above)]
+    stories = [Teller(sheet, answer, unit, keep_empty, settle).chunks(body, 0) for answer in _answers(d, above)]
     groups = _grouped(d, stories)
     if len(groups) < 2:
         raise Untouchable(f"every kind of {d.code} has the same story")

@@ -8,10 +8,11 @@ from itertools import combinations, product
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.replace.discriminants import operands_of
-from dreck.steps.replace.stories import fold
+from dreck.steps.replace.folding import fold
 from dreck.steps.support.chains import Reader, all_blocks, comments_of, is_plain
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.spelled import spelled, straight, turned
 from dreck.steps.support.trees import Untouchable
 
 _MOST_TESTS = 8
@@ -134,21 +135,10 @@ def _single_tests(arms: Arms) -> list[ast.expr]:
         for e in operands_of(test) if test is not None else ():
             if not _is_plain_test(e):
                 raise Untouchable(f"`{ast.unparse(e)}` may do more than ask")
-            found.setdefault(ast.dump(_straight(e)), _straight(e))
+            found.setdefault(ast.dump(straight(e)), straight(e))
     if len(found) > _MOST_TESTS:
         raise Untouchable(f"{len(found)} tests have too many cases")
     return list(found.values())
-
-
-_OPPOSITE = {ast.NotEq: ast.Eq, ast.IsNot: ast.Is, ast.NotIn: ast.In, ast.LtE: ast.Gt, ast.GtE: ast.Lt}
-
-
-def _straight(e: ast.expr) -> ast.expr:
-    """`x != 3` as the test it turns round."""
-    if isinstance(e, ast.Compare) and len(e.ops) == 1 and type(e.ops[0]) in _OPPOSITE:
-        made = ast.Compare(e.left, [_OPPOSITE[type(e.ops[0])]()], e.comparators)
-        return ast.copy_location(made, e)
-    return e
 
 
 def _is_plain_test(e: ast.expr) -> bool:
@@ -174,9 +164,9 @@ def _cases(arms: Arms, tests: list[ast.expr]) -> dict[Truth, int | None]:
         known = {ast.dump(test): outcome for test, outcome in zip(tests, truth, strict=True)}
 
         def answer(e: ast.expr, known: dict[str, bool] = known) -> bool | None:
-            straight = _straight(e)
-            outcome = known.get(ast.dump(straight))
-            return outcome if outcome is None or straight is e else not outcome
+            plain = straight(e)
+            outcome = known.get(ast.dump(plain))
+            return outcome if outcome is None or plain is e else not outcome
 
         found[truth] = next((at for at, test in enumerate(arms.tests) if test is None or _holds(test, answer)), None)
     return found
@@ -246,7 +236,7 @@ def _next_test(
     for i in needed:
         literals.append((tests[i], {t for t in left if t[i]}))
     for i in needed:
-        literals.append((_turned(tests[i]), {t for t in left if not t[i]}))
+        literals.append((turned(tests[i]), {t for t in left if not t[i]}))
     both = [
         (ast.BoolOp(op, [a, b]), one & two if isinstance(op, ast.And) else one | two)
         for op in (ast.Or(), ast.And())
@@ -260,40 +250,14 @@ def _next_test(
     raise Untouchable("no short test settles one of the values")
 
 
-def _turned(e: ast.expr) -> ast.expr:
-    if isinstance(e, ast.Compare) and len(e.ops) == 1:
-        for turned, straight in _OPPOSITE.items():
-            if isinstance(e.ops[0], straight):
-                return ast.copy_location(ast.Compare(e.left, [turned()], e.comparators), e)
-    return ast.UnaryOp(ast.Not(), e)
-
-
 def _written(sheet: Sheet, rows: list[Row], tests: list[ast.expr], unit: str) -> list[str]:
     lines: list[str] = []
     if len(rows) == 1 and rows[0][0] is None:
         return [f"{rows[0][1]} = {sheet.code(rows[0][2])}"]
     for at, (test, name, value) in enumerate(rows):
-        head = "else:" if test is None else f"{'elif' if at else 'if'} {_code(sheet, test)}:"
+        head = "else:" if test is None else f"{'elif' if at else 'if'} {spelled(sheet, test)}:"
         lines += [head, f"{unit}{name} = {sheet.code(value)}"]
     return lines
-
-
-def _code(sheet: Sheet, e: ast.expr) -> str:
-    match e:
-        case ast.BoolOp(op=op, values=values):
-            word = " and " if isinstance(op, ast.And) else " or "
-            return word.join(_code(sheet, v) for v in values)
-        case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return f"not {_code(sheet, operand)}"
-        case ast.Compare(left=left, ops=[op], comparators=[right]):
-            return f"{sheet.code(left)} {_WORDS[type(op)]} {sheet.code(right)}"
-    return sheet.code(e)
-
-
-_WORDS = {
-    ast.Eq: "==", ast.NotEq: "!=", ast.Lt: "<", ast.LtE: "<=", ast.Gt: ">", ast.GtE: ">=", ast.Is: "is",
-    ast.IsNot: "is not", ast.In: "in", ast.NotIn: "not in",
-}  # fmt: skip
 
 
 STEP = Step(

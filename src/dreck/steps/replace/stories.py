@@ -2,18 +2,21 @@
 
 import ast
 import copy
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
+from dreck.steps.replace.arms_settled import Left, settled
+from dreck.steps.replace.folding import Answer, FoldValues, fold
 from dreck.steps.support.raw import RAW
 from dreck.steps.support.sheet import Sheet, one_line
+from dreck.steps.support.spelled import spelled
 from dreck.steps.support.trees import Untouchable
 
-Answer = Callable[[ast.expr], bool | None]
-"""What a test that stands alone comes to, None when that is not known."""
+Arm = tuple[ast.If, list[str]]
+"""One arm of a ladder, and the comments above it."""
 
 
 @dataclass(slots=True)
@@ -25,6 +28,8 @@ class Teller:
     unit: str
     keep_empty: bool = True
     """Whether a test stays that decides nothing any more, because asking it may fail."""
+    settle: bool = False
+    """Whether an arm goes that the arms before it never leave anything to, and a test that they have answered."""
 
     def chunks(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
         """One list of lines for each statement that is left, indented by `depth` units."""
@@ -86,29 +91,56 @@ class Teller:
             return inner
         if not self.keep_empty and not self.lines(s.body, 0) and not self.lines(s.orelse, 0):
             return []
-        return [[*above, *self._ladder(s, depth, "if")]]
+        return [[*above, *self._ladder(s, depth)]]
 
-    def _ladder(self, s: ast.If, depth: int, word: str) -> list[str]:
-        pad = self.unit * depth
-        beside = self._beside(s.lineno)
-        told = f"  {beside[0]}" if beside else ""
-        lines = [f"{pad}{word} {self._test(s.test)}:{told}"]
-        body = self.lines(s.body, depth + 1)
-        lines += body or [f"{pad}{self.unit}pass"]
-        rest = s.orelse
-        if not rest:
+    def _ladder(self, s: ast.If, depth: int) -> list[str]:
+        arms, rest = self._arms(s)
+        tests = [fold(arm.test, self.answer) for arm, _ in arms]
+        left: list[Left] = settled(tests) if self.settle else list(enumerate(tests))
+        if self._would_lose_words(arms, rest, left):
+            left = list(enumerate(tests))
+        lines: list[str] = []
+        for number, test in left:
+            lines += self._arm(*arms[number], test, depth, "elif" if lines else "if", test is not tests[number])
+        if left[-1][1] is None:
             return lines
-        if len(rest) == 1 and isinstance(rest[0], ast.If):
+        otherwise = self.lines(rest, depth + 1)
+        return [*lines, f"{self.unit * depth}else:", *otherwise] if otherwise else lines
+
+    def _would_lose_words(self, arms: list[Arm], rest: list[ast.stmt], left: Sequence[Left]) -> bool:
+        """Whether a comment stands in what is never reached."""
+        kept = {number for number, _ in left}
+        gone = [arm for number, arm in enumerate(arms) if number not in kept]
+        spans = [(arm.lineno, _end(arm.body[-1])) for arm, _ in gone]
+        if left[-1][1] is None and rest:
+            spans.append((_end(arms[-1][0].body[-1]) + 1, _end(rest[-1])))
+        spoken = any(above for _, above in gone)
+        return spoken or any("#" in self.sheet.line(n) for first, last in spans for n in range(first, last + 1))
+
+    def _arm(
+        self, arm: ast.If, above: list[str], test: ast.expr | None, depth: int, word: str, shortened: bool
+    ) -> list[str]:
+        pad = self.unit * depth
+        beside = self._beside(arm.lineno)
+        told = f"  {beside[0]}" if beside else ""
+        asked = spelled(self.sheet, test) if shortened and test is not None else self._test(arm.test)
+        head = f"{pad}else:{told}" if test is None else f"{pad}{word} {asked}:{told}"
+        body = self.lines(arm.body, depth + 1) or [f"{pad}{self.unit}pass"]
+        return [*(f"{pad}{text}" for text in above), head, *body]
+
+    def _arms(self, s: ast.If) -> tuple[list[Arm], list[ast.stmt]]:
+        """The arms whose tests are not known, with the comments above them, and what is done otherwise."""
+        arms: list[Arm] = [(s, [])]
+        rest = s.orelse
+        while len(rest) == 1 and isinstance(rest[0], ast.If):
             arm = rest[0]
             known = self._known(arm.test)
             if known is None:
-                said = [f"{self.unit * depth}{text}" for text in self._comments_above(arm)]
-                return [*lines, *said, *self._ladder(arm, depth, "elif")]
+                arms.append((arm, self._comments_above(arm)))
             rest = arm.body if known else arm.orelse
-            if len(rest) == 1 and isinstance(rest[0], ast.If) and not known and self._known(rest[0].test) is None:
-                return [*lines, *self._ladder(rest[0], depth, "elif")]
-        otherwise = self.lines(rest, depth + 1)
-        return [*lines, f"{pad}else:", *otherwise] if otherwise else lines
+            if known:
+                break
+        return arms, rest
 
     def _compound(self, s: ast.stmt, depth: int) -> list[str]:
         pad = self.unit * depth
@@ -151,7 +183,7 @@ class Teller:
         first = first_line(s)
         last = s.end_lineno or s.lineno
         if self._asks(s):
-            made = _FoldValues(self.answer).visit(copy.deepcopy(s))
+            made = FoldValues(self.answer).visit(copy.deepcopy(s))
             beside = self._beside(last)
             told = f"  {beside[0]}" if beside else ""
             return [
@@ -180,7 +212,7 @@ class Teller:
 
     def _test(self, test: ast.expr) -> str:
         if self._asks(test):
-            return _quoted(ast.unparse(fold(test, self.answer)), self.sheet.code(test))
+            return spelled(self.sheet, fold(test, self.answer))
         code = self.sheet.code(self.sheet.in_parentheses(test))
         several = len(code.splitlines()) > 1
         return code if "#" in code else one_line(self.sheet.code(test) if several else code)
@@ -219,6 +251,10 @@ def _quoted(made: str, was: str) -> str:
     return made.replace("'", '"') if '"' in was and "'" not in was else made
 
 
+def _end(s: ast.stmt) -> int:
+    return s.end_lineno or s.lineno
+
+
 def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
     """The lines, from first to last, that never run when the answers are known."""
     found: list[tuple[int, int]] = []
@@ -236,76 +272,6 @@ def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
                 for block in (s.body, getattr(s, "orelse", []), getattr(s, "finalbody", [])):
                     found += dead_lines(block, answer)
     return found
-
-
-# --- folding -------------------------------------------------------------------------------------------
-
-
-def fold(test: ast.expr, answer: Answer) -> ast.expr:
-    """A test with the known answers put in and what follows from them worked out."""
-    known = answer(test)
-    if known is not None:
-        return ast.Constant(known)
-    match test:
-        case ast.UnaryOp(op=ast.Not(), operand=operand):
-            inner = fold(operand, answer)
-            if isinstance(inner, ast.Constant) and isinstance(inner.value, bool):
-                return ast.Constant(not inner.value)
-            return ast.UnaryOp(ast.Not(), inner)
-        case ast.BoolOp(op=op, values=values):
-            return _folded(op, [fold(value, answer) for value in values])
-        case ast.IfExp(test=asked, body=body, orelse=orelse):
-            chosen = fold(asked, answer)
-            if isinstance(chosen, ast.Constant) and isinstance(chosen.value, bool):
-                return fold(body if chosen.value else orelse, answer)
-            return ast.IfExp(chosen, fold(body, answer), fold(orelse, answer))
-    return test
-
-
-def _folded(op: ast.boolop, values: list[ast.expr]) -> ast.expr:
-    ends = isinstance(op, ast.Or)
-    left: list[ast.expr] = []
-    for value in values:
-        if isinstance(value, ast.Constant) and isinstance(value.value, bool):
-            if value.value is ends:
-                return ast.Constant(ends)
-            continue
-        left.append(value)
-    if not left:
-        return ast.Constant(not ends)
-    return left[0] if len(left) == 1 else ast.BoolOp(op, left)
-
-
-class _FoldValues(ast.NodeTransformer):
-    """Puts known answers into a statement's own expressions, where their values count and not only their truth."""
-
-    def __init__(self, answer: Answer) -> None:
-        self.answer = answer
-
-    def visit_IfExp(self, node: ast.IfExp) -> ast.expr:
-        chosen = fold(node.test, self.answer)
-        if isinstance(chosen, ast.Constant) and isinstance(chosen.value, bool):
-            return self.visit(node.body if chosen.value else node.orelse)  # type: ignore[no-any-return]
-        self.generic_visit(node)
-        node.test = chosen
-        return node
-
-    def generic_visit(self, node: ast.AST) -> ast.AST:
-        if isinstance(node, ast.expr):
-            known = self.answer(node)
-            if known is not None:
-                return ast.Constant(known)
-        return super().generic_visit(node)
-
-    def visit_BoolOp(self, node: ast.BoolOp) -> ast.expr:
-        self.generic_visit(node)
-        ends = isinstance(node.op, ast.Or)
-        values = list(node.values)
-        while len(values) > 1 and isinstance(values[0], ast.Constant) and isinstance(values[0].value, bool):
-            if values[0].value is ends:
-                return values[0]
-            values.pop(0)
-        return values[0] if len(values) == 1 else ast.BoolOp(node.op, values)
 
 
 def plain_terms(node: ast.AST) -> Iterator[ast.expr]:

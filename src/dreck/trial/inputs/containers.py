@@ -7,10 +7,11 @@ from dreck.trial.inputs.uses import Usage
 
 _KINDS: tuple[type, ...] = (list, set, deque, dict)
 _CHANGING = frozenset(
-    """
-add append appendleft clear difference_update discard extend extendleft insert intersection_update pop
-popitem popleft remove reverse rotate setdefault sort symmetric_difference_update update
-""".split()
+    [
+        *["append", "extend", "insert", "pop", "remove", "clear", "reverse", "sort", "popitem", "setdefault", "update"],
+        *["add", "discard", "difference_update", "intersection_update", "symmetric_difference_update"],
+        *["appendleft", "extendleft", "popleft", "rotate"],
+    ]
 )
 DEQUE_METHODS = frozenset(["appendleft", "extendleft", "popleft", "rotate"])
 """What hardly anything else has: no more need be asked of it."""
