@@ -180,10 +180,8 @@ def _diff_line(out: Console, line: str) -> None:
 def _summary(result: Result, write: bool) -> Text:
     steps = len(result.steps)
     if not steps:
-        refused = count(len(result.refused), "step")
-        return Text(
-            "nothing to straighten" if not result.refused else f"nothing taken; {refused} applied and did not hold"
-        )
+        left = f"nothing taken; {count(len(result.refused), 'place')} left, the reason beside each"
+        return Text(left if result.refused else "nothing to straighten")
     before = sum(f.before.tangle for f in result.functions if f.steps)
     after = sum(f.after.tangle for f in result.functions if f.steps)
     functions = sum(1 for f in result.functions if f.steps)

@@ -9,6 +9,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
 from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import Name, is_free, naming_hint, words_of
 
@@ -131,19 +132,19 @@ def _name(scene: Scene, block: Block) -> Name:
         for name in (own_style(scene, "_".join(words)), "_".join(words)):
             if is_free(name, taken) and name.isidentifier():
                 return Name(name)
-    code = _asked_for(block)
+    code = _asked_for(scene, block)
     raise Untouchable(f"no good name was found for it; give it one with {naming_hint(code)}")
 
 
-def _asked_for(block: Block) -> str:
+def _asked_for(scene: Scene, block: Block) -> str:
     """What a name for the block is wished for by."""
     match block.holder:
         case ast.For(target=target, iter=source) | ast.AsyncFor(target=target, iter=source):
-            return f"{ast.unparse(target)} in {ast.unparse(source)}"
+            return f"{as_written(scene.text, target)} in {as_written(scene.text, source)}"
         case ast.If(test=test) if block.is_else:
-            return f"not ({ast.unparse(test)})"
+            return f"not ({as_written(scene.text, test)})"
         case ast.If(test=test) | ast.While(test=test):
-            return ast.unparse(test)
+            return as_written(scene.text, test)
     return "CODE"
 
 

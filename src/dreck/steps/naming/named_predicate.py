@@ -27,6 +27,7 @@ from dreck.steps.naming.predicates import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import Name, is_free, naming_hint, operands, predicate_name, root_of
 
@@ -217,7 +218,7 @@ def _in_form(
     if not name.good and not wished and condition.role == "part":
         return None
     if not name.good:
-        code = _code(condition)
+        code = as_written(scene.text, condition.test)
         return NotPlanned(line, f"no good name was found for `{code}`; give it one with {naming_hint(code)}", code)
     if form == "variable":
         return _variable(scene, condition, name)

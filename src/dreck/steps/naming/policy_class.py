@@ -21,6 +21,7 @@ from dreck.steps.naming.predicates import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.wording import is_free, naming_hint, predicate_name, words_of
 
 _ENOUGH = 3
@@ -50,7 +51,7 @@ def _in_one_go(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
     taken, names = scene.all_words(), list[str]()
     missing = []
     for operand in test.values:
-        code = ast.unparse(operand)
+        code = as_written(scene.text, operand)
         found = predicate_name(operand, None, {*taken, *names}, scene.wishes.name_for(code), "")
         if not found.good or found.text in names or why_not(operand) or awaits(operand):
             missing.append(code)

@@ -22,10 +22,12 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     wanted = scene.wishes.discriminant
     if _is_thin(scene.node.body):
         return
-    for flag in _flags(scene):
+    for flag, is_told in _flags(scene):
         if wanted and flag != wanted:
             continue
         try:
+            if not is_told:
+                raise Untouchable(f"nothing but its tests says that {flag} is a flag; if it is, type --on {flag}")
             yield _planned(scene, flag)
         except Untouchable as error:
             yield NotPlanned(scene.node.lineno, str(error))
@@ -40,7 +42,8 @@ def _is_thin(body: list[ast.stmt]) -> bool:
     return False
 
 
-def _flags(scene: Scene) -> Iterator[str]:
+def _flags(scene: Scene) -> Iterator[tuple[str, bool]]:
+    """The parameters that are asked for their truth and nothing else; whether something says that they are flags."""
     asked = [e for e in asked_for_truth(scene.node) if isinstance(e, ast.Name)]
     spec = scene.node.args
     defaults = dict(zip([a.arg for a in spec.args][::-1], spec.defaults[::-1], strict=False))
@@ -48,11 +51,30 @@ def _flags(scene: Scene) -> Iterator[str]:
     for a in (*spec.args, *spec.kwonlyargs):
         uses = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n.id == a.arg]
         tests = [e for e in asked if e.id == a.arg]
-        default = defaults.get(a.arg)
-        is_bool = isinstance(default, ast.Constant) and isinstance(default.value, bool)
+        if not tests or len(uses) != len(tests):
+            continue
         typed = isinstance(a.annotation, ast.Name) and a.annotation.id == "bool"
-        if tests and len(uses) == len(tests) and (is_bool or typed or scene.wishes.discriminant == a.arg):
-            yield a.arg
+        told = typed or _is_truth(defaults.get(a.arg)) or scene.wishes.discriminant == a.arg
+        yield a.arg, told or (a.annotation is None and _is_passed_truths(scene, a.arg))
+
+
+def _is_truth(e: ast.AST | None) -> bool:
+    return isinstance(e, ast.Constant) and isinstance(e.value, bool)
+
+
+def _is_passed_truths(scene: Scene, flag: str) -> bool:
+    """Whether some call in the module passes True or False for it, and none another constant."""
+    calls = [n for n in walk(scene.tree) if isinstance(n, ast.Call) and _called(n) == scene.node.name]
+    parts = [part for call in calls if (part := _passed(scene.node, call, flag)[1]) is not None]
+    values = [part.value if isinstance(part, ast.keyword) else part for part in parts]
+    return bool(values) and all(map(_is_truth, values))
+
+
+def _called(call: ast.Call) -> str:
+    match call.func:
+        case ast.Name(id=name) | ast.Attribute(attr=name):
+            return name
+    return ""
 
 
 def _planned(scene: Scene, flag: str) -> Plan:
@@ -90,13 +112,20 @@ def _planned(scene: Scene, flag: str) -> Plan:
     return Plan(node.lineno, told + more, sheet.result(), names, others=others)
 
 
+_OF_QUALITIES = ("ed", "ful", "ous", "ive", "ble", "ing", "ent", "ant", "ic", "al")
+"""Words that end so say what a thing is like: nothing is without them."""
+
+
 def _names(scene: Scene, flag: str) -> tuple[str, str]:
     wished = scene.wishes.name_for(flag)
     stem = scene.node.name
     short = flag.removeprefix("is_").removeprefix("with_").removeprefix("has_")
     taken = scene.all_words()
+    otherwise = scene.wishes.name_for(f"not {flag}")
+    plain, without = f"{stem}_plain", f"{stem}_without_{short}"
+    lacking = (plain, without) if short.endswith(_OF_QUALITIES) else (without, plain)
     yes = next((n for n in (wished, f"{stem}_{short}", f"{stem}_with_{short}") if n and is_free(n, taken)), "")
-    no = next((n for n in (f"{stem}_without_{short}", f"{stem}_plain") if is_free(n, taken)), "")
+    no = next((n for n in (otherwise, *lacking) if n and is_free(n, taken)), "")
     if not yes or not no:
         raise Untouchable("no free names for the two functions were found")
     return yes, no
@@ -172,10 +201,24 @@ def _move_callers(scene: Scene, sheet: Sheet, tree: ast.Module, flag: str, names
     """Calls that pass a constant go to the right function. Those in the function itself are written anew anyway."""
     inside = set(walk(scene.node)) if tree is scene.tree else set()
     moved = 0
-    for call in (n for n in walk(tree) if isinstance(n, ast.Call) and n not in inside):
+    places = [tree] if not own else _family(scene)
+    for call in (n for place in places for n in walk(place) if isinstance(n, ast.Call) and n not in inside):
         if _is_call(call, scene.node.name, own):
             moved += _moved(scene, sheet, call, flag, names)
     return moved
+
+
+def _family(scene: Scene) -> list[ast.AST]:
+    """The class of the method and those of the module that derive from it: there `self` has what is made."""
+    owner = scene.function.owner
+    classes = [s for s in scene.tree.body if isinstance(s, ast.ClassDef)]
+    found: list[ast.AST] = [owner] if owner is not None else []
+    names = {owner.name} if owner is not None else set[str]()
+    for s in classes:
+        if s is not owner and any(isinstance(base, ast.Name) and base.id in names for base in s.bases):
+            found.append(s)
+            names.add(s.name)
+    return found
 
 
 def _is_call(call: ast.Call, name: str, own: str) -> bool:

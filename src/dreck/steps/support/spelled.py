@@ -31,6 +31,12 @@ def turned(e: ast.expr) -> ast.expr:
     return ast.UnaryOp(ast.Not(), e)
 
 
+def as_written(text: str, e: ast.expr) -> str:
+    """The code of an expression as it stands in `text`, on one line."""
+    code = ast.get_source_segment(text, e) or "\n"
+    return ast.unparse(e) if "\n" in code else code
+
+
 def spelled(sheet: Sheet, e: ast.expr) -> str:
     """The code of a test whose parts come from the sheet, in parentheses only where they are needed."""
     match e:

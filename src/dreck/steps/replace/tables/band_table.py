@@ -2,155 +2,38 @@
 
 import ast
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
+from dreck.steps.replace.tables.amounts import amounts_of
+from dreck.steps.replace.tables.ladders import Ladder, per_key, single
 from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines
-from dreck.steps.support import chains as key_chains
 from dreck.steps.support.arm_comments import comments_of_arm
-from dreck.steps.support.chains import Chain, Reader, add_imports, comments_of, is_plain, lines_of, put_table
+from dreck.steps.support.chains import add_imports, comments_of, is_plain, lines_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import is_free, thing_name, words_of
 
-_FEWEST = 3
-_LIMIT_KINDS = ("date", "datetime", "time", "timedelta", "Decimal")
-_MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}
 _MIRRORED_SIGN = {"Gt": "<", "GtE": "<="}
 
 
-@dataclass(frozen=True, slots=True)
-class Band:
-    """One row: limits with their comparison (one, or two for a gap), and what it comes to."""
-
-    limits: tuple[tuple[str, ast.expr], ...]
-    body: list[ast.stmt]
-    key: ast.expr | None = None
-    line: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Ladder:
-    """A ladder on `subject`; with `key`, one for each of its keys. `default` as in a chain."""
-
-    chain: Chain
-    subject: ast.expr
-    bands: tuple[Band, ...]
-    key: ast.expr | None = None
-
-
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every ladder of the function: first those that go per key, then the single ones."""
-    for ladder in [*_per_key(scene), *_single(scene)]:
+    for ladder in [*per_key(scene), *single(scene)]:
+        if isinstance(ladder, NotPlanned):
+            yield ladder
+            continue
         try:
             yield _planned(scene, ladder)
         except Untouchable as error:
             yield NotPlanned(ladder.chain.first.lineno, str(error))
-
-
-# --- finding them --------------------------------------------------------------------------------------
-
-
-class _Limits(Reader):
-    """Reads a test as limits of one thing; the keys of such a chain are its limits."""
-
-    def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
-        found = limits_of(test)
-        return None if found is None else ((found[0],), tuple(limit for _, limit in found[1]))
-
-
-def limits_of(test: ast.expr) -> tuple[ast.expr, tuple[tuple[str, ast.expr], ...]] | None:
-    """What a test limits, and how: `x < 3`, `3 > x`, `1 <= x < 3`, `1 <= x and x < 3`."""
-    match test:
-        case ast.Compare(left=left, ops=[op], comparators=[right]) if type(op) in _MIRRORED:
-            if _is_limit(right) and not _is_limit(left):
-                return left, ((type(op).__name__, right),)
-            if _is_limit(left) and not _is_limit(right):
-                return right, ((_MIRRORED[type(op)].__name__, left),)
-        case ast.Compare(left=low, ops=[a, b], comparators=[middle, high]) if {type(a), type(b)} <= {ast.Lt, ast.LtE}:
-            if _is_limit(low) and _is_limit(high) and not _is_limit(middle):
-                return middle, ((_MIRRORED[type(a)].__name__, low), (type(b).__name__, high))
-        case ast.BoolOp(op=ast.And(), values=[one, two]):
-            first, second = limits_of(one), limits_of(two)
-            if first and second and ast.dump(first[0]) == ast.dump(second[0]) and len(first[1]) == len(second[1]) == 1:
-                return first[0], (*first[1], *second[1])
-    return None
-
-
-def _is_limit(e: ast.expr) -> bool:
-    match e:
-        case ast.Constant(value=int() | float() | str()) if not isinstance(e.value, bool):
-            return e.value == e.value
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float())):
-            return True
-        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name), args=args) if name in _LIMIT_KINDS:
-            return all(isinstance(a, ast.Constant) for a in args)
-        case ast.Name(id=name):
-            return name.strip("_").isupper()
-    return False
-
-
-def _single(scene: Scene) -> Iterator[Ladder]:
-    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST):
-        if isinstance(chain.first, ast.If):
-            bands = _bands(chain)
-            if bands:
-                yield Ladder(chain, chain.subjects[0], tuple(bands))
-
-
-def _bands(chain: Chain) -> list[Band]:
-    bands = []
-    for arm in chain.arms:
-        found = limits_of(arm.test) if arm.test is not None else None
-        if found is None:
-            return []
-        bands.append(Band(found[1], arm.body, None, arm.line))
-    return bands
-
-
-def _per_key(scene: Scene) -> Iterator[Ladder]:
-    """`if material == "glass":` with a ladder in each arm, or a plain value."""
-    for chain in key_chains.chains(scene.node, Reader(), fewest=2):
-        if len(chain.subjects) != 1 or chain.rest:
-            continue
-        rows: list[Band] = []
-        subjects: dict[str, ast.expr] = {}
-        for arm in chain.arms:
-            inner = _inner(arm.body, arm.line)
-            if inner is None or len(arm.keys) != 1:
-                rows = []
-                break
-            if inner[0] is not None:
-                subjects[ast.dump(inner[0])] = inner[0]
-            rows += [Band(b.limits, b.body, arm.keys[0], b.line) for b in inner[1]]
-        if rows and len(subjects) == 1 and len(rows) > len(chain.arms):
-            yield Ladder(chain, next(iter(subjects.values())), tuple(rows), chain.subjects[0])
-
-
-def _inner(body: list[ast.stmt], line: int) -> tuple[ast.expr | None, list[Band]] | None:
-    """The ladder that makes up an arm, its last row without a limit; or the one value it comes to."""
-    if outcome_of(body) is not None:
-        return None, [Band((), body, None, line)]
-    if len(body) != 1 or not isinstance(body[0], ast.If):
-        return None
-    chain = next(iter(_chains_in(body)), None)
-    if chain is None or chain.default is None or len(chain.block) != 1:
-        return None
-    bands = _bands(chain)
-    return (chain.subjects[0], [*bands, Band((), chain.default, None, chain.default[0].lineno)]) if bands else None
-
-
-def _chains_in(body: list[ast.stmt]) -> Iterator[Chain]:
-    holder = ast.FunctionDef("_", ast.arguments([], [], None, [], [], None, []), body, [], None, None)
-    yield from (c for c in key_chains.chains(holder, _Limits(), fewest=1) if c.block is body)
 
 
 # --- writing the table ---------------------------------------------------------------------------------
@@ -172,20 +55,25 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     if any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
         raise Untouchable("what is compared is assigned by its bands")
     values = [o.values[0] for o in known]
+    sheet = scene.sheet()
     fixed = all(is_fixed(scene, v) for v in values)
+    amounts = None if fixed else amounts_of(sheet, values)
+    if amounts is not None:
+        values, fixed = amounts.numbers, True
     given = tuple(dict.fromkeys(n for v in values for n in locals_read(scene, v))) if not fixed else ()
     if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in values for n in walk(v)):
         raise Untouchable("a value awaits, yields or binds a name")
-    sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
     stem, name = _names(scene, ladder)
     row = _row_name(scene, name)
-    value = _value_name(scene, targets, values, fixed, ladder)
-    fields = _fields(ladder, shape, value, fixed, scene)
+    value = amounts.word if amounts is not None else _value_name(scene, targets, values, fixed, ladder)
+    fields = _fields(ladder, shape, value, values, fixed)
     unit = sheet.unit(scene.node)
     rows, told = _rows(sheet, ladder, stem, values, fixed, given, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
-    lines = _asking(scene, sheet, ladder, shape, name, row, value, targets, given, fixed)
+    asked = f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})"
+    found = amounts.around(asked) if amounts is not None else asked
+    lines = _asking(scene, sheet, ladder, shape, name, row, targets, found)
     indent = sheet.indent(first)
     said = "".join(f"{indent}{c}\n" for c in kept if not any(c in line for line in lines))
     sheet.replace_lines(first, last, said + "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
@@ -199,8 +87,8 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
         kept_rows = _plain_rows(ladder, values, len(shape))
         made = table_file(scene, name, [field for field, _ in fields], kept_rows, unit)
         _imports(scene, sheet, fields, made.imports)
-        asked = f'{made.reader}(Path(__file__).with_name("{made.path.name}"))'
-        put_table(scene, sheet, f"{head}{made.code}\n\n{name} = tuple({stem}(*row) for row in {asked})\n")
+        read = f'{made.reader}(Path(__file__).with_name("{made.path.name}"))'
+        put_table(scene, sheet, f"{head}{made.code}\n\n{name} = tuple({stem}(*row) for row in {read})\n")
         others[made.path] = made.text
     else:
         _imports(scene, sheet, fields)
@@ -253,7 +141,9 @@ def _value_name(scene: Scene, targets: tuple[str, ...], values: list[ast.expr], 
     return name if name.isidentifier() and is_free(name, ()) else "value"
 
 
-def _fields(ladder: Ladder, shape: Sequence[str], value: str, fixed: bool, scene: Scene) -> list[tuple[str, str]]:
+def _fields(
+    ladder: Ladder, shape: Sequence[str], value: str, values: list[ast.expr], fixed: bool
+) -> list[tuple[str, str]]:
     found: list[tuple[str, str]] = []
     if ladder.key is not None:
         found.append((_key_field(ladder), _type([b.key for b in ladder.bands if b.key is not None])))
@@ -261,8 +151,7 @@ def _fields(ladder: Ladder, shape: Sequence[str], value: str, fixed: bool, scene
     for i, op in enumerate(shape):
         kinds = _type([band.limits[i][1] for band in ladder.bands if band.limits])
         found.append((_FIELD[op], f"{kinds} | None" if open_end else kinds))
-    outcomes = [o.values[0] for band in ladder.bands if (o := outcome_of(band.body))]
-    found.append((value, _type(outcomes) if fixed else "Callable[..., object]"))
+    found.append((value, _type(values) if fixed else "Callable[..., object]"))
     return found
 
 
@@ -313,10 +202,8 @@ def _asking(
     shape: Sequence[str],
     name: str,
     row: str,
-    value: str,
     targets: tuple[str, ...],
-    given: tuple[str, ...],
-    fixed: bool,
+    found: str,
 ) -> list[str]:
     """The loop that stands where the ladder stood."""
     unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
@@ -329,7 +216,6 @@ def _asking(
     if ladder.key is not None:
         test = f"({row}.{_FIELD[shape[0]]} is None or {test})"
         test = f"{sheet.code(ladder.key)} == {row}.{_key_field(ladder)} and {test}"
-    found = f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})"
     lines = [f"for {row} in {name}:", f"{unit}if {test}:"]
     default = ladder.chain.default
     if not targets:

@@ -6,12 +6,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
+from dreck.steps.replace.tables.amounts import Amounts, amounts_of
 from dreck.steps.replace.tables.around import cores, lines_around
 from dreck.steps.replace.tables.class_rows import class_rows
+from dreck.steps.replace.tables.in_front import in_front
 from dreck.steps.replace.tables.method_calls import method_calls
 from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
@@ -101,16 +102,24 @@ def _planned(
     if not fixed and len(targets) > 1:
         raise Untouchable("it chooses several values that have to be worked out")
     sheet = scene.sheet()
+    amounts, default = None if fixed else _amounts(sheet, chain, outcomes), ""
+    if amounts is not None:
+        default = sheet.code(amounts.numbers[-1]) if len(amounts.numbers) > len(outcomes) else ""
+        outcomes, fixed = [Outcome(targets, (number,)) for number in amounts.numbers[: len(outcomes)]], True
     first, last = lines_of(sheet, chain)
     given = () if fixed else _needed(scene, outcomes)
     wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
     taken = scene.all_words()
-    name = wished or constant_name(_name_words(scene, chain, targets), taken)
+    name = wished or constant_name(_name_words(scene, chain, targets, amounts.word if amounts else ""), taken)
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     indent = sheet.indent(first)
-    asking = _asking(scene, sheet, chain, targets, name, given, fixed, around)
-    lines = _in_front(sheet, others, asking, sheet.unit(scene.node))
+    found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
+    if fixed and amounts is None:
+        default = _default(scene, sheet, chain, targets) or ""
+    at_once = _at_once(scene, chain, sheet, name, default, amounts)
+    asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
+    lines = in_front(sheet, others, asking, sheet.unit(scene.node))
     unit = sheet.unit(scene.node)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
@@ -132,37 +141,6 @@ def _planned(
             f"; {'an arm that does' if len(others) == 1 else f'{len(others)} arms that do'} or asks for more in front"
         )
     return Plan(line, reason, sheet.result(), (name,), others=beside)
-
-
-def _in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str) -> list[str]:
-    """Arms that do more than choose a value, and the table behind them."""
-    if not others:
-        return asking
-    lines: list[str] = []
-    all_leave = all(leaves(arm.body) for arm in others)
-    for at, arm in enumerate(others):
-        if arm.test is None:
-            raise Untouchable("a case does more than choose a value")
-        word = "if" if not at or all_leave else "elif"
-        lines += [f"{word} {sheet.code(arm.test)}:", *reindented(_arm_text(sheet, arm), unit)]
-    if all_leave:
-        return [*lines, *asking]
-    if asking[0].startswith("if "):
-        return [*lines, f"el{asking[0]}", *asking[1:]]
-    return [*lines, "else:", *reindented(asking, unit)]
-
-
-def _arm_text(sheet: Sheet, arm: Arm) -> list[str]:
-    first, last = arm.body[0].lineno, arm.body[-1].end_lineno or arm.body[-1].lineno
-    indent = sheet.indent(first)
-    if len(indent.encode()) != arm.body[0].col_offset:
-        raise Untouchable("an arm stands on the line of its test")
-    while sheet.line(first - 1).strip().startswith("#"):
-        first -= 1
-    count = len(sheet.text.splitlines())
-    while last < count and sheet.line(last + 1).startswith(f"{indent}#"):
-        last += 1  # what is said at the end of an arm is said of that arm
-    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
 
 
 def _put_file(
@@ -219,12 +197,13 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
-def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> list[str]:
-    """`LINE_BY_KIND`: what is chosen, by what."""
+def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
+    """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
     subject = [w for s in chain.subjects for w in words_of(_thing(spelled_out(scene.node, s)))]
     target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
+    chosen += [amount] if amount else []
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
@@ -278,36 +257,65 @@ def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
 # --- asking the table ----------------------------------------------------------------------------------
 
 
+def _amounts(sheet: Sheet, chain: Chain, outcomes: list[Outcome]) -> Amounts | None:
+    """The numbers in which the values differ; that of the default is the last where it is worked out as they are."""
+    values = [o.values[0] for o in outcomes]
+    default = outcome_of(chain.default) if chain.default is not None else None
+    if default is not None and default.targets == outcomes[0].targets:
+        found = amounts_of(sheet, [*values, default.values[0]])
+        if found is not None:
+            return found
+    return amounts_of(sheet, values)
+
+
+def _found(chain: Chain, sheet: Sheet, name: str, call: str, amounts: Amounts | None) -> str:
+    """What the table has for the key, put to use."""
+    code = f"{name}[{subject_code(sheet, chain)}]{call}"
+    return amounts.around(code) if amounts is not None else code
+
+
+def _at_once(
+    scene: Scene, chain: Chain, sheet: Sheet, name: str, default: str, amounts: Amounts | None
+) -> tuple[str, ...]:
+    """The table asked with a default, in one line or two; none where nothing could be worked out beforehand."""
+    if not default:
+        return ()
+    key = subject_code(sheet, chain)
+    asked = f"({key})" if len(chain.subjects) > 1 else key
+    code = f"{name}.get({asked})" if default == "None" else f"{name}.get({asked}, {default})"
+    if amounts is None:
+        return (code,)
+    if all(isinstance(subject, ast.Name) for subject in chain.subjects) or amounts.word in scene.all_words():
+        return (amounts.around(code),)
+    return (f"{amounts.word} = {code}", amounts.around(amounts.word))  # the key is read before anything else, as it was
+
+
 def _asking(
     scene: Scene,
     sheet: Sheet,
     chain: Chain,
     targets: tuple[str, ...],
     name: str,
-    given: tuple[str, ...],
-    fixed: bool,
+    found: str,
+    at_once: tuple[str, ...],
     around: tuple[list[str], list[str]],
 ) -> list[str]:
     """The lines that stand where the chain stood; `around`: what all arms do before and behind it."""
     key = subject_code(sheet, chain)
-    pair = len(chain.subjects) > 1
-    call = "" if fixed else f"({', '.join(given)})"
+    asked = f"({key})" if len(chain.subjects) > 1 else key
     left = f"{', '.join(targets)} = " if targets else "return "
-    default = _default(scene, sheet, chain, targets)
-    if fixed and default is not None and around == ([], []):
-        asked = f"({key})" if pair else key
-        return [f"{left}{name}.get({asked})" if default == "None" else f"{left}{name}.get({asked}, {default})"]
+    if at_once and around == ([], []):
+        return [*at_once[:-1], f"{left}{at_once[-1]}"]
     if not all(map(is_asked_twice, chain.subjects)):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
-    asked = f"({key})" if pair else key
-    found = [*around[0], f"{left}{name}[{key}]{call}", *around[1]]
+    lines = [*around[0], f"{left}{found}", *around[1]]
     unit = sheet.unit(scene.node)
     if chain.default is None:
-        return [f"if {asked} in {name}:", *reindented(found, unit)]
+        return [f"if {asked} in {name}:", *reindented(lines, unit)]
     otherwise = body_lines(sheet, chain)
     if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
-        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *found]
-    return [f"if {asked} in {name}:", *reindented(found, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
+        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *lines]
+    return [f"if {asked} in {name}:", *reindented(lines, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
 
 
 def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:

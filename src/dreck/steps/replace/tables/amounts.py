@@ -1,0 +1,83 @@
+"""Amounts: values that are worked out in one way and differ in one number, which alone goes into the table."""
+
+import ast
+import copy
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dreck.source.walking import walk
+from dreck.steps.support.sheet import Sheet
+
+
+@dataclass(frozen=True, slots=True)
+class Amounts:
+    """The number of each value, what stands before and behind it, and what it is called: a factor, or an amount."""
+
+    numbers: list[ast.expr]
+    before: str
+    after: str
+    word: str
+
+    def around(self, code: str) -> str:
+        """The value with other code in the place of its number."""
+        return f"{self.before}{code}{self.after}"
+
+
+def amounts_of(sheet: Sheet, values: Sequence[ast.expr]) -> Amounts | None:
+    """The number that the values differ in, when that is all; None otherwise."""
+    numbers = [_numbers(v) for v in values]
+    if not values or len({len(n) for n in numbers}) != 1 or any(_is_number(v) or _is_later(v) for v in values):
+        return None
+    differing = [at for at, same in enumerate(zip(*numbers, strict=True)) if len(set(map(ast.dump, same))) > 1]
+    if len(differing) != 1 or len({_shape(v, differing[0]) for v in values}) != 1:
+        return None
+    found = [several[differing[0]] for several in numbers]
+    whole, part = sheet.of(values[0]), sheet.of(found[0])
+    before, after = sheet.text[whole.start : part.start], sheet.text[part.end : whole.end]
+    if "\n" in before + after:
+        return None
+    return Amounts(found, before, after, _word(values[0], found[0]))
+
+
+_LATER = (ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.JoinedStr, ast.NamedExpr)
+
+
+def _is_later(e: ast.expr) -> bool:
+    """Whether parts of it run again, later or not at all, or are written inside a text."""
+    return any(isinstance(n, (*_LATER, ast.Await, ast.Yield, ast.YieldFrom)) for n in walk(e))
+
+
+def _numbers(e: ast.AST) -> list[ast.expr]:
+    """The numbers in an expression, in the order they stand; a sign belongs to its number."""
+    if isinstance(e, ast.expr) and _is_number(e):
+        return [e]
+    return [n for child in ast.iter_child_nodes(e) for n in _numbers(child)]
+
+
+def _is_number(e: ast.expr) -> bool:
+    match e:
+        case ast.Constant(value=value):
+            return isinstance(value, int | float) and not isinstance(value, bool)
+        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=value)):
+            return isinstance(value, int | float) and not isinstance(value, bool)
+    return False
+
+
+def _shape(e: ast.expr, number: int) -> str:
+    """The shape of an expression with that number left out."""
+    made = copy.deepcopy(e)
+    part = _numbers(made)[number]
+
+    class Blank(ast.NodeTransformer):
+        def visit(self, node: ast.AST) -> ast.AST:
+            return ast.Name("_", ast.Load()) if node is part else self.generic_visit(node)
+
+    return ast.dump(Blank().visit(made))
+
+
+def _word(e: ast.expr, part: ast.expr) -> str:
+    multiplied = (ast.Mult, ast.Div, ast.FloorDiv)
+    is_factor = any(
+        isinstance(n, ast.BinOp) and isinstance(n.op, multiplied) and part in (n.left, n.right) for n in walk(e)
+    )
+    return "factor" if is_factor else "amount"
