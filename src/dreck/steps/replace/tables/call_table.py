@@ -3,6 +3,7 @@
 import ast
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
@@ -19,10 +20,12 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, insertion_line, written
+from dreck.steps.replace.tables.in_front import in_front
 from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
+    Arm,
     Chain,
     Reader,
     chains,
@@ -45,30 +48,53 @@ _FEWEST = 3
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
-    for chain in chains(scene.node, Reader(), fewest=2):
-        if len(chain.keys) < _FEWEST:
+    for whole in chains(scene.node, Reader(), fewest=2):
+        if len(whole.keys) < _FEWEST:
             continue
+        chain, others = _apart(whole)
         calls = method_calls(chain.arms)
-        if all(outcome_of(arm.body) for arm in chain.arms) and _same_calls(scene, chain) is None and calls is None:
+        if all(outcome_of(arm.body) for arm in whole.arms) and _same_calls(scene, chain) is None and calls is None:
             continue
         try:
-            yield _planned(scene, chain, calls)
+            yield _planned(scene, chain, others, calls)
         except Untouchable as error:
-            yield NotPlanned(chain.first.lineno, str(error))
+            yield NotPlanned(whole.first.lineno, str(error))
 
 
-def _planned(scene: Scene, chain: Chain, calls: MethodCalls | None) -> Plan:
-    check_keys(chain.keys)
+def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:
+    """The chain without the few arms that leave otherwise than the others do, and these."""
+    told = [_way_out(arm) for arm in chain.arms]
+    most = Counter(way for way in told if way in ("returns", "goes on")).most_common(1)
+    fitting = [way in (most[0][0], "raises") if most else True for way in told]
+    arms = tuple(arm for arm, fits in zip(chain.arms, fitting, strict=True) if fits)
+    others = tuple(arm for arm, fits in zip(chain.arms, fitting, strict=True) if not fits)
+    if sum(len(arm.keys) for arm in arms) < _FEWEST or 2 * len(others) > len(arms):
+        return chain, ()
+    return replace(chain, arms=arms), others
+
+
+def _way_out(arm: Arm) -> str:
+    """How a function made of the arm would come back to its caller; '' where none could be made of it."""
+    block = Block(arm.body, arm.body[0], False, (), False)
+    if own_statements(arm.body, ast.Continue) or own_statements(arm.body, ast.Break) or waits(block) or yields(block):
+        return ""
+    if own_statements(arm.body, ast.Return):
+        return "returns" if leaves(arm.body) else ""
+    return "raises" if leaves(arm.body) else "goes on"
+
+
+def _planned(scene: Scene, chain: Chain, others: tuple[Arm, ...], calls: MethodCalls | None) -> Plan:
+    check_keys([key for arm in (*chain.arms, *others) for key in arm.keys])
     if not all(map(is_asked_twice, chain.subjects)):
         raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
     existing = _same_calls(scene, chain)
     if existing is not None:
-        return _of_functions(scene, sheet, chain, first, last, existing)
+        return _of_functions(scene, sheet, chain, others, first, last, existing)
     if calls is not None:
-        return _of_methods(scene, sheet, chain, first, last, calls)
-    return _of_new_functions(scene, sheet, chain, first, last)
+        return _of_methods(scene, sheet, chain, others, first, last, calls)
+    return _of_new_functions(scene, sheet, chain, others, first, last)
 
 
 # --- functions that exist ------------------------------------------------------------------------------
@@ -97,7 +123,13 @@ def _same_calls(scene: Scene, chain: Chain) -> tuple[list[str], str, bool] | Non
 
 
 def _of_functions(
-    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, existing: tuple[list[str], str, bool]
+    scene: Scene,
+    sheet: Sheet,
+    chain: Chain,
+    others: tuple[Arm, ...],
+    first: int,
+    last: int,
+    existing: tuple[list[str], str, bool],
 ) -> Plan:
     names, arguments, returned = existing
     name = _table_name(scene, chain)
@@ -109,12 +141,14 @@ def _of_functions(
         for key in arm.keys
     ]
     asked = f"{name}[{subject_code(sheet, chain)}]{arguments}"
-    _replace(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, returned)
+    _replace(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, others)
     put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
     return Plan(first, f"{len(chain.keys)} actions are the table {name}", sheet.result(), (name,))
 
 
-def _of_methods(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, calls: MethodCalls) -> Plan:
+def _of_methods(
+    scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int, calls: MethodCalls
+) -> Plan:
     told: list[str] = []
     rows: list[str] = []
     for arm, method in zip(chain.arms, calls.methods, strict=True):
@@ -130,7 +164,7 @@ def _of_methods(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int,
         raise Untouchable("comments stand between its arms; they would lose their place")
     name = put_methods(scene, sheet, calls, "".join(rows), first)
     asked = calls.asked(sheet, name, subject_code(sheet, chain))
-    _replace(scene, sheet, chain, first, last, name, asked, calls.before.startswith("return"))
+    _replace(scene, sheet, chain, first, last, name, asked, others)
     return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
 
 
@@ -148,7 +182,7 @@ def _table_name(scene: Scene, chain: Chain) -> str:
 
 
 def _replace(
-    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, name: str, call: str, leaving: bool
+    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, name: str, call: str, others: tuple[Arm, ...] = ()
 ) -> None:
     """The lines that stand where the chain stood: what is not in the table first."""
     key, indent, unit = subject_code(sheet, chain), sheet.indent(first), sheet.unit(scene.node)
@@ -161,6 +195,7 @@ def _replace(
             lines = [f"if {asked} not in {name}:", *otherwise, call]
         else:
             lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *otherwise]
+    lines = in_front(sheet, others, lines, unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
 
 
@@ -173,7 +208,9 @@ def _default_lines(sheet: Sheet, chain: Chain) -> list[str]:
 # --- functions to be made ------------------------------------------------------------------------------
 
 
-def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int) -> Plan:
+def _of_new_functions(
+    scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int
+) -> Plan:
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)
@@ -216,16 +253,17 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, first: int, last
         rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
     call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
     asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
-    kept = [*(Counter(_comments_between(sheet, chain, first, last)) - Counter(told))]
+    kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
-    _replace(scene, sheet, chain, first, last, name, asked, returning)
+    _replace(scene, sheet, chain, first, last, name, asked, others)
     table = f"{name} = {{\n{''.join(rows)}}}\n"
     sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in codes) + f"\n\n{table}")
-    count = len(chain.keys)
-    return Plan(
-        first, f"{count} actions are functions of their own, in the table {name}", sheet.result(), (name, *made)
-    )
+    reason = f"{len(chain.keys)} actions are functions of their own, in the table {name}"
+    if others:
+        apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
+        reason += f"; {apart} otherwise in front"
+    return Plan(first, reason, sheet.result(), (name, *made))
 
 
 def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:
@@ -239,10 +277,10 @@ def _needed_to_keep(passes: list[tuple[list[str], list[str]]], results: list[str
     return [r for r in results if any(r not in rs for _, rs in passes)]
 
 
-def _comments_between(sheet: Sheet, chain: Chain, first: int, last: int) -> list[str]:
+def _comments_between(sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> list[str]:
     """Comments that are in no arm and not in the default."""
     inside: list[str] = []
-    for arm in chain.arms:
+    for arm in (*chain.arms, *others):
         block = Block(arm.body, chain.first, False, (), False)
         inside += comments_of(sheet, *block_lines(sheet, block))
     if chain.default is not None:

@@ -21,7 +21,7 @@ def in_front(sheet: Sheet, others: Sequence[Arm], asking: list[str], unit: str) 
         lines += [f"{word} {sheet.code(arm.test)}:", *reindented(_arm_text(sheet, arm), unit)]
     if all_leave:
         return [*lines, *asking]
-    if asking[0].startswith("if "):
+    if asking[0].startswith("if ") and all(text.startswith((unit, "el")) for text in asking[1:] if text):
         return [*lines, f"el{asking[0]}", *asking[1:]]
     return [*lines, "else:", *reindented(asking, unit)]
 
