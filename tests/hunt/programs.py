@@ -36,7 +36,7 @@ class Maker:
     def statement(self, depth: int, loop: bool) -> list[str]:
         kinds = ["assign", "event", "exit", "attr", "aug"]
         if depth > 0:
-            kinds += ["if"] * 6 + ["for", "try", "while", "finally", "with", "match"]
+            kinds += ["if"] * 6 + ["for", "for", "try", "while", "finally", "with", "match"]
         return getattr(self, "s_" + self.pick.choice(kinds))(depth, loop)
 
     def s_assign(self, depth: int, loop: bool) -> list[str]:
@@ -67,7 +67,7 @@ class Maker:
         return lines
 
     def s_for(self, depth: int, loop: bool) -> list[str]:
-        lines = [f"for y in {self.pick.choice(('xs', '(1, 2)'))}:", *self.inner(depth, True)]
+        lines = [f"for y in {self.pick.choice(('xs', '(1, 2)', '(0, 1, 2)'))}:", *self.inner(depth, True)]
         return lines + (["else:", *self.inner(depth, loop)] if self.pick.random() < 0.3 else [])
 
     def s_while(self, depth: int, loop: bool) -> list[str]:
@@ -148,6 +148,10 @@ def rewritten(code: str, pick: random.Random) -> str:
         for field, v in ast.iter_fields(n)
         if isinstance(v, list) and v and isinstance(v[0], ast.stmt) and not isinstance(n, ast.Module)
     ]
+    looping = [(n, field) for n, field in nodes if any(map(_goes_through_constants, getattr(n, field)))]
+    if looping and pick.random() < 0.6:
+        _written_out(getattr(*pick.choice(looping)), pick)
+        return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
     for _ in range(pick.choice((1, 1, 1, 2))):
         node, field = pick.choice(nodes)
         body: list[ast.stmt] = getattr(node, field)
@@ -237,6 +241,23 @@ def _operator(body: list[Any], i: int, pick: random.Random) -> None:
             test.ops = [pick.choice((ast.Lt(), ast.LtE(), ast.Eq(), ast.NotEq(), ast.Gt(), ast.GtE()))]
         else:
             test.op = pick.choice((ast.And(), ast.Or()))
+
+
+def _goes_through_constants(s: ast.stmt) -> bool:
+    return isinstance(s, ast.For) and isinstance(s.iter, ast.Tuple)
+
+
+def _written_out(body: list[Any], pick: random.Random) -> None:
+    """A loop over constants, round by round: right where nothing leaves a round, and only in this order."""
+    loop = pick.choice([s for s in body if _goes_through_constants(s)])
+    rounds = list(loop.iter.elts)
+    if pick.random() < 0.3:
+        pick.shuffle(rounds)
+    inside = [part for s in loop.body for part in ast.walk(s)]
+    if not any(isinstance(n, ast.Break | ast.Continue) for n in inside):
+        at = body.index(loop)
+        made = [part for item in rounds for part in (ast.Assign([loop.target], item), *copy.deepcopy(loop.body))]
+        body[at : at + 1] = [*made, *loop.orelse]
 
 
 def _exit(body: list[Any], i: int, pick: random.Random) -> None:

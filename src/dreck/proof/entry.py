@@ -176,13 +176,17 @@ def _given(p: Prover, old: Subject, new: Subject) -> Facts:
 
 
 def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
-    """Constants both functions name equally often, and both modules make alike: they need not be unfolded."""
+    """Constants both functions name equally often, and both modules make alike: they need not be unfolded; nor need
+    loops over the same constants, by the dump of these."""
     mine, theirs = spoken_in(old.node).constants, spoken_in(new.node).constants
     shared = frozenset(name for name, count in mine.items() if theirs[name] == count)
     if old.names is new.names:
         return shared
     found = set()
     for name in shared:
+        if not name.isidentifier():
+            found.add(name)
+            continue
         one, two = old.names.tables.get(name), new.names.tables.get(name)
         if one is not None and two is not None and ast.dump(one) == ast.dump(two):
             found.add(name)

@@ -49,7 +49,9 @@ class Unfolding(Expressions):
         return None
 
     def rows_of(self, e: ast.expr) -> list[ast.expr] | None:
-        """The rows a loop over `e` goes through, when it is over a constant table."""
+        """The rows a loop over `e` goes through, when it is over a constant table, or constants that stand there."""
+        if isinstance(e, ast.Tuple | ast.List) and is_all_constant(e) and ast.dump(e) not in self.kept:
+            return e.elts
         base = e.func.value if isinstance(e, ast.Call) and isinstance(e.func, ast.Attribute) else e
         if not isinstance(base, ast.Name) or base.id in self.local_tables or self._table(base.id) is None:
             return None
@@ -311,6 +313,22 @@ class Unfolding(Expressions):
         scope = replace(self.scope, local=self.scope.local | set(own.values()))
         inner = type(self)(self.arena, scope, self.names, self.enclosing, self.kept)
         return inner, target, element, tests
+
+
+_MOST_WRITTEN_OUT = 12
+
+
+def is_all_constant(e: ast.expr) -> bool:
+    """Whether it is a short display of constants, or of tuples of them."""
+    match e:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts):
+            short = len(elts) <= _MOST_WRITTEN_OUT
+            return short and all(map(_is_constant, elts))
+    return False
+
+
+def _is_constant(e: ast.expr) -> bool:
+    return isinstance(e, ast.Constant) or (isinstance(e, ast.Tuple) and is_all_constant(e))
 
 
 def owners_of(table: ast.Dict) -> set[str]:

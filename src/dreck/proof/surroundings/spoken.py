@@ -5,6 +5,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from dreck.model.ir.unfolding import is_all_constant
 from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
@@ -13,7 +14,8 @@ from dreck.source.walking import walk
 
 @dataclass(slots=True)
 class Spoken:
-    """`constants` are names in capitals and `attributes` those of objects, with how often each is named.
+    """`constants` are names in capitals and `attributes` those of objects, with how often each is named; a loop
+    over constants that stand there counts as naming them by their dump.
 
     `private`: a name that means another thing in another class (`__x`; language reference, 6.2.1). `asks_class`: it
     names `super` or `__class__`. `sets_class`: it changes the class of an object. `identity`: its comparisons by
@@ -53,6 +55,8 @@ def spoken_in(node: FunctionNode) -> Spoken:
 
 def _note(n: ast.AST, found: Spoken) -> None:
     match n:
+        case ast.For(iter=displayed) | ast.comprehension(iter=displayed) if is_all_constant(displayed):
+            found.constants[ast.dump(displayed)] += 1
         case ast.Attribute(attr=word, ctx=ctx):
             found.attributes[word] += 1
             _note_word(word, found)

@@ -1,25 +1,23 @@
 """probe-list: "try it this way, else that way, the first that answers" becomes an ordered list and one loop."""
 
 import ast
-import builtins
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
-from dreck.steps.support.chains import all_blocks, comments_of, put_table
+from dreck.steps.replace.probes import Probes, probes_of
+from dreck.steps.support.chains import all_blocks, comments_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, words_of
 
 _FEWEST = 2
-_ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
 
 
 @dataclass(frozen=True, slots=True)
 class Cascade:
-    """Calls that are tried in turn, from statement `start` up to (not with) `end` of a block.
+    """Ways that are tried in turn, from statement `start` up to (not with) `end` of a block.
 
     `answered` is the test that says a value is an answer, `name` what the value is called. With `handler` a call
     has no answer when it raises that. `leaves` says that an answer is returned at once.
@@ -28,7 +26,7 @@ class Cascade:
     block: list[ast.stmt]
     start: int
     end: int
-    calls: tuple[ast.Call, ...]
+    ways: tuple[ast.expr, ...]
     name: str
     answered: ast.expr | None
     leaves: bool
@@ -41,7 +39,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         at = 0
         while at < len(block):
             found = _returning(block, at) or _filling(block, at) or _raising(block, at)
-            if found is None or len(found.calls) < _FEWEST:
+            if found is None or len(found.ways) < _FEWEST:
                 at += 1
                 continue
             at = found.end
@@ -130,22 +128,22 @@ def _filling(block: list[ast.stmt], start: int) -> Cascade | None:
 
 def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
     """`try: return a(x)`, `except ValueError: pass`, again and again."""
-    at, calls = start, list[ast.Call]()
+    at, ways = start, list[ast.expr]()
     kind: ast.expr | None = None
     while at < len(block):
         match block[at]:
             case ast.Try(
-                body=[ast.Return(value=ast.Call() as call)],
+                body=[ast.Return(value=ast.expr() as way)],
                 handlers=[ast.ExceptHandler(type=ast.expr() as caught, name=None, body=[ast.Pass()])],
                 orelse=[],
                 finalbody=[],
             ) if kind is None or ast.dump(kind) == ast.dump(caught):
                 kind = caught
-                calls.append(call)
+                ways.append(way)
                 at += 1
             case _:
                 break
-    return Cascade(block, start, at, tuple(calls), "", None, True, kind) if calls else None
+    return Cascade(block, start, at, tuple(ways), "", None, True, kind) if ways else None
 
 
 def _speaks_only_of(test: ast.expr, name: str) -> bool:
@@ -190,63 +188,25 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
         raise Untouchable("it stands on the line of another statement")
     if comments_of(sheet, first, last):
         raise Untouchable("comments stand between its calls; they would lose their place")
-    given = _arguments(sheet, cascade.calls)
-    functions = [sheet.code(call.func) for call in cascade.calls]
-    listed = _listed(scene, sheet, cascade, functions)
-    body = _loop(sheet, cascade, listed, given, sheet.unit(scene.node), _free(scene, "probe"))
+    probes = probes_of(scene, sheet, cascade.ways)
+    body = _loop(sheet, cascade, probes, sheet.unit(scene.node))
     follows = block[cascade.end : cascade.end + 1]
     if cascade.leaves and cascade.handler is None and not follows and block is scene.node.body:
         body.append("return None")
     sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" for line in body))
-    made = (listed,) if listed.isidentifier() else ()
-    reason = f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
-    return Plan(first, reason, sheet.result(), made)
+    return Plan(first, probes.reason, sheet.result(), probes.made)
 
 
-def _arguments(sheet: Sheet, calls: Sequence[ast.Call]) -> str:
-    codes = [", ".join(sheet.code(a) for a in (*c.args, *c.keywords)) for c in calls]
-    other = next((code for code in codes if code != codes[0]), None)
-    if other is not None:
-        names = f"{sheet.code(calls[0].func)}({codes[0]}) and {sheet.code(calls[codes.index(other)].func)}({other})"
-        raise Untouchable(f"they are asked with different things: {names}; give them the same parameters first")
-    return codes[0]
-
-
-def _listed(scene: Scene, sheet: Sheet, cascade: Cascade, functions: list[str]) -> str:
-    """The name of the list at the top of the module, or the list itself where it reads what is local."""
-    for call in cascade.calls:
-        if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
-            raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
-    roots = {function.partition(".")[0] for function in functions}
-    own = scene.scope.local | scene.scope.params
-    local = roots & own
-    if local:
-        return f"({', '.join(functions)})"
-    unknown = [r for r in roots if not hasattr(builtins, r) and scene.names.kind(r) == "unknown"]
-    if unknown:
-        raise Untouchable(f"where {unknown[0]} comes from is not known")
-    words = [w for w in words_of(scene.node.name.strip("_")) if w not in _ASKING] or words_of(scene.node.name)
-    name = constant_name([*words, "probes"], scene.all_words())
-    put_table(scene, sheet, f"{name} = ({', '.join(functions)})\n")
-    return name
-
-
-def _free(scene: Scene, stem: str) -> str:
-    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
-    taken |= {s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
-    return stem if is_free(stem, taken) else next(f"{stem}_{n}" for n in range(2, 99) if is_free(f"{stem}_{n}", taken))
-
-
-def _loop(sheet: Sheet, cascade: Cascade, listed: str, given: str, unit: str, probe: str) -> list[str]:
-    head = f"for {probe} in {listed}:"
+def _loop(sheet: Sheet, cascade: Cascade, probes: Probes, unit: str) -> list[str]:
+    head = f"for {probes.variable} in {probes.listed}:"
     if cascade.handler is not None:
         caught = sheet.code(cascade.handler)
-        inner = ["try:", f"{unit}return {probe}({given})", f"except {caught}:", f"{unit}continue"]
+        inner = ["try:", f"{unit}return {probes.asked}", f"except {caught}:", f"{unit}continue"]
         return [head, *(f"{unit}{line}" for line in inner)]
     assert cascade.answered is not None
     name, test = cascade.name, ast.unparse(cascade.answered)
     leaving = f"return {name}" if cascade.leaves else "break"
-    return [head, f"{unit}{name} = {probe}({given})", f"{unit}if {test}:", f"{unit}{unit}{leaving}"]
+    return [head, f"{unit}{name} = {probes.asked}", f"{unit}if {test}:", f"{unit}{unit}{leaving}"]
 
 
 STEP = Step(

@@ -1,4 +1,4 @@
-"""Amounts: values that are worked out in one way and differ in one number, which alone goes into the table."""
+"""Amounts: values that are worked out in one way and differ in one constant, which alone goes into the table."""
 
 import ast
 import copy
@@ -8,10 +8,12 @@ from dataclasses import dataclass
 from dreck.source.walking import walk
 from dreck.steps.support.sheet import Sheet
 
+Kinds = tuple[type, ...]
+
 
 @dataclass(frozen=True, slots=True)
 class Amounts:
-    """The number of each value, what stands before and behind it, and what it is called: a factor, or an amount."""
+    """The constant of each value, what stands before and behind it, and what it is called: a factor, or an amount."""
 
     numbers: list[ast.expr]
     before: str
@@ -23,13 +25,13 @@ class Amounts:
         return f"{self.before}{code}{self.after}"
 
 
-def amounts_of(sheet: Sheet, values: Sequence[ast.expr]) -> Amounts | None:
-    """The number that the values differ in, when that is all; None otherwise."""
-    numbers = [_numbers(v) for v in values]
-    if not values or len({len(n) for n in numbers}) != 1 or any(_is_number(v) or _is_later(v) for v in values):
+def amounts_of(sheet: Sheet, values: Sequence[ast.expr], kinds: Kinds = (int, float)) -> Amounts | None:
+    """The constant of these kinds that the values differ in, when that is all; None otherwise."""
+    numbers = [_constants(v, kinds) for v in values]
+    if not values or len({len(n) for n in numbers}) != 1 or any(_is_of(v, kinds) or _is_later(v) for v in values):
         return None
     differing = [at for at, same in enumerate(zip(*numbers, strict=True)) if len(set(map(ast.dump, same))) > 1]
-    if len(differing) != 1 or len({_shape(v, differing[0]) for v in values}) != 1:
+    if len(differing) != 1 or len({_shape(v, differing[0], kinds) for v in values}) != 1:
         return None
     found = [several[differing[0]] for several in numbers]
     whole, part = sheet.of(values[0]), sheet.of(found[0])
@@ -47,26 +49,24 @@ def _is_later(e: ast.expr) -> bool:
     return any(isinstance(n, (*_LATER, ast.Await, ast.Yield, ast.YieldFrom)) for n in walk(e))
 
 
-def _numbers(e: ast.AST) -> list[ast.expr]:
-    """The numbers in an expression, in the order they stand; a sign belongs to its number."""
-    if isinstance(e, ast.expr) and _is_number(e):
+def _constants(e: ast.AST, kinds: Kinds) -> list[ast.expr]:
+    """The constants of these kinds in an expression, in the order they stand; a sign belongs to its number."""
+    if isinstance(e, ast.expr) and _is_of(e, kinds):
         return [e]
-    return [n for child in ast.iter_child_nodes(e) for n in _numbers(child)]
+    return [n for child in ast.iter_child_nodes(e) for n in _constants(child, kinds)]
 
 
-def _is_number(e: ast.expr) -> bool:
+def _is_of(e: ast.expr, kinds: Kinds) -> bool:
     match e:
-        case ast.Constant(value=value):
-            return isinstance(value, int | float) and not isinstance(value, bool)
-        case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=value)):
-            return isinstance(value, int | float) and not isinstance(value, bool)
+        case ast.Constant(value=value) | ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=value)):
+            return isinstance(value, kinds) and not isinstance(value, bool)
     return False
 
 
-def _shape(e: ast.expr, number: int) -> str:
-    """The shape of an expression with that number left out."""
+def _shape(e: ast.expr, number: int, kinds: Kinds) -> str:
+    """The shape of an expression with that constant left out."""
     made = copy.deepcopy(e)
-    part = _numbers(made)[number]
+    part = _constants(made, kinds)[number]
 
     class Blank(ast.NodeTransformer):
         def visit(self, node: ast.AST) -> ast.AST:

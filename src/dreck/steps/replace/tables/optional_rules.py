@@ -20,6 +20,7 @@ class Clause:
 
     asked: ast.expr | None
     rule: ast.expr
+    whole: ast.expr
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -35,8 +36,14 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 continue
             try:
                 yield _planned(scene, s, e, clauses)
+                yield _planned(scene, s, e, [Clause(None, c.whole, c.whole) for c in clauses])
             except Untouchable as error:
                 yield NotPlanned(e.lineno, str(error))
+
+
+def is_optional(part: ast.expr, own: set[str]) -> bool:
+    """Whether a clause lets everything through unless it is asked for; `own`: the names of an item."""
+    return _clause(part, own).asked is not None
 
 
 def _clauses(source: ast.comprehension) -> list[Clause]:
@@ -52,8 +59,8 @@ def _clause(part: ast.expr, own: set[str]) -> Clause:
     match part:
         case ast.BoolOp(op=ast.Or(), values=[absent, *rest]) if not own & _names(absent):
             rule = rest[0] if len(rest) == 1 else ast.BoolOp(ast.Or(), rest)
-            return Clause(_opposite(absent), rule)
-    return Clause(None, part)
+            return Clause(_opposite(absent), rule, part)
+    return Clause(None, part, part)
 
 
 def _names(e: ast.AST) -> set[str]:
@@ -88,6 +95,8 @@ def _planned(scene: Scene, s: ast.stmt, e: ast.ListComp | ast.SetComp, clauses: 
     always = [c for c in clauses if c.asked is None]
     first = ", ".join(_rule(item, c.rule) for c in always) if clauses[: len(always)] == always else ""
     lines = [f"{rules} = [{first}]"]
+    if len(lines[0]) > scene.line_length or len(always) == len(clauses):
+        lines = [f"{rules} = [", *(f"{unit}{_rule(item, c.rule)}," for c in always), "]"]
     for clause in clauses[len(always) :] if first else clauses:
         added = f"{rules}.append({_rule(item, clause.rule)})"
         lines += [f"if {_double(ast.unparse(clause.asked))}:", f"{unit}{added}"] if clause.asked else [added]
@@ -97,7 +106,8 @@ def _planned(scene: Scene, s: ast.stmt, e: ast.ListComp | ast.SetComp, clauses: 
     filtered = f"{sheet.code(e.elt)} for {item} in {sheet.code(source.iter)} if {told}"
     sheet.replace(e, f"{begins}{filtered}{ends}")
     count = sum(c.asked is not None for c in clauses)
-    return Plan(e.lineno, f"{count} clauses are rules, added only when they are asked for", sheet.result())
+    told = f"{count} clauses are rules, added only when they are asked for" if count else "its clauses are rules"
+    return Plan(e.lineno, told, sheet.result())
 
 
 def _rule(item: str, rule: ast.expr) -> str:

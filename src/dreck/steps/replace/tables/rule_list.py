@@ -76,11 +76,23 @@ def _filter(start: ast.stmt, s: ast.stmt) -> Filter | None:
         return None
     found = _collects(s.body, name)
     if found is not None:
-        return Filter(name, s, found[0], tuple(found[1]))
+        rules = [part for rule in found[1] for part in _taken_apart(*rule)]
+        own = {n.id for n in walk(s.target) if isinstance(n, ast.Name)}
+        optional = sum(optional_rules.is_optional(test, own) for test, is_turned in rules if not is_turned)
+        return Filter(name, s, found[0], tuple(found[1] if optional > 1 else rules))
     by_any = _collects_by_any(s.body, name)
     if by_any is not None:
         return Filter(name, s, by_any[0], tuple((test, False) for test in by_any[1]), True)
     return None
+
+
+def _taken_apart(test: ast.expr, is_turned: bool) -> Iterator[tuple[ast.expr, bool]]:
+    """The conditions that must hold one by one: those of an `and`; of an `or`, where it is to be turned round."""
+    if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.Or if is_turned else ast.And):
+        for value in test.values:
+            yield from _taken_apart(value, is_turned)
+    else:
+        yield test, is_turned
 
 
 def _collects(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple[ast.expr, bool]]] | None:
@@ -153,7 +165,7 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
     )
     listed = len(found.rules) >= _MANY_IN_A_LOOP and not found.any_of and isinstance(loop.target, ast.Name)
     rules, made = _rules_of(scene, sheet, found) if listed else ("", ())
-    asked = f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})" if listed else _joined(scene, sheet, found)
+    asked = [f"all(rule({sheet.code(loop.target)}) for rule in {made[0]})"] if listed else _parts(scene, sheet, found)
     indent = sheet.indent(block[i].lineno)
     lines = _comprehension(scene, sheet, found, asked, "return " if returned else f"{found.name} = ", indent)
     last = following if returned and following is not None else loop
@@ -162,8 +174,12 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
         f"{indent}{text}\n" if text.strip() else "\n" for text in [*(rules.splitlines() if listed else []), *lines]
     )
     sheet.replace_lines(block[i].lineno, end, code)
-    told = f"the loop only collects what passes {len(found.rules)} tests" if found.rules else "the loop only collects"
+    told = f"the loop only collects what passes {_counted(len(found.rules))}" if found.rules else "the loop only collects"
     return Plan(line, f"{told}, which all must hold" if listed else told, sheet.result(), made)
+
+
+def _counted(tests: int) -> str:
+    return "a test" if tests == 1 else f"{tests} tests"
 
 
 def _rules_of(scene: Scene, sheet: Sheet, found: Filter) -> tuple[str, tuple[str, ...]]:
@@ -210,14 +226,10 @@ def _turned_exactly(e: ast.expr) -> ast.expr:
     return ast.UnaryOp(ast.Not(), e)
 
 
-def _joined(scene: Scene, sheet: Sheet, found: Filter) -> str:
-    parts = [(_spelt(scene, sheet, test, is_turned), test, is_turned) for test, is_turned in found.rules]
-    word = " or " if found.any_of else " and "
-    return (
-        word.join(_grouped(text, found.any_of) for text, _, _ in parts)
-        if len(parts) > 1
-        else "".join(t for t, _, _ in parts)
-    )
+def _parts(scene: Scene, sheet: Sheet, found: Filter) -> list[str]:
+    """The conditions, each as it stands in the row of them."""
+    parts = [_spelt(scene, sheet, test, is_turned) for test, is_turned in found.rules]
+    return [_grouped(text, found.any_of) for text in parts] if len(parts) > 1 else parts
 
 
 def _grouped(text: str, is_or: bool) -> str:
@@ -226,15 +238,21 @@ def _grouped(text: str, is_or: bool) -> str:
     return f"({text})" if loose else text
 
 
-def _comprehension(scene: Scene, sheet: Sheet, found: Filter, test: str, prefix: str, indent: str) -> list[str]:
+def _comprehension(scene: Scene, sheet: Sheet, found: Filter, tests: list[str], prefix: str, indent: str) -> list[str]:
+    word, wide = "or" if found.any_of else "and", len(indent.expandtabs(4))
+    test = f" {word} ".join(tests)
     head = f"{sheet.code(found.item)} for {sheet.code(found.loop.target)} in {sheet.code(found.loop.iter)}"
     tail = f" if {test}" if test else ""
     one = f"{prefix}[{head}{tail}]"
-    if len(indent.expandtabs(4)) + len(one) <= scene.line_length:
+    if wide + len(one) <= scene.line_length:
         return [one]
     unit = sheet.unit(scene.node)
     parts = [sheet.code(found.item), f"for {sheet.code(found.loop.target)} in {sheet.code(found.loop.iter)}"]
-    return [f"{prefix}[", *(f"{unit}{part}" for part in parts), f"{unit}if {test}", "]"]
+    if wide + len(f"{unit}if {test}") <= scene.line_length:
+        parts.append(f"if {test}")
+    else:
+        parts += [f"if {tests[0]}", *(f"{word} {further}" for further in tests[1:])]
+    return [f"{prefix}[", *(f"{unit}{part}" for part in parts), "]"]
 
 
 # --- a row of conditions -------------------------------------------------------------------------------

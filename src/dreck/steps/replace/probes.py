@@ -1,0 +1,139 @@
+"""What is tried in turn: functions that are there, one way asked with other keys, or functions made of the ways."""
+
+import ast
+import builtins
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
+from dreck.steps.naming.blocks import in_order
+from dreck.steps.naming.predicates import Helper, check_movable, insertion_line, locals_read, own_style, written
+from dreck.steps.replace.tables.amounts import amounts_of
+from dreck.steps.support.chains import put_table
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.sheet import Sheet, one_line
+from dreck.steps.support.spelled import as_written
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import constant_name, is_free, naming_hint, words_of
+
+_ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
+_SMALL = frozenset({"by", "strip", "lower", "upper", "from", "of", "for", "in", "is", "has"})
+
+
+@dataclass(frozen=True, slots=True)
+class Probes:
+    """A loop over what is tried: its variable, what it goes through, what it asks in each round, and what is made."""
+
+    variable: str
+    listed: str
+    asked: str
+    made: tuple[str, ...]
+    reason: str
+
+
+def probes_of(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes:
+    """How the ways are tried in one loop. Raises Untouchable when no loop can."""
+    calls = [way for way in ways if isinstance(way, ast.Call)]
+    given = {", ".join(sheet.code(a) for a in (*c.args, *c.keywords)) for c in calls}
+    if len(calls) == len(ways) and len(given) == 1:
+        return _of_functions(scene, sheet, calls, given.pop())
+    return _of_keys(scene, sheet, ways) or _of_new_functions(scene, sheet, ways)
+
+
+def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: str) -> Probes:
+    """Functions that get the same: their names at the top of the module, or in place where they are local."""
+    for call in calls:
+        if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
+            raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
+    functions = [sheet.code(call.func) for call in calls]
+    probe, reason = _free(scene, "probe"), f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
+    roots = {function.partition(".")[0] for function in functions}
+    if roots & (scene.scope.local | scene.scope.params):
+        return Probes(probe, f"({', '.join(functions)})", f"{probe}({given})", (), reason)
+    unknown = [r for r in roots if not hasattr(builtins, r) and scene.names.kind(r) == "unknown"]
+    if unknown:
+        raise Untouchable(f"where {unknown[0]} comes from is not known")
+    name = _listed(scene)
+    put_table(scene, sheet, f"{name} = ({', '.join(functions)})\n")
+    return Probes(probe, name, f"{probe}({given})", (name,), reason)
+
+
+def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | None:
+    """One way, asked with one key after the other."""
+    found = amounts_of(sheet, ways, (str, int, float))
+    if found is None:
+        return None
+    is_key = any(
+        isinstance(n, ast.Subscript) and n.slice is found.numbers[0] for n in walk(ways[0])
+    ) or found.before.endswith(".get(")
+    variable = _free(scene, "key" if is_key else "tried")
+    told = ", ".join(sheet.code(key) for key in found.numbers)
+    return Probes(variable, f"({told})", found.around(variable), (), f"one way is tried with {told} in turn")
+
+
+def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes:
+    """Each way becomes a small function; all of them get what any of them needs."""
+    for way in ways:
+        check_movable(way)
+    given = in_order(scene, list(dict.fromkeys(name for way in ways for name in locals_read(scene, way))))
+    if instance_owner(scene.function) and scene.node.args.args[0].arg in given:
+        raise Untouchable(f"its ways read {scene.node.args.args[0].arg}; make a method of each first (named-block)")
+    names = _names(scene, ways)
+    listed = _listed(scene)
+    unit = sheet.unit(scene.node)
+    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
+    codes = [
+        written(scene, Helper(name, tuple(given), (f"return {one_line(sheet.code(way))}",)), "", unit, returns)
+        for name, way in zip(names, ways, strict=True)
+    ]
+    table = f"{listed} = ({', '.join(names)})\n"
+    if len(table) > scene.line_length:
+        table = f"{listed} = (\n{''.join(f'{unit}{name},{chr(10)}' for name in names)})\n"
+    sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in [*codes, table]))
+    probe = _free(scene, "probe")
+    reason = f"{len(names)} ways are functions of their own, tried in turn"
+    return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *names), reason)
+
+
+def _names(scene: Scene, ways: Sequence[ast.expr]) -> list[str]:
+    """`weigh_by_kilos`: by what only one of the ways speaks of."""
+    told = [list(dict.fromkeys(_telling(way))) for way in ways]
+    found: list[str] = []
+    for at, way in enumerate(ways):
+        code = as_written(scene.text, way)
+        others = {word for n, words in enumerate(told) if n != at for word in words}
+        own = next((word for word in told[at] if word not in others and word not in words_of(scene.node.name)), "")
+        name = scene.wishes.name_for(code) or (own and own_style(scene, f"{scene.node.name.strip('_')}_by_{own}"))
+        if not name or not is_free(name, {*scene.all_words(), *found}):
+            raise Untouchable(f"no good name was found for the way `{code}`; give it one with {naming_hint(code)}")
+        found.append(name)
+    return found
+
+
+def _telling(way: ast.expr) -> list[str]:
+    """Keys, attributes and functions that a way speaks of, as words of a name."""
+    words: list[str] = []
+    for n in walk(way):
+        match n:
+            case ast.Constant(value=str() as word) | ast.Attribute(attr=word) if word.isidentifier():
+                words.append(_plainly(word))
+            case ast.Call(func=ast.Name(id=name)) if not hasattr(builtins, name):
+                words.append(_plainly(name))
+    return [word for word in words if len(word) > 2 and word.isidentifier()]
+
+
+def _plainly(name: str) -> str:
+    """Without the words that only say that something is looked for."""
+    return "_".join(w for w in words_of(name) if w not in _ASKING and w not in _SMALL)
+
+
+def _listed(scene: Scene) -> str:
+    words = [w for w in words_of(scene.node.name.strip("_")) if w not in _ASKING] or words_of(scene.node.name)
+    return constant_name([*words, "probes"], scene.all_words())
+
+
+def _free(scene: Scene, stem: str) -> str:
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+    taken |= {s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
+    return stem if is_free(stem, taken) else next(f"{stem}_{n}" for n in range(2, 99) if is_free(f"{stem}_{n}", taken))
