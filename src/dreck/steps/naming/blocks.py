@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
+from dreck.steps.naming.answers import answers_of, is_set_first
 from dreck.steps.naming.later import is_read_later
 from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
 from dreck.steps.support.raw import RAW
 from dreck.steps.support.scene import Scene
-from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
 
 _LAZY = (ast.Lambda, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.GeneratorExp)
@@ -105,12 +106,12 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     results = [n for n in results if n in lasting or is_read_later(scene.node, block.body, n)]
     changed = {n.target.id for n in inside if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
     read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
-    sure = _surely_bound(block.body)
+    sure = _surely_bound(block.body) | {n for n in bound if is_set_first(block.body, n)}
     given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
     around = _bound_around(scene) - local - scene.scope.declared_global
     given += [n for n in seen if n in around and n in read]
     ran = _as_they_run(order, inside)
-    first_write = [n for n in given if n in sure and not _read_first(ran, n, changed)]
+    first_write = [n for n in given if is_set_first(block.body, n) or (n in sure and not _read_first(ran, n, changed))]
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )
@@ -211,6 +212,17 @@ def block_text(scene: Scene, block: Block, first: int, last: int, back: str) -> 
     sheet = scene.sheet()
     for s in own_statements(block.body, ast.Continue):
         sheet.replace(s, back)
+    return lines_without_indent(Sheet(sheet.result()), block, first, last)
+
+
+def answering_text(scene: Scene, block: Block, first: int, last: int, result: str) -> list[str] | None:
+    """The lines of a block that hands back what it would give its one result; None where it does more at its end."""
+    found = answers_of(block.body, result)
+    if not found or last > (block.body[-1].end_lineno or 0):
+        return None
+    sheet = scene.sheet()
+    for s in found:
+        sheet.replace(Range(sheet.of(s).start, sheet.in_parentheses(s.value).start), "return ")
     return lines_without_indent(Sheet(sheet.result()), block, first, last)
 
 

@@ -75,12 +75,15 @@ def all_blocks(body: list[ast.stmt]) -> Iterator[list[ast.stmt]]:
                     yield from all_blocks(block)
 
 
-def chains(function: FunctionNode, read: "Reader", fewest: int = 3) -> Iterator[Chain]:
-    """Every chain of the function with enough arms, `read` saying what a test asks."""
+def chains(function: FunctionNode, read: "Reader", fewest: int = 3, open_end: bool = False) -> Iterator[Chain]:
+    """Every chain of the function with enough arms, `read` saying what a test asks.
+
+    With `open_end` what a ladder asks at its end about other things is its default.
+    """
     for block in all_blocks(function.body):
         at = 0
         while at < len(block):
-            found = _match(block, at) if isinstance(block[at], ast.Match) else _ifs(block, at, read)
+            found = _match(block, at) if isinstance(block[at], ast.Match) else _ifs(block, at, read, open_end)
             if found is not None and len(found.arms) >= fewest:
                 yield found
                 at = found.end
@@ -161,7 +164,7 @@ def _asks_type(e: ast.expr) -> bool:
     return False
 
 
-def _ifs(block: list[ast.stmt], at: int, read: Reader) -> Chain | None:
+def _ifs(block: list[ast.stmt], at: int, read: Reader, open_end: bool) -> Chain | None:
     arms: list[Arm] = []
     subjects: tuple[ast.expr, ...] = ()
     default: list[ast.stmt] | None = None
@@ -169,7 +172,7 @@ def _ifs(block: list[ast.stmt], at: int, read: Reader) -> Chain | None:
     while end < len(block) and isinstance(block[end], ast.If):
         s = block[end]
         assert isinstance(s, ast.If)
-        more, otherwise = _arms(s, read)
+        more, otherwise = _arms(s, read, open_end)
         if more is None or (subjects and _dump(more[0]) != _dump(subjects)):
             break
         subjects = more[0]
@@ -186,7 +189,9 @@ def _ifs(block: list[ast.stmt], at: int, read: Reader) -> Chain | None:
     return Chain(block, at, end, subjects, tuple(arms), None)
 
 
-def _arms(s: ast.If, read: Reader) -> tuple[tuple[tuple[ast.expr, ...], list[Arm]] | None, list[ast.stmt]]:
+def _arms(
+    s: ast.If, read: Reader, open_end: bool
+) -> tuple[tuple[tuple[ast.expr, ...], list[Arm]] | None, list[ast.stmt]]:
     """The arms of one if-chain when all of them ask about the same subjects, and its `else`."""
     arms: list[Arm] = []
     subjects: tuple[ast.expr, ...] = ()
@@ -194,7 +199,7 @@ def _arms(s: ast.If, read: Reader) -> tuple[tuple[tuple[ast.expr, ...], list[Arm
     while True:
         asked = read(node.test)
         if asked is None or (subjects and _dump(asked[0]) != _dump(subjects)):
-            return None, []
+            return ((subjects, arms), [node]) if arms and open_end else (None, [])
         subjects = asked[0]
         arms.append(Arm(asked[1], node.body, node.lineno, node.test))
         if len(node.orelse) == 1 and isinstance(node.orelse[0], ast.If):

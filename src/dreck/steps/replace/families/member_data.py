@@ -17,10 +17,14 @@ from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, naming_hint, words_of
 
+_MORE = "its arms do more than choose one value; see call-table"
+
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain on the members of an enum of this module whose arms only choose values."""
+    closed = set[int]()
     for chain in chains(scene.node, Reader(), fewest=2):
+        closed.add(chain.first.lineno)
         built = built_of(chain)
         summed = list(built.sums) if built is not None else sums_of(chain)
         if summed:
@@ -32,6 +36,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         outcomes = [outcome_of(arm.body) for arm in chain.arms]
         known = [o for o in outcomes if o is not None]
         if len(known) != len(outcomes) or len({o.targets for o in known}) != 1 or len(chain.subjects) != 1:
+            if enum_of(scene, chain) is not None:
+                yield NotPlanned(chain.first.lineno, _MORE)
             continue
         try:
             found = _planned(scene, chain, [o.values for o in known], known[0].targets)
@@ -39,6 +45,9 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield found
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+    for chain in chains(scene.node, Reader(), fewest=2, open_end=True):
+        if chain.first.lineno not in closed and enum_of(scene, chain) is not None:
+            yield NotPlanned(chain.first.lineno, "it asks for other things at its end; see lookup-table and call-table")
 
 
 def _planned(
@@ -49,8 +58,10 @@ def _planned(
         return None
     home, enum = found_in
     check_keys(chain.keys)
-    if len(targets) > 1 or not all(is_fixed(home, v) for part in values for v in part):
-        raise Untouchable("its arms do more than choose one value; see call-table")
+    if len(targets) > 1:
+        raise Untouchable(f"its arms choose {len(targets)} values at once; lookup-table makes a row of them")
+    if not all(is_fixed(home, v) for part in values for v in part):
+        raise Untouchable(_MORE)
     subject = chain.subjects[0]
     if not is_plain(subject):
         raise Untouchable("what it is about would be worked out twice; give it a name first (shared-term)")

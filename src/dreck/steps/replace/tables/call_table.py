@@ -10,6 +10,7 @@ from dreck.source.functions import instance_owner
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import (
     Block,
+    answering_text,
     block_lines,
     block_text,
     check_block,
@@ -23,6 +24,7 @@ from dreck.steps.naming.predicates import Helper, insertion_line, written
 from dreck.steps.replace.tables.in_front import in_front
 from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.replace.tables.table_lines import body_lines, is_ladder
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -38,7 +40,7 @@ from dreck.steps.support.chains import (
     subject_code,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
-from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
 from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import constant_name, is_free, words_of
@@ -48,7 +50,7 @@ _FEWEST = 3
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
-    for whole in chains(scene.node, Reader(), fewest=2):
+    for whole in chains(scene.node, Reader(), fewest=2, open_end=True):
         if len(whole.keys) < _FEWEST:
             continue
         chain, others = _apart(whole)
@@ -190,19 +192,17 @@ def _replace(
     if chain.default is None:
         lines = [f"if {asked} in {name}:", f"{unit}{call}"]
     else:
-        otherwise = [f"{unit}{text}" if text else text for text in _default_lines(sheet, chain)]
-        if leaves(chain.default):
-            lines = [f"if {asked} not in {name}:", *otherwise, call]
+        otherwise = body_lines(sheet, chain)
+        if is_ladder(chain.default, otherwise) and not call.startswith("return"):
+            lines = [f"if {asked} in {name}:", f"{unit}{call}", f"el{otherwise[0]}", *otherwise[1:]]
+        elif is_ladder(chain.default, otherwise):
+            lines = [f"if {asked} in {name}:", f"{unit}{call}", *otherwise]
+        elif leaves(chain.default):
+            lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), call]
         else:
-            lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *otherwise]
+            lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *reindented(otherwise, unit)]
     lines = in_front(sheet, others, lines, unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
-
-
-def _default_lines(sheet: Sheet, chain: Chain) -> list[str]:
-    from dreck.steps.replace.tables.table_lines import body_lines
-
-    return body_lines(sheet, chain)
 
 
 # --- functions to be made ------------------------------------------------------------------------------
@@ -241,8 +241,10 @@ def _of_new_functions(
         function = _function_name(scene, arm.keys[0], taken)
         taken.add(function)
         made.append(function)
-        body = block_text(scene, block, *block_lines(sheet, block), back)
-        if results and not leaves(block.body):
+        place = block_lines(sheet, block)
+        answering = answering_text(scene, block, *place, results[0]) if len(results) == 1 else None
+        body = answering if answering is not None else block_text(scene, block, *place, back)
+        if answering is None and results and not leaves(block.body):
             body.append(back)
         codes.append(
             written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))

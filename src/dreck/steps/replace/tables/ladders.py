@@ -74,7 +74,7 @@ def _is_limit(e: ast.expr) -> bool:
 
 
 def single(scene: Scene) -> Iterator[Ladder]:
-    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST):
+    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST, open_end=True):
         if isinstance(chain.first, ast.If):
             bands = _bands(chain)
             if bands:
@@ -93,7 +93,7 @@ def _bands(chain: Chain) -> list[Band]:
 
 def per_key(scene: Scene) -> Iterator[Ladder | NotPlanned]:
     """`if material == "glass":` with a ladder in each arm, or a plain value."""
-    for chain in key_chains.chains(scene.node, Reader(), fewest=2):
+    for chain in key_chains.chains(scene.node, Reader(), fewest=2, open_end=True):
         if len(chain.subjects) != 1:
             continue
         inner = [_inner(arm.body, arm.line) if len(arm.keys) == 1 else None for arm in chain.arms]

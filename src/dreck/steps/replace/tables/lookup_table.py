@@ -17,7 +17,7 @@ from dreck.steps.replace.tables.method_calls import method_calls
 from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
-from dreck.steps.replace.tables.table_lines import body_lines, value_code
+from dreck.steps.replace.tables.table_lines import body_lines, is_ladder, value_code
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -44,7 +44,7 @@ _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function whose arms only choose values."""
-    for chain in chains(scene.node, WithMore(), fewest=2):
+    for chain in chains(scene.node, WithMore(), fewest=2, open_end=True):
         if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
         around, arms = cores(chain.arms)
@@ -313,9 +313,12 @@ def _asking(
     if chain.default is None:
         return [f"if {asked} in {name}:", *reindented(lines, unit)]
     otherwise = body_lines(sheet, chain)
+    if is_ladder(chain.default, otherwise):
+        word = "" if targets == () else "el"
+        return [f"if {asked} in {name}:", *reindented(lines, unit), f"{word}{otherwise[0]}", *otherwise[1:]]
     if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
-        return [f"if {asked} not in {name}:", *(f"{unit}{t}" if t else t for t in otherwise), *lines]
-    return [f"if {asked} in {name}:", *reindented(lines, unit), "else:", *(f"{unit}{t}" if t else t for t in otherwise)]
+        return [f"if {asked} not in {name}:", *reindented(otherwise, unit), *lines]
+    return [f"if {asked} in {name}:", *reindented(lines, unit), "else:", *reindented(otherwise, unit)]
 
 
 def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:

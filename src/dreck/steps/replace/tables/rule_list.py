@@ -174,7 +174,8 @@ def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Pl
         f"{indent}{text}\n" if text.strip() else "\n" for text in [*(rules.splitlines() if listed else []), *lines]
     )
     sheet.replace_lines(block[i].lineno, end, code)
-    told = f"the loop only collects what passes {_counted(len(found.rules))}" if found.rules else "the loop only collects"
+    passed = f" what passes {_counted(len(found.rules))}" if found.rules else ""
+    told = f"the loop only collects{passed}"
     return Plan(line, f"{told}, which all must hold" if listed else told, sheet.result(), made)
 
 

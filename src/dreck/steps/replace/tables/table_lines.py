@@ -12,6 +12,11 @@ def value_code(sheet: Sheet, value: ast.expr) -> str:
     return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
 
 
+def is_ladder(default: list[ast.stmt], lines: list[str]) -> bool:
+    """Whether a default, in its lines, is no more than tests of its own, with nothing said above them."""
+    return len(default) == 1 and isinstance(default[0], ast.If) and lines[0].startswith("if ")
+
+
 def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
     """The lines of the default, comments above them included, without their indentation."""
     assert chain.default is not None
@@ -21,4 +26,7 @@ def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
         raise Untouchable("its default stands on the line of its else")
     while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == indent:
         first -= 1
-    return [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+    lines = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
+    asked = chain.default[0].lineno - first
+    lines[asked] = lines[asked].removeprefix("el") if lines[asked].startswith("elif") else lines[asked]
+    return lines
