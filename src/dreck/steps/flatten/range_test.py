@@ -45,6 +45,7 @@ def merged(test: ast.BoolOp, source: str = "") -> str | None:
     while i + 1 < len(parts):
         one = _as_range(parts[i], parts[i + 1]) if is_and else None
         one = one or _as_membership(parts[i], parts[i + 1], is_and) or _as_kinds(parts[i], parts[i + 1], is_and)
+        one = one or (None if is_and else _as_one_case(parts[i], parts[i + 1]))
         if one is None:
             i += 1
         else:
@@ -52,11 +53,16 @@ def merged(test: ast.BoolOp, source: str = "") -> str | None:
             changed = True
     if not changed:
         return None
+    if len(parts) == 1 and isinstance(parts[0], ast.BoolOp):
+        is_and, parts = isinstance(parts[0].op, ast.And), parts[0].values
     word = " and " if is_and else " or "
     return word.join(_written(part, source) for part in parts)
 
 
 def _written(part: ast.expr, source: str) -> str:
+    if isinstance(part, ast.BoolOp) and not hasattr(part, "lineno"):
+        word = " and " if isinstance(part.op, ast.And) else " or "
+        return f"({word.join(_written(value, source) for value in part.values)})"
     code = (ast.get_source_segment(source, part) if source and hasattr(part, "lineno") else None) or ast.unparse(part)
     return f"({code})" if isinstance(part, ast.BoolOp | ast.IfExp | ast.NamedExpr | ast.Lambda) else code
 
@@ -99,6 +105,20 @@ def _as_membership(a: ast.expr, b: ast.expr, is_and: bool) -> ast.expr | None:
         return None
     op: ast.cmpop = ast.NotIn() if is_and else ast.In()
     return ast.Compare(first[0], [op], [ast.Tuple([*first[1], *second[1]], ast.Load())])
+
+
+def _as_one_case(a: ast.expr, b: ast.expr) -> ast.expr | None:
+    """`x == a and c or x == b and c` is `x in (a, b) and c`: one operand differs, and makes one test with the other."""
+    if not (isinstance(a, ast.BoolOp) and isinstance(b, ast.BoolOp) and len(a.values) == len(b.values)):
+        return None
+    both = list(zip(a.values, b.values, strict=True))
+    differing = [i for i, (one, other) in enumerate(both) if ast.dump(one) != ast.dump(other)]
+    if len(differing) != 1 or not isinstance(a.op, ast.And) or not isinstance(b.op, ast.And):
+        return None
+    one = _as_membership(*both[differing[0]], False) or _as_kinds(*both[differing[0]], False)
+    if one is None:
+        return None
+    return ast.BoolOp(ast.And(), [*a.values[: differing[0]], one, *a.values[differing[0] + 1 :]])
 
 
 def _one_of(e: ast.expr, is_and: bool) -> tuple[ast.expr, list[ast.expr]] | None:
@@ -144,10 +164,9 @@ def _each(kinds: ast.expr) -> list[ast.expr]:
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """Each condition of the statement is written anew where it can be, in the quotes it had."""
     made = tree.edit(site.path, lambda block: _edited(block, site.index))
-    for statement in made.block(site.path).body[site.index : site.index + 1]:
-        head = code_of(statement).strip("\n").splitlines()
-        if head and width(made, site.path, head[0]) > options.line_length:
-            raise BetterNot("it would not fit the line")
+    was, now = (code_of(t.block(site.path).body[site.index]).splitlines() for t in (tree, made))
+    if any(width(made, site.path, line) > options.line_length for line in now if line not in was):
+        raise BetterNot("it would not fit the line")
     yield Rewrite(made)
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
-from dreck.steps.naming.answers import answers_of, is_set_first
+from dreck.steps.naming.answers import answers_of, is_never_read_first, is_set_first
 from dreck.steps.naming.later import is_read_later
 from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
@@ -111,7 +111,10 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     around = _bound_around(scene) - local - scene.scope.declared_global
     given += [n for n in seen if n in around and n in read]
     ran = _as_they_run(order, inside)
-    first_write = [n for n in given if is_set_first(block.body, n) or (n in sure and not _read_first(ran, n, changed))]
+    own = {n for n in given if n in sure or n not in results}
+    first_write = [
+        n for n in own if is_never_read_first(block.body, n) or (n in sure and not _read_first(ran, n, changed))
+    ]
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )

@@ -8,6 +8,7 @@ from dreck.source.walking import walk
 from dreck.steps.naming.blocks import Block
 from dreck.steps.support.chains import all_blocks, is_plain
 from dreck.steps.support.scene import Scene
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.vocabulary import SMALL
 from dreck.steps.support.wording import thing_name, words_of
 
@@ -103,13 +104,15 @@ def _with_parameters(scene: Scene, block: Block, others: list[Block]) -> Same:
             consistent.append((other, {ast.dump(a): b for a, b in found}))
     if not consistent or len(wanted) > _MOST_TERMS:
         return Same((), (), ())
-    names = _names(scene, list(wanted.values()))
+    names = _names(scene, list(wanted.values()), block.body)
     edits = [(n, names[ast.dump(n)]) for s in block.body for n in _outermost(s, set(wanted))]
     stored = {n.id for s in block.body for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     if any(isinstance(e, ast.Name) and e.id in stored for e in wanted.values()):
         return Same((), (), ())
-    terms = tuple(tuple(ast.unparse(told.get(dump, e)) for dump, e in wanted.items()) for _, told in consistent)
-    here = tuple(ast.unparse(e) for e in wanted.values())
+    terms = tuple(
+        tuple(as_written(scene.text, told.get(dump, e)) for dump, e in wanted.items()) for _, told in consistent
+    )
+    here = tuple(as_written(scene.text, e) for e in wanted.values())
     gone = frozenset(e.id for e in wanted.values() if isinstance(e, ast.Name))
     return Same(tuple(o for o, _ in consistent), terms, tuple(names.values()), here, tuple(edits), gone)
 
@@ -122,14 +125,23 @@ def _outermost(s: ast.AST, wanted: set[str]) -> Iterator[ast.expr]:
             yield from _outermost(child, wanted)
 
 
-def _names(scene: Scene, terms: Sequence[ast.expr]) -> dict[str, str]:
-    taken: set[str] = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
+def _names(scene: Scene, terms: Sequence[ast.expr], body: list[ast.stmt]) -> dict[str, str]:
+    taken = {n.id for s in body for n in walk(s) if isinstance(n, ast.Name)}
     found: dict[str, str] = {}
     for at, e in enumerate(terms, 1):
         words = [w for w in words_of(thing_name(e)) if w not in SMALL]
         stem = "_".join(words) if words and not isinstance(e, ast.Constant) else "value"
-        stem = e.id if isinstance(e, ast.Name) else stem
+        stem = _of_many(scene, e, body) or (e.id if isinstance(e, ast.Name) else stem)
         stem = f"{stem}_{at}" if stem in found.values() else stem
         name = stem if stem not in taken or (isinstance(e, ast.Name) and e.id == stem) else f"{stem}_{at}"
         found[ast.dump(e)] = name
     return found
+
+
+def _of_many(scene: Scene, e: ast.expr, body: list[ast.stmt]) -> str:
+    """What the project calls several of the things that are gone through: `lorries`, where `lorry` is one."""
+    loops = (n for s in body for n in walk(s) if isinstance(n, ast.For) and ast.dump(n.iter) == ast.dump(e))
+    one = next((n.target.id for n in loops if isinstance(n.target, ast.Name)), "")
+    words = scene.all_words()
+    forms = (f"{one}s", f"{one}es", f"{one[:-1]}ies") if len(one) > 2 else ()
+    return next((form for form in forms if form in words), "")
