@@ -28,11 +28,11 @@ class Bin:
         """\
 class Bin:
     def full(self, load):
-        if self.must_refuse(load):
+        if self.is_full(load):
             raise ValueError("full")
         return load
 
-    def must_refuse(self, load):
+    def is_full(self, load):
         return self.kilos > 900 and not self.open and load.wet and self.covered
 """,
         ["proved"],
@@ -81,12 +81,12 @@ def admit(load, permit):
 def admit(load, permit):
     if load is None:
         return 0
-    elif must_refuse(load, permit):  # too much
+    elif is_too_heavy(load, permit):  # too much
         raise ValueError("too heavy")
     return 1
 
 
-def must_refuse(load, permit):
+def is_too_heavy(load, permit):
     return load.kilos > permit.most and not permit.is_school and load.kind != "glass"
 """,
         ["proved"],
@@ -1621,8 +1621,8 @@ def test_a_name_is_changed_later_everywhere(project):
     shop = project / "shop.py"
     shop.write_text(TAKEN["named-predicate: a function for an arm of a chain"][2])
     untangle([shop], Request(steps=("named-predicate",), write=True))
-    (project / "test_pins.py").write_text("from shop import must_refuse\n\nassert must_refuse\n")
-    result = untangle([shop], Request(wishes=Wishes(names={"must_refuse": "is_over"}), write=True))
+    (project / "test_pins.py").write_text("from shop import is_too_heavy\n\nassert is_too_heavy\n")
+    result = untangle([shop], Request(wishes=Wishes(names={"is_too_heavy": "is_over"}), write=True))
     assert [taken.step for taken in result.steps] == ["rename"]
     assert "def is_over(load, permit):" in shop.read_text()
     assert (project / "test_pins.py").read_text() == "from shop import is_over\n\nassert is_over\n"

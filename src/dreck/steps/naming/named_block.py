@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from dreck.model.views.measures import measure
 from dreck.source.functions import functions_in, instance_owner, parse
 from dreck.steps.catalogue import Step
+from dreck.steps.naming.answers import answers_of
 from dreck.steps.naming.blocks import (
     Block,
     block_lines,
@@ -23,7 +24,7 @@ from dreck.steps.naming.exits import Exits, exits_of
 from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
 from dreck.steps.naming.same_block import Same, same_blocks
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
-from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
 from dreck.steps.support.wording import is_free, words_of
@@ -145,14 +146,14 @@ def _written(
         sheet.replace(leaving, code)
     for term, parameter in same.edits:
         sheet.replace(term, parameter)
-    answered = _answered_at_once(scene, block, helped)
-    if answered is not None:
-        sheet.replace(block.body[-1], f"return {sheet.code(sheet.in_parentheses(answered))}")
+    answered = _answered_at_once(scene, block, helped, lines)
+    for s in answered:
+        sheet.replace(Range(sheet.of(s).start, sheet.in_parentheses(s.value).start), "return ")
     changed = Sheet(sheet.result())
     added = len(changed.text.splitlines()) - len(scene.text.splitlines())
     body = lines_without_indent(changed, block, lines[0], lines[1] + added)
     last = [helped.exits.goes_on] if helped.exits.goes_on else []
-    returned = [f"return {', '.join(helped.results)}"] if helped.results and answered is None else []
+    returned = [f"return {', '.join(helped.results)}"] if helped.results and not answered else []
     last = last or returned
     typed = "" if last or helped.results or helped.exits.leaves else "None"
     if helped.exits.ends and scene.node.returns is not None:
@@ -163,15 +164,13 @@ def _written(
     return written(scene, helper, home, unit, typed)
 
 
-def _answered_at_once(scene: Scene, block: Block, helped: _Helped) -> ast.expr | None:
-    """The one result where the last line of the block only gives it a name: the new function answers it as it is."""
-    match block.body[-1]:
-        case ast.Assign(targets=[ast.Name(id=name)], value=value) as last if (
-            helped.results == (name,) and not helped.exits.leaves and not helped.exits.goes_on
-        ):
-            is_short = last.lineno == last.end_lineno and len(block.body) > 1
-            return value if is_short and name not in scene.scope.captured else None
-    return None
+def _answered_at_once(scene: Scene, block: Block, helped: _Helped, lines: tuple[int, int]) -> list[ast.Assign]:
+    """Where the block gives its one result its last value: the new function answers that as it is."""
+    if len(helped.results) != 1 or helped.exits.leaves or helped.exits.goes_on:
+        return []
+    name = helped.results[0]
+    said_below = lines[1] > (block.body[-1].end_lineno or 0)
+    return [] if said_below or name in scene.scope.captured else answers_of(block.body, name) or []
 
 
 def _replace(

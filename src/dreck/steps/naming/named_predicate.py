@@ -245,8 +245,8 @@ def _comment_above(scene: Scene, condition: Condition) -> str:
     return above if above.startswith("#") and not further.startswith("#") else ""
 
 
-def _told(name: Name, form: str, condition: Condition) -> str:
-    return f"`{_code(condition)}` is called {name.text} ({form})"
+def _told(scene: Scene, name: Name, form: str, condition: Condition) -> str:
+    return f"`{as_written(scene.text, condition.test)}` is called {name.text} ({form})"
 
 
 def _variable(scene: Scene, condition: Condition, name: Name) -> Plan | NotPlanned:
@@ -260,7 +260,7 @@ def _variable(scene: Scene, condition: Condition, name: Name) -> Plan | NotPlann
     lines = returned(sheet, place, condition.test, room, indent, unit, f"{name.text} = ")
     sheet.insert(statement.lineno, "".join(f"{indent}{line}\n" for line in lines))
     _put(sheet, place, name.text)
-    reason = _told(name, "variable", condition)
+    reason = _told(scene, name, "variable", condition)
     early = statement is not condition.statement or condition.role != "if"
     return Plan(condition.test.lineno, reason, sheet.result(), (name.text,), only_if_proved=early)
 
@@ -309,7 +309,7 @@ def _helper(
         sheet.insert(method_line(scene), f"\n{code}")
     else:
         put_helper(scene, sheet, code)
-    reason = _told(name, form, condition)
+    reason = _told(scene, name, form, condition)
     more = f", in {len(places)} places" if len(places) > 1 else ""
     return Plan(condition.test.lineno, reason + more, sheet.result(), (name.text,))
 

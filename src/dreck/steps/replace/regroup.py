@@ -155,6 +155,9 @@ def _settled(scene: Scene, d: Discriminant) -> list[ast.stmt]:
     setting = [at for at, s in enumerate(body) if any(_sets(n, names, d.code) for n in walk(s))]
     if not setting:
         return body
+    loop = _loop_that_binds(scene, names, d)
+    if loop is not None:
+        return loop.body
     settled = body[setting[-1] + 1 :]
     tests = [n for s in settled for n in walk(s) if isinstance(n, ast.expr) and ast.dump(n) == ast.dump(d.term)]
     if names & (scene.scope.shared | scene.scope.declared_global | scene.scope.declared_nonlocal):
@@ -162,6 +165,17 @@ def _settled(scene: Scene, d: Discriminant) -> list[ast.stmt]:
     if len(tests) < _FEWEST_TESTS:
         raise Untouchable(f"{d.code} is assigned between its tests, or behind them")
     return settled
+
+
+def _loop_that_binds(scene: Scene, names: set[str], d: Discriminant) -> ast.For | None:
+    """The loop whose items are asked: it alone binds them, and all tests stand in its body."""
+    binding = [n for n in walk(scene.node) if _sets(n, names, d.code)]
+    loops = [n for n in walk(scene.node) if isinstance(n, ast.For) and set(walk(n.target)) & set(binding)]
+    if len(loops) != 1 or not set(binding) <= set(walk(loops[0].target)):
+        return None
+    inside = {n for s in loops[0].body for n in walk(s)}
+    tests = [n for n in walk(scene.node) if isinstance(n, ast.expr) and ast.dump(n) == ast.dump(d.term)]
+    return loops[0] if all(n in inside for n in tests) else None
 
 
 def _sets(n: ast.AST, names: set[str], code: str) -> bool:

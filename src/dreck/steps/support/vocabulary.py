@@ -45,3 +45,29 @@ ADJECTIVES = ("ed", "able", "ible", "ive", "al", "ful", "y", "en", "ent", "ous",
 MEMBERS = {"exclude": "excluded", "ignore": "ignored", "skip": "skipped", "include": "included"}
 """What those are that stand in a collection of this name."""
 TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled"}
+PLAIN_ADJECTIVES = _words(
+    """
+    wet dry old new late early heavy light full bad free small large big short long blank dead stale shut closed open
+    wrong clean dirty idle due hot cold unknown sold
+    """
+)
+"""What says what something is, and does not look like it."""
+STATES = _words("too not no already still unknown missing invalid wrong")
+"""What begins that names a state: `too heavy`, `no permit`, `already open`."""
+OF_CODE = _words(
+    """
+    needed used necessary right correct safe ok okay possible really why sure implemented supported fixed tested true
+    false lazy complicated ugly broken odd weird strange enough hard difficult easy slow fast special normal
+    """
+)
+"""What a comment says of the code rather than of the case."""
+STILL = _words("still already now yet")
+PREPOSITIONS = _words(
+    """
+    for of in on at by with to from than until before after because if when while since and or but above below
+    here there anyway
+    """
+)
+"""Where a state ends that a message names."""
+LEAVING_OUT = _words("skip ignore drop refuse reject exclude omit")
+"""What is done with those that a filter does not want."""

@@ -13,14 +13,13 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
+from dreck.steps.support.said import as_question, said_above, told_to_people
 from dreck.steps.support.vocabulary import (
     ADJECTIVES,
     ASKING,
     IDLE,
     MEMBERS,
-    ORDERS,
     PARTICIPLES,
-    REFUSING,
     SMALL,
     SPELT,
     TOOLS,
@@ -74,38 +73,13 @@ def _numbered(stem: str, taken: Collection[str]) -> str:
 
 def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) -> Iterator[list[str]]:
     """What is said above it, what it reads when that is short, what follows from it, what it reads."""
-    yield from _said(comment)
+    yield from said_above(comment)
     read = _read(test)
     if read and len(read) <= 3:
-        yield _asked(read)
+        yield as_question(read)
     yield from _done(branch) if branch else ()
     if read:
-        yield _asked(read)
-
-
-def _said(comment: str) -> Iterator[list[str]]:
-    """A comment of a few words that names a state: `# already weighed`, `# if the permit has expired`."""
-    words = re.sub(r"[^A-Za-z ]", " ", comment[:2].lower() + comment[2:3].lower() + comment[3:]).split()
-    if any(not word.islower() for word in words):
-        return
-    if "#" in comment[1:] or len(words) != len(comment.strip("# .:!?").split()):
-        return
-    while words and words[0] in SMALL:
-        words.pop(0)
-    if (
-        1 <= len(words) <= 3
-        and words[0] not in ORDERS
-        and not words[0].endswith("ly")
-        and not words[-1].endswith("s")
-        and not set(words) & SMALL
-    ):
-        yield _asked(words)
-
-
-def _asked(words: list[str]) -> list[str]:
-    if words[0] in ("no", "some"):
-        return ["has", *words]
-    return words if words[0] in ASKING else ["is", *words]
+        yield as_question(read)
 
 
 # --- what a condition reads ----------------------------------------------------------------------------
@@ -293,7 +267,7 @@ def root_of(e: ast.AST) -> str | None:
 def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
     """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
     for s in branch:
-        yield from _by_string(s)
+        yield from told_to_people(s)
     match branch[-1]:
         case ast.Raise(exc=error):
             yield from _by_error(error)
@@ -314,17 +288,6 @@ def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
         yield ["is", words[-1]]
     elif words and words[0] in ("missing", "invalid", "unknown", "unsupported", "duplicate") and len(words) <= 3:
         yield ["is", *words]
-
-
-def _by_string(s: ast.stmt) -> Iterator[list[str]]:
-    texts = [n.value for n in walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
-    match s:
-        case ast.Return(value=ast.Constant(value=str() as text)) if REFUSING.search(text):
-            yield ["must", "refuse"]
-        case ast.Expr(value=ast.Call(func=ast.Attribute(attr="append" | "add"), args=[ast.Constant()])) if texts:
-            words = words_of(re.sub(r"[^A-Za-z ]", " ", texts[0]))
-            if 1 <= len(words) <= 3:
-                yield ["needs", *words] if len(words) == 1 else ["goes", *words][:MOST_WORDS]
 
 
 def _by_call(s: ast.stmt) -> Iterator[list[str]]:

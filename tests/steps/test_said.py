@@ -1,0 +1,71 @@
+"""Names out of what is said: of a comment above a case, and of what people are told when it comes."""
+
+import ast
+
+import pytest
+
+from dreck.steps.support.said import said_above, told_to_people
+
+COMMENTS = {
+    "# already weighed": "is_already_weighed",
+    "# too heavy for the small scale": "is_too_heavy",
+    "# Wet paper is worth nothing.": "is_wet_paper",
+    "# skip empty loads": "is_empty",
+    "# ignore closed gates": "is_closed",
+    "# is it due for service?": "is_due_for_service",
+    "# if the permit has expired": "permit_has_expired",
+    "# the gate is shut": "gate_is_shut",
+    "# a load that is wet": "is_wet",
+    "# holders of a permit that is still valid": "has_valid_permit",
+    "# no permit": "has_no_permit",
+}
+"""A comment, and the first name out of it."""
+NOTHING_OF_THE_CASE = [
+    "# not sure why",
+    "# is this still needed?",
+    "# are we there yet?",
+    "# not yet implemented",
+    "# nothing to do",
+    "# refuse wet paper",
+    "# special case",
+    "# skip the rest",
+    "# TODO: fix",
+    "# see load.kilos",
+    "# only 3 left",
+    "# drop duplicates",
+]
+TOLD = {
+    'raise ValueError("too heavy for us")': "is_too_heavy",
+    'raise ValueError("no permit")': "has_no_permit",
+    'raise ValueError("not worth weighing")': "is_not_worth_weighing",
+    'raise ValueError("full")': "is_full",
+    'return "closed"': "is_closed",
+    'print("needs drying")': "needs_drying",
+}
+TELLS_NOTHING = [
+    'raise ValueError("must be positive")',
+    'raise NotImplementedError("not implemented")',
+    'raise ValueError(f"too heavy: {kilos}")',
+    'raise KeyError("kind")',
+    'print("must be dry")',
+]
+
+
+@pytest.mark.parametrize("comment", COMMENTS)
+def test_a_comment_names_a_case(comment):
+    assert "_".join(next(said_above(comment))) == COMMENTS[comment]
+
+
+@pytest.mark.parametrize("comment", NOTHING_OF_THE_CASE)
+def test_a_comment_that_names_none(comment):
+    assert list(said_above(comment)) == []
+
+
+@pytest.mark.parametrize("code", TOLD)
+def test_what_people_are_told_names_a_case(code):
+    assert "_".join(next(told_to_people(ast.parse(code).body[0]))) == TOLD[code]
+
+
+@pytest.mark.parametrize("code", TELLS_NOTHING)
+def test_what_people_are_told_names_none(code):
+    assert list(told_to_people(ast.parse(code).body[0])) == []
