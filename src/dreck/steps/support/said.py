@@ -9,10 +9,10 @@ from dreck.steps.support.vocabulary import (
     ADJECTIVES,
     ARTICLES,
     ASKING,
-    CONDITIONS,
     LEAVING_OUT,
     OF_CODE,
     ORDERS,
+    PEOPLE,
     PLAIN_ADJECTIVES,
     PREPOSITIONS,
     REFUSING,
@@ -42,7 +42,7 @@ def said_above(comment: str) -> Iterator[list[str]]:
     asked = comment.rstrip().endswith("?")
     if asked and words[0] in ("is", "are", "was"):
         rest = [w for w in words[1:] if w not in ARTICLES and w != "it"]
-        if 1 <= len(rest) <= _MOST_TOLD and not set(rest) & CONDITIONS:
+        if 1 <= len(rest) <= _MOST_TOLD and not set(rest) & PEOPLE:
             yield ["is", *rest]
     if asked:
         return

@@ -71,3 +71,4 @@ PREPOSITIONS = _words(
 """Where a state ends that a message names."""
 LEAVING_OUT = _words("skip ignore drop refuse reject exclude omit")
 """What is done with those that a filter does not want."""
+PEOPLE = _words("we they you i somebody anybody everybody")
