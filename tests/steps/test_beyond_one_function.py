@@ -124,7 +124,7 @@ def must_wait(load, permit):
         """\
 def admit(load, permit):
     if load.wet and load.kind == "paper" and not permit.covers_wet:
-        raise ValueError("dry it first")
+        raise ValueError("refused: dry it first")
     return permit.number
 
 
@@ -137,7 +137,7 @@ def skip(parts, paper):
         """\
 def admit(load, permit):
     if must_refuse(load, permit):
-        raise ValueError("dry it first")
+        raise ValueError("refused: dry it first")
     return permit.number
 
 
@@ -1751,7 +1751,7 @@ class Yard:
     @functools.lru_cache
     def check(self, load):
         if self.open and load.dry and not load.void:
-            raise ValueError(load)
+            raise ValueError("refused")
         return 1
 """,
         """\
@@ -1762,7 +1762,7 @@ class Yard:
     @functools.lru_cache
     def check(self, load):
         if self.must_refuse(load):
-            raise ValueError(load)
+            raise ValueError("refused")
         return 1
 
     def must_refuse(self, load):

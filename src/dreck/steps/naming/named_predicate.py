@@ -374,14 +374,14 @@ STEP = Step(
     before="""\
 def admit(load, permit):
     if load.wet and load.kind == "paper" and not permit.covers_wet:
-        raise ValueError("dry it first")
+        raise ValueError("refused: dry it first")
     return permit.number
 """,
     after="""\
 def admit(load, permit):
     must_refuse = is_wet_paper(load) and not permit.covers_wet
     if must_refuse:
-        raise ValueError("dry it first")
+        raise ValueError("refused: dry it first")
     return permit.number
 
 

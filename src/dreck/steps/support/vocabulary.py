@@ -9,7 +9,7 @@ def _words(text: str) -> frozenset[str]:
 
 
 ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does")
-REFUSING = re.compile(r"\b(refus|reject|den(y|ied)|invalid|error|bad|forbid|illegal|unsupported|cannot|no )", re.I)
+REFUSING = re.compile(r"(refuse|reject|deny|denied|forbid|not allowed|not permitted|illegal)", re.I)
 SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 """The same word, spelt otherwise."""
 _KINDS = (str, bytes, list, dict, set, int, float, object, os.path)

@@ -20,6 +20,7 @@ from dreck.steps.support.vocabulary import (
     IDLE,
     MEMBERS,
     PARTICIPLES,
+    REFUSING,
     SMALL,
     SPELT,
     TOOLS,
@@ -27,6 +28,8 @@ from dreck.steps.support.vocabulary import (
 )
 
 MOST_WORDS = 5
+_LACKING = frozenset({"no", "missing"})
+_OF_PYTHON = frozenset({"none", "true", "false", "null", "any", "all", "self"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,8 @@ def predicate_name(
         return Name(wished)
     for words in _suggestions(test, branch, comment):
         name = "_".join(words)
+        if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.Or) and set(words) & _LACKING:
+            continue  # of several things that may be the matter it would say one
         if (
             2 <= len(words) <= MOST_WORDS
             and len(set(words)) == len(words)
@@ -170,7 +175,8 @@ def _either(values: list[ast.expr]) -> list[str]:
     if len(parts) != 2 or len(alike) > 1 or not all(parts) or any(part[0] in ("not", "no", "some") for part in parts):
         return []
     words = [*parts[0], "or", *parts[1]]
-    return words if len(words) <= MOST_WORDS - 1 else []
+    are_many = any(part[-1].endswith("s") and not part[-1].endswith("ss") for part in parts)
+    return words if len(words) <= MOST_WORDS - 1 and not are_many else []
 
 
 def _negated(words: list[str]) -> list[str]:
@@ -237,7 +243,7 @@ def _thing(e: ast.expr) -> str:
 def _kind_word(e: ast.expr) -> list[str]:
     match e:
         case ast.Constant(value=str() as text) if re.fullmatch(r"[A-Za-z][A-Za-z _-]{2,20}", text):
-            return words_of(text.replace("-", " "))
+            return [] if text.lower() in _OF_PYTHON else words_of(text.replace("-", " "))
         case ast.Attribute(value=ast.Name(id=owner), attr=attr) if owner[:1].isupper() and len(attr) > 2:
             return words_of(attr)
         case ast.Name(id=name) if name.isupper() and len(name) > 2:
@@ -271,7 +277,8 @@ def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
     match branch[-1]:
         case ast.Raise(exc=error):
             yield from _by_error(error)
-            yield ["must", "refuse"]
+            if error is not None and REFUSING.search(ast.unparse(error)):
+                yield ["must", "refuse"]
         case ast.Continue() if len(branch) == 1:
             yield ["can", "skip"]
     if len(branch) == 1:
@@ -294,12 +301,13 @@ def _by_call(s: ast.stmt) -> Iterator[list[str]]:
     match s:
         case (
             ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
-            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
             | ast.Expr(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
-            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr)))
+            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr))))
         ):
             words = words_of(attr)
-            if words and len(words) <= 2 and attr[:1].islower() and _is_a_deed(attr, words[0]):
+            most = 1 if isinstance(s, ast.Return) else 2
+            if words and len(words) <= most and attr[:1].islower() and _is_a_deed(attr, words[0]):
                 yield ["must", *words]
 
 
