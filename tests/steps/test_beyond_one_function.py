@@ -1761,11 +1761,11 @@ import functools
 class Yard:
     @functools.lru_cache
     def check(self, load):
-        if self.must_refuse(load):
+        if self.is_refused(load):
             raise ValueError("refused")
         return 1
 
-    def must_refuse(self, load):
+    def is_refused(self, load):
         return self.open and load.dry and not load.void
 """,
     ),

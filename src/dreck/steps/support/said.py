@@ -80,9 +80,9 @@ def _of_a_clause(words: list[str]) -> Iterator[list[str]]:
         subject, rest = plain[:at], [w for w in plain[at + 1 :] if w not in STILL]
         if len(rest) == 1 and len(subject) > 1 and subject[-1] == "that":
             yield _of_that(subject[:-1], rest[0])
-        elif len(rest) == 1 and len(subject) == 1 and _is_adjective(rest[0]):
+        elif len(rest) == 1 and len(subject) == 1 and is_adjective(rest[0]):
             yield [*subject, word, *rest]
-        elif word == "is" and len(subject) == 2 and len(rest) > 1 and _is_adjective(subject[0]):
+        elif word == "is" and len(subject) == 2 and len(rest) > 1 and is_adjective(subject[0]):
             yield ["is", *subject]
         return
 
@@ -97,7 +97,7 @@ def _of_that(owner: list[str], adjective: str) -> list[str]:
 def _left_out(words: list[str]) -> Iterator[list[str]]:
     """`skip empty loads`: those are empty that the branch leaves out."""
     match words:
-        case [first, adjective, thing] if first in LEAVING_OUT and thing.endswith("s") and _is_adjective(adjective):
+        case [first, adjective, thing] if first in LEAVING_OUT and thing.endswith("s") and is_adjective(adjective):
             yield ["is", adjective]
 
 
@@ -106,7 +106,7 @@ def _up_to_preposition(words: list[str]) -> list[str]:
     return words[:end]
 
 
-def _is_adjective(word: str) -> bool:
+def is_adjective(word: str) -> bool:
     return word in PLAIN_ADJECTIVES or (len(word) > 3 and word.endswith(ADJECTIVES))
 
 
@@ -141,7 +141,7 @@ def _state(text: str) -> Iterator[list[str]]:
         told = [w for w in _up_to_preposition(words) if w not in ARTICLES]
         if 2 <= len(told) <= _MOST_TOLD:
             yield as_question(told)
-    elif len(words) == 1 and _is_adjective(words[0]):
+    elif len(words) == 1 and is_adjective(words[0]):
         yield ["is", *words]
 
 

@@ -48,7 +48,7 @@ TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "fi
 PLAIN_ADJECTIVES = _words(
     """
     wet dry old new late early heavy light full bad free small large big short long blank dead stale shut closed open
-    wrong clean dirty idle due hot cold unknown sold
+    wrong clean dirty idle due hot cold unknown sold safe quick lazy
     """
 )
 """What says what something is, and does not look like it."""
@@ -72,3 +72,6 @@ PREPOSITIONS = _words(
 LEAVING_OUT = _words("skip ignore drop refuse reject exclude omit")
 """What is done with those that a filter does not want."""
 PEOPLE = _words("we they you i somebody anybody everybody")
+OF_ANY_ERROR = _words("request argument value operation state input type data usage call name key index")
+"""What an invalid one of says nothing of the trade."""
+HOW_MANY = _words("single all one many each both every first last")

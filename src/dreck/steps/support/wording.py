@@ -11,14 +11,17 @@ import re
 import shlex
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
+from typing import TypeGuard
 
 from dreck.source.walking import walk
-from dreck.steps.support.said import as_question, said_above, told_to_people
+from dreck.steps.support.said import as_question, is_adjective, said_above, told_to_people
 from dreck.steps.support.vocabulary import (
     ADJECTIVES,
     ASKING,
+    HOW_MANY,
     IDLE,
     MEMBERS,
+    OF_ANY_ERROR,
     PARTICIPLES,
     REFUSING,
     SMALL,
@@ -28,6 +31,7 @@ from dreck.steps.support.vocabulary import (
 )
 
 MOST_WORDS = 5
+_AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
 _LACKING = frozenset({"no", "missing"})
 _OF_PYTHON = frozenset({"none", "true", "false", "null", "any", "all", "self"})
 
@@ -82,7 +86,7 @@ def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) ->
     read = _read(test)
     if read and len(read) <= 3:
         yield as_question(read)
-    yield from _done(branch) if branch else ()
+    yield from _done(branch, test) if branch else ()
     if read:
         yield as_question(read)
 
@@ -158,14 +162,21 @@ def _both(values: list[ast.expr]) -> list[str]:
     if not all(parts) or any(part[0] in ("not", "no", "some", "has") for part in parts):
         return []
     words = [*parts[0], *parts[1]]
+    if not is_adjective(parts[0][-1]) and not is_adjective(parts[1][-1]):
+        return []  # two things in a row say nothing of either
     return words if len(words) <= 3 and len(set(words)) == len(words) else []
 
 
 def _held(e: ast.expr) -> list[str]:
     """What is left when it is sure that there is something: a thing that it has, or what it is."""
     words = _read(e)
-    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words)
+    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(_last(e))
     return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
+
+
+def asks(name: str) -> bool:
+    """Whether a name is a question already: `is_open`."""
+    return words_of(name)[:1] == ["is"] or words_of(name)[:1] == ["has"]
 
 
 def _either(values: list[ast.expr]) -> list[str]:
@@ -270,7 +281,7 @@ def root_of(e: ast.AST) -> str | None:
 # --- what a branch does --------------------------------------------------------------------------------
 
 
-def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
+def _done(branch: list[ast.stmt], test: ast.expr) -> Iterator[list[str]]:
     """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
     for s in branch:
         yield from told_to_people(s)
@@ -281,8 +292,19 @@ def _done(branch: list[ast.stmt]) -> Iterator[list[str]]:
                 yield ["must", "refuse"]
         case ast.Continue() if len(branch) == 1:
             yield ["can", "skip"]
-    if len(branch) == 1:
+    if len(branch) == 1 and (isinstance(branch[0], ast.Expr) or _is_done_to_what_is_asked(branch[0], test)):
         yield from _by_call(branch[0])
+
+
+def _is_done_to_what_is_asked(s: ast.stmt, test: ast.expr) -> bool:
+    """Whether an answer is what something does that the condition looks at: `gate.is_open`, `gate.lift(load)`."""
+    looked_at = {ast.dump(n.value) for n in walk(test) if isinstance(n, ast.Attribute)}
+    looked_at -= {ast.dump(n.func.value) for n in walk(test) if isinstance(n, ast.Call) and _is_method(n.func)}
+    return any(ast.dump(n.func.value) in looked_at for n in walk(s) if isinstance(n, ast.Call) and _is_method(n.func))
+
+
+def _is_method(func: ast.expr) -> TypeGuard[ast.Attribute]:
+    return isinstance(func, ast.Attribute)
 
 
 def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
@@ -293,7 +315,7 @@ def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
     words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
     if words and words[-1].endswith("ed") and len(words[-1]) > 4:
         yield ["is", words[-1]]
-    elif words and words[0] in ("missing", "invalid", "unknown", "unsupported", "duplicate") and len(words) <= 3:
+    elif words and words[0] in _AMISS and len(words) <= 3 and not set(words) & OF_ANY_ERROR:
         yield ["is", *words]
 
 
@@ -313,7 +335,8 @@ def _by_call(s: ast.stmt) -> Iterator[list[str]]:
 
 def _is_a_deed(called: str, verb: str) -> bool:
     """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
-    return called not in TOOLS and verb not in IDLE and verb not in ASKING and len(verb) > 2
+    idle = verb in IDLE or verb in ASKING or is_adjective(verb) or words_of(called)[-1] in HOW_MANY
+    return called not in TOOLS and not idle and len(verb) > 2
 
 
 # --- words ---------------------------------------------------------------------------------------------
