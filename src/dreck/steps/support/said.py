@@ -107,7 +107,7 @@ def _up_to_preposition(words: list[str]) -> list[str]:
 
 
 def is_adjective(word: str) -> bool:
-    return word in PLAIN_ADJECTIVES or (len(word) > 3 and word.endswith(ADJECTIVES))
+    return word in PLAIN_ADJECTIVES or (len(word) > 3 and word.endswith(ADJECTIVES) and not word.endswith("ment"))
 
 
 # --- what people are told ------------------------------------------------------------------------------

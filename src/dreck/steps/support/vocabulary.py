@@ -8,7 +8,10 @@ def _words(text: str) -> frozenset[str]:
     return frozenset(text.split())
 
 
-ASKING = ("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does")
+ASKING = (
+    *("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does"),
+    *("requires", "allows", "supports", "contains", "covers", "accepts", "expects", "uses"),
+)
 REFUSING = re.compile(r"(refuse|reject|deny|denied|forbid|not allowed|not permitted|illegal)", re.I)
 SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 """The same word, spelt otherwise."""
@@ -16,7 +19,8 @@ _KINDS = (str, bytes, list, dict, set, int, float, object, os.path)
 TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
     debug info warning warn error exception critical log print write sub match search compile open read close
-    flush send next isinstance getattr setattr len sorted echo
+    flush send next isinstance getattr setattr len sorted echo execute executemany commit rollback connect disconnect
+    submit dispatch trigger notify fail
     """
 )
 """Methods of built-in types, of texts' patterns, of logs and files: they say nothing of the trade."""

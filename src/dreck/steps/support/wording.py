@@ -176,7 +176,7 @@ def _held(e: ast.expr) -> list[str]:
 
 def asks(name: str) -> bool:
     """Whether a name is a question already: `is_open`."""
-    return words_of(name)[:1] == ["is"] or words_of(name)[:1] == ["has"]
+    return bool(set(words_of(name)[:1]) & set(ASKING))
 
 
 def _either(values: list[ast.expr]) -> list[str]:
@@ -314,7 +314,8 @@ def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
         return
     words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
     if words and words[-1].endswith("ed") and len(words[-1]) > 4:
-        yield ["is", words[-1]]
+        turned = next((at for at, word in enumerate(words) if word == "not" or word.endswith("ly")), len(words) - 1)
+        yield ["is", *words[turned:]]
     elif words and words[0] in _AMISS and len(words) <= 3 and not set(words) & OF_ANY_ERROR:
         yield ["is", *words]
 
