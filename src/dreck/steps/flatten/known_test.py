@@ -18,6 +18,7 @@ from dreck.steps.support.trees import (
     Tree,
     Untouchable,
     as_block,
+    code_of,
     edit_chain,
     has_comment,
     only_statement,
@@ -37,6 +38,9 @@ def find(function: FunctionNode) -> Iterator[Site]:
     for block, index, statement in places(function):
         if isinstance(statement, ast.If) and not is_elif(statement) and (kind := _with_nothing(statement)):
             yield Site(block.path, index, statement.lineno, _NOTHING[kind], kind, finishes=True)
+        if isinstance(statement, ast.If) and (name := _answered_either_way(block.body, index)):
+            told = f"`{name}` is None where None is returned: it is the answer on both ways"
+            yield Site(block.path, index, statement.lineno, told, f"{_SAME} {name}", finishes=True)
     for path, index, line, outcome, arm in Known(function).settled():
         reason = f"an earlier test on every way to here has settled it: it is always {'true' if outcome else 'false'}"
         yield Site(path, index, line, reason, f"{outcome} {arm}")
@@ -63,6 +67,28 @@ def _with_nothing(s: ast.If) -> str:
     return "empty if" if _is_quiet(s.test) else ""
 
 
+_SAME = "same answer"
+
+
+def _answered_either_way(body: list[ast.stmt], index: int) -> str:
+    """The name whose value is returned on both ways: as it is, or as the None that it has been found to be."""
+    s = body[index]
+    if not isinstance(s, ast.If) or is_elif(s):
+        return ""
+    ways = s.body, s.orelse or body[index + 1 : index + 2]
+    match s.test:
+        case ast.Compare(left=ast.Name(id=name), ops=[ast.Is()], comparators=[ast.Constant(value=None)]):
+            none, other = ways
+        case ast.Compare(left=ast.Name(id=name), ops=[ast.IsNot()], comparators=[ast.Constant(value=None)]):
+            other, none = ways
+        case _:
+            return ""
+    match none, other:
+        case [ast.Return(value=None | ast.Constant(value=None))], [ast.Return(value=ast.Name(id=back))]:
+            return name if back == name else ""
+    return ""
+
+
 def _is_quiet(test: ast.expr) -> bool:
     """Whether nobody would ask a test for what it does: names, attributes, constants, compared."""
     loud = ast.Call | ast.Await | ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Subscript
@@ -86,8 +112,24 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if site.kind in _NOTHING:
         yield from _filled(tree, site)
         return
+    if site.kind.startswith(_SAME):
+        name = site.kind.rpartition(" ")[2]
+        yield Rewrite(tree.edit(site.path, lambda block: _answered_once(block, site.index, name)))
+        return
     outcome, _, arm = site.kind.partition(" ")
     yield Rewrite(tree.edit(site.path, lambda block: _resolved(block, site.index, outcome == "True", int(arm))))
+
+
+def _answered_once(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedBlock:
+    """One return in the place of the `if` and of what stands behind it or in its else."""
+    statement = block.body[index]
+    if not isinstance(statement, cst.If):
+        raise Untouchable("no plain if stands there")
+    behind = list(block.body[index + 1 : index + 2]) if statement.orelse is None else []
+    if any("#" in code_of(s) for s in (statement, *behind)):
+        raise BetterNot("a comment speaks of one of the two ways")
+    made = cst.SimpleStatementLine([cst.Return(cst.Name(name))], leading_lines=statement.leading_lines)
+    return block.with_changes(body=[*block.body[:index], made, *block.body[index + 1 + len(behind) :]])
 
 
 def _filled(tree: Tree, site: Site) -> Iterable[Rewrite]:

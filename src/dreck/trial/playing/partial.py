@@ -59,7 +59,7 @@ def partial(world: "World", path: str, kind: type) -> Any:
         body |= {name: _decided(name) for name in to_be_overridden(kind)}
         body |= {"__slots__": ()} if _has_slots_alone(kind) else {}
         meta: Any = type(kind)
-        twin = meta(kind.__name__, (kind,), body)
+        twin = meta(f"Below{kind.__name__}", (kind,), body)  # by its own name nobody takes it for the class itself
         world.kinds[path] = kind
         made = _blank(twin)
         _set_hidden(made, world, path, kind)

@@ -87,8 +87,11 @@ def subclassed(scene: Scene, attribute: str) -> Plan:
 
 def _kinds(scene: Scene, attribute: str) -> Kinds:
     cls = scene.owner
-    if cls is None or cls not in scene.tree.body or cls.decorator_list or cls.keywords:
+    if cls is None or cls not in scene.tree.body or cls.keywords:
         raise Untouchable("it is no method of a plain class of the module")
+    if cls.decorator_list:
+        told = f"what decorates {cls.name} makes methods that say the class, such as a data class's `==` and `repr`"
+        raise Untouchable(f"{told}; call-table or lookup-table take the switch itself")
     methods = [s for s in cls.body if isinstance(s, ast.FunctionDef)]
     setting = next((m for m in methods if m.name == "__init__"), None)
     if setting is None:
