@@ -5,6 +5,7 @@ import builtins
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
+from dreck.model.views.shape import leaves
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
@@ -271,15 +272,21 @@ def _shared(groups: list[Branch]) -> tuple[list[list[str]], list[Branch], list[l
 def _ladder(sheet: Sheet, d: Discriminant, branches: list[Branch], unit: str) -> list[str]:
     lines: list[str] = []
     word = "if"
+    all_leave = all(_leaves(story) for kinds, story in branches if kinds)
     for kinds, story in branches:
         if not kinds:
-            if story:
-                lines += ["else:", *indented([line for chunk in story for line in chunk], unit)]
+            told = [line for chunk in story for line in chunk]
+            lines += told if all_leave else ["else:", *indented(told, unit)] if told else []
             continue
         lines.append(f"{word} {_asks(sheet, d, kinds)}:")
         lines += indented([line for chunk in story for line in chunk], unit) or [f"{unit}pass"]
-        word = "elif"
+        word = "if" if all_leave else "elif"
     return lines
+
+
+def _leaves(story: list[list[str]]) -> bool:
+    """Whether nothing behind the story is come to."""
+    return bool(story) and leaves(ast.parse(as_text([line for chunk in story for line in chunk], "")).body)
 
 
 def _asks(sheet: Sheet, d: Discriminant, kinds: tuple[ast.expr, ...]) -> str:

@@ -34,13 +34,58 @@ class Teller:
     def chunks(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
         """One list of lines for each statement that is left, indented by `depth` units."""
         found: list[list[str]] = []
-        for s in body:
-            told = self._statement(s, depth)
-            if told:
+        at = 0
+        while at < len(body):
+            run = self._guards(body, at) if self.settle else []
+            if len(run) > 1:
+                told, ends = self._settled_guards(run, depth)
                 found += told
-            if told and self._left(s):
+                at += len(run)
+                if ends:
+                    break
+                continue
+            told = self._statement(body[at], depth)
+            found += told
+            if told and self._left(body[at]):
                 break
+            at += 1
         return found
+
+    def _guards(self, body: list[ast.stmt], start: int) -> list[ast.If]:
+        """Tests in a row of which each leaves where it holds."""
+        run: list[ast.If] = []
+        for s in body[start:]:
+            if not isinstance(s, ast.If) or s.orelse or not leaves(s.body):
+                break
+            run.append(s)
+        return run
+
+    def _settled_guards(self, run: list[ast.If], depth: int) -> tuple[list[list[str]], bool]:
+        """What is left of guards in a row, and whether nothing comes behind them."""
+        open_ = [s for s in run if self._known(s.test) is not False]
+        certain = next((at for at, s in enumerate(open_) if self._known(s.test)), len(open_))
+        arms = [(s, self._comments_above(s)) for s in open_[:certain]]
+        tests = [fold(s.test, self.answer) for s, _ in arms]
+        left: list[Left] = settled(tests) if arms else []
+        if left and self._would_lose_words(arms, [], left):
+            left = list(enumerate(tests))
+        found: list[list[str]] = []
+        for number, test in left:
+            s, above = arms[number]
+            if test is None:
+                return [*found, *self._statement_of(s, above, depth)], True
+            found.append(self._arm(s, above, test, depth, "if", test is not tests[number]))
+        if certain < len(open_):
+            return [*found, *self._statement(open_[certain], depth)], True
+        return found, False
+
+    def _statement_of(self, s: ast.If, above: list[str], depth: int) -> list[list[str]]:
+        """What is done where a test holds, which is not asked any more."""
+        said = [f"{self.unit * depth}{text}" for text in (*above, *self._beside(s.lineno))]
+        inner = self._whole(s.body, depth)
+        if inner and said:
+            inner[0] = [*said, *inner[0]]
+        return inner
 
     def lines(self, body: list[ast.stmt], depth: int) -> list[str]:
         """All lines of a block, with the comments at its end."""

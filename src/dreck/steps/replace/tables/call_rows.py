@@ -72,7 +72,7 @@ def _planned(scene: Scene, run: list[ast.stmt]) -> Plan:
     put_table(scene, sheet, f"{name} = (\n{rows})\n")
     line = _looped(sheet, run[0], calls[0], differing, columns)
     asked = (
-        _as_parameter(scene, sheet, name, [[row[i] for i in differing] for row in parts])
+        as_parameter(scene, sheet, name, [[row[i] for i in differing] for row in parts])
         if scene.wishes.form == "parameter"
         else name
     )
@@ -81,11 +81,13 @@ def _planned(scene: Scene, run: list[ast.stmt]) -> Plan:
     return Plan(first, f"{len(run)} calls of {_called(calls[0])} are rows of {name}", sheet.result(), (name,))
 
 
-def _as_parameter(scene: Scene, sheet: Sheet, table: str, rows: Sequence[Sequence[ast.expr]]) -> str:
+def as_parameter(
+    scene: Scene, sheet: Sheet, table: str, rows: Sequence[Sequence[ast.expr]], called: str = "rows"
+) -> str:
     """Other rows may be passed in; who passes none gets the table."""
     spec = scene.node.args
     taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
-    own = next((n for n in ("rows", table.strip("_").lower()) if is_free(n, taken)), "")
+    own = next((n for n in (called, table.strip("_").lower()) if is_free(n, taken)), "")
     if (
         not own
         or spec.vararg
@@ -96,7 +98,7 @@ def _as_parameter(scene: Scene, sheet: Sheet, table: str, rows: Sequence[Sequenc
     ):
         raise Untouchable("its parameters leave no plain place for the rows; without --as parameter they are a table")
     annotated = any(a.annotation is not None for a in (*spec.posonlyargs, *spec.args))
-    typed = _type_of(rows) if annotated else ""
+    typed = _type_of(rows) if annotated and rows else ""
     told = f"{own}: {typed} = {table}" if typed else f"{own}={table}"
     given = [*spec.posonlyargs, *spec.args]
     if given:

@@ -2,11 +2,11 @@
 
 import ast
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dreck.steps.replace.tables.outcomes import outcome_of
 from dreck.steps.support import chains as key_chains
-from dreck.steps.support.chains import Chain, Reader
+from dreck.steps.support.chains import Arm, Chain, Reader
 from dreck.steps.support.scene import NotPlanned, Scene
 
 _FEWEST = 3
@@ -74,11 +74,36 @@ def _is_limit(e: ast.expr) -> bool:
 
 
 def single(scene: Scene) -> Iterator[Ladder]:
-    for chain in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST, open_end=True):
+    for whole in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST, open_end=True):
+        chain = _without_what_is_known(whole)
         if isinstance(chain.first, ast.If):
             bands = _bands(chain)
             if bands:
                 yield Ladder(chain, chain.subjects[0], tuple(bands))
+
+
+_CONTRARY = {"Lt": "GtE", "GtE": "Lt", "LtE": "Gt", "Gt": "LtE"}
+
+
+def _without_what_is_known(chain: Chain) -> Chain:
+    """The chain without limits that the band before has answered: `x >= 90`, then `x >= 75 and x < 90`."""
+    arms: list[Arm] = []
+    before: tuple[tuple[str, ast.expr], ...] = ()
+    for arm in chain.arms:
+        found = limits_of(arm.test) if arm.test is not None else None
+        if found is None:
+            return chain
+        known = {(_CONTRARY[op], ast.dump(limit)) for op, limit in before} if len(before) == 1 else set()
+        limits = tuple(part for part in found[1] if (part[0], ast.dump(part[1])) not in known)
+        if not limits and arm is chain.arms[-1] and chain.default is None:
+            return replace(chain, arms=tuple(arms), default=arm.body)
+        if not limits:
+            return chain
+        parts = [ast.Compare(found[0], [getattr(ast, op)()], [limit]) for op, limit in limits]
+        test: ast.expr = parts[0] if len(parts) == 1 else ast.BoolOp(ast.And(), list[ast.expr](parts))
+        arms.append(replace(arm, test=arm.test if limits == found[1] else test))
+        before = limits
+    return replace(chain, arms=tuple(arms))
 
 
 def _bands(chain: Chain) -> list[Band]:

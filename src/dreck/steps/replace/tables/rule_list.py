@@ -8,7 +8,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.elsewhere import turned
 from dreck.steps.naming.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
-from dreck.steps.replace.tables import call_rows, optional_rules
+from dreck.steps.replace.tables import call_rows, optional_rules, rule_rows
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line
@@ -31,6 +31,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield NotPlanned(block[i + 1].lineno, str(error))
     yield from optional_rules.plans(scene)
     yield from call_rows.plans(scene)
+    yield from rule_rows.plans(scene)
     for condition in conditions(scene.node):
         test = condition.test
         if not isinstance(test, ast.BoolOp) or not isinstance(test.op, ast.And) or len(test.values) < _MANY_IN_A_ROW:
