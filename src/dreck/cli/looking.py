@@ -196,8 +196,9 @@ def outline(
 @click.argument("paths", nargs=-1, required=True, shell_complete=completing.targets)
 @click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write forgotten kinds as SARIF 2.1.0.")
 @click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+@click.option("--no-cache", is_flag=True, help="Look into every file anew, and keep nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def census(paths: tuple[str, ...], sarif_file: Path | None, jobs: int, as_json: bool) -> int:
+def census(paths: tuple[str, ...], sarif_file: Path | None, jobs: int, no_cache: bool, as_json: bool) -> int:
     """Every switch on the same thing side by side; kinds that a place forgets are marked.
 
     Runs none of the target's code.
@@ -205,7 +206,7 @@ def census(paths: tuple[str, ...], sarif_file: Path | None, jobs: int, as_json: 
     from dreck.workbench.queries.census import census as run
 
     with progress_bar() as told:
-        found = run(paths, jobs, told)
+        found = run(paths, jobs, told, cache=not no_cache)
     if sarif_file is not None:
         from dreck.report.sarif import of_census, write_sarif
 

@@ -14,8 +14,12 @@ from dreck.source.functions import functions_in, parse
 from dreck.source.targets import resolve
 from dreck.workbench import workers
 from dreck.workbench.engine.collector import calm
+from dreck.workbench.queries.census_kept import found_again, kept_of
+from dreck.workbench.store.cache import Cache, key_of
 
 if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
     import pandas
 
 _ENOUGH_FOR_TWO = 40
@@ -102,19 +106,23 @@ def census(
     paths: str | Path | Iterable[str | Path],
     jobs: int = 1,
     told: Callable[[int, int, Path], None] = lambda done, total, path: None,
+    executor: "Executor | None" = None,
+    cache: bool = True,
 ) -> Census:
     """Every switch on types, enum members or constant codes below `paths`, grouped by what is switched on.
 
     Classes of one family and members of one enum are one group; other codes are grouped by the last name of
     what is compared (`load.kind` and `kind` are one), when they share most of their codes. With `jobs`, several
-    processes share the work. Raises BadTarget.
+    processes share the work; with an `executor` of your own (any `concurrent.futures.Executor`) it does, and gets the
+    texts along: its workers need not see the files. What is known of a text from before is not looked for again,
+    unless `cache` is false. Raises BadTarget.
     """
     specs = [paths] if isinstance(paths, str | Path) else list(paths)
     files = list(dict.fromkeys(target.path for spec in specs for target in resolve(spec)))
     families = Families()
     every: list[tuple[str, Switch]] = []
     skipped: list[tuple[str, str]] = []
-    for done, (path, found_there) in enumerate(zip(files, _looked_at(files, jobs), strict=True), 1):
+    for done, (path, found_there) in enumerate(zip(files, _with_cache(files, jobs, executor, cache), strict=True), 1):
         told(done, len(files), path)
         if isinstance(found_there, str):
             skipped.append((str(path), found_there))
@@ -140,19 +148,63 @@ _There = tuple[list[tuple[str, Switch]], Families] | str
 """The switches of a file and its classes; or why it cannot be looked at."""
 
 
-def _looked_at(files: list[Path], jobs: int) -> Iterator[_There]:
-    if jobs < 2 or len(files) < _ENOUGH_FOR_TWO:
-        yield from map(_in_file, files)
-        return
-    with workers.pool(jobs) as pool:
-        yield from pool.map(_in_file, files, chunksize=8)
+def _with_cache(files: list[Path], jobs: int, executor: "Executor | None", wanted: bool) -> Iterator[_There]:
+    """What is in each file, in their order: known from before, or looked for now."""
+    cache = Cache.opened(wanted)
+    try:
+        keys = [_key_of(path) if cache.is_open else "" for path in files]
+        known = [cache.get(key) if key else None for key in keys]
+        found = _looked_at([path for path, kept in zip(files, known, strict=True) if kept is None], jobs, executor)
+        for path, key, kept in zip(files, keys, known, strict=True):
+            if kept is not None:
+                yield found_again(path, kept)
+                continue
+            there = next(found)
+            if key and not isinstance(there, str):
+                cache.put(key, kept_of(*there))
+            yield there
+    finally:
+        cache.close()
+
+
+def _key_of(path: Path) -> str:
+    """The key of what is in a file; '' for one that cannot be read at once."""
+    try:
+        return key_of("census", path.read_bytes()) if path.is_file() else ""
+    except OSError:
+        return ""
+
+
+def _looked_at(files: list[Path], jobs: int, executor: "Executor | None") -> Iterator[_There]:
+    if executor is not None:
+        yield from executor.map(_in_text, map(_with_text, files))
+    elif jobs < 2 or len(files) < _ENOUGH_FOR_TWO:
+        yield from map(_in_text, map(_with_text, files))
+    else:
+        with workers.pool(jobs) as pool:
+            yield from pool.map(_in_file, files, chunksize=8)
+
+
+_Read = tuple[Path, str, str]
+"""A file, its text, and why it has none."""
+
+
+def _with_text(path: Path) -> _Read:
+    try:
+        return path, read(path).text, ""
+    except BadSource as error:
+        return path, "", str(error)
 
 
 def _in_file(path: Path) -> _There:
+    return _in_text(_with_text(path))
+
+
+def _in_text(found: _Read) -> _There:
+    path, text, problem = found
     try:
         with calm():  # trees are not kept: a whole project of them is more than a machine likes to hold
-            text = read(path).text
-            return switches_in(path, text)
+            return problem or switches_in(path, text)
     except BadSource as error:
         return str(error)
 
