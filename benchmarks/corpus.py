@@ -12,11 +12,14 @@ import shutil
 import subprocess
 import sys
 import tarfile
+import tempfile
 import time
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import Any
 
+import dreck
 from benchmarks.library import LIBRARY, modules
 from dreck.source.functions import functions_in, parse
 from dreck.source.lines import split_lines
@@ -354,20 +357,34 @@ def hunt() -> bool:
 
 
 def spread() -> bool:
-    """The survey of the standard library over a cluster's workers: the same rows as with one process."""
+    """Survey, census, untangle and compare over a cluster's workers: what comes out is what one process finds."""
     from distributed import Client, LocalCluster
 
-    from dreck.workbench.queries.survey import survey
-
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster, Client(cluster) as client:
-        begun = time.perf_counter()
-        over_workers = survey(LIBRARY, executor=client.get_executor())
-        middle = time.perf_counter()
-    alone = survey(LIBRARY)
-    print(
-        f"survey: {len(alone)} functions, workers {middle - begun:.1f} s, one process {time.perf_counter() - middle:.1f} s"
-    )
-    return over_workers.rows == alone.rows and over_workers.skipped == alone.skipped
+    library = Path(LIBRARY)
+    few = [library / "json", library / "email"]
+    with tempfile.TemporaryDirectory() as folder:
+        changed = Path(folder) / "json"
+        shutil.copytree(library / "json", changed, ignore=shutil.ignore_patterns("__pycache__"))
+        untangle([changed], Request(verdict="proved", write=True, cache=False))
+        asked: dict[str, Callable[[Any], Any]] = {
+            "survey": lambda executor: dreck.survey(LIBRARY, executor=executor, cache=False).rows,
+            "census": lambda executor: dreck.census(LIBRARY, executor=executor, cache=False).as_json(),
+            "untangle": lambda executor: dreck.untangle(few, verdict="proved", executor=executor, cache=False).as_json(),
+            "compare": lambda executor: dreck.compare(
+                library / "json", changed, verdict="proved", executor=executor, cache=False
+            ).functions,
+        }
+        alike = []
+        cluster = LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None)
+        with cluster, Client(cluster) as client:
+            for name, ask in asked.items():
+                begun = time.perf_counter()
+                spread = ask(client.get_executor())
+                middle = time.perf_counter()
+                alike.append(spread == ask(None))
+                took = f"workers {middle - begun:.1f} s, one process {time.perf_counter() - middle:.1f} s"
+                print(f"{name}: {'the same' if alike[-1] else 'NOT the same'}; {took}")
+    return all(alike)
 
 
 _PARTS = {"flatten": flatten, "python": python, "packages": packages, "spread": spread, "hunt": hunt}

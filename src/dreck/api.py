@@ -3,7 +3,7 @@
 import inspect
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadTarget, DreckError
 from dreck.proof.assumptions import KINDS
@@ -18,6 +18,9 @@ from dreck.workbench.engine.untangle import untangle as _untangle
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.queries.load import Loaded
 from dreck.workbench.results import Result
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
 
 _Spec = str | Path | Target | Loaded | Callable[..., Any]
 _Side = str | Path | Callable[..., Any]
@@ -45,6 +48,7 @@ def untangle(
     far: bool = False,
     settings: Mapping[str, str] | None = None,
     cache: bool = True,
+    executor: "Executor | None" = None,
 ) -> Result:
     """Straightens what `target` means: a function, file or folder, a live function, or several of them.
 
@@ -60,7 +64,8 @@ def untangle(
     come; `table_file` the CSV or JSON file a table is kept in. With `inline_callers` a function that became a method
     goes; its callers call that. With `far` each function also gets the one further step that brings most, of those
     that need nothing from anybody. `settings` are what a step from elsewhere lets a person set, by name.
-    Without `cache`, files in which nothing was found before are gone through again.
+    Without `cache`, files in which nothing was found before are gone through again. With an `executor` of your own
+    (any `concurrent.futures.Executor`) its workers, who have to see the files, go through them.
 
     The result has `.steps`, `.source`, `.diff`, `.functions`. Raises DreckError and its kinds.
     """
@@ -73,7 +78,8 @@ def untangle(
         settings=dict(settings or {}), only_asked=KINDS in _several(assume),
     )  # fmt: skip
     chosen = (_several(steps), _several(leave), _several(assume))
-    return _untangle(map(_target, specs), Request(*chosen, verdict, write, check, jobs, wishes, far, cache))
+    request = Request(*chosen, verdict, write, check, jobs, wishes, far, cache)
+    return _untangle(map(_target, specs), request, executor=executor)
 
 
 def _several(names: str | Iterable[str]) -> tuple[str, ...]:
@@ -112,6 +118,7 @@ def compare(
     open_cage: str | Iterable[str] = (),
     jobs: int = 1,
     cache: bool = True,
+    executor: "Executor | None" = None,
 ) -> Verdict:
     """Are `old` and `new` the same? Targets (`gate.py::admit`), folders, source texts, or live functions.
 
@@ -120,14 +127,17 @@ def compare(
     `trial=False`, nothing is run: what cannot be proved is unsettled. `only` names the functions to compare,
     `assume` further assumptions. `expect` is a condition on the arguments under which they are meant to differ,
     `from_` a command whose calls are tried first, `check` the project's own tests. Without `cache`, trials made
-    before are made again. Raises BadTarget or BadSource.
+    before are made again. With an `executor` its workers compare the files of two folders. Raises BadTarget or
+    BadSource.
     """
     run = trial and verdict != "proved"
     wanted = Wanted(_several(only), _several(assume), run, _several(open_cage), expect, from_, check, cache=cache)
-    return _comparison(old, new, since, wanted, jobs).verdict
+    return _comparison(old, new, since, wanted, jobs, executor).verdict
 
 
-def _comparison(old: _Side, new: _Side | None, since: str, wanted: Wanted, jobs: int) -> Comparison:
+def _comparison(
+    old: _Side, new: _Side | None, since: str, wanted: Wanted, jobs: int, executor: "Executor | None" = None
+) -> Comparison:
     if since:
         if new is not None or callable(old):
             raise BadTarget("with since, name one target or folder")
@@ -137,7 +147,7 @@ def _comparison(old: _Side, new: _Side | None, since: str, wanted: Wanted, jobs:
     if callable(old) != callable(new):
         raise BadTarget("compare two functions, two targets or two source texts, not a mixture")
     if not callable(old) and not callable(new) and "\n" not in f"{old}{new}" and both_folders(str(old), str(new)):
-        return compare_folders(Path(old), Path(new), wanted, jobs)
+        return compare_folders(Path(old), Path(new), wanted, jobs, executor=executor)
     return compare_texts(*named_alike(text_of(old), text_of(new)), wanted)
 
 

@@ -87,6 +87,20 @@ def test_load_wants_one_function(tmp_path):
         dreck.load(YARD / "materials.py::Bale")
 
 
+def test_workers_of_ones_own_find_the_same(tmp_path):
+    old, new = tmp_path / "old", tmp_path / "new"
+    for folder, least in ((old, 3), (new, 4)):
+        folder.mkdir()
+        for name in ("gate", "scale"):
+            body = f"    if kilos > {least}:\n        return 2\n    else:\n        return 1\n"
+            (folder / f"{name}.py").write_text(f"def fee(kilos: int):\n{body}")
+    with concurrent.futures.ThreadPoolExecutor(1) as pool:
+        spread, alone = (dreck.untangle(old, verdict="proved", executor=of, cache=False) for of in (pool, None))
+        assert spread.as_json() == alone.as_json() and len(alone.steps) == 2
+        spread, alone = (dreck.compare(old, new, executor=of, cache=False) for of in (pool, None))
+        assert spread.functions == alone.functions and spread.status == "differs"
+
+
 def test_survey_frame_and_executor():
     plain = dreck.survey(YARD)
     assert plain.rows[0].function.endswith("desk.py::handle")

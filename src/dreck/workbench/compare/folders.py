@@ -1,9 +1,11 @@
 """Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
 
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import nullcontext
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from dreck.errors import BadSource, BadTarget
 from dreck.source.files import python_files, read
@@ -17,6 +19,9 @@ from dreck.workbench.compare.sides import Text, read_text
 from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.check import run_check
 from dreck.workbench.judging.verdict import Verdict
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
 
 Told = Callable[[int, int, Path], None]
 
@@ -42,18 +47,21 @@ def compare_since(
     return joined(found)
 
 
-def compare_folders(old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: Told = _quiet) -> Comparison:
+def compare_folders(
+    old: Path, new: Path, wanted: Wanted, jobs: int = 1, told: Told = _quiet, executor: "Executor | None" = None
+) -> Comparison:
     """Every function of every file that is not what it was; files are matched by their path below the folder.
 
-    Names are told with the path of the file. Files that cannot be read or parsed are `unsettled` as a whole.
+    With an `executor` its workers, who have to see both folders, compare the files. Names are told with the path of
+    the file. Files that cannot be read or parsed are `unsettled` as a whole.
     """
     files = [{file.relative_to(side): file for file in python_files(side)} for side in (old, new)]
     both = [place for place in files[0] if place in files[1]]
     changed = [place for place in both if files[0][place].read_bytes() != files[1][place].read_bytes()]
     work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
     found: list[Comparison] = []
-    if jobs > 1 and len(changed) > 1:
-        with workers.pool(jobs) as pool:
+    if executor is not None or (jobs > 1 and len(changed) > 1):
+        with nullcontext(executor) if executor is not None else workers.pool(jobs) as pool:
             for done, one in enumerate(pool.map(work, changed), 1):
                 told(done, len(changed), changed[done - 1])
                 found.append(one)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from dreck.errors import BadSource, DreckError
 from dreck.model.ir.graph import Arena
@@ -44,6 +45,9 @@ from dreck.workbench.store.config import Config, config_for
 from dreck.workbench.store.journal import Journal
 from dreck.workbench.store.place import interrupted_roots
 
+if TYPE_CHECKING:
+    from concurrent.futures import Executor
+
 _ENOUGH_FOR_TWO = 8
 
 
@@ -53,13 +57,15 @@ def untangle(
     progress: Callable[[int, int, Path], None] = lambda done, total, path: None,
     ask: Callable[[Proposal], str] | None = None,
     ask_name: Callable[[str, str], str] | None = None,
+    executor: "Executor | None" = None,
 ) -> Result:
     """Straightens every function the targets mean. A file that cannot be read or parsed is skipped and named,
     unless it is the only one asked for: then the error is raised.
 
     `ask` is given each step that holds before it is taken, and answers '' or why not; `ask_name` a function and a
-    piece of code in it that has no name yet, and answers the name or ''. Raises BadTarget or
-    BadSource for a wrong target, DreckError for an unknown step or assumption, or a check that is red before any step.
+    piece of code in it that has no name yet, and answers the name or ''. With an `executor` its workers, who have to
+    see the files, go through them; saving stays here. Raises BadTarget or BadSource for a wrong target, DreckError
+    for an unknown step or assumption, or a check that is red before any step.
     """
     request = request or Request()
     validate(request)
@@ -77,7 +83,7 @@ def untangle(
     files: list[FileResult] = []
     skipped: list[tuple[Path, str]] = []
     asking = Asking(ask, ask_name)
-    for done, (path, result, problem) in enumerate(_worked(grouped, request, asking), 1):
+    for done, (path, result, problem) in enumerate(_worked(grouped, request, asking, executor), 1):
         progress(done, len(grouped), path)
         if problem is not None:
             if len(grouped) == 1:
@@ -115,13 +121,15 @@ def _by_file(targets: Iterable[Target]) -> dict[Path, list[Target]]:
 _Worked = tuple[Path, FileResult | None, BadSource | None]
 
 
-def _worked(grouped: dict[Path, list[Target]], request: Request, asking: Asking) -> Iterator[_Worked]:
+def _worked(
+    grouped: dict[Path, list[Target]], request: Request, asking: Asking, executor: "Executor | None"
+) -> Iterator[_Worked]:
     """Each file's result. Saving and the journal stay in this process, also when the work is spread."""
     quiet = QuietFiles.of(request, asking)
     known = {path: found for path, targets in grouped.items() if (found := quiet.get(path, targets)) is not None}
     left = {path: targets for path, targets in grouped.items() if path not in known}
     try:
-        worked = _one_by_one(left, request, asking)
+        worked = _one_by_one(left, request, asking, executor)
         for path, targets in grouped.items():
             result = (path, known[path], None) if path in known else next(worked)
             quiet.put(targets, result[1])
@@ -130,12 +138,16 @@ def _worked(grouped: dict[Path, list[Target]], request: Request, asking: Asking)
         quiet.close()
 
 
-def _one_by_one(grouped: dict[Path, list[Target]], request: Request, asking: Asking) -> Iterator[_Worked]:
-    alone = bool(asking.step or request.check) or request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO
+def _one_by_one(
+    grouped: dict[Path, list[Target]], request: Request, asking: Asking, executor: "Executor | None"
+) -> Iterator[_Worked]:
+    step_by_step = bool(asking.step or request.check)
     work = partial(_file, request=request, asking=asking)
-    if alone:
-        results = map(work, grouped.items())
-        yield from (_saved(worked, request, bool(asking.step or request.check)) for worked in results)
+    if step_by_step or (executor is None and (request.jobs < 2 or len(grouped) < _ENOUGH_FOR_TWO)):
+        yield from (_saved(worked, request, step_by_step) for worked in map(work, grouped.items()))
+        return
+    if executor is not None:
+        yield from (_saved(worked, request, False) for worked in executor.map(work, list(grouped.items())))
         return
     with workers.pool(request.jobs) as pool:
         for worked in pool.map(work, grouped.items(), chunksize=2):

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     import pandas
 
 _ENOUGH_FOR_TWO = 40
+_SENT_AT_ONCE = 256
+"""So many texts are held for the workers of an executor, and no more."""
 HANDLED, DEFAULT, MISSING = "handled", "default", "missing"
 
 
@@ -177,7 +179,8 @@ def _key_of(path: Path) -> str:
 
 def _looked_at(files: list[Path], jobs: int, executor: "Executor | None") -> Iterator[_There]:
     if executor is not None:
-        yield from executor.map(_in_text, map(_with_text, files))
+        for first in range(0, len(files), _SENT_AT_ONCE):
+            yield from executor.map(_in_text, [_with_text(path) for path in files[first : first + _SENT_AT_ONCE]])
     elif jobs < 2 or len(files) < _ENOUGH_FOR_TWO:
         yield from map(_in_text, map(_with_text, files))
     else:
