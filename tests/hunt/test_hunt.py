@@ -167,7 +167,7 @@ def test_every_step_keeps_what_random_programs_do(tmp_path):
     pick = random.Random(SEED + 2)
     file = tmp_path / "random_yard.py"
     taken: dict[str, int] = {}
-    for _ in range(max(90, PAIRS // 40)):
+    for _ in range(max(160, PAIRS // 40)):
         old = ast.unparse(ast.parse(Maker(pick).function())) + "\n"
         file.write_text(old)
         result = dreck.untangle(file, verdict="proved")
