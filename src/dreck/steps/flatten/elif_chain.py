@@ -7,6 +7,7 @@ import libcst as cst
 
 from dreck.model.views.shape import is_elif, places
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end
 
@@ -24,11 +25,17 @@ def find(function: FunctionNode) -> Iterator[Site]:
 
 
 def _holds_only_an_if(arm: ast.If) -> bool:
-    """An `if 1:` asks nothing: it is no further case."""
+    """An `if 1:` asks nothing: it is no further case; nor is one whose test does what the arm before does, too."""
     match arm.orelse:
         case [ast.If(test=test)]:
-            return not isinstance(test, ast.Constant)
+            return not isinstance(test, ast.Constant) and not _does_as_before(test, arm)
     return False
+
+
+def _does_as_before(test: ast.expr, arm: ast.If) -> bool:
+    """Whether the test makes a call that stands alone on a line of the arm: `stack.pop()`, and then what came of it."""
+    alone = {ast.dump(s.value) for s in arm.body if isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)}
+    return any(isinstance(n, ast.Call) and ast.dump(n) in alone for n in walk(test))
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
