@@ -40,6 +40,10 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         while at < len(block):
             found = _returning(block, at) or _filling(block, at) or _raising(block, at)
             if found is None or len(found.ways) < _FEWEST:
+                other = _raising(block, at + 1) if found is not None and found.handler is not None else None
+                if other is not None:
+                    told = " and ".join(ast.unparse(c.handler) for c in (found, other) if c is not None and c.handler)
+                    yield NotPlanned(block[at].lineno, f"they fail with different errors: {told}; catch the same first")
                 at += 1
                 continue
             at = found.end
@@ -128,6 +132,8 @@ def _filling(block: list[ast.stmt], start: int) -> Cascade | None:
 
 def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
     """`try: return a(x)`, `except ValueError: pass`, again and again."""
+    if start >= len(block):
+        return None
     at, ways = start, list[ast.expr]()
     kind: ast.expr | None = None
     while at < len(block):

@@ -130,7 +130,7 @@ class Teller:
             chosen = s.body if known else s.orelse
             said = [f"{self.unit * depth}{text}" for text in self._beside(s.lineno)]
             inner = self._whole(chosen, depth)
-            lead = [*above, *said]
+            lead = [*above, *said] if known else above  # what stands beside a test that fails is said of its own arm
             if inner and lead:
                 inner[0] = [*lead, *inner[0]]
             return inner
