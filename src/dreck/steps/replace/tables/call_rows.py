@@ -5,27 +5,17 @@ from collections.abc import Iterator, Sequence
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.steps.support.chains import all_blocks, comments_of, put_table
+from dreck.steps.replace.tables.runs import planned_runs
+from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
-_FEWEST = 3
-
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Runs of three statements or more that are one call, or add one call's value, with other constants each."""
-    for block in all_blocks(scene.node.body):
-        at = 0
-        while at < len(block):
-            run = _run(block, at)
-            if len(run) >= _FEWEST:
-                try:
-                    yield _planned(scene, run)
-                except Untouchable as error:
-                    yield NotPlanned(run[0].lineno, str(error))
-            at += max(1, len(run))
+    return planned_runs(scene, lambda block, at: len(_run(block, at)), lambda run: _planned(scene, run))
 
 
 def call_of(s: ast.stmt) -> ast.Call | None:

@@ -208,9 +208,7 @@ def _replace(
 # --- functions to be made ------------------------------------------------------------------------------
 
 
-def _of_new_functions(
-    scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int
-) -> Plan:
+def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> Plan:
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)

@@ -9,14 +9,14 @@ from dreck.source.walking import walk
 from dreck.steps.naming.predicates import awaits, has_private, locals_read, why_not
 from dreck.steps.replace.tables.call_rows import as_parameter
 from dreck.steps.replace.tables.outcomes import is_fixed
+from dreck.steps.replace.tables.runs import planned_runs
 from dreck.steps.support.arm_comments import comments_of_arm
-from dreck.steps.support.chains import all_blocks, comments_of, put_table
+from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
-_FEWEST = 3
 _MOST_NAMES = 3
 
 
@@ -33,16 +33,7 @@ class Rule:
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every run of three rules or more for one list."""
-    for block in all_blocks(scene.node.body):
-        at = 0
-        while at < len(block):
-            run = _run(block, at)
-            if len(run) >= _FEWEST:
-                try:
-                    yield _planned(scene, block[at : at + len(run)], run)
-                except Untouchable as error:
-                    yield NotPlanned(run[0].line, str(error))
-            at += max(1, len(run))
+    return planned_runs(scene, lambda block, at: len(_run(block, at)), lambda run: _planned(scene, run, _run(run, 0)))
 
 
 def _run(block: list[ast.stmt], start: int) -> list[Rule]:
