@@ -211,3 +211,12 @@ def test_an_assertion_in_one_version_only_is_not_called_tested():
     assert verdict.status == "unsettled"
     assert "python -O" in verdict.reason
     assert dreck.compare(ASSERTING, ASSERTING.replace("kilos > 0", "(0 < kilos) is True")).status == "tested"
+
+
+def test_loops_over_constants_inside_one_another_are_not_all_written_out():
+    """Five of twelve rounds each would be a quarter of a million."""
+    rounds = ", ".join(map(str, range(12)))
+    heads = [f"{'    ' * n}for x{n} in ({rounds}):\n" for n in range(1, 6)]
+    old = f"def f(ask):\n{''.join(heads)}{'    ' * 6}ask(x1)\n"
+    verdict = dreck.compare(old, old.replace("(0, 1,", "(9, 1,"), trial=False)
+    assert verdict.status == "unsettled" and "budget" not in verdict.reason

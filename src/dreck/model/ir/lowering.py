@@ -14,7 +14,7 @@ from dreck.model.ir.local_tables import holder, local_tables
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
-from dreck.model.ir.unfolding import Unfolding
+from dreck.model.ir.unfolding import Unfolding, are_few_rounds
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.source.functions import FunctionNode
@@ -191,7 +191,7 @@ class _Statements(Patterns, Unfolding):
     # --- loops -------------------------------------------------------------------------------------
 
     def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
-        rows = self.rows_of(s.iter) if isinstance(s, ast.For) else None
+        rows = self.rows_of(s.iter) if isinstance(s, ast.For) and are_few_rounds(s) else None
         if rows is not None:
             return self._row_by_row(s, rows, nxt, ctx)
         cursor = f"%iter{ctx.depth}"

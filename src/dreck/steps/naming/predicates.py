@@ -286,6 +286,11 @@ def put_helper(scene: Scene, sheet: Sheet, code: str) -> None:
     sheet.insert(line, f"{code}\n\n" if above else f"\n\n{code}")
 
 
+def put_all(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
+    """Several pieces at the top of the module, where a helper would stand."""
+    put_helper(scene, sheet, "\n\n".join(codes))
+
+
 def own_style(scene: Scene, name: str) -> str:
     """The name with an underscore before it, where the module's helpers have one."""
     helpers = [s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef)]

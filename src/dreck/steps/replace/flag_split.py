@@ -7,7 +7,7 @@ from pathlib import Path
 from dreck.source.functions import FunctionNode, instance_owner
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
-from dreck.steps.naming.predicates import insertion_line, method_line, statements
+from dreck.steps.naming.predicates import method_line, put_all, statements
 from dreck.steps.replace.discriminants import asked_for_truth
 from dreck.steps.replace.stories import Teller
 from dreck.steps.support.raw import as_text, indented
@@ -96,9 +96,10 @@ def _planned(scene: Scene, flag: str) -> Plan:
     head = _heads(scene, sheet, flag, names)
     made = [as_text([line, *indented(body, unit)], home) for line, body in zip(head, bodies, strict=True)]
     _thin(scene, sheet, flag, names, unit, own or "")
-    at = method_line(scene) if own else insertion_line(scene)
-    between = "\n" if own else "\n\n"
-    sheet.insert(at, "".join(f"{between}{code}" for code in made))
+    if own:
+        sheet.insert(method_line(scene), "".join(f"\n{code}" for code in made))
+    else:
+        put_all(scene, sheet, made)
     count = _move_callers(scene, sheet, scene.tree, flag, names, own or "")
     others: dict[Path, str] = {}
     if not own and scene.others is not None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import in_order
-from dreck.steps.naming.predicates import Helper, check_movable, insertion_line, locals_read, own_style, written
+from dreck.steps.naming.predicates import Helper, check_movable, locals_read, own_style, put_all, written
 from dreck.steps.replace.tables.amounts import amounts_of
 from dreck.steps.support.chains import put_table
 from dreck.steps.support.scene import Scene
@@ -90,7 +90,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> P
     table = f"{listed} = ({', '.join(names)})\n"
     if len(table) > scene.line_length:
         table = f"{listed} = (\n{''.join(f'{unit}{name},{chr(10)}' for name in names)})\n"
-    sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in [*codes, table]))
+    put_all(scene, sheet, [*codes, table])
     probe = _free(scene, "probe")
     reason = f"{len(names)} ways are functions of their own, tried in turn"
     return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *names), reason)

@@ -20,7 +20,7 @@ from dreck.steps.naming.blocks import (
     waits,
     yields,
 )
-from dreck.steps.naming.predicates import Helper, insertion_line, written
+from dreck.steps.naming.predicates import Helper, put_all, written
 from dreck.steps.replace.tables.in_front import in_front
 from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
@@ -258,7 +258,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
     _replace(scene, sheet, chain, first, last, name, asked, others)
     table = f"{name} = {{\n{''.join(rows)}}}\n"
-    sheet.insert(insertion_line(scene), "".join(f"\n\n{code}" for code in codes) + f"\n\n{table}")
+    put_all(scene, sheet, [*codes, table])
     reason = f"{len(chain.keys)} actions are functions of their own, in the table {name}"
     if others:
         apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
