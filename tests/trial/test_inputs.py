@@ -182,7 +182,7 @@ def test_recorded_arguments_come_back_with_the_classes_of_the_version():
     assert type(world.at("load")) is other
 
 
-def test_bulk_is_for_plain_values_only():
+def test_bulk_is_for_plain_values_and_containers_of_them():
     class Plain:
         def is_plain(self):
             return True
@@ -192,7 +192,8 @@ def test_bulk_is_for_plain_values_only():
 
     both = (Plain(), Plain())
     assert Bulk.fits(both, {"a": Make("value", 3)})
-    assert not Bulk.fits(both, {"a": Make("value", 3), "a.kilos": Make("value", 3)})
+    assert Bulk.fits(both, {"a": Make("list", 1), "a[0]": Make("value", 3)})
+    assert not Bulk.fits(both, {"a": Make("stand-in"), "a.kilos": Make("value", 3)})
     assert not Bulk.fits((Plain(),), {"a": Make("value", 3)})
 
 

@@ -69,7 +69,7 @@ def f(a, b):
 """
     tree = ast.parse(code)
     (function,) = functions_in(tree, code)
-    told = [str(slip) for slip in slips_in(function.node)]
+    told = [str(slip) for slip in slips_in(function.node, function.node)]
     for part in ("`a > 3 and b` flipped", "as `a >= 3`", "as `a > 4`", "`b` dropped", "without `b.clear()`", "`1` as `2`",
                  "`'wet'` as `'wetx'`", "`y = x * 2` before `x = a + 1`"):  # fmt: skip
         assert any(part in line for line in told), part

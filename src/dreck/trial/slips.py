@@ -96,10 +96,8 @@ def _is_settled(change: Change, settled: set[tuple[int, int, bool]]) -> bool:
 def _chosen(runners: tuple[Runner, ...], region: tuple[frozenset[int], frozenset[int]]) -> Iterator[tuple[int, Change]]:
     """The slips of both versions, in turn, so that a budget that ends leaves out some of either."""
     whole = not (region[0] or region[1])
-    mine = [
-        [c for c in slips_in(r.version.node) if whole or c.line in region[side]]
-        for side, r in enumerate((runners[0], runners[-1]))
-    ]
+    nodes = runners[0].version.node, runners[-1].version.node
+    mine = [[c for c in slips_in(nodes[side], nodes[not side]) if whole or c.line in region[side]] for side in (0, 1)]
     count = 0
     for i in range(max(map(len, mine))):
         for side, changes in enumerate(mine):

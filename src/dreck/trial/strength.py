@@ -20,7 +20,24 @@ _SHIFTED: dict[type[ast.cmpop], ast.cmpop] = {
     ast.Gt: ast.GtE(),
     ast.GtE: ast.Gt(),
 }
-_ENDS = ("startswith", "endswith")
+_OF_ONE = frozenset({"abs", "round", "int", "float", "reversed", "sorted"})
+"""Functions of Python of one value, without which code often looks as right."""
+_OF_TEXT = frozenset(
+    [
+        "strip",
+        "lstrip",
+        "rstrip",
+        "lower",
+        "upper",
+        "casefold",
+        "title",
+        "capitalize",
+        "ljust",
+        "rjust",
+        "zfill",
+        "replace",
+    ]
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,9 +85,38 @@ def changes(function: FunctionNode) -> list[Change]:
     return list(found.values())
 
 
-def slips_in(function: FunctionNode) -> list[Change]:
-    """Every change of a condition, and each constant moved, two statements swapped, a call left out."""
-    return [*changes(function), *_of_values(function), *_of_statements(function)]
+def slips_in(function: FunctionNode, other: FunctionNode) -> list[Change]:
+    """Every change of a condition, and each constant moved, two statements swapped, a call left out; of what works
+    out a value, what stands in this version alone: `other` is the one it is held against."""
+    return [*changes(function), *_of_values(function), *_of_statements(function), *_of_workings(function, other)]
+
+
+def _of_workings(function: FunctionNode, other: FunctionNode) -> Iterator[Change]:
+    """A working left out of a value: `abs(x)` as `x`, `x % 60` as `x`, `text.strip()` as `text`."""
+    known = {ast.unparse(n) for n in walk(other) if isinstance(n, ast.Call | ast.BinOp)}
+    for node in _walk(function):
+        if isinstance(node, ast.Expr | ast.JoinedStr):
+            continue
+        for field, value in ast.iter_fields(node):
+            for index, item in enumerate(value) if isinstance(value, list) else [(None, value)]:
+                if not isinstance(item, ast.Call | ast.BinOp) or ast.unparse(item) in known:
+                    continue
+                for left in _left_of(item):
+                    what = f"`{_short(item)}` as `{_short(left)}`"
+                    yield Change(item.lineno, what, function, node, field, index, left, False)
+
+
+def _left_of(working: ast.Call | ast.BinOp) -> Iterator[ast.expr]:
+    """What is left of a working when one part of it is forgotten."""
+    match working:
+        case ast.Call(func=ast.Name(id=name), args=[value], keywords=[]) if name in _OF_ONE:
+            yield value
+        case ast.Call(func=ast.Name(id="max" | "min" | "round"), args=[first, second], keywords=[]):
+            yield from (first, second)
+        case ast.Call(func=ast.Attribute(value=value, attr=method)) if method in _OF_TEXT:
+            yield value
+        case ast.BinOp(left=left, op=ast.Mod() | ast.FloorDiv()) if not isinstance(left, ast.Constant):
+            yield left
 
 
 def _of_values(function: FunctionNode) -> Iterator[Change]:

@@ -48,8 +48,10 @@ def changed_between(old: Module, new: Module) -> Changed:
     before, after = _definitions(old.tree), _definitions(new.tree)
     always: dict[str, str] = {}
     unfolded: dict[str, str] = {}
-    for name in (before.keys() & functions_of(new.tree)) | (after.keys() & functions_of(old.tree)):
-        always[name] = "is a function in one version only"
+    functions = functions_of(old.tree), functions_of(new.tree)
+    for name in (before.keys() & functions[1]) | (after.keys() & functions[0]):
+        if (name in before, name in functions[0]) != (name in after, name in functions[1]):
+            always[name] = "is a function in one version only"
     for name in before.keys() & after.keys():
         if before[name] == after[name] or _grown(name, old, new):
             continue
@@ -63,7 +65,6 @@ def changed_between(old: Module, new: Module) -> Changed:
     for name in sequences[0].keys() & sequences[1].keys():
         if sequences[0][name] != sequences[1][name]:
             always.setdefault(name, "is bound in another order")
-    functions = functions_of(old.tree), functions_of(new.tree)
     for name in (before.keys() | functions[0]) ^ (after.keys() | functions[1]):
         is_function = name in old.functions or name in new.functions
         other = new if name in before or name in functions[0] else old

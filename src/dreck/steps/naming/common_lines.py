@@ -20,10 +20,11 @@ from dreck.steps.naming.blocks import (
     waits,
     yields,
 )
-from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
+from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.chains import all_blocks
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import is_free
 

@@ -21,10 +21,11 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.cuts import Cut, best_cuts, block_of_lines
 from dreck.steps.naming.exits import Exits, exits_of
-from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
+from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.naming.same_block import Same, same_blocks
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
 from dreck.steps.support.wording import is_free, words_of

@@ -7,9 +7,10 @@ from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
-from dreck.steps.naming.predicates import Helper, method_line, own_style, put_helper, written
+from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.spelled import as_written
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import Name, is_free, naming_hint, words_of
 

@@ -20,7 +20,6 @@ from dreck.steps.naming.predicates import (
     is_surely_bool,
     locals_read,
     method_line,
-    own_style,
     put_helper,
     returned,
     written,
@@ -28,6 +27,7 @@ from dreck.steps.naming.predicates import (
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.spelled import as_written
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import Name, is_free, naming_hint, operands, predicate_name, root_of
 

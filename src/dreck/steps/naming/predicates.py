@@ -291,15 +291,6 @@ def put_all(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     put_helper(scene, sheet, "\n\n".join(codes))
 
 
-def own_style(scene: Scene, name: str) -> str:
-    """The name with an underscore before it, where the module's helpers have one."""
-    helpers = [s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef)]
-    called = {n.func.id for n in walk(scene.tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
-    used = [h for h in helpers if h in called]
-    private = sum(h.startswith("_") for h in used)
-    return f"_{name}" if private and private * 2 > len(used) and not name.startswith("_") else name
-
-
 def check_movable(e: ast.AST) -> None:
     """Raises Untouchable for a condition that depends on where it stands."""
     reason = why_not(e)

@@ -13,12 +13,12 @@ from dreck.steps.naming.predicates import (
     conditions,
     has_private,
     locals_read,
-    own_style,
     put_helper,
     why_not,
     written,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.wording import is_free, thing_name, words_of
 
 _ENOUGH = 3

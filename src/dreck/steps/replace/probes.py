@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import in_order
-from dreck.steps.naming.predicates import Helper, check_movable, locals_read, own_style, put_all, written
+from dreck.steps.naming.predicates import Helper, check_movable, locals_read, put_all, written
 from dreck.steps.replace.tables.amounts import amounts_of
 from dreck.steps.support.chains import put_table
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, naming_hint, words_of
 

@@ -23,8 +23,12 @@ def comments_of_arm(sheet: Sheet, arm: AnArm, first: int) -> list[str]:
 
 
 def comments_above(sheet: Sheet, arm: AnArm, first: int) -> list[str]:
-    """What stands above the test of an arm, and as deep as it."""
-    return comments_of(sheet, _lines(sheet, arm, first)[0], arm.line - 1)
+    """What stands above the test of an arm, and as deep as it, and behind it on its lines."""
+    beside = [line for line in range(arm.line, arm.body[0].lineno) if not _is_comment(sheet, line)]
+    return [
+        *comments_of(sheet, _lines(sheet, arm, first)[0], arm.line - 1),
+        *(comment for line in beside for comment in comments_of(sheet, line, line)),
+    ]
 
 
 def _lines(sheet: Sheet, arm: AnArm, first: int) -> tuple[int, int]:

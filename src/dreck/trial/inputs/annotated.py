@@ -26,6 +26,7 @@ from dreck.trial.inputs.near import (
 )
 from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, TOO_LARGE, of_numpy
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import Textual, as_octets, as_text
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.partial import to_be_overridden
@@ -126,7 +127,9 @@ class Typed(Textual):
         matched = [text for pattern in u.patterns for text in self._matched(pattern)]
         fits = [Make("value", text) for text in (*u.texts, *self.words)] + ([Make("json")] if u.is_json else [])
         fits += [Make("value", text) for text in (*written, *matched)]
-        used = [u, *filter(None, [self.usages.by_path.get(f"{name}[]")])]
+        inside = self.usages.by_path.get(f"{name}[]")
+        fits += [Make("value", text) for text in OF_DIGITS] if inside is not None and inside.converted else []
+        used = [u, *filter(None, [inside])]
         return fits + [m for asked in used for m in self._of_methods(asked, name, True) if isinstance(m.what, str)]
 
     def _members(self, kind: type[enum.Enum]) -> list[Make]:
@@ -223,8 +226,9 @@ class Typed(Textual):
 
     def _odd_ones(self, name: str, u: Usage) -> list[Make]:
         """Where the code looks at types: values of classes below the one asked for."""
+        truths = [Make("value", True), Make("value", False)] if name == "int" and "bool" in u.classes else []
         if not u.exact and not u.kind_asked and name not in u.classes:
-            return []
+            return truths
         last = name.rpartition(".")[2]
         below = [Make("below", last)] if last in BELOW and _is_the_one(last, self._lookup(name)) else []
-        return [Make("value", True), *below] if name == "int" else below
+        return [Make("value", True), *truths[1:], *below] if name == "int" else below

@@ -19,6 +19,7 @@ from dreck.trial.inputs.near import (
 )
 from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, WORDED
 from dreck.trial.inputs.recipes import LATER, Make, distinct
+from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import as_octets, as_text, says_octets
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
@@ -200,6 +201,8 @@ class Candidates(Typed):
             made += self._scalars()
         if u.iterated or u.indexed or u.sizes or u.spread_in_pattern:
             made += self._lists(u)
+            inside = self.usages.by_path.get(f"{name}[]")
+            made += [Make("value", text) for text in OF_DIGITS] if inside is not None and inside.converted else []
         made += of_patterns(u)
         made += containers(u)
         if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:

@@ -13,6 +13,10 @@ _ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
 _LONGEST = 12
 _MOST = 60
 _KEYS = 12
+_MOST_PARTS = 6
+_ODD_NUMBERS = ("-3", "0", "", "2.5")
+OF_DIGITS = ("7", "59", "186", "4907", "79927398713", "000")
+"""Texts each sign of which may be read as a number."""
 
 
 def pieces(constants: Sequence[Any], namespace: Mapping[str, Any]) -> tuple[str, ...]:
@@ -76,6 +80,14 @@ def mutated(text: str, known: tuple[str, ...], pick: random.Random) -> str:
             case "exchange":
                 text = text[:at] + pick.choice(known) + text[to:]
     return text[:200]
+
+
+def of_parts(sign: str, parts: int) -> list[str]:
+    """Texts of so many parts: of numbers, of words, and of numbers one of which is an odd one."""
+    plain = [str(i + 1) for i in range(parts)]
+    odd = [n for n in _ODD_NUMBERS if sign not in n] if 0 < parts <= _MOST_PARTS else []
+    mixed = [sign.join((*plain[:i], n, *plain[i + 1 :])) for n in odd for i in range(parts)]
+    return [sign.join(plain), sign.join(["text"] * parts), *mixed]
 
 
 def odd_cases(text: str) -> list[str]:

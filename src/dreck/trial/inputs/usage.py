@@ -15,6 +15,7 @@ from dreck.source.walking import walk
 from dreck.trial.inputs.paths import Paths
 from dreck.trial.inputs.patterns import note_pattern
 from dreck.trial.inputs.raised import Raised
+from dreck.trial.inputs.texts import of_parts
 from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants, own_tables
 
 _DEEPEST = 3
@@ -224,8 +225,7 @@ class Usages(Raised, Paths):
                 known = [" "]
             case _:
                 return
-        texts = [s.join(str(i + 1) for i in range(parts)) for s in known] + [s.join(["text"] * parts) for s in known]
-        self._on(base, lambda u: u.texts.extend(texts))
+        self._on(base, lambda u: u.texts.extend(text for sign in known for text in of_parts(sign, parts)))
 
     def _truth(self, node: ast.AST) -> None:
         self._on(node, lambda u: setattr(u, "tested_truth", True))
@@ -339,7 +339,10 @@ class Usages(Raised, Paths):
                 return False
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
-                self._on(value, lambda u: setattr(u, "converted", name in ("int", "float")))
+                self._on(value, lambda u: setattr(u, "converted", u.converted or name in ("int", "float")))
+            case "map", [ast.Name(id="int" | "float"), value] if item is not None:
+                self.at(f"{item}[]").converted = True
+                return False
             case "type", [value]:
                 self._on(value, lambda u: setattr(u, "kind_asked", True))
                 return False

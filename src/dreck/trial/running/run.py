@@ -156,7 +156,7 @@ class Runner:
     ) -> tuple[Observation, World, set[tuple[int, bool]]]:
         """One run on one input: what was seen, the world it built, the outcomes it reached."""
         world = World(candidates, choice, self.version.namespace)
-        world.on_record = lambda recorded: self._turns.note("calls", recorded)
+        world.on_record = self._recorded
         world.maker = self.version.function.__qualname__
         world.on_handed = functools.partial(hand_on, world, self.cage)
         args, kwargs = self.arguments(world)
@@ -179,6 +179,11 @@ class Runner:
         world.died_at = self._line_of_death(error)
         reached = set(self.version.watcher.reached)
         return self._observed(world, result, error, shown, output, state), world, reached
+
+    def _recorded(self, recorded: int) -> None:
+        """Code elsewhere is called: in what order with what is written, and it takes its time."""
+        self._turns.note("calls", recorded)
+        self.still.passes()
 
     def _used_up(self, world: World, args: list[Any], kwargs: dict[str, Any]) -> Any:
         result = used_up(self.version.function(*args, **kwargs), world, self.cage, awaited=self.both_await)

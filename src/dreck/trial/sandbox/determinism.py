@@ -17,6 +17,8 @@ from typing import Any
 _INSTANT = 1_750_000_000.0
 _ZONE, _OTHER_ZONE = "YRD-05:45", "YRD+03:30"
 """Where the process stands, and where else it might: local time is not universal time (IEEE 1003.1, 8.3)."""
+_A_CALL = 0.25
+"""Seconds that a call of code elsewhere takes."""
 _PROCESS = 4_242
 """The number of every process under trial."""
 _SOURCES = {
@@ -73,6 +75,10 @@ class Still:
         vars(uuid)["uuid1"] = lambda node=None, clock_seq=None: uuid.UUID(bytes=self._chance.randbytes(16), version=1)
         if re.search(r"\b(now|utcnow|today)\s*\(", text):
             self._hold_dates()
+
+    def passes(self) -> None:
+        """Something has been done elsewhere: the clock shows a little more."""
+        self._now += _A_CALL
 
     def _sleep(self, seconds: float) -> None:
         self.slept += max(0.0, float(seconds))

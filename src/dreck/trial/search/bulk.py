@@ -25,6 +25,8 @@ from dreck.trial.running.describe import Describer
 from dreck.trial.running.run import Runner
 from dreck.trial.running.surroundings import put_back
 from dreck.trial.sandbox.cage import TimeUp
+from dreck.trial.search.drawn import Row, arguments, is_plain, rows_drawn
+from dreck.trial.search.moves import Choice
 
 _SCALARS = (int, float, str, bytes, bool, type(None), enum.Enum, datetime.date, datetime.timedelta, decimal.Decimal)
 _CHUNK = 500
@@ -33,6 +35,9 @@ _SUSPECTS = 24
 _DAYS = (1, -1, 2, 7, -7, 28, 30, 31, -31, 59, 60, 90, 182, 365, 366, -365, 731, 1461)
 """To other days of the week, ends of months, and years of both lengths."""
 _FEW = 20_000
+_CHUNK_DRAWN, _MOST_DRAWN = 100, 2_000
+_FIXED = (int, float, str, bytes, bool, type(None))
+_BUILT_IN = (list, tuple, set, dict)
 _DRAWN = 1_000_000
 _now = time.process_time
 
@@ -44,51 +49,61 @@ class Bulk:
         self.runners = runners
         self.candidates = candidates
         self.count = 0
-        self.pools = _pools(runners, candidates, used)
+        self.names = runners[0].parameters()
+        self.pools = _pools(runners, candidates, used) if set(used) <= set(self.names) else []
+        """What each parameter may be, where all of them are plain values and nothing else."""
 
     @classmethod
     def fits(cls, runners: tuple[Runner, ...], used: dict[str, Make]) -> bool:
-        """Whether an input is nothing but plain values, passed by position."""
+        """Whether an input is nothing but plain values and containers of them, passed by position."""
         if len(runners) != 2 or any(not runner.is_plain() for runner in runners):
             return False
         names = runners[0].parameters()
-        return names == runners[1].parameters() and set(used) <= set(names)
+        return bool(names) and names == runners[1].parameters() and all(map(is_plain, used.values()))
 
-    def suspects(self, inputs: int, seconds: float) -> Iterator[dict[str, Make]]:
+    def suspects(self, inputs: int, seconds: float) -> Iterator[Choice]:
         """Choices for which the two seem to differ, out of `inputs` drawn at random; stops after `seconds`."""
-        if not self.pools or not all(self.pools):
-            return
-        rows = self._rows()
+        is_scalar = bool(self.pools) and all(self.pools)
+        rows = self._rows() if is_scalar else self._rows_of_containers()
+        most, size = (inputs, _CHUNK) if is_scalar else (min(inputs, _MOST_DRAWN), _CHUNK_DRAWN)
         until = _now() + seconds
-        while self.count < inputs and _now() < until:
-            chunk = list(itertools.islice(rows, _CHUNK))
+        while self.count < most and _now() < until:
+            chunk = list(itertools.islice(rows, size))
             if not chunk:
                 return
             odd = self._odd(chunk)
             if odd is None:
                 return
             for row in odd[:_SUSPECTS]:
-                names = self.runners[0].parameters()
-                yield {name: make for name, (make, _, _) in zip(names, chunk[row], strict=True)}
+                yield chunk[row].choice
             if len(odd) > _SUSPECTS:
                 return
 
-    def _rows(self) -> Iterator[tuple[Any, ...]]:
+    def _rows(self) -> Iterator[Row]:
         """Arguments drawn at random, none twice; all there are when they are few."""
         pick = random.Random(5)
         if math.prod(map(len, self.pools)) <= _FEW:
             every = list(itertools.product(*self.pools))
             pick.shuffle(every)
-            yield from every
+            yield from map(self._row, every)
             return
         seen: set[tuple[int, ...]] = set()
         for _ in range(_DRAWN):
             places = tuple(pick.randrange(len(pool)) for pool in self.pools)
             if places not in seen:
                 seen.add(places)
-                yield tuple(pool[at] for pool, at in zip(self.pools, places, strict=True))
+                yield self._row(tuple(pool[at] for pool, at in zip(self.pools, places, strict=True)))
 
-    def _odd(self, chunk: list[tuple[Any, ...]]) -> list[int] | None:
+    def _row(self, parts: tuple[tuple[Make, Any, Any], ...]) -> Row:
+        choice = {name: make for name, (make, _, _) in zip(self.names, parts, strict=True)}
+        return Row(choice, [old for _, old, _ in parts], [new for _, _, new in parts])
+
+    def _rows_of_containers(self) -> Iterator[Row]:
+        spaces = self.runners[0].version.namespace, self.runners[1].version.namespace
+        near = (spaces[0], spaces[0]) if isinstance(self.runners[1], FarRunner) else spaces
+        return rows_drawn(self.candidates, self.names, near, random.Random(9))
+
+    def _odd(self, chunk: list[Row]) -> list[int] | None:
         """The rows that seem to differ; None when the chunk did not end in time or was refused something."""
         other = self.runners[1]
         if isinstance(other, FarRunner):
@@ -106,10 +121,10 @@ class Bulk:
                 with cage.timed(_CHUNK_SECONDS):
                     for row in chunk:
                         sys.stdout = outputs[0]
-                        mine = _ended(old, [value for _, value, _ in row])
+                        mine = _ended(old, row.old)
                         sys.stdout = outputs[1]
-                        theirs = _ended(new, [value for _, _, value in row])
-                        if not _alike(mine, theirs):
+                        theirs = _ended(new, row.new)
+                        if not (_alike(mine, theirs) and _left_alike(row)):
                             odd.append(done)
                         done += 1
             except TimeUp:
@@ -120,8 +135,8 @@ class Bulk:
         same_output = outputs[0].getvalue() == outputs[1].getvalue()
         return odd if same_output else list(range(done))
 
-    def _odd_in_two_worlds(self, new: FarRunner, chunk: list[tuple[Any, ...]]) -> list[int] | None:
-        rows = [[make for make, _, _ in row] for row in chunk]
+    def _odd_in_two_worlds(self, new: FarRunner, chunk: list[Row]) -> list[int] | None:
+        rows = [row.choice for row in chunk]
         mine = told_rows(self.runners[0], self.candidates, rows)
         theirs = new.call(_TOLD_ROWS, rows) if mine is not None else None
         if mine is None or theirs is None:
@@ -130,9 +145,9 @@ class Bulk:
         return [i for i, (one, other) in enumerate(zip(mine, theirs, strict=True)) if one != other]
 
 
-def told_rows(runner: Runner, candidates: Candidates, rows: list[list[Make]]) -> list[int] | None:
+def told_rows(runner: Runner, candidates: Candidates, rows: list[Choice]) -> list[int] | None:
     """What a version comes to on each row of arguments, hashed; None when it did not end in time or was refused."""
-    function, world = runner.version.plain, World(candidates, {}, runner.version.namespace)
+    function, names = runner.version.plain, runner.parameters()
     assert function is not None
     found: list[int] = []
     runner.cage.told.clear()
@@ -143,7 +158,8 @@ def told_rows(runner: Runner, candidates: Candidates, rows: list[list[Make]]) ->
         try:
             with runner.cage.timed(_CHUNK_SECONDS):
                 for row in rows:
-                    ended = _ended(function, [world.build("", make) for make in row])
+                    given = arguments(candidates, row, names, runner.version.namespace)
+                    ended = _ended(function, given), given
                     found.append(hash(repr(Describer().of(ended)) + outputs[0].getvalue()))
                     outputs[0].seek(0)
                     outputs[0].truncate()
@@ -174,6 +190,16 @@ def _alike(mine: tuple[bool, Any], theirs: tuple[bool, Any]) -> bool:
     if kind is int or kind is str or kind is bool or a is None or kind is bytes:
         return bool(a == b)
     return bool(Describer().of(a) == Describer().of(b))
+
+
+def _left_alike(row: Row) -> bool:
+    """Whether the containers among the arguments are left the same by both."""
+    return all(
+        (kind := type(mine)) in _FIXED
+        or (kind in _BUILT_IN and repr(mine) == repr(theirs))
+        or _alike((True, mine), (True, theirs))
+        for mine, theirs in zip(row.old, row.new, strict=True)
+    )
 
 
 def _named_alike(a: Any, b: Any) -> bool:

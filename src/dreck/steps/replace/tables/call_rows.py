@@ -9,6 +9,7 @@ from dreck.steps.replace.tables.runs import planned_runs
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
+from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
@@ -56,7 +57,7 @@ def _planned(scene: Scene, run: list[ast.stmt]) -> Plan:
     if len(indent.encode()) != run[0].col_offset or comments_of(sheet, first, last):
         raise Untouchable("comments stand between the calls, or they share a line with something else")
     columns = _columns(scene, calls[0], differing)
-    name = constant_name([*words_of(_called(calls[0])), "rows"], scene.all_words())
+    name = own_constant(scene, constant_name([*words_of(_called(calls[0])), "rows"], scene.all_words()))
     unit = sheet.unit(scene.node)
     rows = "".join(f"{unit}{_row(sheet, row, differing)},\n" for row in parts)
     put_table(scene, sheet, f"{name} = (\n{rows})\n")

@@ -22,6 +22,7 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
 from dreck.steps.replace.tables.in_front import in_front
+from dreck.steps.replace.tables.meant_for import class_ladders
 from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
 from dreck.steps.replace.tables.table_lines import body_lines, is_ladder
@@ -42,8 +43,9 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
+from dreck.steps.support.table_names import own_style, table_name
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.wording import constant_name, is_free, words_of
+from dreck.steps.support.wording import is_free, words_of
 
 _FEWEST = 3
 
@@ -56,11 +58,13 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         chain, others = _apart(whole)
         calls = method_calls(chain.arms)
         if all(outcome_of(arm.body) for arm in whole.arms) and _same_calls(scene, chain) is None and calls is None:
+            yield NotPlanned(whole.first.lineno, "its arms only choose values; lookup-table makes a table of them")
             continue
         try:
             yield _planned(scene, chain, others, calls)
         except Untouchable as error:
             yield NotPlanned(whole.first.lineno, str(error))
+    yield from class_ladders(scene)
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:
@@ -171,16 +175,11 @@ def _of_methods(
 
 
 def _table_name(scene: Scene, chain: Chain) -> str:
-    wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
-    taken = scene.all_words()
-    if wished and wished in taken:
-        raise Untouchable(f"the name '{wished}' is taken already")
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("the", "of")][:2]
     subjects = [spelled_out(scene.node, s) for s in chain.subjects]
     subject = [w for s in subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
-    return wished or constant_name(
-        [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"], taken
-    )
+    words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
+    return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
 
 
 def _replace(
@@ -302,20 +301,30 @@ def _first_with_comments(sheet: Sheet, block: list[ast.stmt]) -> int:
 
 
 def _function_name(scene: Scene, key: ast.expr, taken: set[str]) -> str:
-    """`handle_glass`: what the function does, to which kind."""
+    """`handle_glass`: what the function does, to which kind. A number says nothing of it: a person has to."""
+    code = ast.unparse(key)
+    wished = scene.wishes.name_for(code)
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    if wished:
+        return wished
     match key:
         case ast.Constant(value=str() as text):
             words = words_of("".join(c if c.isalnum() else " " for c in text))
         case ast.Attribute(attr=attr):
             words = words_of(attr)
         case _:
-            words = words_of("".join(c if c.isalnum() else " " for c in ast.unparse(key)))
+            words = words_of("".join(c if c.isalnum() else " " for c in code))
+    if all(w.isdigit() for w in words):
+        raise Untouchable(
+            f"{code} does not say what is done for it; give each function a name: --name '{code}=NAME' ..."
+        )
     verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
     for stem in (verb, ["handle"], [*verb, "for"]):
-        name = "_".join([*stem, *words])
+        name = own_style(scene, "_".join([*stem, *words]))
         if name.isidentifier() and is_free(name, taken):
             return name
-    raise Untouchable(f"no free name was found for what is done for {ast.unparse(key)}")
+    raise Untouchable(f"no free name was found for what is done for {code}; give one with --name '{code}=NAME'")
 
 
 STEP = Step(

@@ -13,8 +13,9 @@ from dreck.steps.replace.tables.table_lines import body_lines, value_code
 from dreck.steps.support.chains import Chain, comments_of, key_code, lines_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, words_of
+from dreck.steps.support.wording import is_free, words_of
 
 _FEWEST = 3
 _SHORTEST = 3
@@ -43,12 +44,9 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan:
     if comments_of(sheet, first, last):
         raise Untouchable("comments stand in it, which the rows would leave behind; type-registry keeps them")
     subject = ast.unparse(chain.subjects[0])
-    wished, taken = scene.wishes.name_for(subject), scene.all_words()
     told = targets[0] if targets and len(targets[0]) >= _SHORTEST else scene.node.name.strip("_")
     chosen = [w for w in words_of(told) if w not in _SMALL_WORDS]
-    name = wished or constant_name([*chosen[:3], "by", "class"], taken)
-    if wished and wished in taken:
-        raise Untouchable(f"the name '{wished}' is taken already")
+    name = table_name(scene, subject, [*chosen[:3], "by", "class"], first)
     kind, found = _loop_names({n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params, chosen)
     unit, indent = sheet.unit(scene.node), sheet.indent(first)
     lines = _asking(

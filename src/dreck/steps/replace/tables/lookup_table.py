@@ -13,6 +13,7 @@ from dreck.steps.replace.tables.amounts import Amounts, amounts_of
 from dreck.steps.replace.tables.around import cores, lines_around
 from dreck.steps.replace.tables.class_rows import class_rows
 from dreck.steps.replace.tables.in_front import in_front
+from dreck.steps.replace.tables.meant_for import does_more
 from dreck.steps.replace.tables.method_calls import method_calls
 from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
@@ -34,8 +35,9 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
+from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, thing_name, words_of
+from dreck.steps.support.wording import thing_name, words_of
 
 _FEWEST = 3
 _SHORTEST = 3
@@ -52,6 +54,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if around and others:
             continue
         if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
+            if any(outcome_of(arm.body, attributes=True) is None for arm in chain.arms):
+                yield does_more(chain.first.lineno, chain.arms)
             continue
         outcomes = [outcome_of(arm.body, attributes=True) for arm in choosing]
         calls = method_calls(choosing)
@@ -108,11 +112,8 @@ def _planned(
         outcomes, fixed = [Outcome(targets, (number,)) for number in amounts.numbers[: len(outcomes)]], True
     first, last = lines_of(sheet, chain)
     given = () if fixed else _needed(scene, outcomes)
-    wished = scene.wishes.name_for(", ".join(ast.unparse(s) for s in chain.subjects))
-    taken = scene.all_words()
-    name = wished or constant_name(_name_words(scene, chain, targets, amounts.word if amounts else ""), taken)
-    if wished and wished in taken:
-        raise Untouchable(f"the name '{wished}' is taken already")
+    asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
+    name = table_name(scene, asked_for, _name_words(scene, chain, targets, amounts.word if amounts else ""), line)
     indent = sheet.indent(first)
     found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     if fixed and amounts is None:

@@ -12,6 +12,7 @@ from dreck.steps.replace.tables import call_rows, optional_rules, rule_rows
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line
+from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
@@ -273,7 +274,7 @@ def _all_hold(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
         return NotPlanned(line, "its conditions belong together")
     wished = scene.wishes.name_for(ast.unparse(test))
     taken = scene.all_words()
-    name = wished or constant_name([*_question(scene.node.name), "rules"], taken)
+    name = wished or own_constant(scene, constant_name([*_question(scene.node.name), "rules"], taken))
     if "rule" in scene.scope.local or (wished and wished in taken):
         return NotPlanned(line, f"the name {wished or 'rule'} is taken")
     sheet = scene.sheet()

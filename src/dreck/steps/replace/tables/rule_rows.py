@@ -14,6 +14,7 @@ from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line
+from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, is_free, words_of
 
@@ -79,7 +80,7 @@ def _planned(scene: Scene, block: list[ast.stmt], run: list[Rule]) -> Plan:
     if any(len(row) > scene.line_length for row in rows):
         raise Untouchable("a rule is too long for a row; give its condition a name first (named-predicate)")
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("get", "find", "list", "the")]
-    name = constant_name([*words[:2], "rules"], scene.all_words())
+    name = own_constant(scene, constant_name([*words[:2], "rules"], scene.all_words()))
     added, applies = _free(scene, "message" if _are_texts(run) else "found"), _free(scene, "applies")
     put_table(scene, sheet, f"{name} = (\n{''.join(f'{row}{chr(10)}' for row in rows)})\n")
     asked = as_parameter(scene, sheet, name, [], "rules") if scene.wishes.form == "parameter" else name

@@ -1,0 +1,77 @@
+"""Names of tables that are put beside a function: what they hold, as the module's own constants are called."""
+
+import ast
+from collections.abc import Iterable
+
+from dreck.source.walking import walk
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import constant_name, is_free, words_of
+
+
+def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) -> str:
+    """What is wished for the code `asked_for`; else `words`, and what the tests around `line` say when these are taken.
+
+    Raises Untouchable where no free name says what the table holds.
+    """
+    wished, taken = scene.wishes.name_for(asked_for), scene.all_words()
+    if wished and wished in taken:
+        raise Untouchable(f"the name '{wished}' is taken already")
+    if wished:
+        return wished
+    plain = list(words)
+    for more in ([], ["for", *said_around(scene, line)]):
+        name = own_constant(scene, constant_name([*plain, *more], ()))
+        if is_free(name, taken) and more != ["for"]:
+            return name
+    raise Untouchable(f"no free name was found for its table; give one with --name '{asked_for}=NAME'")
+
+
+def own_constant(scene: Scene, name: str) -> str:
+    """The name with an underscore before it, where the module's constants have one; without any, as its helpers are."""
+    return f"_{name}" if is_kept_private(scene, constants_of(scene.tree) or used_helpers(scene.tree)) else name
+
+
+def own_style(scene: Scene, name: str) -> str:
+    """The name with an underscore before it, where the module's helpers have one, or where it has none of its own."""
+    return f"_{name}" if not name.startswith("_") and is_kept_private(scene, used_helpers(scene.tree)) else name
+
+
+def is_kept_private(scene: Scene, alike: list[str]) -> bool:
+    """Whether names like these are the module's own affair: most are, or there are none and others are for callers."""
+    if alike:
+        return 2 * sum(name.startswith("_") for name in alike) > len(alike)
+    return len([s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]) > 2
+
+
+def used_helpers(tree: ast.Module) -> list[str]:
+    """Functions of the module that it calls itself."""
+    helpers = [s.name for s in tree.body if isinstance(s, ast.FunctionDef)]
+    called = {n.func.id for n in walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
+    return [h for h in helpers if h in called]
+
+
+def constants_of(tree: ast.Module) -> list[str]:
+    """Names in capitals that the module binds."""
+    targets = [t for s in tree.body if isinstance(s, ast.Assign) for t in s.targets]
+    targets += [s.target for s in tree.body if isinstance(s, ast.AnnAssign)]
+    return [t.id for t in targets if isinstance(t, ast.Name) and t.id.strip("_").isupper()]
+
+
+def said_around(scene: Scene, line: int) -> list[str]:
+    """What the innermost test around a line asks for: `color`, `1` for the lines below `if color == 1:`."""
+    found: list[str] = []
+    for node in walk(scene.node):
+        if isinstance(node, ast.If) and node.body[0].lineno <= line <= (node.body[-1].end_lineno or 0):
+            match node.test:
+                case ast.Compare(left=left, ops=[ast.Eq() | ast.Is()], comparators=[right]):
+                    words = [*words_of(_last(left)), *words_of(_last(right))]
+                    found = words if all(words) else found
+    return found
+
+
+def _last(e: ast.expr) -> str:
+    match e:
+        case ast.Constant(value=str() | int() as value):
+            return "".join(c if c.isalnum() else " " for c in str(value)).strip().replace(" ", "_")
+    return ast.unparse(e).rpartition(".")[2].strip("()[]'\"")
