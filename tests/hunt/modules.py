@@ -10,6 +10,7 @@ import random
 from typing import Any
 
 from dreck.model.names.bindings import bound_by
+from tests.hunt.limits import LIMITS, MADE_OF_IT, TESTS, limit_otherwise, reads_limit
 from tests.hunt.parts import (
     BANDS,
     BODIES,
@@ -22,7 +23,6 @@ from tests.hunt.parts import (
     HEAD,
     HELD,
     HELPERS,
-    LIMITS,
     MORTAL,
     ROWS,
     SHOWN,
@@ -50,7 +50,7 @@ class ModuleMaker(Maker):
             SHOWN if self.described else "",
             pick(TABLES),
             pick(BANDS),
-            pick(LIMITS),
+            pick(LIMITS) + pick(MADE_OF_IT),
             pick(CHANGES),
             "RULES = (lambda v: v == 1, lambda v: v is None)\n",
         ]
@@ -169,6 +169,8 @@ class ModuleMaker(Maker):
         return self.pick.choice(self.special()) if self.pick.random() < 0.2 else super().value()
 
     def test(self) -> str:
+        if self.pick.random() < 0.12:
+            return self.pick.choice(TESTS)
         if self.pick.random() < 0.15:
             return self.pick.choice(
                 ("a // 2 == 0", "a % 2 == 1", "b // -2 == -1", "a + b > 2", "a - b < 1", "2 * a > b", "a >= b + 1", "a * b == 0",
@@ -192,6 +194,8 @@ def module_rewritten(code: str, pick: random.Random) -> str:
         first.value = ast.Constant("what it says now")
     elif ("class Mortal" in code or "'left'" in code) and chance < 0.3:
         _lets_go(tree, function, pick)
+    elif pick.random() < 0.7 and reads_limit(function):
+        limit_otherwise(tree, function, pick)
     elif pick.random() < 0.3 and _waits(function):
         waits_otherwise(tree, function, pick)
     elif chance < 0.55:

@@ -62,7 +62,6 @@ MORTAL = "class Mortal:\n    n = 1\n    def __del__(self):\n        LOG.append('
 HELD = "import weakref\nHELD = weakref.WeakValueDictionary()\n"
 SHOWN = "def shown(g):\n    return lambda *given: (g.__doc__, g(*given))\n"
 DESCRIBED = "    'what it says'\n"
-LIMITS = ("LIMIT = 2\n", "LIMIT = 1\n", "LIMIT = 2\nLIMIT = 1\n", "LIMIT = 2\nfrom operator import add as LIMIT\n")
 CHANGES = (
     *["def change():\n    pass\n"] * 6,
     "def change():\n    global LIMIT\n    LIMIT = 0\n",

@@ -1,7 +1,7 @@
 """Constant tables: displays and literals at the top of a module that nothing changes once they are made."""
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.names.nodes import every_node
@@ -52,22 +52,41 @@ def tables_in(tree: ast.Module, is_bound_once: Callable[[str], bool], stands_for
     """
     made: dict[str, ast.expr] = {}
     for s in tree.body:
-        match s:
-            case ast.Assign(targets=[ast.Name(id=name)], value=value):
-                pass
-            case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
-                pass
-            case _:
-                continue
-        if name.strip("_").isupper() and is_bound_once(name):
-            plain = _thawed(value, stands_for)
-            if is_constant(plain):
-                made[name] = plain
+        for name, value in _bound_to(s, stands_for):
+            if name.strip("_").isupper() and is_bound_once(name):
+                plain = _thawed(value, stands_for)
+                if is_constant(plain):
+                    made[name] = plain
     if not made:
         return Tables()
     for name in changed_in(tree, made):
         del made[name]
     return Tables(made)
+
+
+def _bound_to(s: ast.stmt, stands_for: Callable[[ast.expr], str]) -> Iterator[tuple[str, ast.expr]]:
+    """Names and what a statement binds them to: one, or each of `GLASS, PAPER = 1, 2` and `GLASS, PAPER = range(2)`."""
+    match s:
+        case ast.Assign(targets=[ast.Name(id=name)], value=value):
+            yield name, value
+        case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
+            yield name, value
+        case ast.Assign(targets=[ast.Tuple(elts=names) | ast.List(elts=names)], value=value):
+            parts = _parts(value, stands_for)
+            if len(parts) == len(names):
+                yield from ((n.id, part) for n, part in zip(names, parts, strict=True) if isinstance(n, ast.Name))
+
+
+def _parts(value: ast.expr, stands_for: Callable[[ast.expr], str]) -> list[ast.expr]:
+    """What stands in a display, or what a short `range` of written numbers gives; [] when that is not plain to see."""
+    match value:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) if not any(isinstance(e, ast.Starred) for e in elts):
+            return elts
+        case ast.Call(func=called, args=[*bounds], keywords=[]) if stands_for(called) == "builtins.range":
+            numbers = [b.value for b in bounds if isinstance(b, ast.Constant) and type(b.value) is int]
+            if 1 <= len(numbers) == len(bounds) <= 2 and abs(numbers[-1]) <= MOST_ROWS and numbers[0] >= 0:
+                return [ast.copy_location(ast.Constant(n), value) for n in range(*numbers)]
+    return []
 
 
 def _thawed(value: ast.expr, stands_for: Callable[[ast.expr], str]) -> ast.expr:

@@ -7,7 +7,7 @@ from pathlib import Path
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.importing import effects_of
+from dreck.proof.surroundings.importing import acting, effects_of
 from dreck.source.walking import walk
 
 _MOST_FILES = 60
@@ -52,6 +52,9 @@ class FilesBeside:
             return None
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
         found = _resting_on(one, changed) | _resting_on(other, changed)
+        if any(_is_read_when_run(tree, found) for tree in (one, other)):
+            self._known[key] = None
+            return None
         self._known[key] = found | {"*"} if found else found
         return self._known[key]
 
@@ -74,6 +77,13 @@ class FilesBeside:
                     if file is not None:
                         found.setdefault(alias.asname or alias.name.split(".")[0], []).append((file, "*"))
         return found
+
+
+def _is_read_when_run(tree: ast.Module, changed: set[str]) -> bool:
+    """Whether a statement that does more than bind names reads one of `changed` when the module is imported."""
+    names = ModuleNames(tree)
+    reading = [s for s in tree.body if any(isinstance(n, ast.Name) and n.id in changed for n in walk(s))]
+    return any(acting(s, tree, names) for s in reading)
 
 
 def _defined_otherwise(old: ast.Module, new: ast.Module) -> set[str]:

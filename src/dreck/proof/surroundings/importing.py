@@ -4,6 +4,7 @@ import ast
 import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by
 from dreck.model.names.modules import ModuleNames
@@ -39,6 +40,16 @@ _TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a module does when it is imported beside binding names and importing others, part by part."""
     return list(_Importing.of(tree, names).told(tree.body))
+
+
+def acting(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> bool:
+    """Whether a statement of a module does more than bind names."""
+    return any(True for _ in _importing(tree, names).told([s]))
+
+
+@lru_cache(maxsize=8)
+def _importing(tree: ast.Module, names: ModuleNames) -> "_Importing":
+    return _Importing.of(tree, names)
 
 
 def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:

@@ -129,17 +129,6 @@ def functions_of(tree: ast.Module) -> set[str]:
     return {s.name for s in tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
 
 
-def read_by_assignments(tree: ast.Module) -> dict[str, list[str]]:
-    """For each name assigned at the top of a module, the names its value reads."""
-    found: dict[str, list[str]] = {}
-    for s in tree.body:
-        if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign) and s.value is not None:
-            read = sorted({n.id for n in walk(s.value) if isinstance(n, ast.Name)})
-            for name in bound_by(s):
-                found.setdefault(name, []).extend(read)
-    return found
-
-
 def hollowed(node: FunctionNode) -> str:
     """A function's code without what stands inside the functions nested in it, but for the names they see."""
     import copy

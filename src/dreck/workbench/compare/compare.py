@@ -20,6 +20,7 @@ from dreck.proof.surroundings.module_diff import (
     looks_around,
     names_in_lazy_code,
 )
+from dreck.proof.surroundings.resting import spread
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
@@ -131,7 +132,8 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
     if gone:
         return Verdict("unsettled", reason=f"{min(gone)} would be gone")
     work = _Judging(sides, wanted, config_for(old.path))
-    changed = changed_between(*(side.module for side in sides))
+    modules = sides[0].module, sides[1].module
+    changed = spread(changed_between(*modules), *modules)
     pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
     overriding = _inherited(*sides)
     if overriding:
@@ -210,11 +212,13 @@ class _Judging:
             self.known.close()
 
     def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
-        changed = changed_between(*(side.module for side in self.sides))
+        modules = self.sides[0].module, self.sides[1].module
+        changed = changed_between(*modules)
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
             names = FilesBeside(neighbour, packages=not self.wanted.folders).imported_otherwise(old, new)
             changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
+        changed = spread(changed, *modules)
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]

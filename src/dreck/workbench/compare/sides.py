@@ -12,7 +12,8 @@ from typing import Any
 from dreck.errors import BadTarget, DreckError
 from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names
-from dreck.proof.surroundings.module_diff import Module, read_by_assignments
+from dreck.proof.surroundings.module_diff import Module
+from dreck.proof.surroundings.resting import made_of
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.targets import Target
@@ -35,14 +36,14 @@ class Side:
     tree: ast.Module
     names: LinkedNames
     functions: dict[str, Function]
-    assigned: dict[str, list[str]]
-    """For names assigned at the top of the module, the names read there."""
+    assigned: dict[str, set[str]]
+    """For names bound at the top of the module, the names read there."""
 
     @classmethod
     def of(cls, text: Text) -> "Side":
         tree = parse(text.text, text.path)
         functions = {f.name: f for f in functions_in(tree, text.text)}
-        return cls(text, tree, LinkedNames(tree, text.path, neighbour), functions, read_by_assignments(tree))
+        return cls(text, tree, LinkedNames(tree, text.path, neighbour), functions, made_of(tree))
 
     @property
     def module(self) -> Module:
