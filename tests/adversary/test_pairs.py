@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+import dreck
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
@@ -11,6 +12,8 @@ from tests.adversary.running import Pair, pairs_in, seen
 
 PAIRS = [pair for file in sorted(Path(__file__).parent.glob("*.txt")) for pair in pairs_in(file.read_text())]
 NAMES = [pair.name for pair in PAIRS]
+ALONE = pairs_in(Path(__file__).with_name("alone.txt").read_text())
+"""Here `f` is written alike in both: what it leads to is not."""
 
 
 @pytest.mark.parametrize("pair", PAIRS, ids=NAMES)
@@ -24,3 +27,15 @@ def test_the_two_differ(pair: Pair):
 def test_not_proved(pair: Pair):
     verdict = compare_texts(*(Text(Path("yard.py"), text) for text in pair.texts), Wanted(trial=False)).verdict
     assert verdict.status != "proved", str(verdict)
+
+
+@pytest.mark.parametrize("pair", ALONE, ids=[pair.name for pair in ALONE])
+def test_a_function_rests_on_what_it_leads_to(pair: Pair):
+    verdict = dreck.compare(*pair.texts, only="f", trial=False)
+    assert verdict.status != "proved", str(verdict)
+
+
+def test_a_function_that_leads_to_nothing_else_stays_proved():
+    beside = "def weigh(x): return {}\nclass Bin:\n    def full(self): return {}\nTABLE = {{'a': weigh}}\n"
+    one = "def f(x, d):\n    if x: return d.full\n    return sorted(d)\n"
+    assert dreck.compare(beside.format(1, 1) + one, beside.format(2, 1) + one, only="f", trial=False).status == "proved"

@@ -7,25 +7,27 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _MAKING = frozenset({"__init__", "__new__", "__post_init__"})
+_TRUTH = (ast.If, ast.While, ast.BoolOp, ast.Not, ast.IfExp, ast.Assert, ast.comprehension, ast.Match, ast.Compare)
+_SHOWING_KEYS = (ast.Dict, ast.Set, ast.DictComp, ast.SetComp, ast.Subscript, ast.Compare, ast.Match)
+_GOING_THROUGH = (ast.For, ast.comprehension, ast.Starred, ast.YieldFrom, ast.Tuple, ast.List, ast.Compare,
+                  ast.AugAssign, ast.Subscript, ast.Dict, ast.Match)  # fmt: skip
+_WRITING_OUT = (ast.JoinedStr, ast.BinOp)
 _BY_NODE: dict[str, tuple[type[ast.AST], ...]] = {
-    "__eq__": (ast.Compare, ast.Match), "__ne__": (ast.Compare,), "__lt__": (ast.Compare,), "__le__": (ast.Compare,),
-    "__gt__": (ast.Compare,), "__ge__": (ast.Compare,), "__contains__": (ast.Compare,),
-    "__bool__": (ast.If, ast.While, ast.BoolOp, ast.Not, ast.IfExp, ast.Assert, ast.comprehension, ast.Call),
-    "__len__": (ast.If, ast.While, ast.BoolOp, ast.Not, ast.IfExp, ast.Assert, ast.comprehension, ast.Call, ast.Match),
-    "__iter__": (ast.For, ast.comprehension, ast.Starred, ast.Call, ast.YieldFrom, ast.Tuple, ast.List, ast.Compare),
-    "__next__": (ast.For, ast.comprehension, ast.Starred, ast.Call, ast.YieldFrom, ast.Tuple, ast.List),
-    "__getitem__": (ast.Subscript, ast.For, ast.comprehension, ast.Compare, ast.Match), "__missing__": (ast.Subscript,),
-    "__setitem__": (ast.Subscript,), "__delitem__": (ast.Subscript,), "__call__": (ast.Call,),
+    "__eq__": _SHOWING_KEYS, "__hash__": _SHOWING_KEYS,
+    **dict.fromkeys(("__ne__", "__lt__", "__le__", "__gt__", "__ge__", "__contains__"), (ast.Compare,)),
+    "__bool__": _TRUTH, "__len__": _TRUTH, "__iter__": _GOING_THROUGH, "__next__": _GOING_THROUGH,
+    "__getitem__": (*_GOING_THROUGH, ast.BinOp), "__missing__": (ast.Subscript, ast.BinOp),
+    "__setitem__": (ast.Subscript,), "__delitem__": (ast.Subscript,), "__call__": (),
     "__enter__": (ast.With,), "__exit__": (ast.With,), "__aenter__": (ast.AsyncWith,), "__aexit__": (ast.AsyncWith,),
     "__aiter__": (ast.AsyncFor, ast.comprehension), "__anext__": (ast.AsyncFor, ast.comprehension),
-    "__await__": (ast.Await,), "__getattr__": (ast.Attribute, ast.Match),
-    "__getattribute__": (ast.Attribute, ast.Match),
-    "__setattr__": (ast.Attribute,), "__delattr__": (ast.Attribute,), "__get__": (ast.Attribute,),
-    "__set__": (ast.Attribute,), "__format__": (ast.JoinedStr, ast.Call), "__str__": (ast.JoinedStr, ast.Call),
-    "__repr__": (ast.JoinedStr, ast.Call), "__hash__": (ast.Dict, ast.Set, ast.Subscript, ast.Call, ast.Compare),
-    "__instancecheck__": (ast.Call, ast.Match), "__subclasscheck__": (ast.Call,),
+    "__await__": (ast.Await, ast.AsyncFor, ast.AsyncWith, ast.comprehension),
+    **dict.fromkeys(("__getattr__", "__getattribute__"), (ast.Attribute, ast.Match)),
+    **dict.fromkeys(("__setattr__", "__delattr__", "__get__", "__set__", "__delete__"), (ast.Attribute, ast.Match)),
+    "__format__": (ast.JoinedStr,), "__str__": _WRITING_OUT, "__repr__": _WRITING_OUT, "__del__": (ast.AST,),
+    "__instancecheck__": (ast.Match,), "__subclasscheck__": (),
 }  # fmt: skip
-_OPERATORS = (ast.BinOp, ast.AugAssign, ast.UnaryOp, ast.Call)
+"""The parts of code by which each is run, beside calls: what is called may run all of them."""
+_OTHERWISE = (ast.BinOp, ast.AugAssign, ast.UnaryOp, ast.Subscript, ast.Starred, ast.ClassDef)
 
 
 def may_run(node: FunctionNode, special: str, owner: str) -> bool:
@@ -33,12 +35,12 @@ def may_run(node: FunctionNode, special: str, owner: str) -> bool:
     kinds, names = _parts(node)
     if special in _MAKING:
         return owner in names or bool(names & {"cls", "type", "__class__"})
-    return any(kind in kinds for kind in _BY_NODE.get(special, _OPERATORS))
+    return ast.Call in kinds or any(kind in kinds for kind in _BY_NODE.get(special, _OTHERWISE))
 
 
 @lru_cache(maxsize=256)
 def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]]:
-    kinds: set[type[ast.AST]] = set()
+    kinds: set[type[ast.AST]] = {ast.AST}
     names: set[str] = set()
     for n in walk(node):
         kinds.add(type(n))
@@ -46,4 +48,6 @@ def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]
             names.add(n.id)
         elif isinstance(n, ast.Attribute):
             names.add(n.attr)
+        elif isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and n.decorator_list:
+            kinds.add(ast.Call)  # a decorator is called
     return frozenset(kinds), frozenset(names)

@@ -39,13 +39,91 @@ def spread(changed: Changed, old: Module, new: Module) -> Changed:
 
 
 def made_of(tree: ast.Module) -> dict[str, set[str]]:
-    """For each name that statements of the module bind or change, the names that they read."""
+    """For each name that statements of the module bind or change, the words (`words_of`) that they read.
+
+    A statement that calls something may hand all it names to all it names; functions fill the module's containers
+    and bind its names, too.
+    """
     found: dict[str, set[str]] = {}
     for s in tree.body:
-        reads = _read(s)
-        for name in _touched(s):
+        reads = {word for n in _outside_of_bodies(s) for word in _words(n)}
+        for name in _touched(s) | (_read(s) if _may_hand_on(s) else set()):
             found.setdefault(name, set()).update(reads)
+    for outermost in tree.body:
+        for name, words in _filled_inside(outermost):
+            found.setdefault(name, set()).update(words)
     return found
+
+
+def _filled_inside(outermost: ast.stmt) -> Iterator[tuple[str, set[str]]]:
+    """What functions bind in their module, put into its containers, and what decorators are handed."""
+    around = {n.name for n in walk(outermost) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)}
+    for s in walk(outermost):
+        match s:
+            case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
+                yield from ((n, words_of(s)) for g in walk(s) if isinstance(g, ast.Global) for n in g.names)
+                yield from ((n, {s.name}) for d in s.decorator_list for n in _names(d))
+            case (
+                ast.Expr(value=ast.Call(func=ast.Attribute() as place)) | ast.Assign(targets=[ast.Subscript() as place])
+            ):
+                yield from ((n, words_of(s) | around) for n in _names(place.value))
+
+
+def _names(e: ast.AST) -> set[str]:
+    return {n.id for n in walk(e) if isinstance(n, ast.Name)}
+
+
+def held_by(tree: ast.Module) -> dict[str, set[str]]:
+    """For each attribute that is set anywhere, in a class or on an object, the words of what it is set to."""
+    found: dict[str, set[str]] = {}
+    for n in walk(tree):
+        if isinstance(n, ast.ClassDef):
+            for s in n.body:
+                if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+                    words = words_of(s)
+                    for name in bound_by(s):  # in a class body a name may be one of its methods
+                        found.setdefault(name, set()).update(words, (f".{w}" for w in words if w.isidentifier()))
+        elif isinstance(n, ast.Assign | ast.AnnAssign) and n.value is not None:
+            for t in n.targets if isinstance(n, ast.Assign) else [n.target]:
+                for place in walk(t):
+                    if isinstance(place, ast.Attribute):
+                        found.setdefault(place.attr, set()).update(words_of(n.value))
+    return found
+
+
+def words_of(node: ast.AST) -> set[str]:
+    """What a piece of code speaks of: names, attributes (`.weigh`), those of modules (`@weigh`), texts (`'weigh'`), and
+    whether it looks things up by texts: written ones, `any method` of an object, or `any function` of a module."""
+    return {word for n in walk(node) for word in _words(n)}
+
+
+_BY_TEXT = frozenset({"getattr", "attrgetter", "methodcaller", "__getattribute__"})
+_ALL_OF_OBJECTS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "getattr_static", "__dict__"})
+_ALL = frozenset({"globals", "locals", "eval", "exec", "__globals__", "f_globals", "modules", "__import__",
+                  "import_module", "get_objects"})  # fmt: skip
+
+
+def _words(n: ast.AST) -> Iterator[str]:
+    match n:
+        case ast.Name(id=name):
+            yield name
+            yield from ["any function"] if name in _ALL else ["any method"] if name in _ALL_OF_OBJECTS else []
+        case ast.Attribute(value=base, attr=attr):
+            yield f".{attr}"
+            yield from [f"@{attr}"] if isinstance(base, ast.Name) else []
+            own = attr == "__dict__" and isinstance(base, ast.Name) and base.id == "self"
+            yield from (
+                ["any function"] if attr in _ALL else ["any method"] if attr in _ALL_OF_OBJECTS and not own else []
+            )
+        case ast.MatchClass(kwd_attrs=attrs):
+            yield from (f".{attr}" for attr in attrs)
+        case ast.Constant(value=str() as text):
+            yield from (f"'{part}'" for part in text.split(".") if part.isidentifier())
+        case ast.Call(func=ast.Name(id=called) | ast.Attribute(attr=called), args=args) if called in _BY_TEXT:
+            asked = args[1:2] if called == "getattr" else args if called == "attrgetter" else args[:1]
+            written = bool(asked) and all(isinstance(a, ast.Constant) for a in asked)
+            yield "looks up" if written else "any method"
+            yield from ["looks up"] if not written else []
 
 
 def _together(one: dict[str, set[str]], other: dict[str, set[str]]) -> dict[str, set[str]]:
@@ -78,6 +156,17 @@ def _outside_of_bodies(node: ast.AST) -> Iterator[ast.AST]:
 def _running(tree: ast.Module, names: ModuleNames) -> list[ast.stmt]:
     """The statements of a module that do something when it is imported."""
     return [s for s in tree.body if acting(s, tree, names) and not _is_for_scripts(s)]
+
+
+def _may_hand_on(s: ast.stmt) -> bool:
+    """Whether a statement at the top of a module calls something for what it does, or does so again and again."""
+    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Import | ast.ImportFrom
+    if isinstance(s, plain) or _is_for_scripts(s):
+        return False
+    inside = list(_outside_of_bodies(s))
+    return any(isinstance(n, ast.Expr) and not isinstance(n.value, ast.Constant) for n in inside) or any(
+        isinstance(n, ast.For | ast.While | ast.With) for n in inside
+    )
 
 
 def _is_for_scripts(s: ast.stmt) -> bool:

@@ -1,7 +1,7 @@
 """compare: are two versions the same? Of files, targets, source texts or live functions."""
 
 import ast
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +25,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.likeness import renamed
-from dreck.workbench.compare.mentions import asserts, names_meant, runs_unnamed
+from dreck.workbench.compare.mentions import asserts, may_call, names_meant
 from dreck.workbench.compare.sides import Side, Text, neighbour
 from dreck.workbench.compare.wanted import NOTHING_MORE, Wanted
 from dreck.workbench.engine.check import Check, run_check
@@ -202,6 +202,7 @@ class _Judging:
     beside: bool = False
     """Whether the files beside the two versions may differ, too, and are not judged themselves."""
     known: KnownTrials | None = None
+    _known_calls: dict[str, list[str]] = field(default_factory=dict)
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
@@ -279,15 +280,12 @@ class _Judging:
         return found
 
     def _mentioned(self, name: str) -> list[str]:
-        """Functions of the old file that `name` may call: by their name, or as methods by their last name."""
-        node = self.sides[0].functions[name].node
-        names = self.sides[0].led_to(names_meant(node))
-        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
-        return [
-            f.name
-            for f in self.sides[0].functions.values()
-            if f.name in names or (f.owner is not None and (f.node.name in attributes or runs_unnamed(node, f, names)))
-        ]
+        """Functions of the old file that `name` may call."""
+        side = self.sides[0]
+        if name not in self._known_calls:
+            called = may_call(side.functions[name].node, side.functions.values(), side.assigned, side.held)
+            self._known_calls[name] = list(called)
+        return self._known_calls[name]
 
     def _one(
         self, old: str, new: str, changed: Changed, suspect: str = "", recording: Recording | None = None
@@ -369,14 +367,27 @@ class _Judging:
         judge.known = self.known
         return judge
 
+    def _led_to(self, name: str, verdicts: dict[str, Verdict]) -> list[str]:
+        """The functions with a verdict that it calls, itself or by way of such as have none."""
+        found: list[str] = []
+        seen, pending = {name}, [name]
+        while pending:
+            for called in self._mentioned(pending.pop(0)):
+                if called in verdicts and called not in found:
+                    found.append(called)
+                elif called not in verdicts and called not in seen:
+                    seen.add(called)
+                    pending.append(called)
+        return found
+
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
         """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
         verdict = verdicts[old]
         if verdict.status != "proved":
             return verdict
-        for name in self._mentioned(old):
-            other = verdicts.get(name)
-            if other is None or other.status == "proved" or name == old:
+        for name in self._led_to(old, verdicts):
+            other = verdicts[name]
+            if other.status == "proved" or name == old:
                 continue
             if other.status == "tested":
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")

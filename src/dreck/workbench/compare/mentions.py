@@ -1,9 +1,11 @@
-"""What a function speaks of, by name and without one."""
+"""What a function speaks of, by name and without one, and what it may come to call by way of that."""
 
 import ast
+from collections.abc import Iterable, Iterator, Mapping
 
 from dreck.model.names.scopes import param_names
 from dreck.proof.surroundings.implicit import may_run
+from dreck.proof.surroundings.resting import words_of
 from dreck.source.functions import Function, FunctionNode
 from dreck.source.walking import walk
 
@@ -14,6 +16,41 @@ def names_meant(node: FunctionNode) -> set[str]:
     inside = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name)}
     around = [*node.decorator_list, node.args, *([node.returns] if node.returns is not None else [])]
     return (inside - given) | {n.id for part in around for n in walk(part) if isinstance(n, ast.Name)}
+
+
+def may_call(
+    node: FunctionNode, functions: Iterable[Function], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]
+) -> Iterator[str]:
+    """The functions of a module that a function may come to call, in one step.
+
+    By its name, by what the module makes of it (`assigned`), as a method by its last name, by what attributes are set
+    to (`held`), by a text where attributes are looked up by texts, and special methods without any of that.
+    """
+    said = names_meant(node) | {word for word in words_of(node) if not word.isidentifier()}
+    words = _led_to(said, assigned, held)
+    by_texts = "looks up" in words
+    for f in functions:
+        name = f.node.name
+        if (
+            f.name in words
+            or (f.owner is not None and (f".{name}" in words or "any method" in words or runs_unnamed(node, f, words)))
+            or (f.owner is None and f"@{name}" in words)
+            or (by_texts and f"'{name}'" in words)
+            or "any function" in words
+        ):
+            yield f.name
+
+
+def _led_to(said: set[str], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]) -> set[str]:
+    found: set[str] = set()
+    pending = list(said)
+    while pending:
+        word = pending.pop()
+        if word not in found:
+            found.add(word)
+            pending += assigned.get(word, ())
+            pending += held.get(word[1:], ()) if word.startswith(".") else ()
+    return found
 
 
 def runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
