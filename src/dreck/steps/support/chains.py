@@ -75,10 +75,13 @@ def all_blocks(body: list[ast.stmt]) -> Iterator[list[ast.stmt]]:
                     yield from all_blocks(block)
 
 
-def chains(function: FunctionNode, read: "Reader", fewest: int = 3, open_end: bool = False) -> Iterator[Chain]:
+def chains(
+    function: FunctionNode, read: "Reader", fewest: int = 3, open_end: bool = False, tails: bool = False
+) -> Iterator[Chain]:
     """Every chain of the function with enough arms, `read` saying what a test asks.
 
-    With `open_end` what a ladder asks at its end about other things is its default.
+    With `open_end` what a ladder asks at its end about other things is its default; with `tails` a chain may begin
+    at an `elif`, where those before it ask about other things.
     """
     for block in all_blocks(function.body):
         at = 0
@@ -88,7 +91,18 @@ def chains(function: FunctionNode, read: "Reader", fewest: int = 3, open_end: bo
                 yield found
                 at = found.end
             else:
+                yield from _tail(block[at], read, open_end, fewest) if tails else ()
                 at += 1
+
+
+def _tail(s: ast.stmt, read: "Reader", open_end: bool, fewest: int) -> Iterator[Chain]:
+    """The first chain that begins at an `elif` of a ladder."""
+    while isinstance(s, ast.If) and len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If):
+        found = _ifs(s.orelse, 0, read, open_end)
+        if found is not None and len(found.arms) >= fewest:
+            yield found
+            return
+        s = s.orelse[0]
 
 
 class Reader:
@@ -358,35 +372,3 @@ def put_table(scene: Scene, sheet: Sheet, code: str) -> None:
     line = table_line(scene, sheet, code)
     below = line > scene.outermost.lineno
     sheet.insert(line, f"\n\n{code}" if below else f"{code}\n\n")
-
-
-def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
-    """Imports the module does not have yet, below those it has, or below its docstring."""
-    top = _imports_at_top(scene.tree)
-    have = {a.asname or a.name for s in top if isinstance(s, ast.Import | ast.ImportFrom) for a in s.names}
-    missing = [code for code in codes if code.rpartition(" ")[2] not in have]
-    if not missing:
-        return
-    code = "\n".join(missing)
-    if top:
-        sheet.insert((top[-1].end_lineno or top[-1].lineno) + 1, f"{code}\n")
-        return
-    first = scene.tree.body[0]
-    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
-        sheet.insert((first.end_lineno or 1) + 1, f"\n{code}\n")
-        return
-    line = 1
-    while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
-        line += 1
-    sheet.insert(line, f"{code}\n\n\n")
-
-
-def _imports_at_top(tree: ast.Module) -> list[ast.stmt]:
-    """The imports before anything is defined."""
-    found: list[ast.stmt] = []
-    for s in tree.body:
-        if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-            break
-        if isinstance(s, ast.Import | ast.ImportFrom):
-            found.append(s)
-    return found

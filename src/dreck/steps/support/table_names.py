@@ -1,6 +1,7 @@
 """Names of tables that are put beside a function: what they hold, as the module's own constants are called."""
 
 import ast
+import shlex
 from collections.abc import Iterable
 
 from dreck.source.walking import walk
@@ -24,7 +25,12 @@ def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) ->
         name = own_constant(scene, constant_name([*plain, *more], ()))
         if is_free(name, taken) and more != ["for"]:
             return name
-    raise Untouchable(f"no free name was found for its table; give one with --name '{asked_for}=NAME'")
+    raise Untouchable(f"no free name was found for its table; give one with {naming(asked_for)}")
+
+
+def naming(code: str) -> str:
+    """The option that gives a name to what stands for a piece of code, as a shell takes it."""
+    return f"--name {shlex.quote(f'{code}=NAME')}"
 
 
 def own_constant(scene: Scene, name: str) -> str:

@@ -20,7 +20,8 @@ from dreck.steps.replace.families.class_text import (
 )
 from dreck.steps.replace.families.closed_family import Family, answers, common_base, family_of, lineage, method
 from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class, home_of, moved, type_chains
-from dreck.steps.support.chains import Chain, add_imports
+from dreck.steps.support.chains import Chain
+from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable

@@ -11,7 +11,8 @@ from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.replace.families.kinds import moved, type_chains
 from dreck.steps.replace.tables.table_lines import body_lines
-from dreck.steps.support.chains import Chain, add_imports, lines_of, table_line
+from dreck.steps.support.chains import Chain, lines_of, table_line
+from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable

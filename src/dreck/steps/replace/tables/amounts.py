@@ -9,6 +9,8 @@ from dreck.source.walking import walk
 from dreck.steps.support.sheet import Sheet
 
 Kinds = tuple[type, ...]
+GENERAL = frozenset({"factor", "amount", "text", "key"})
+"""What a constant is good for, where nothing says what it is called."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,8 +78,20 @@ def _shape(e: ast.expr, number: int, kinds: Kinds) -> str:
 
 
 def _word(e: ast.expr, part: ast.expr) -> str:
+    """What the constant is called where it stands: by a key before it, by a parameter; or what it is good for."""
     multiplied = (ast.Mult, ast.Div, ast.FloorDiv)
-    is_factor = any(
-        isinstance(n, ast.BinOp) and isinstance(n.op, multiplied) and part in (n.left, n.right) for n in walk(e)
-    )
-    return "factor" if is_factor else "amount"
+    for n in walk(e):
+        match n:
+            case ast.Tuple(elts=[ast.Constant(value=str() as key), last]) if last is part and key.isidentifier():
+                return key
+            case ast.keyword(arg=str() as key, value=value) if value is part:
+                return key
+            case ast.Dict(keys=keys, values=values):
+                for key, value in zip(keys, values, strict=True):
+                    if value is part and isinstance(key, ast.Constant) and str(key.value).isidentifier():
+                        return str(key.value)
+            case ast.BinOp(left=left, op=op, right=right) if isinstance(op, multiplied) and part in (left, right):
+                return "factor"
+            case ast.Subscript(slice=asked) if asked is part:
+                return "key"
+    return "text" if isinstance(part, ast.Constant) and isinstance(part.value, str) else "amount"

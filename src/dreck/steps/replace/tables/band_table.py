@@ -13,7 +13,8 @@ from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.table_files import table_file
 from dreck.steps.replace.tables.table_lines import body_lines
 from dreck.steps.support.arm_comments import comments_of_arm
-from dreck.steps.support.chains import add_imports, comments_of, is_plain, lines_of, put_table
+from dreck.steps.support.chains import comments_of, is_plain, lines_of, put_table
+from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable

@@ -21,11 +21,12 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
+from dreck.steps.replace.tables.actions import function_name, merged
 from dreck.steps.replace.tables.in_front import in_front
 from dreck.steps.replace.tables.meant_for import class_ladders
 from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.outcomes import outcome_of
-from dreck.steps.replace.tables.table_lines import body_lines, is_ladder
+from dreck.steps.replace.tables.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -43,16 +44,16 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
-from dreck.steps.support.table_names import own_style, table_name
+from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import words_of
 
 _FEWEST = 3
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
-    for whole in chains(scene.node, Reader(), fewest=2, open_end=True):
+    for whole in chains(scene.node, Reader(), fewest=2, open_end=True, tails=True):
         if len(whole.keys) < _FEWEST:
             continue
         chain, others = _apart(whole)
@@ -147,7 +148,7 @@ def _of_functions(
         for key in arm.keys
     ]
     asked = f"{name}[{subject_code(sheet, chain)}]{arguments}"
-    _replace(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, others)
+    replace_chain(scene, sheet, chain, first, last, name, f"return {asked}" if returned else asked, others)
     put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
     return Plan(first, f"{len(chain.keys)} actions are the table {name}", sheet.result(), (name,))
 
@@ -170,7 +171,7 @@ def _of_methods(
         raise Untouchable("comments stand between its arms; they would lose their place")
     name = put_methods(scene, sheet, calls, "".join(rows), first)
     asked = calls.asked(sheet, name, subject_code(sheet, chain))
-    _replace(scene, sheet, chain, first, last, name, asked, others)
+    replace_chain(scene, sheet, chain, first, last, name, asked, others)
     return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
 
 
@@ -182,7 +183,7 @@ def _table_name(scene: Scene, chain: Chain) -> str:
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
 
 
-def _replace(
+def replace_chain(
     scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, name: str, call: str, others: tuple[Arm, ...] = ()
 ) -> None:
     """The lines that stand where the chain stood: what is not in the table first."""
@@ -200,7 +201,7 @@ def _replace(
             lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), call]
         else:
             lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *reindented(otherwise, unit)]
-    lines = in_front(sheet, others, lines, unit)
+    lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
 
 
@@ -208,6 +209,7 @@ def _replace(
 
 
 def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> Plan:
+    chain, alike = merged(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)
@@ -235,7 +237,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     made: list[str] = []
     told: list[str] = []
     for arm, block in zip(chain.arms, blocks, strict=True):
-        function = _function_name(scene, arm.keys[0], taken)
+        function = function_name(scene, arm.keys[:1] if arm.line not in alike else alike[arm.line], taken)
         taken.add(function)
         made.append(function)
         place = block_lines(sheet, block)
@@ -255,7 +257,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
-    _replace(scene, sheet, chain, first, last, name, asked, others)
+    replace_chain(scene, sheet, chain, first, last, name, asked, others)
     table = f"{name} = {{\n{''.join(rows)}}}\n"
     put_all(scene, sheet, [*codes, table])
     reason = f"{len(chain.keys)} actions are functions of their own, in the table {name}"
@@ -298,33 +300,6 @@ def _first_with_comments(sheet: Sheet, block: list[ast.stmt]) -> int:
     while sheet.line(start - 1).strip().startswith("#"):
         start -= 1
     return start
-
-
-def _function_name(scene: Scene, key: ast.expr, taken: set[str]) -> str:
-    """`handle_glass`: what the function does, to which kind. A number says nothing of it: a person has to."""
-    code = ast.unparse(key)
-    wished = scene.wishes.name_for(code)
-    if wished and wished in taken:
-        raise Untouchable(f"the name '{wished}' is taken already")
-    if wished:
-        return wished
-    match key:
-        case ast.Constant(value=str() as text):
-            words = words_of("".join(c if c.isalnum() else " " for c in text))
-        case ast.Attribute(attr=attr):
-            words = words_of(attr)
-        case _:
-            words = words_of("".join(c if c.isalnum() else " " for c in code))
-    if all(w.isdigit() for w in words):
-        raise Untouchable(
-            f"{code} does not say what is done for it; give each function a name: --name '{code}=NAME' ..."
-        )
-    verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
-    for stem in (verb, ["handle"], [*verb, "for"]):
-        name = own_style(scene, "_".join([*stem, *words]))
-        if name.isidentifier() and is_free(name, taken):
-            return name
-    raise Untouchable(f"no free name was found for what is done for {code}; give one with --name '{code}=NAME'")
 
 
 STEP = Step(

@@ -9,21 +9,20 @@ from pathlib import Path
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
-from dreck.steps.replace.tables.amounts import Amounts, amounts_of
+from dreck.steps.replace.tables.amounts import GENERAL, Amounts, amounts_of
 from dreck.steps.replace.tables.around import cores, lines_around
 from dreck.steps.replace.tables.class_rows import class_rows
 from dreck.steps.replace.tables.in_front import in_front
-from dreck.steps.replace.tables.meant_for import does_more
 from dreck.steps.replace.tables.method_calls import method_calls
 from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
+from dreck.steps.replace.tables.same_call import doing
 from dreck.steps.replace.tables.table_files import table_file
-from dreck.steps.replace.tables.table_lines import body_lines, is_ladder, value_code
+from dreck.steps.replace.tables.table_lines import as_tail, body_lines, is_ladder, value_code
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
     Chain,
-    add_imports,
     chains,
     comments_of,
     is_asked_twice,
@@ -32,6 +31,7 @@ from dreck.steps.support.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
@@ -46,7 +46,7 @@ _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function whose arms only choose values."""
-    for chain in chains(scene.node, WithMore(), fewest=2, open_end=True):
+    for chain in chains(scene.node, WithMore(), fewest=2, open_end=True, tails=True):
         if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
         around, arms = cores(chain.arms)
@@ -54,8 +54,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         if around and others:
             continue
         if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
-            if any(outcome_of(arm.body, attributes=True) is None for arm in chain.arms):
-                yield does_more(chain.first.lineno, chain.arms)
+            yield from doing(scene, chain)
             continue
         outcomes = [outcome_of(arm.body, attributes=True) for arm in choosing]
         calls = method_calls(choosing)
@@ -105,8 +104,8 @@ def _planned(
     fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
     if not fixed and len(targets) > 1:
         raise Untouchable("it chooses several values that have to be worked out")
-    sheet = scene.sheet()
-    amounts, default = None if fixed else _amounts(sheet, chain, outcomes), ""
+    sheet, default = scene.sheet(), ""
+    amounts = None if fixed else _amounts(sheet, chain, outcomes)
     if amounts is not None:
         default = sheet.code(amounts.numbers[-1]) if len(amounts.numbers) > len(outcomes) else ""
         outcomes, fixed = [Outcome(targets, (number,)) for number in amounts.numbers[: len(outcomes)]], True
@@ -120,8 +119,8 @@ def _planned(
         default = _default(scene, sheet, chain, targets) or ""
     at_once = _at_once(scene, chain, sheet, name, default, amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
-    lines = in_front(sheet, others, asking, sheet.unit(scene.node))
     unit = sheet.unit(scene.node)
+    lines = as_tail(sheet, first, in_front(sheet, others, asking, unit), unit)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
         raise Untouchable("a value is too long for a row; call-table makes a function of it")
@@ -204,7 +203,7 @@ def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: st
     target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
-    chosen += [amount] if amount else []
+    chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
@@ -266,7 +265,7 @@ def _amounts(sheet: Sheet, chain: Chain, outcomes: list[Outcome]) -> Amounts | N
         found = amounts_of(sheet, [*values, default.values[0]])
         if found is not None:
             return found
-    return amounts_of(sheet, values)
+    return amounts_of(sheet, values) or amounts_of(sheet, values, (str,))
 
 
 def _found(chain: Chain, sheet: Sheet, name: str, call: str, amounts: Amounts | None) -> str:

@@ -3,7 +3,7 @@
 import ast
 
 from dreck.steps.support.chains import Chain
-from dreck.steps.support.sheet import Sheet, one_line
+from dreck.steps.support.sheet import Sheet, one_line, reindented
 from dreck.steps.support.trees import Untouchable
 
 
@@ -15,6 +15,15 @@ def value_code(sheet: Sheet, value: ast.expr) -> str:
 def is_ladder(default: list[ast.stmt], lines: list[str]) -> bool:
     """Whether a default, in its lines, is no more than tests of its own, with nothing said above them."""
     return len(default) == 1 and isinstance(default[0], ast.If) and lines[0].startswith("if ")
+
+
+def as_tail(sheet: Sheet, first: int, lines: list[str], unit: str) -> list[str]:
+    """Lines for what begins at `first`: where that is an `elif`, they go on with its ladder, or stand in its `else`."""
+    if not sheet.line(first).lstrip().startswith("elif"):
+        return lines
+    if lines[0].startswith("if ") and all(text.startswith((unit, "el")) for text in lines[1:] if text):
+        return [f"el{lines[0]}", *lines[1:]]
+    return ["else:", *reindented(lines, unit)]
 
 
 def body_lines(sheet: Sheet, chain: Chain) -> list[str]:

@@ -1,0 +1,74 @@
+"""Arms that do the same thing with another constant: the constants become a table, and it is done once."""
+
+import ast
+from collections import Counter
+from collections.abc import Iterator
+
+from dreck.steps.replace.tables.amounts import Amounts, amounts_of
+from dreck.steps.replace.tables.call_table import replace_chain
+from dreck.steps.replace.tables.meant_for import does_more
+from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.support.arm_comments import comments_of_arm
+from dreck.steps.support.chains import (
+    Chain,
+    check_keys,
+    comments_of,
+    is_asked_twice,
+    key_code,
+    lines_of,
+    put_table,
+    subject_code,
+)
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.table_names import table_name
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import thing_name, words_of
+
+
+def doing(scene: Scene, chain: Chain) -> Iterator[Plan | NotPlanned]:
+    """A chain whose arms do something: the same with other constants, or what is no choice of a value."""
+    if all(outcome_of(arm.body, attributes=True) is not None for arm in chain.arms):
+        return
+    try:
+        plan = _same_call(scene, chain)
+    except Untouchable as error:
+        yield NotPlanned(chain.first.lineno, str(error))
+    else:
+        yield plan or does_more(chain.first.lineno, chain.arms)
+
+
+def _same_call(scene: Scene, chain: Chain) -> Plan | None:
+    """The plan for a chain whose arms make one call that differs in one constant; None for any other chain."""
+    calls = [arm.body[0].value for arm in chain.arms if len(arm.body) == 1 and isinstance(arm.body[0], ast.Expr)]
+    if len(calls) != len(chain.arms) or not all(isinstance(call, ast.Call) for call in calls):
+        return None
+    sheet = scene.sheet()
+    amounts = amounts_of(sheet, calls) or amounts_of(sheet, calls, (str,))
+    if amounts is None or not all(map(is_asked_twice, chain.subjects)):
+        return None
+    return _planned(scene, sheet, chain, amounts)
+
+
+def _planned(scene: Scene, sheet: Sheet, chain: Chain, amounts: Amounts) -> Plan:
+    check_keys(chain.keys)
+    first, last = lines_of(sheet, chain)
+    told: list[str] = []
+    rows: list[str] = []
+    unit = sheet.unit(scene.node)
+    for arm, constant in zip(chain.arms, amounts.numbers, strict=True):
+        said = comments_of_arm(sheet, arm, first)
+        told += said
+        rows += [f"{unit}{comment}\n" for comment in said]
+        rows += [f"{unit}{key_code(sheet, key)}: {sheet.code(constant)},\n" for key in arm.keys]
+    if chain.default is not None and not chain.rest:
+        told += comments_of(sheet, chain.default[0].lineno, last)
+    if Counter(comments_of(sheet, first, last)) - Counter(told):
+        raise Untouchable("comments stand between its arms; they would lose their place")
+    subjects = [ast.unparse(s) for s in chain.subjects]
+    subject = [w for s in chain.subjects for w in words_of(thing_name(s))]
+    name = table_name(scene, ", ".join(subjects), [*words_of(amounts.word), "by", *subject], first)
+    replace_chain(scene, sheet, chain, first, last, name, amounts.around(f"{name}[{subject_code(sheet, chain)}]"))
+    put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
+    reason = f"{len(chain.keys)} constants by {' and '.join(subjects)} are the table {name}"
+    return Plan(first, reason, sheet.result(), (name,))
