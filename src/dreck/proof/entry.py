@@ -18,6 +18,7 @@ from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
+from dreck.proof.classes.taken_back import having_a_say
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep import LockStep
 from dreck.proof.parted import Parted
@@ -75,7 +76,7 @@ def prove(
         except Unsupported as error:
             return Proof(False, reason=str(error))
         except Parted as error:
-            return Proof(False, reason=error.reason, path=error.path)
+            return Proof(False, reason=error.reason + _has_a_say(p), path=error.path)
         except RecursionError:
             return Proof(False, reason="the code is nested too deep for a proof")
         if certified:
@@ -102,6 +103,16 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     acts.tests = run.subjects[0].node, run.subjects[1].node
     acts.trees = tuple(_trees(*p.names))
     return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
+
+
+def _has_a_say(p: Prover) -> str:
+    """Which classes of the files say themselves what comparing does, where that stood in the way."""
+    told = sorted({name for n in p.names for what in p.strange for name in having_a_say(n, what)})
+    if not told:
+        return ""
+    some = ", ".join(told[:2]) + (" and others" if len(told) > 2 else "")
+    say = "says" if len(told) == 1 else "say"
+    return f"; {some} {say} what comparing does, so that what is compared has to be known: annotate the parameter"
 
 
 def _refused(old: Subject, new: Subject) -> str:

@@ -55,6 +55,7 @@ class Prover:
     """Orderings asked as the opposite of their opposite (`a <= b` as not `b < a`) without knowing the types."""
     straight: set[Term] = field(default_factory=set)
     """Orderings asked as they stand."""
+    strange: set[str] = field(default_factory=set)  # comparisons of which classes of the files have a say
     solver: Solver = field(init=False)
 
     def __post_init__(self) -> None:
@@ -183,6 +184,7 @@ class Prover:
                 else:
                     strange = any(what in kin.taken_back_of(kind).comparisons for kind in known)
                 if strange:
+                    self.strange.add(what)
                     return False
         return True
 

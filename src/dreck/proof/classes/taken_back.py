@@ -58,6 +58,13 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
     return TakenBack(found.attributes, found.comparisons | {"item"}) if fills_in else found
 
 
+def having_a_say(names: ModuleNames, what: str) -> list[str]:
+    """The classes of a module and of the files linked with it that take such comparisons back."""
+    trees = (names.tree, *getattr(names, "trees", ()))
+    kinds = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    return [n.name for n in kinds if what in _by_class(n, names).comparisons]
+
+
 def _fills_in(n: ast.AST) -> bool:
     """Whether a node speaks of the dict in which reading a key it lacks puts it there."""
     match n:
