@@ -7,7 +7,11 @@ from collections.abc import Iterable
 from dreck.source.walking import walk
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.vocabulary import SMALL
 from dreck.steps.support.wording import constant_name, is_free, words_of
+
+_MOST = 3
+_LEADING_ON = frozenset({"with", "by", "from", "at", "on"})
 
 
 def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) -> str:
@@ -21,11 +25,23 @@ def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) ->
     if wished:
         return wished
     plain = list(words)
+    if not any(len(word) > 2 for word in plain):
+        raise Untouchable(f"no good name was found for its table; give one with {naming(asked_for)}")
     for more in ([], ["for", *said_around(scene, line)]):
         name = own_constant(scene, constant_name([*plain, *more], ()))
         if is_free(name, taken) and more != ["for"]:
             return name
     raise Untouchable(f"no free name was found for its table; give one with {naming(asked_for)}")
+
+
+def three_of(words: list[str]) -> list[str]:
+    """The first words, no more than three; where there are more, none that only leads on to them is the last."""
+    found = [w for w in words if w not in ("the", "of", "for")]
+    if len(found) > _MOST:
+        found = found[:_MOST]
+        while len(found) > 1 and (found[-1] in SMALL or found[-1] in _LEADING_ON):
+            found.pop()
+    return found
 
 
 def naming(code: str) -> str:

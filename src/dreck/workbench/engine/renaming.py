@@ -28,7 +28,8 @@ def renamed_where_made(bench: Bench, done: Reshaped, functions: Sequence[str]) -
     So is a local variable or a parameter, where one function is meant. Raises DreckError when the new name is taken.
     """
     made_now = {name for change in done.changes for name in change.taken.made}
-    wishes = {old: new for old, new in bench.wishes.names.items() if old.isidentifier() and old != new}
+    given = {old: new for old, new in bench.wishes.names.items() if old.isidentifier() and old != new}
+    wishes = {old: new for old, new in given.items() if new not in made_now}
     known = _made_before(bench.file.path)
     outer = min(functions, key=len, default="")
     is_one = bool(outer) and all(name == outer or name.startswith(f"{outer}.") for name in functions)

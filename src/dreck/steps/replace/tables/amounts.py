@@ -38,7 +38,7 @@ def amounts_of(sheet: Sheet, values: Sequence[ast.expr], kinds: Kinds = (int, fl
     found = [several[differing[0]] for several in numbers]
     whole, part = sheet.of(values[0]), sheet.of(found[0])
     before, after = sheet.text[whole.start : part.start], sheet.text[part.end : whole.end]
-    if "\n" in before + after:
+    if "\n" in before + after or any(map(_is_for_translators, values)):
         return None
     return Amounts(found, before, after, _word(values[0], found[0]))
 
@@ -49,6 +49,12 @@ _LATER = (ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp,
 def _is_later(e: ast.expr) -> bool:
     """Whether parts of it run again, later or not at all, or are written inside a text."""
     return any(isinstance(n, (*_LATER, ast.Await, ast.Yield, ast.YieldFrom)) for n in walk(e))
+
+
+def _is_for_translators(e: ast.expr) -> bool:
+    """Whether a text stands in a call of `_` or the like: those who look for texts want it written there."""
+    called = [ast.unparse(n.func).rpartition(".")[2] for n in walk(e) if isinstance(n, ast.Call)]
+    return any(name == "_" or "gettext" in name for name in called)
 
 
 def _constants(e: ast.AST, kinds: Kinds) -> list[ast.expr]:

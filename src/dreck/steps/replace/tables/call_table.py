@@ -44,7 +44,7 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
-from dreck.steps.support.table_names import table_name
+from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import words_of
 
@@ -176,7 +176,7 @@ def _of_methods(
 
 
 def _table_name(scene: Scene, chain: Chain) -> str:
-    words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("the", "of")][:2]
+    words = three_of(words_of(scene.node.name.strip("_")))
     subjects = [spelled_out(scene.node, s) for s in chain.subjects]
     subject = [w for s in subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]

@@ -1,6 +1,7 @@
 """lookup-table: a chain that chooses a value by a key becomes a table."""
 
 import ast
+import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
@@ -35,7 +36,7 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import spelled_out
-from dreck.steps.support.table_names import table_name
+from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import thing_name, words_of
 
@@ -200,10 +201,12 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
     """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
     subject = [w for s in chain.subjects for w in words_of(_thing(spelled_out(scene.node, s)))]
-    target = targets[0].rpartition(".")[2] if len(targets) == 1 else ""
+    target = re.findall(r"\w+", targets[0])[-1] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
-    chosen = [w for w in chosen if w not in ("get", "for", "of", "the", "find")][:3]
+    chosen = three_of([w for w in chosen if w not in ("get", "find")])
     chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
+    if not any(len(w) >= _SHORTEST for w in chosen):
+        return []
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
@@ -303,7 +306,7 @@ def _asking(
     """The lines that stand where the chain stood; `around`: what all arms do before and behind it."""
     key = subject_code(sheet, chain)
     asked = f"({key})" if len(chain.subjects) > 1 else key
-    left = f"{', '.join(targets)} = " if targets else "return "
+    left = f"{', '.join(_as_written(sheet, chain, targets))} = " if targets else "return "
     if at_once and around == ([], []):
         return [*at_once[:-1], f"{left}{at_once[-1]}"]
     if not all(map(is_asked_twice, chain.subjects)):
@@ -319,6 +322,13 @@ def _asking(
     if isinstance(chain.default[-1], ast.Raise | ast.Return) or targets == ():
         return [f"if {asked} not in {name}:", *reindented(otherwise, unit), *lines]
     return [f"if {asked} in {name}:", *reindented(lines, unit), "else:", *reindented(otherwise, unit)]
+
+
+def _as_written(sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> list[str]:
+    """The targets as the first arm has them."""
+    places = [t for s in chain.arms[0].body if isinstance(s, ast.Assign) for t in s.targets]
+    written = {ast.unparse(t): sheet.code(t) for t in places}
+    return [written.get(target, target) for target in targets]
 
 
 def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> str | None:

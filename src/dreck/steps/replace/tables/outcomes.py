@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
+from dreck.steps.support.chains import is_plain
 from dreck.steps.support.scene import Scene
 
 
@@ -18,7 +19,7 @@ class Outcome:
 
 
 def outcome_of(body: Sequence[ast.stmt], attributes: bool = False) -> Outcome | None:
-    """The values a body chooses, when it does nothing else; `attributes`: those of plain names may be set, too."""
+    """The values a body chooses, when it does nothing else; `attributes`: those of plain places and items, too."""
     match body:
         case [ast.Return(value=ast.expr() as value)]:
             return Outcome((), (value,))
@@ -29,10 +30,10 @@ def outcome_of(body: Sequence[ast.stmt], attributes: bool = False) -> Outcome | 
             case ast.Assign(targets=[ast.Name(id=name)], value=value) if name not in targets:
                 targets.append(name)
                 values.append(value)
-            case ast.Assign(targets=[ast.Attribute(value=ast.Name(id=owner), attr=attr)], value=value) if (
-                attributes and f"{owner}.{attr}" not in targets and owner not in targets
+            case ast.Assign(targets=[ast.Attribute() | ast.Subscript() as place], value=value) if (
+                attributes and is_plain(place) and not any(ast.unparse(place).startswith(t) for t in targets)
             ):
-                targets.append(f"{owner}.{attr}")
+                targets.append(ast.unparse(place))
                 values.append(value)
             case ast.Assign(targets=[ast.Tuple(elts=names)], value=ast.Tuple(elts=several)) if len(names) == len(
                 several
