@@ -136,18 +136,18 @@ def skip(parts, paper):
 """,
         """\
 def admit(load, permit):
-    if must_refuse(load, permit):
+    if _must_refuse(load, permit):
         raise ValueError("refused: dry it first")
     return permit.number
 
 
-def must_refuse(load, permit):
+def _must_refuse(load, permit):
     return load.wet and load.kind == "paper" and not permit.covers_wet
 
 
 def skip(parts, paper):
     for part in parts:
-        if not must_refuse(part, paper):
+        if not _must_refuse(part, paper):
             continue
         part.dry()
 """,

@@ -63,7 +63,7 @@ def is_kept_private(scene: Scene, alike: list[str]) -> bool:
     """Whether names like these are the module's own affair: most are, or there are none and others are for callers."""
     if alike:
         return 2 * sum(name.startswith("_") for name in alike) > len(alike)
-    return len([s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]) > 2
+    return len([s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]) > 1
 
 
 def used_helpers(tree: ast.Module) -> list[str]:
