@@ -155,3 +155,45 @@ def test_a_module_is_not_looked_into_where_its_package_has_something_else_of_tha
         sides = [Text(tmp_path / "main.py", f"from yard import gate\ndef f(x):\n    return {v}\n") for v in ("gate.helper(x)", "x")]
         told = dict(compare_texts(*sides, Wanted(trial=False)).functions)["f"].status
         assert (told == "proved") is is_known, first
+
+
+THIRD = {
+    "found by its name": ("import importlib\ndef f(): return importlib.import_module('b').g()\n", "", ""),
+    "all names of a file": ("from b import *\ndef f(): return g()\n", "", ""),
+    "put into a list elsewhere": (
+        "from b import L\nimport c\ndef f(): return L[0]()\n",
+        "L = []\n",
+        "from b import L\ndef g(): return {}\nL.append(g)\n",
+    ),
+    "handed to a decorator elsewhere": (
+        "from b import L\nimport c\ndef f(): return L[0]()\n",
+        "L = []\ndef keep(g):\n    L.append(g)\n    return g\n",
+        "from b import keep\n@keep\ndef g(): return {}\n",
+    ),
+    "patched elsewhere": ("import b, c\ndef f(): return b.N\n", "N = 0\n", "import b\nb.N = {}\n"),
+    "an attribute set elsewhere": (
+        "from b import g\nimport c\ndef f(): return g.n\n",
+        "def g(): pass\n",
+        "import b\nb.g.n = {}\n",
+    ),
+    "a class named in a text": (
+        "from b import B\ndef f(x: 'B'): return x.m()\n",
+        "class B:\n    def m(self): return {}\n",
+        "",
+    ),
+    "a constant in a class": ("from b import N\nclass C:\n    n = N\ndef f(): return C.n\n", "N = {}\n", ""),
+    "a constant in a table": ("from b import N\nTABLE = (N, 5)\ndef f(x): return x in TABLE\n", "N = {}\n", ""),
+}
+"""A file, one it imports, and a third one; `{}` is another number in each version."""
+
+
+@pytest.mark.parametrize("name", THIRD)
+def test_what_others_do_to_what_it_uses(tmp_path, name):
+    files = dict(zip(("a", "b", "c"), THIRD[name], strict=True))
+    for side, number in (("old", 1), ("new", 2)):
+        (tmp_path / side).mkdir()
+        for file, text in files.items():
+            text = text or "def g(): return {}\n"
+            (tmp_path / side / f"{file}.py").write_text(text.replace("{}", str(number)))
+    verdict = dreck.compare(f"{tmp_path}/old/a.py::f", f"{tmp_path}/new/a.py::f", trial=False)
+    assert verdict.status != "proved"

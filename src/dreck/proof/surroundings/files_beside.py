@@ -11,6 +11,7 @@ from dreck.proof.surroundings.importing import acting, effects_of
 from dreck.source.walking import walk
 
 _MOST_FILES = 60
+_BY_NAME = ("importlib", "import_module", "__import__")
 
 
 @dataclass(slots=True)
@@ -20,7 +21,18 @@ class FilesBeside:
     read: Reader
     packages: bool = False
     """Whether what packages define themselves counts, and what they have from their modules."""
+    acting: set[str] = field(default_factory=set)
+    """The files that do something else when they are imported: they may change what others hold."""
     _known: dict[tuple[Path, Path], set[str] | None] = field(default_factory=dict)
+
+    def resting_beside(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> dict[str, str]:
+        """Names of the old module that mean something else in the new one for what stands beside, with how."""
+        otherwise = self.imported_otherwise(old, new)
+        found = dict.fromkeys(_BY_NAME, "finds modules by their names, and files beside may not be the same")
+        if self.acting:
+            touched = f"may be changed by what {min(self.acting)} does when it is imported, which is not the same"
+            found |= dict.fromkeys(self._imports(*old), touched)
+        return found | dict.fromkeys(otherwise, "is defined otherwise in a file beside it")
 
     def imported_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> set[str]:
         """The names of the old module that stand for something else in files beside the new one."""
@@ -48,15 +60,23 @@ class FilesBeside:
             self._known[key] = None
             return None
         if effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
+            self.acting.add(old.name)
             self._known[key] = None
             return None
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
         found = _resting_on(one, changed) | _resting_on(other, changed)
-        if any(_is_read_when_run(tree, found) for tree in (one, other)):
+        beside = set(self._imports(old, one))
+        if any(_is_read_when_run(tree, found, beside) for tree in (one, other)):
+            self.acting.add(old.name)
             self._known[key] = None
             return None
         self._known[key] = found | {"*"} if found else found
         return self._known[key]
+
+    def _all_of(self, file: Path) -> set[str]:
+        """What `from file import *` may bind."""
+        tree = self.read(file)
+        return {name for s in statements_of(tree.body) for name in bound_by(s)} if tree is not None else set()
 
     def _imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
         """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
@@ -66,6 +86,8 @@ class FilesBeside:
                 file = file_of(s, path) or (package_of(s, path) if self.packages else None)
                 for alias in s.names:
                     if file is not None:
+                        for name in self._all_of(file) if alias.name == "*" else ():
+                            found.setdefault(name, []).append((file, name))
                         found.setdefault(alias.asname or alias.name, []).append((file, alias.name))
                     inner = file_of(ast.ImportFrom(".".join(filter(None, (s.module, alias.name))), [], s.level), path)
                     if inner is not None:
@@ -79,11 +101,19 @@ class FilesBeside:
         return found
 
 
-def _is_read_when_run(tree: ast.Module, changed: set[str]) -> bool:
-    """Whether a statement that does more than bind names reads one of `changed` when the module is imported."""
+def _is_read_when_run(tree: ast.Module, changed: set[str], beside: set[str]) -> bool:
+    """Whether a statement that does more than bind names reads one of `changed` when the module is imported, or hands
+    it to a decorator of the files, its own or one from `beside`."""
     names = ModuleNames(tree)
-    reading = [s for s in tree.body if any(isinstance(n, ast.Name) and n.id in changed for n in walk(s))]
-    return any(acting(s, tree, names) for s in reading)
+    own = beside | names.definitions.keys()
+    for s in tree.body:
+        decorators = getattr(s, "decorator_list", [])
+        handed = getattr(s, "name", "") in changed and any(
+            isinstance(n, ast.Name) and n.id in own for d in decorators for n in walk(d)
+        )
+        if handed or (any(isinstance(n, ast.Name) and n.id in changed for n in walk(s)) and acting(s, tree, names)):
+            return True
+    return False
 
 
 def _defined_otherwise(old: ast.Module, new: ast.Module) -> set[str]:

@@ -217,8 +217,7 @@ class _Judging:
         changed = changed_between(*modules)
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            names = FilesBeside(neighbour, packages=not self.wanted.folders).imported_otherwise(old, new)
-            changed.always.update(dict.fromkeys(names, "is defined otherwise in a file beside it"))
+            changed.always.update(FilesBeside(neighbour, packages=not self.wanted.folders).resting_beside(old, new))
         changed = spread(changed, *modules)
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])

@@ -1,6 +1,7 @@
 """What a function speaks of, by name and without one, and what it may come to call by way of that."""
 
 import ast
+import re
 from collections.abc import Iterable, Iterator, Mapping
 
 from dreck.model.names.scopes import param_names
@@ -15,7 +16,9 @@ def names_meant(node: FunctionNode) -> set[str]:
     given = set(param_names(node.args)) - {name for n in walk(node) if isinstance(n, ast.Global) for name in n.names}
     inside = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name)}
     around = [*node.decorator_list, node.args, *([node.returns] if node.returns is not None else [])]
-    return (inside - given) | {n.id for part in around for n in walk(part) if isinstance(n, ast.Name)}
+    written = [n.value for part in around for n in walk(part) if isinstance(n, ast.Constant) and type(n.value) is str]
+    by_text = {word for text in written for word in re.findall(r"[^\W\d]\w*", text)}  # annotations that are texts
+    return (inside - given) | by_text | {n.id for part in around for n in walk(part) if isinstance(n, ast.Name)}
 
 
 def may_call(
