@@ -61,7 +61,7 @@ def _filled_inside(outermost: ast.stmt) -> Iterator[tuple[str, set[str]]]:
     for s in walk(outermost):
         match s:
             case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
-                yield from ((n, words_of(s)) for g in walk(s) if isinstance(g, ast.Global) for n in g.names)
+                yield from ((n, words_of(s) | {s.name}) for g in walk(s) if isinstance(g, ast.Global) for n in g.names)
                 yield from ((n, {s.name}) for d in s.decorator_list for n in _names(d))
             case (
                 ast.Expr(value=ast.Call(func=ast.Attribute() as place)) | ast.Assign(targets=[ast.Subscript() as place])

@@ -25,7 +25,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.likeness import renamed
-from dreck.workbench.compare.mentions import asserts, may_call, names_meant
+from dreck.workbench.compare.mentions import asserts, captured_otherwise, may_call, names_meant
 from dreck.workbench.compare.sides import Side, Text, neighbour
 from dreck.workbench.compare.wanted import NOTHING_MORE, Wanted
 from dreck.workbench.engine.check import Check, run_check
@@ -203,6 +203,7 @@ class _Judging:
     """Whether the files beside the two versions may differ, too, and are not judged themselves."""
     known: KnownTrials | None = None
     _known_calls: dict[str, list[str]] = field(default_factory=dict)
+    _otherwise: set[str] = field(default_factory=set)
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
@@ -219,6 +220,7 @@ class _Judging:
             old, new = ((side.text.path, side.tree) for side in self.sides)
             changed.always.update(FilesBeside(neighbour, packages=not self.wanted.folders).resting_beside(old, new))
         changed = spread(changed, *modules)
+        self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]
@@ -282,7 +284,7 @@ class _Judging:
         """Functions of the old file that `name` may call."""
         side = self.sides[0]
         if name not in self._known_calls:
-            called = may_call(side.functions[name].node, side.functions.values(), side.assigned, side.held)
+            called = may_call(side.functions[name], side.functions.values(), side.assigned, side.held)
             self._known_calls[name] = list(called)
         return self._known_calls[name]
 
@@ -332,7 +334,7 @@ class _Judging:
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
         function = self.sides[0].functions[name]
-        found = names_meant(function.node)
+        found = names_meant(function.node) | ({name.partition(".")[0]} if function.owner is not None else set())
         pending = [function.owner] if function.owner is not None else []
         while pending:
             kind = pending.pop()
@@ -391,4 +393,8 @@ class _Judging:
             if other.status == "tested":
                 return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
             return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
+        proved = {n for n, v in verdicts.items() if v.status == "proved"}
+        around = captured_otherwise(old, [side.functions for side in self.sides], proved, self._otherwise)
+        if around:
+            return self._one(old, new, Changed({}, {}, {}), suspect=around)
         return verdict

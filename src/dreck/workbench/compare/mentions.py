@@ -2,8 +2,9 @@
 
 import ast
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.scopes import param_names
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.resting import words_of
@@ -22,26 +23,80 @@ def names_meant(node: FunctionNode) -> set[str]:
 
 
 def may_call(
-    node: FunctionNode, functions: Iterable[Function], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]
+    caller: Function, functions: Iterable[Function], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]
 ) -> Iterator[str]:
     """The functions of a module that a function may come to call, in one step.
 
     By its name, by what the module makes of it (`assigned`), as a method by its last name, by what attributes are set
     to (`held`), by a text where attributes are looked up by texts, and special methods without any of that.
     """
+    node = caller.node
     said = names_meant(node) | {word for word in words_of(node) if not word.isidentifier()}
+    said |= {caller.owner.name} if caller.owner is not None else set()  # and what its class is made of
     words = _led_to(said, assigned, held)
     by_texts = "looks up" in words
     for f in functions:
         name = f.node.name
         if (
-            f.name in words
+            f.name.partition("#")[0] in words
+            or (f.nested and name in words and _is_beside(f.name, caller.name))
             or (f.owner is not None and (f".{name}" in words or "any method" in words or runs_unnamed(node, f, words)))
             or (f.owner is None and f"@{name}" in words)
             or (by_texts and f"'{name}'" in words)
             or "any function" in words
         ):
             yield f.name
+
+
+def _is_beside(name: str, caller: str) -> bool:
+    """Whether a function inside another one can be seen by its name from inside that one."""
+    return caller.startswith(f"{name.rpartition('.')[0]}.") and name != caller
+
+
+def captured_otherwise(
+    name: str, sides: Sequence[Mapping[str, Function]], proved: Collection[str], changed: Collection[str]
+) -> str:
+    """What a function inside others reads of their variables that they bind otherwise, as a reason; '' for nothing.
+
+    Those that are proved to be the same bind what they bind; `changed` are names that mean something else.
+    """
+    parts = name.split(".")
+    for around in (".".join(parts[:at]) for at in range(1, len(parts))):
+        both = [side.get(around) for side in sides]
+        if both[0] is not None and both[1] is not None and around not in proved:
+            variable = _otherwise(sides[0][name].node, _bindings(both[0].node), _bindings(both[1].node), changed)
+            if variable:
+                return f"{around} binds {variable} otherwise"
+    return ""
+
+
+def _otherwise(
+    node: FunctionNode, old: dict[str, list[ast.AST]], new: dict[str, list[ast.AST]], changed: Collection[str]
+) -> str:
+    read = {n.id for n in walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    pending, seen = sorted(read & (old.keys() | new.keys())), set[str]()
+    while pending:
+        name = pending.pop(0)
+        seen.add(name)
+        reads = {n.id for s in old.get(name, []) for n in walk(s) if isinstance(n, ast.Name)}
+        if [ast.dump(s) for s in old.get(name, [])] != [ast.dump(s) for s in new.get(name, [])]:
+            return name
+        if reads & (set(changed) - old.keys()):
+            return name
+        pending += sorted((reads & old.keys()) - seen - set(pending))
+    return ""
+
+
+def _bindings(node: FunctionNode) -> dict[str, list[ast.AST]]:
+    """For each name, the statements of a function that bind it, functions inside left out, and its defaults."""
+    found: dict[str, list[ast.AST]] = {}
+    for s in statements_of(node.body):
+        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+            for name in bound_by(s):
+                found.setdefault(name, []).append(s)
+    for name in param_names(node.args):
+        found.setdefault(name, []).append(node.args)
+    return found
 
 
 def _led_to(said: set[str], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]) -> set[str]:
