@@ -28,7 +28,8 @@ class FilesBeside:
     def resting_beside(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> dict[str, str]:
         """Names of the old module that mean something else in the new one for what stands beside, with how."""
         otherwise = self.imported_otherwise(old, new)
-        found = dict.fromkeys(_BY_NAME, "finds modules by their names, and files beside may not be the same")
+        apart = old[0].resolve().parent != new[0].resolve().parent
+        found = dict.fromkeys(_BY_NAME if apart else (), "finds modules by their names, and those may not be the same")
         if self.acting:
             touched = f"may be changed by what {min(self.acting)} does when it is imported, which is not the same"
             found |= dict.fromkeys(self._imports(*old), touched)
