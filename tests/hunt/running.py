@@ -91,7 +91,7 @@ def run(function: Any, inputs: tuple[Any, ...], plan: tuple[int, ...], steady: f
     except Stop:
         result = "cut off"
     except Exception as error:
-        result = (type(error).__name__, str(error))
+        result = (type(error).__name__, _without_places(str(error)))
     return result, log
 
 
