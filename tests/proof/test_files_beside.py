@@ -170,12 +170,6 @@ THIRD = {
         "L = []\ndef keep(g):\n    L.append(g)\n    return g\n",
         "from b import keep\n@keep\ndef g(): return {}\n",
     ),
-    "patched elsewhere": ("import b, c\ndef f(): return b.N\n", "N = 0\n", "import b\nb.N = {}\n"),
-    "an attribute set elsewhere": (
-        "from b import g\nimport c\ndef f(): return g.n\n",
-        "def g(): pass\n",
-        "import b\nb.g.n = {}\n",
-    ),
     "a class named in a text": (
         "from b import B\ndef f(x: 'B'): return x.m()\n",
         "class B:\n    def m(self): return {}\n",

@@ -60,19 +60,34 @@ class FilesBeside:
         if one is None or other is None:
             self._known[key] = None
             return None
+        beside = set(self._imports(old, one))
         if effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
-            self.acting.add(old.name)
             self._known[key] = None
             return None
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
         found = _resting_on(one, changed) | _resting_on(other, changed)
-        beside = set(self._imports(old, one))
-        if any(_is_read_when_run(tree, found, beside) for tree in (one, other)):
+        touched = {name for tree in (one, other) for name in _touched_when_run(tree, found)}
+        found |= _resting_on(one, touched) | _resting_on(other, touched)
+        if touched & beside or self._hands_on(old, one, found):
             self.acting.add(old.name)
-            self._known[key] = None
-            return None
         self._known[key] = found | {"*"} if found else found
         return self._known[key]
+
+    def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
+        """Whether one of `changed` is handed to a decorator of the files that keeps it."""
+        handed = [s for s in tree.body if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed]
+        names = {n.id for s in handed for d in s.decorator_list for n in walk(d) if isinstance(n, ast.Name)}  # type: ignore[attr-defined]
+        from_beside = [
+            (file, asked)
+            for name, places in self._imports(path, tree).items()
+            if name in names
+            for file, asked in places
+        ]
+        own = [s for s in tree.body if isinstance(s, ast.FunctionDef) and s.name in names]
+        for file, asked in from_beside if names else ():
+            other = self.read(file)
+            own += [s for s in other.body if isinstance(s, ast.FunctionDef) and s.name == asked] if other else []
+        return any(map(_keeps, own))
 
     def _all_of(self, file: Path) -> set[str]:
         """What `from file import *` may bind."""
@@ -102,17 +117,30 @@ class FilesBeside:
         return found
 
 
-def _is_read_when_run(tree: ast.Module, changed: set[str], beside: set[str]) -> bool:
-    """Whether a statement that does more than bind names reads one of `changed` when the module is imported, or hands
-    it to a decorator of the files, its own or one from `beside`."""
-    names = ModuleNames(tree)
-    own = beside | names.definitions.keys()
+def _touched_when_run(tree: ast.Module, changed: set[str]) -> set[str]:
+    """What else calls for their own sake name that are handed one of `changed` when the module is imported."""
+    module = ModuleNames(tree)
+    found: set[str] = set()
     for s in tree.body:
-        decorators = getattr(s, "decorator_list", [])
-        handed = getattr(s, "name", "") in changed and any(
-            isinstance(n, ast.Name) and n.id in own for d in decorators for n in walk(d)
-        )
-        if handed or (any(isinstance(n, ast.Name) and n.id in changed for n in walk(s)) and acting(s, tree, names)):
+        named = {n.id for n in walk(s) if isinstance(n, ast.Name)}
+        if isinstance(s, ast.Expr) and named & changed and acting(s, tree, module):
+            found |= named - changed
+    return found
+
+
+def _keeps(function: ast.AST) -> bool:
+    """Whether a decorator puts what it is handed into something of its module, so that others come upon it."""
+    given = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
+    own = given | {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    for n in walk(function):
+        match n:
+            case ast.Call(func=ast.Attribute(value=place), args=args):
+                kept = {a.id for a in args if isinstance(a, ast.Name)}
+            case ast.Assign(targets=[ast.Subscript(value=place)], value=ast.Name(id=name)):
+                kept = {name}
+            case _:
+                continue
+        if kept & given and not {inner.id for inner in walk(place) if isinstance(inner, ast.Name)} & own:
             return True
     return False
 

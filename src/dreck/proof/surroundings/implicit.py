@@ -26,7 +26,21 @@ _BY_NODE: dict[str, tuple[type[ast.AST], ...]] = {
     "__format__": (ast.JoinedStr,), "__str__": _WRITING_OUT, "__repr__": _WRITING_OUT, "__del__": (ast.AST,),
     "__instancecheck__": (ast.Match,), "__subclasscheck__": (),
 }  # fmt: skip
-"""The parts of code by which each is run, beside calls: what is called may run all of them."""
+"""The parts of code by which each is run, beside calls: what is called may run them, too."""
+_SELDOM = frozenset(
+    {
+        "__setattr__", "__delattr__", "__get__", "__set__", "__delete__", "__getattr__", "__getattribute__",
+        "__setitem__", "__delitem__", "__missing__", "__enter__", "__exit__", "__aenter__", "__aexit__", "__aiter__",
+        "__anext__", "__await__",
+    }
+)  # fmt: skip
+_ASKING = frozenset(
+    {
+        "setattr", "delattr", "getattr", "hasattr", "setitem", "delitem", "update", "ExitStack", "enter_context",
+        "AsyncExitStack", "attrgetter", "methodcaller", "getattr_static", "gather", "create_task", "run",
+    }
+)  # fmt: skip
+"""By calls of these only."""
 _OTHERWISE = (ast.BinOp, ast.AugAssign, ast.UnaryOp, ast.Subscript, ast.Starred, ast.ClassDef)
 
 
@@ -35,7 +49,8 @@ def may_run(node: FunctionNode, special: str, owner: str) -> bool:
     kinds, names = _parts(node)
     if special in _MAKING:
         return owner in names or bool(names & {"cls", "type", "__class__"})
-    return ast.Call in kinds or any(kind in kinds for kind in _BY_NODE.get(special, _OTHERWISE))
+    by_call = bool(names & _ASKING) if special in _SELDOM else ast.Call in kinds
+    return by_call or any(kind in kinds for kind in _BY_NODE.get(special, _OTHERWISE))
 
 
 @lru_cache(maxsize=256)

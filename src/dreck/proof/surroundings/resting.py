@@ -10,12 +10,15 @@ from dreck.proof.surroundings.module_diff import Changed, Module
 from dreck.source.walking import walk
 
 
-def spread(changed: Changed, old: Module, new: Module) -> Changed:
+def spread(changed: Changed, old: Module, new: Module, running: bool = True) -> Changed:
     """`changed`, and all that the two modules make of what has changed, written alike or not.
 
     Tables that both read row by row are unfolded as what they are made of is; all else counts wherever it is named.
+    With `running`, statements that do something count for all (not classes and functions, which are what they hold),
+    and what is made of names by way of classes, defaults and decorators; else what is plainly made of values.
     """
-    made = _together(made_of(old.tree), made_of(new.tree))
+    read_in = _bound_of if running else assigned_of
+    made = _together(read_in(old.tree), read_in(new.tree))
     always, unfolded = dict(changed.always), dict(changed.unfolded)
     grown = bool(always or unfolded)
     while grown:
@@ -33,9 +36,46 @@ def spread(changed: Changed, old: Module, new: Module) -> Changed:
                 always[name], grown = how, True
     everywhere = changed.everywhere
     touched = always.keys() | unfolded.keys()
-    if not everywhere and any(touched & _read(s) for m in (old, new) for s in _running(m.tree, m.names)):
+    if running and not everywhere and any(touched & _read(s) for m in (old, new) for s in _running(m.tree, m.names)):
         everywhere = f"what the two modules do when they are imported reads {min(touched & _all_read(old, new))}"
     return Changed(always, unfolded, changed.attributes, everywhere, changed.other_names)
+
+
+def assigned_of(tree: ast.Module) -> dict[str, set[str]]:
+    """For each name that a module assigns, or whose class holds values, the names that these read."""
+    found: dict[str, set[str]] = {}
+    plain = ast.Assign | ast.AnnAssign | ast.AugAssign
+    for s in tree.body:
+        values = [v for v in s.body if isinstance(v, plain)] if isinstance(s, ast.ClassDef) else [s]
+        for v in values:
+            if isinstance(v, plain):
+                for name in {s.name} if isinstance(s, ast.ClassDef) else _touched(s):
+                    found.setdefault(name, set()).update(_read(v) - {name})
+    return found
+
+
+def _bound_of(tree: ast.Module) -> dict[str, set[str]]:
+    """For each name that statements of the module bind, or set a part of, the names that they read.
+
+    A class is not made of the bases it imports: their methods are looked at where they are called.
+    """
+    found: dict[str, set[str]] = {}
+    imported = {name for s in tree.body if isinstance(s, ast.Import | ast.ImportFrom) for name in bound_by(s)}
+    for s in tree.body:
+        if not isinstance(s, ast.Import | ast.ImportFrom):
+            reads = {name for part in _made_from(s, imported) for name in _read(part)}
+            for name in _touched(s):
+                found.setdefault(name, set()).update(reads)
+    return found
+
+
+def _made_from(s: ast.stmt, imported: set[str]) -> Iterable[ast.AST]:
+    """What a statement makes what it binds from: a class of all but the bases that are imported, and its methods,
+    which are looked at themselves, but for their defaults."""
+    if not isinstance(s, ast.ClassDef):
+        return [s]
+    body = [n.args if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) else n for n in s.body]
+    return (*s.decorator_list, *s.keywords, *body, *(b for b in s.bases if not _names(b) & imported))
 
 
 def made_of(tree: ast.Module) -> dict[str, set[str]]:
@@ -45,13 +85,16 @@ def made_of(tree: ast.Module) -> dict[str, set[str]]:
     and bind its names, too.
     """
     found: dict[str, set[str]] = {}
+    imported = {name for s in tree.body if isinstance(s, ast.Import | ast.ImportFrom) for name in bound_by(s)}
     for s in tree.body:
-        reads = {word for n in _outside_of_bodies(s) for word in _words(n)}
+        reads = {word for part in _made_from(s, imported) for n in _outside_of_bodies(part) for word in _words(n)}
         for name in _touched(s) | (_read(s) if _may_hand_on(s) else set()):
             found.setdefault(name, set()).update(reads)
+    bound = {name for s in statements_of(tree.body) for name in bound_by(s)}
     for outermost in tree.body:
         for name, words in _filled_inside(outermost):
-            found.setdefault(name, set()).update(words)
+            if name in bound:
+                found.setdefault(name, set()).update(words)
     return found
 
 
@@ -73,6 +116,10 @@ def _names(e: ast.AST) -> set[str]:
     return {n.id for n in walk(e) if isinstance(n, ast.Name)}
 
 
+_HOLDING = (ast.Name, ast.Attribute, ast.Lambda, ast.Dict, ast.List, ast.Tuple)
+"""Values that may hold functions as they are; what a call gives is another matter."""
+
+
 def held_by(tree: ast.Module) -> dict[str, set[str]]:
     """For each attribute that is set anywhere, in a class or on an object, the words of what it is set to."""
     found: dict[str, set[str]] = {}
@@ -83,7 +130,7 @@ def held_by(tree: ast.Module) -> dict[str, set[str]]:
                     words = words_of(s)
                     for name in bound_by(s):  # in a class body a name may be one of its methods
                         found.setdefault(name, set()).update(words, (f".{w}" for w in words if w.isidentifier()))
-        elif isinstance(n, ast.Assign | ast.AnnAssign) and n.value is not None:
+        elif isinstance(n, ast.Assign | ast.AnnAssign) and isinstance(n.value, _HOLDING):
             for t in n.targets if isinstance(n, ast.Assign) else [n.target]:
                 for place in walk(t):
                     if isinstance(place, ast.Attribute):
@@ -97,6 +144,8 @@ def words_of(node: ast.AST) -> set[str]:
     return {word for n in walk(node) for word in _words(n)}
 
 
+BY_TEXTS = frozenset({"looks up", "any method", "any function"})
+"""Words for looking things up by texts: what a function does itself, not what it leads to."""
 _BY_TEXT = frozenset({"getattr", "attrgetter", "methodcaller", "__getattribute__"})
 _ALL_OF_OBJECTS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "getattr_static", "__dict__"})
 _ALL = frozenset({"globals", "locals", "eval", "exec", "__globals__", "f_globals", "modules", "__import__",
@@ -133,7 +182,7 @@ def _together(one: dict[str, set[str]], other: dict[str, set[str]]) -> dict[str,
 def _touched(s: ast.stmt) -> set[str]:
     """Names that a statement, or one inside it, binds; and those whose items and attributes it sets."""
     found = {name for inner in statements_of([s]) for name in bound_by(inner)}
-    for n in walk(s):
+    for n in _outside_of_bodies(s):
         if isinstance(n, ast.Subscript | ast.Attribute) and not isinstance(n.ctx, ast.Load):
             found |= {inner.id for inner in walk(n.value) if isinstance(inner, ast.Name)}
     return found
@@ -155,7 +204,8 @@ def _outside_of_bodies(node: ast.AST) -> Iterator[ast.AST]:
 
 def _running(tree: ast.Module, names: ModuleNames) -> list[ast.stmt]:
     """The statements of a module that do something when it is imported."""
-    return [s for s in tree.body if acting(s, tree, names) and not _is_for_scripts(s)]
+    shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+    return [s for s in tree.body if not isinstance(s, shut) and acting(s, tree, names) and not _is_for_scripts(s)]
 
 
 def _may_hand_on(s: ast.stmt) -> bool:

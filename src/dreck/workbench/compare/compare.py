@@ -215,11 +215,11 @@ class _Judging:
 
     def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         modules = self.sides[0].module, self.sides[1].module
-        changed = changed_between(*modules)
+        changed = spread(changed_between(*modules), *modules)
         if self.beside:
             old, new = ((side.text.path, side.tree) for side in self.sides)
             changed.always.update(FilesBeside(neighbour, packages=not self.wanted.folders).resting_beside(old, new))
-        changed = spread(changed, *modules)
+            changed = spread(changed, *modules, running=False)
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
@@ -284,8 +284,8 @@ class _Judging:
         """Functions of the old file that `name` may call."""
         side = self.sides[0]
         if name not in self._known_calls:
-            called = may_call(side.functions[name], side.functions.values(), side.assigned, side.held)
-            self._known_calls[name] = list(called)
+            caller, named = side.functions[name], side.led_to(names_meant(side.functions[name].node))
+            self._known_calls[name] = list(may_call(caller, side.functions.values(), named, side.made, side.held))
         return self._known_calls[name]
 
     def _one(

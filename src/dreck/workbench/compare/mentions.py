@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.scopes import param_names
 from dreck.proof.surroundings.implicit import may_run
-from dreck.proof.surroundings.resting import words_of
+from dreck.proof.surroundings.resting import BY_TEXTS, words_of
 from dreck.source.functions import Function, FunctionNode
 from dreck.source.walking import walk
 
@@ -23,24 +23,30 @@ def names_meant(node: FunctionNode) -> set[str]:
 
 
 def may_call(
-    caller: Function, functions: Iterable[Function], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]
+    caller: Function,
+    functions: Iterable[Function],
+    named: Collection[str],
+    made: Mapping[str, set[str]],
+    held: Mapping[str, set[str]],
 ) -> Iterator[str]:
     """The functions of a module that a function may come to call, in one step.
 
-    By its name, by what the module makes of it (`assigned`), as a method by its last name, by what attributes are set
-    to (`held`), by a text where attributes are looked up by texts, and special methods without any of that.
+    By its name (`named`: with what is assigned to names), by what the module makes of it (`made`), as a method by its
+    last name, by what attributes are set to (`held`), by a text where attributes are looked up by texts, and special
+    methods without any of that.
     """
     node = caller.node
     said = names_meant(node) | {word for word in words_of(node) if not word.isidentifier()}
-    said |= {caller.owner.name} if caller.owner is not None else set()  # and what its class is made of
-    words = _led_to(said, assigned, held)
+    if caller.owner is not None:
+        said |= {word for d in caller.owner.decorator_list for word in words_of(d)}
+    words = _led_to(said, made, held)
     by_texts = "looks up" in words
     for f in functions:
         name = f.node.name
         if (
             f.name.partition("#")[0] in words
             or (f.nested and name in words and _is_beside(f.name, caller.name))
-            or (f.owner is not None and (f".{name}" in words or "any method" in words or runs_unnamed(node, f, words)))
+            or (f.owner is not None and (f".{name}" in words or "any method" in words or runs_unnamed(node, f, named)))
             or (f.owner is None and f"@{name}" in words)
             or (by_texts and f"'{name}'" in words)
             or "any function" in words
@@ -99,19 +105,19 @@ def _bindings(node: FunctionNode) -> dict[str, list[ast.AST]]:
     return found
 
 
-def _led_to(said: set[str], assigned: Mapping[str, set[str]], held: Mapping[str, set[str]]) -> set[str]:
+def _led_to(said: set[str], made: Mapping[str, set[str]], held: Mapping[str, set[str]]) -> set[str]:
     found: set[str] = set()
     pending = list(said)
     while pending:
         word = pending.pop()
         if word not in found:
             found.add(word)
-            pending += assigned.get(word, ())
-            pending += held.get(word[1:], ()) if word.startswith(".") else ()
+            pending += (w for w in made.get(word, ()) if w not in BY_TEXTS)
+            pending += (w for w in held.get(word[1:], ()) if w not in BY_TEXTS) if word.startswith(".") else ()
     return found
 
 
-def runs_unnamed(node: FunctionNode, method: Function, names: set[str]) -> bool:
+def runs_unnamed(node: FunctionNode, method: Function, names: Collection[str]) -> bool:
     """Whether code may run a special method of a class (`__eq__`, a constructor) that it does not name."""
     special = method.node.name
     if not (special.startswith("__") and special.endswith("__")) or method.owner is None:

@@ -13,7 +13,7 @@ from dreck.errors import BadTarget, DreckError
 from dreck.model.names.linking import LinkedNames
 from dreck.model.names.scopes import bound_names
 from dreck.proof.surroundings.module_diff import Module
-from dreck.proof.surroundings.resting import held_by, made_of
+from dreck.proof.surroundings.resting import assigned_of, held_by, made_of
 from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, instance_owner, parse
 from dreck.source.targets import Target
@@ -37,7 +37,9 @@ class Side:
     names: LinkedNames
     functions: dict[str, Function]
     assigned: dict[str, set[str]]
-    """For names bound at the top of the module, what is read there."""
+    """For names assigned at the top of the module, the names that are read there."""
+    made: dict[str, set[str]]
+    """For all names bound or changed there, the words that are read."""
     held: dict[str, set[str]]
     """For attributes, what they are set to anywhere."""
 
@@ -45,7 +47,15 @@ class Side:
     def of(cls, text: Text) -> "Side":
         tree = parse(text.text, text.path)
         functions = {f.name: f for f in functions_in(tree, text.text)}
-        return cls(text, tree, LinkedNames(tree, text.path, neighbour), functions, made_of(tree), held_by(tree))
+        return cls(
+            text,
+            tree,
+            LinkedNames(tree, text.path, neighbour),
+            functions,
+            assigned_of(tree),
+            made_of(tree),
+            held_by(tree),
+        )
 
     @property
     def module(self) -> Module:
