@@ -321,9 +321,12 @@ class Usages(Raised, Paths):
             case "zip", walked:
                 for value in walked:
                     self._on(value, lambda u: setattr(u, "iterated", True))
-            case "map" | "filter", [_, *walked]:
+            case "map" | "filter", [by, *walked]:
                 for value in walked:
                     self._on(value, lambda u: setattr(u, "iterated", True))
+                    inside = self.path(value)
+                    if inside is not None and isinstance(by, ast.Name) and by.id in ("int", "float"):
+                        self.at(f"{inside}[]").converted = True
                 return False
             case "min" | "max", [_, _, *_]:
                 for value in node.args:
@@ -340,9 +343,6 @@ class Usages(Raised, Paths):
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", u.converted or name in ("int", "float")))
-            case "map", [ast.Name(id="int" | "float"), value] if item is not None:
-                self.at(f"{item}[]").converted = True
-                return False
             case "type", [value]:
                 self._on(value, lambda u: setattr(u, "kind_asked", True))
                 return False

@@ -93,9 +93,9 @@ def _word(e: ast.expr, part: ast.expr) -> str:
             case ast.keyword(arg=str() as key, value=value) if value is part:
                 return key
             case ast.Dict(keys=keys, values=values):
-                for key, value in zip(keys, values, strict=True):
-                    if value is part and isinstance(key, ast.Constant) and str(key.value).isidentifier():
-                        return str(key.value)
+                for named, held in zip(keys, values, strict=True):
+                    if held is part and isinstance(named, ast.Constant) and str(named.value).isidentifier():
+                        return str(named.value)
             case ast.BinOp(left=left, op=op, right=right) if isinstance(op, multiplied) and part in (left, right):
                 return "factor"
             case ast.Subscript(slice=asked) if asked is part:
