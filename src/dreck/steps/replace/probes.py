@@ -9,7 +9,7 @@ from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, check_movable, locals_read, put_all, written
-from dreck.steps.replace.tables.amounts import amounts_of
+from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.support.chains import put_table
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, one_line

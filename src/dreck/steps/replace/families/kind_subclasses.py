@@ -12,7 +12,7 @@ from dreck.steps.replace.discriminants import discriminants_of
 from dreck.steps.replace.families.class_text import check_body, for_self
 from dreck.steps.replace.families.kinds import moved
 from dreck.steps.replace.families.subclassing import subclassed
-from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.outcomes import outcome_of
 from dreck.steps.support.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet

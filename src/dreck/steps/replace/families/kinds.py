@@ -10,7 +10,7 @@ from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text
-from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, reindented

@@ -11,7 +11,7 @@ from dreck.source.walking import walk
 from dreck.steps.naming.predicates import annotations
 from dreck.steps.replace.families.members import enum_of, member_names, planned_in
 from dreck.steps.replace.families.sums import Built, Code, Sums, added, amount_of, written
-from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, check_keys, comments_of, is_plain, lines_of
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet

@@ -8,8 +8,8 @@ from dreck.steps.catalogue import Step
 from dreck.steps.replace.families.member_amounts import with_amounts
 from dreck.steps.replace.families.members import enum_of, member_names, planned_in
 from dreck.steps.replace.families.sums import built_of, sums_of
-from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
-from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
+from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene

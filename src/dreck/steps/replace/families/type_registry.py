@@ -10,7 +10,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.replace.families.kinds import moved, type_chains
-from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene

@@ -7,11 +7,11 @@ from pathlib import Path
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
-from dreck.steps.replace.tables.amounts import amounts_of
-from dreck.steps.replace.tables.ladders import Ladder, per_key, single
-from dreck.steps.replace.tables.outcomes import is_fixed, outcome_of
-from dreck.steps.replace.tables.table_files import table_file
-from dreck.steps.replace.tables.table_lines import body_lines
+from dreck.steps.replace.tables.arms.amounts import amounts_of
+from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
+from dreck.steps.replace.tables.arms.table_lines import body_lines
+from dreck.steps.replace.tables.rows.ladders import Ladder, per_key, single
+from dreck.steps.replace.tables.rows.table_files import table_file
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, is_plain, lines_of, put_table
 from dreck.steps.support.imports import add_imports

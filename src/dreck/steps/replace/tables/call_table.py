@@ -21,12 +21,12 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
-from dreck.steps.replace.tables.actions import function_name, merged
-from dreck.steps.replace.tables.in_front import in_front
-from dreck.steps.replace.tables.meant_for import class_ladders
-from dreck.steps.replace.tables.method_calls import MethodCalls, method_calls, put_methods
-from dreck.steps.replace.tables.outcomes import outcome_of
-from dreck.steps.replace.tables.table_lines import as_tail, body_lines, is_ladder
+from dreck.steps.replace.tables.arms.actions import function_name, merged
+from dreck.steps.replace.tables.arms.in_front import in_front
+from dreck.steps.replace.tables.arms.meant_for import class_ladders
+from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
+from dreck.steps.replace.tables.arms.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
     Arm,

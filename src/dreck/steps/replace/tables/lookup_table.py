@@ -10,16 +10,16 @@ from pathlib import Path
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
-from dreck.steps.replace.tables.amounts import GENERAL, Amounts, amounts_of
-from dreck.steps.replace.tables.around import cores, lines_around
-from dreck.steps.replace.tables.class_rows import class_rows
-from dreck.steps.replace.tables.in_front import in_front
-from dreck.steps.replace.tables.method_calls import method_calls
-from dreck.steps.replace.tables.more_asked import WithMore, asks_for_more, check_apart
-from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
-from dreck.steps.replace.tables.same_call import doing
-from dreck.steps.replace.tables.table_files import table_file
-from dreck.steps.replace.tables.table_lines import as_tail, body_lines, is_ladder, value_code
+from dreck.steps.replace.tables.arms.amounts import GENERAL, Amounts, amounts_of
+from dreck.steps.replace.tables.arms.around import cores, lines_around
+from dreck.steps.replace.tables.arms.in_front import in_front
+from dreck.steps.replace.tables.arms.method_calls import method_calls
+from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
+from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
+from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
+from dreck.steps.replace.tables.rows.class_rows import class_rows
+from dreck.steps.replace.tables.rows.same_call import doing
+from dreck.steps.replace.tables.rows.table_files import table_file
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,

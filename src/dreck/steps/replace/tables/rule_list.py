@@ -8,7 +8,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.elsewhere import turned
 from dreck.steps.naming.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
-from dreck.steps.replace.tables import call_rows, optional_rules, rule_rows
+from dreck.steps.replace.tables.rows import call_rows, optional_rules, rule_rows
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line

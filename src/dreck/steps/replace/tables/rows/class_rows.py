@@ -8,8 +8,8 @@ from collections.abc import Iterator
 
 from dreck.source.walking import walk
 from dreck.steps.replace.families.kinds import type_chains
-from dreck.steps.replace.tables.outcomes import Outcome, is_fixed, outcome_of
-from dreck.steps.replace.tables.table_lines import body_lines, value_code
+from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
+from dreck.steps.replace.tables.arms.table_lines import body_lines, value_code
 from dreck.steps.support.chains import Chain, comments_of, key_code, lines_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.steps.replace.tables.runs import planned_runs
+from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet

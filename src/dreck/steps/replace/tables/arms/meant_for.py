@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 
 from dreck.source.walking import walk
-from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.outcomes import outcome_of
 from dreck.steps.support.chains import Arm
 from dreck.steps.support.scene import NotPlanned, Scene
 

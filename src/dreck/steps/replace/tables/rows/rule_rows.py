@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import awaits, has_private, locals_read, why_not
-from dreck.steps.replace.tables.call_rows import as_parameter
-from dreck.steps.replace.tables.outcomes import is_fixed
-from dreck.steps.replace.tables.runs import planned_runs
+from dreck.steps.replace.tables.arms.outcomes import is_fixed
+from dreck.steps.replace.tables.rows.call_rows import as_parameter
+from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene

@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from dreck.steps.replace.tables.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.outcomes import outcome_of
 from dreck.steps.support import chains as key_chains
 from dreck.steps.support.chains import Arm, Chain, Reader
 from dreck.steps.support.scene import NotPlanned, Scene
