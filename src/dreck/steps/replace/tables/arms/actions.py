@@ -44,10 +44,9 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str]) -> st
     if all(w.isdigit() or w == "or" for w in words) or not all(map(_key_words, keys)):
         raise Untouchable(f"{code} does not say what is done; give each function a name: {naming(code)} ...")
     verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
-    for stem in (verb, ["handle"], [*verb, "for"]):
-        name = own_style(scene, "_".join([*stem, *words]))
-        if name.isidentifier() and is_free(name, taken):
-            return name
+    name = own_style(scene, "_".join([*verb, *words]))
+    if name.isidentifier() and is_free(name, taken):
+        return name
     raise Untouchable(f"no free name was found for what is done for {code}; give one with {naming(code)}")
 
 
