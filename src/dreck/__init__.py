@@ -9,7 +9,7 @@ if TYPE_CHECKING:  # type checkers take it for true; to import `typing` would ta
     from dreck.api import assert_same, compare, untangle
     from dreck.model.views.measures import Tangle
     from dreck.trial.server import Difference
-    from dreck.workbench.compare.compare import Comparison
+    from dreck.workbench.compare.comparison import Comparison
     from dreck.workbench.judging.verdict import Verdict
     from dreck.workbench.pinning.pin import Pinned, Pins, pin
     from dreck.workbench.queries.census import Census, census
@@ -23,7 +23,7 @@ __version__ = "0.1.0"
 _HOMES = {
     "assert_same": "dreck.api",
     "Census": "dreck.workbench.queries.census",
-    "Comparison": "dreck.workbench.compare.compare",
+    "Comparison": "dreck.workbench.compare.comparison",
     "Difference": "dreck.trial.server",
     "FileResult": "dreck.workbench.results",
     "FunctionResult": "dreck.workbench.results",

@@ -9,7 +9,8 @@ from dreck.errors import BadTarget, DreckError
 from dreck.proof.assumptions import KINDS
 from dreck.source.targets import Target
 from dreck.steps.support.scene import Wishes
-from dreck.workbench.compare.compare import Comparison, compare_texts
+from dreck.workbench.compare.compare import compare_texts
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.folders import both_folders, compare_folders, compare_since
 from dreck.workbench.compare.sides import named_alike, text_of
 from dreck.workbench.compare.wanted import Wanted

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from dreck.cli.printing import print_json
 from dreck.errors import DreckError
-from dreck.workbench.compare.compare import Comparison
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.engine.request import Request
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from dreck.source.files import save_bytes
-from dreck.workbench.compare.compare import Comparison
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.judging.verdict import Verdict
 
 _ORDER = ("differs", "unsettled", "tested", "proved")

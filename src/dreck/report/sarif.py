@@ -8,7 +8,7 @@ from typing import Any
 
 from dreck import __version__
 from dreck.source.files import save_bytes
-from dreck.workbench.compare.compare import Comparison
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.queries.census import Census
 from dreck.workbench.queries.outline import Outline
 from dreck.workbench.queries.survey import Survey

@@ -21,7 +21,7 @@ from dreck.report.totals import count, left_out, over, totals
 if TYPE_CHECKING:
     from dreck.steps.catalogue import Step
     from dreck.trial.server import Difference
-    from dreck.workbench.compare.compare import Comparison
+    from dreck.workbench.compare.comparison import Comparison
     from dreck.workbench.engine.straighten import Proposal
     from dreck.workbench.judging.verdict import Verdict
     from dreck.workbench.pinning.pin import Pinned, Pins

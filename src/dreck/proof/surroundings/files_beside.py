@@ -1,16 +1,20 @@
 """Files beside the two versions: which imported names mean something else there, however far away."""
 
 import ast
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TypeAlias
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.surroundings.bodies import without_bodies
 from dreck.proof.surroundings.importing import acting, effects_of
 from dreck.source.walking import walk
 
-_MOST_FILES = 60
+_Files: TypeAlias = tuple[Path, Path]
+_MOST_FILES = 400
 _BY_NAME = ("importlib", "import_module", "__import__")
 
 
@@ -21,19 +25,39 @@ class FilesBeside:
     read: Reader
     packages: bool = False
     """Whether what packages define themselves counts, and what they have from their modules."""
-    acting: set[str] = field(default_factory=set)
+    doubted: Mapping[Path, frozenset[str]] = field(default_factory=dict)
+    """For files of the old version whose functions are judged by themselves, those that are not proved to be the
+    same: the bodies of all others, which both versions have, do not count."""
+    _acting: "set[_Files]" = field(default_factory=set)
     """The files that do something else when they are imported: they may change what others hold."""
-    _known: dict[tuple[Path, Path], set[str] | None] = field(default_factory=dict)
+    _used: "dict[_Files, set[_Files]]" = field(default_factory=dict)
+    """For each file, those that it imports."""
+    _known: "dict[_Files, set[str] | None]" = field(default_factory=dict)
+    _now: "dict[_Files, set[str] | None]" = field(default_factory=dict)
+    """What is being found out; of files that import one another, from what was guessed before."""
+    _guess: "dict[_Files, set[str] | None]" = field(default_factory=dict)
+    _open: "set[_Files]" = field(default_factory=set)
+    _round: bool = False
 
     def resting_beside(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> dict[str, str]:
         """Names of the old module that mean something else in the new one for what stands beside, with how."""
         otherwise = self.imported_otherwise(old, new)
         apart = old[0].resolve().parent != new[0].resolve().parent
         found = dict.fromkeys(_BY_NAME if apart else (), "finds modules by their names, and those may not be the same")
-        if self.acting:
-            touched = f"may be changed by what {min(self.acting)} does when it is imported, which is not the same"
+        acting = self._acting_below((old[0], new[0]))
+        if acting:
+            touched = f"may be changed by what {min(acting)} does when it is imported, which is not the same"
             found |= dict.fromkeys(self._imports(*old), touched)
         return found | dict.fromkeys(otherwise, "is defined otherwise in a file beside it")
+
+    def _acting_below(self, key: _Files) -> set[str]:
+        """The names of the files that act otherwise among those that a file leads to."""
+        seen, pending = {key}, [key]
+        while pending:
+            fresh = self._used.get(pending.pop(), set()) - seen
+            seen |= fresh
+            pending += fresh
+        return {old.name for old, _ in seen & self._acting}
 
     def imported_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> set[str]:
         """The names of the old module that stand for something else in files beside the new one."""
@@ -43,6 +67,7 @@ class FilesBeside:
             for (one, asked), (other, wanted) in zip(mine[name], theirs[name], strict=False):
                 if asked != wanted or one.resolve() == other.resolve():
                     continue
+                self._used.setdefault((old[0], new[0]), set()).add((one, other))
                 changed = self._changed(one, other)
                 if changed is None or asked in changed or (asked == "*" and changed):
                     found.add(name)
@@ -53,25 +78,53 @@ class FilesBeside:
         key = (old, new)
         if key in self._known:
             return self._known[key]
-        self._known[key] = set()  # files that import one another
-        if len(self._known) > _MOST_FILES:
-            return None
+        if key in self._open:
+            self._round = True
+            return self._guess.get(key, set())
+        if self._open:
+            return self._looked_into(key)
+        while True:
+            self._round = False
+            found = self._looked_into(key)
+            if not self._round or self._now == self._guess:
+                break
+            self._guess, self._now = self._now, {}
+        self._known |= self._now
+        self._guess, self._now = {}, {}
+        return found
+
+    def _looked_into(self, key: _Files) -> set[str] | None:
+        if key not in self._now:
+            self._open.add(key)
+            found = self._compared(*key) if len(self._known) + len(self._now) < _MOST_FILES else None
+            self._now[key] = found | {"*"} if found else found
+            self._open.discard(key)
+        return self._now[key]
+
+    def _compared(self, old: Path, new: Path) -> set[str] | None:
         one, other = self.read(old), self.read(new)
         if one is None or other is None:
-            self._known[key] = None
             return None
         beside = set(self._imports(old, one))
-        if effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
-            self._known[key] = None
+        alike = self._is_as_it_was(old, new)
+        if alike and not self.imported_otherwise((old, one), (new, other)):
+            return set()
+        if not alike and effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
             return None
+        whole, doubted = one, self.doubted.get(old.resolve())
+        if doubted is not None:
+            one, other = without_bodies(one, other)
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
+        changed |= {name.partition(".")[0].partition("#")[0] for name in doubted or ()}
         found = _resting_on(one, changed) | _resting_on(other, changed)
         touched = {name for tree in (one, other) for name in _touched_when_run(tree, found)}
         found |= _resting_on(one, touched) | _resting_on(other, touched)
-        if touched & beside or self._hands_on(old, one, found):
-            self.acting.add(old.name)
-        self._known[key] = found | {"*"} if found else found
-        return self._known[key]
+        if touched & beside or self._hands_on(old, whole, found):
+            self._acting.add((old, new))
+        return found
+
+    def _is_as_it_was(self, old: Path, new: Path) -> bool:
+        return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()
 
     def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
         """Whether one of `changed` is handed to a decorator of the files that keeps it."""

@@ -3,13 +3,11 @@
 import ast
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from dreck.errors import BadTarget, DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
-from dreck.proof.surroundings.files_beside import FilesBeside
 from dreck.proof.surroundings.inherited import inherited_before
 from dreck.proof.surroundings.module_diff import (
     Changed,
@@ -24,11 +22,13 @@ from dreck.proof.surroundings.resting import spread
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, may_call, names_meant
-from dreck.workbench.compare.sides import Side, Text, neighbour
-from dreck.workbench.compare.wanted import NOTHING_MORE, Wanted
-from dreck.workbench.engine.check import Check, run_check
+from dreck.workbench.compare.resting import files_beside
+from dreck.workbench.compare.sides import Side, Text
+from dreck.workbench.compare.wanted import NOTHING_KNOWN, NOTHING_MORE, Elsewhere, Wanted
+from dreck.workbench.engine.check import run_check
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge, Request
 from dreck.workbench.judging.verdict import Verdict, overall
 from dreck.workbench.pinning.record import Recording, record
@@ -36,61 +36,9 @@ from dreck.workbench.store.config import Config, config_for, known_assumption
 from dreck.workbench.store.trials import KnownTrials
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
-    """The verdict for each function both sides have, and the functions only one of them has.
-
-    `check` is how the project's own tests ended, when they were asked for.
-    """
-
-    functions: tuple[tuple[str, Verdict], ...]
-    only_old: tuple[str, ...] = ()
-    only_new: tuple[str, ...] = ()
-    moved: tuple[tuple[str, str], ...] = ()
-    """Functions that have another name now, or stand in another class or file: by their last name, by their body, or
-    by likeness."""
-    check: Check | None = None
-    otherwise: tuple[str, ...] = ()
-    """Classes, constants and other names of the modules that are not the same in both, whoever uses them."""
-
-    @property
-    def verdict(self) -> Verdict:
-        return overall(self.functions)
-
-    @property
-    def same(self) -> bool:
-        """Every function the same, none lost, and the project's own tests green where they were asked for."""
-        return bool(self.verdict) and not self.only_old and (self.check is None or bool(self.check))
-
-    @property
-    def differs(self) -> bool:
-        """A function that is shown to do another thing, or the project's own tests red where they were asked for."""
-        shown = any(verdict.status == "differs" for _, verdict in self.functions)
-        return shown or (self.check is not None and not self.check)
-
-    def certificates_as_json(self) -> dict[str, Any]:
-        """What each proof rests on, in the form documented in docs/json.md; null where none was needed."""
-        proved = [(name, verdict) for name, verdict in self.functions if verdict.status == "proved"]
-        return {
-            "certificates": [
-                {"function": name, "certificate": v.certificate.as_json() if v.certificate is not None else None}
-                for name, v in proved
-            ]
-        }
-
-    def as_json(self) -> dict[str, Any]:
-        """The form documented in docs/json.md."""
-        return {
-            "functions": [{"function": name, **verdict.as_json()} for name, verdict in self.functions],
-            "only_old": list(self.only_old),
-            "only_new": list(self.only_new),
-            "moved": dict(self.moved),
-            "defined_otherwise": list(self.otherwise),
-            "check": None if self.check is None else self.check.as_json(),
-        }
-
-
-def compare_texts(old: Text, new: Text, wanted: Wanted = NOTHING_MORE) -> Comparison:
+def compare_texts(
+    old: Text, new: Text, wanted: Wanted = NOTHING_MORE, elsewhere: Elsewhere = NOTHING_KNOWN
+) -> Comparison:
     """Compares the functions of two modules, matched by name; two named functions may have different names.
 
     Raises DreckError for an unknown assumption or an expectation that cannot be understood, BadTarget when a
@@ -104,7 +52,7 @@ def compare_texts(old: Text, new: Text, wanted: Wanted = NOTHING_MORE) -> Compar
     if only:
         pairs = [pair for pair in pairs if pair[0] in only]
         _all_there(only, {a for a, _ in pairs}, old.path)
-    verdicts = _Judging(sides, wanted, config_for(old.path), beside=True).all(pairs)
+    verdicts = _Judging(sides, wanted, config_for(old.path), beside=elsewhere).all(pairs)
     if not only and not old.name and not new.name:
         verdicts += _inherited(*sides)
     return Comparison(
@@ -199,8 +147,8 @@ class _Judging:
     sides: tuple[Side, Side]
     wanted: Wanted
     config: Config
-    beside: bool = False
-    """Whether the files beside the two versions may differ, too, and are not judged themselves."""
+    beside: Elsewhere | None = None
+    """What is known of the files beside the two versions, where these may differ, too."""
     known: KnownTrials | None = None
     _known_calls: dict[str, list[str]] = field(default_factory=dict)
     _otherwise: set[str] = field(default_factory=set)
@@ -216,15 +164,15 @@ class _Judging:
     def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         modules = self.sides[0].module, self.sides[1].module
         changed = spread(changed_between(*modules), *modules)
-        if self.beside:
+        if self.beside is not None:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            changed.always.update(FilesBeside(neighbour, packages=not self.wanted.folders).resting_beside(old, new))
+            changed.always.update(files_beside(self.beside, not self.wanted.folders).resting_beside(old, new))
             changed = spread(changed, *modules, running=False)
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]
-        verdicts = {a: self._one(a, b, changed, recording=recording) for a, b in judged}
+        verdicts = {a: self._standing(a, changed) or self._one(a, b, changed, recording=recording) for a, b in judged}
         for a, b in reversed(judged):
             if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
                 verdicts[a] = self._by_nested(a, b, verdicts)
@@ -236,6 +184,14 @@ class _Judging:
                 if settled != verdicts[a]:
                     verdicts[a], pending = settled, True
         return tuple((a, verdicts[a]) for a, _ in pairs)
+
+    def _standing(self, name: str, changed: Changed) -> Verdict | None:
+        """The verdict from before, when it was no proof or still is one."""
+        before = self.beside.known.get(name) if self.beside is not None else None
+        if before is None or before.status != "proved":
+            return before
+        hit = self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys()
+        return None if hit else before
 
     def is_other(self, name: str, changed: Changed) -> bool:
         """Whether a function is written otherwise, or what it rests on means something else."""

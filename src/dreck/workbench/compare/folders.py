@@ -1,22 +1,24 @@
 """Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
 
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import nullcontext
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
+from uuid import uuid4
 
 from dreck.errors import BadSource, BadTarget
 from dreck.source.files import python_files, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.revisions import at_revision
 from dreck.workbench import workers
-from dreck.workbench.compare.compare import Comparison, compare_texts
+from dreck.workbench.compare.compare import compare_texts
+from dreck.workbench.compare.comparison import Comparison, joined, named
 from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.resting import resting
 from dreck.workbench.compare.sides import Text, read_text
-from dreck.workbench.compare.wanted import Wanted
+from dreck.workbench.compare.wanted import NOTHING_KNOWN, Elsewhere, Wanted
 from dreck.workbench.engine.check import run_check
 from dreck.workbench.judging.verdict import Verdict
 
@@ -59,21 +61,15 @@ def compare_folders(
     both = [place for place in files[0] if place in files[1]]
     changed = [place for place in both if files[0][place].read_bytes() != files[1][place].read_bytes()]
     work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
-    found: list[Comparison] = []
-    if executor is not None or (jobs > 1 and len(changed) > 1):
-        with nullcontext(executor) if executor is not None else workers.pool(jobs) as pool:
-            for done, one in enumerate(pool.map(work, changed), 1):
-                told(done, len(changed), changed[done - 1])
-                found.append(one)
-    else:
-        for done, place in enumerate(changed, 1):
-            found.append(work(place))
-            told(done, len(changed), place)
+    with _workers(jobs, len(changed), executor) as pool:
+        found, elsewhere = _together(old, changed, work, pool, told)
     same = [place for place in both if place not in set(changed)] if changed else []
-    found += _unchanged(old, new, same, joined(found), replace(wanted, check=""))
+    found += _unchanged(old, new, same, joined(found), replace(wanted, check=""), elsewhere)
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
     fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
-    whole = joined([joined(found), _between_files(old, new, joined(found), gone, fresh, replace(wanted, check=""))])
+    whole = joined(
+        [joined(found), _between_files(old, new, joined(found), gone, fresh, replace(wanted, check=""), elsewhere)]
+    )
     still = {name for pair in whole.moved for name in pair}
     whole = replace(
         whole,
@@ -88,15 +84,54 @@ def compare_folders(
     )
 
 
-def _unchanged(old: Path, new: Path, same: Sequence[Path], found: Comparison, wanted: Wanted) -> Iterator[Comparison]:
+def _workers(jobs: int, files: int, executor: "Executor | None") -> "AbstractContextManager[Executor | None]":
+    if executor is not None or jobs < 2 or files < 2:
+        return nullcontext(executor)
+    return workers.pool(jobs)
+
+
+def _together(
+    old: Path, changed: list[Path], work: Callable[..., Comparison], pool: "Executor | None", tell: Told
+) -> tuple[list[Comparison], Elsewhere]:
+    """Files that changed, each compared as if what it uses of the others were the same; and once more, where that
+    was not proved, until no proof rests on a function that has none."""
+    found: list[Comparison] = []
+    doubted: dict[Path, frozenset[str]] = {(old / place).resolve(): frozenset() for place in changed}
+    while True:
+        known = [{name.partition("::")[2]: verdict for name, verdict in one.functions} for one in found]
+        told = uuid4().hex
+        asked = [Elsewhere(told, doubted, verdicts) for verdicts in known or ({} for _ in changed)]
+        first, found = not found, []
+        for done, one in enumerate((pool.map if pool is not None else map)(work, changed, asked), 1):
+            found.append(one)
+            if first:
+                tell(done, len(changed), changed[done - 1])
+        now = {(old / place).resolve(): _doubted(one) for place, one in zip(changed, found, strict=True)}
+        if now == doubted:
+            return found, Elsewhere(told, doubted)
+        doubted = now
+
+
+def _doubted(found: Comparison) -> frozenset[str]:
+    """The functions of a file that are not proved to be the same, but for those inside of others that are."""
+    proved = {name: verdict.status == "proved" for name, verdict in found.functions}
+    names = [name for name, holds in proved.items() if not holds]
+    inside = {n for n in names for at, c in enumerate(n) if c == "." and proved.get(n[:at])}
+    return frozenset(name.partition("::")[2] for name in names if name not in inside)
+
+
+def _unchanged(
+    old: Path, new: Path, same: Sequence[Path], found: Comparison, wanted: Wanted, elsewhere: Elsewhere
+) -> Iterator[Comparison]:
     """Functions of files that are as they were, but rest on something in another file that is not."""
     wanted = replace(wanted, expect="", record="")  # said of what is written otherwise
     left = _MOST_RESTING
-    for file in resting(old, new, same, found.functions):
+    for file in resting(old, new, same, found.functions, elsewhere):
         tried, rest = file.uses[:left], file.uses[left:]
         left -= len(tried)
         if tried:
-            yield _compared(old, new, file.place, replace(wanted, only=tuple(name for name, _ in tried)))
+            only = tuple(name for name, _ in tried)
+            yield _compared(old, new, file.place, elsewhere, wanted=replace(wanted, only=only))
         untried = [
             (f"{file.place}::{name}", Verdict("unsettled", reason=f"it is as it was, but uses {used}, which is not"))
             for name, used in rest
@@ -109,7 +144,13 @@ _MOST_RESTING = 40
 
 
 def _between_files(
-    old: Path, new: Path, found: Comparison, gone: Sequence[str], fresh: Sequence[str], wanted: Wanted
+    old: Path,
+    new: Path,
+    found: Comparison,
+    gone: Sequence[str],
+    fresh: Sequence[str],
+    wanted: Wanted,
+    elsewhere: Elsewhere,
 ) -> Comparison:
     """Functions that stand in another file now, known by their names or by what they do."""
     sides = (_functions(old, found.only_old, gone), _functions(new, found.only_new, fresh))
@@ -125,7 +166,7 @@ def _between_files(
             Text(side / place, read(side / place).text, name)
             for side, (place, _, name) in ((old, one.partition("::")), (new, other.partition("::")))
         ]
-        return compare_texts(texts[0], texts[1], wanted).verdict
+        return compare_texts(texts[0], texts[1], replace(wanted, folders=True), elsewhere).verdict
 
     left = [{n: node for n, node in side.items() if n not in taken} for side in sides]
     by_proof = replace(wanted, trial=False, record="", expect="")
@@ -150,38 +191,12 @@ def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[s
     return found
 
 
-def _compared(old: Path, new: Path, place: Path, wanted: Wanted) -> Comparison:
+def _compared(old: Path, new: Path, place: Path, elsewhere: Elsewhere = NOTHING_KNOWN, *, wanted: Wanted) -> Comparison:
     try:
         sides = (Text(old / place, read(old / place).text), Text(new / place, read(new / place).text))
-        return named(compare_texts(*sides, replace(wanted, folders=True)), f"{place}::")
+        return named(compare_texts(*sides, replace(wanted, folders=True), elsewhere), f"{place}::")
     except BadSource as error:
         return Comparison(((f"{place}", Verdict("unsettled", reason=str(error))),))
-
-
-def named(found: Comparison, before: str) -> Comparison:
-    """The same with something in front of each name."""
-    return Comparison(
-        tuple((f"{before}{name}", verdict) for name, verdict in found.functions),
-        tuple(f"{before}{name}" for name in found.only_old),
-        tuple(f"{before}{name}" for name in found.only_new),
-        tuple((f"{before}{a}", f"{before}{b}") for a, b in found.moved),
-        found.check,
-        tuple(f"{before}{name}" for name in found.otherwise),
-    )
-
-
-def joined(found: Sequence[Comparison]) -> Comparison:
-    """Several comparisons as one."""
-    if len(found) == 1:
-        return found[0]
-    return Comparison(
-        tuple(pair for one in found for pair in one.functions),
-        tuple(name for one in found for name in one.only_old),
-        tuple(name for one in found for name in one.only_new),
-        tuple(pair for one in found for pair in one.moved),
-        None,
-        tuple(name for one in found for name in one.otherwise),
-    )
 
 
 def both_folders(old: str, new: str) -> bool:

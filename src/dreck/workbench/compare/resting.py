@@ -11,8 +11,21 @@ from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.workbench.compare.sides import neighbour
+from dreck.workbench.compare.wanted import Elsewhere
 from dreck.workbench.judging.verdict import Verdict
 
+
+def files_beside(elsewhere: Elsewhere, packages: bool = False) -> FilesBeside:
+    """What compares the files beside two versions; what it has found out is kept as long as the same is known."""
+    if not elsewhere.told:
+        return FilesBeside(neighbour, packages, elsewhere.doubted)
+    if elsewhere.told not in _FOUND:
+        _FOUND.clear()
+        _FOUND[elsewhere.told] = FilesBeside(neighbour, packages, elsewhere.doubted)
+    return _FOUND[elsewhere.told]
+
+
+_FOUND: dict[str, FilesBeside] = {}
 _SETTLED = ("proved", "tested")
 
 
@@ -24,13 +37,15 @@ class Resting:
     uses: tuple[tuple[str, str], ...]
 
 
-def resting(old: Path, new: Path, same: Iterable[Path], judged: Iterable[tuple[str, Verdict]]) -> Iterator[Resting]:
+def resting(
+    old: Path, new: Path, same: Iterable[Path], judged: Iterable[tuple[str, Verdict]], elsewhere: Elsewhere
+) -> Iterator[Resting]:
     """Of the files that are the same in both folders, the functions that use a name whose meaning is not settled.
 
     What was judged the same in its own file is the same for those who use it, too.
     """
     settled = _settled(judged)
-    beside = FilesBeside(neighbour)
+    beside = files_beside(elsewhere)
     for place in same:
         try:
             text = read(new / place).text

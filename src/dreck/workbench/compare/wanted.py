@@ -1,6 +1,10 @@
 """What is asked of a comparison."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from dreck.workbench.judging.verdict import Verdict
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,4 +38,20 @@ class Wanted:
     folders: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Elsewhere:
+    """What is known of the other files of two folders when two files of them are compared.
+
+    `doubted` has the functions of each file of the old folder that is judged itself, as far as they are not proved to
+    be the same: all others are. `known` are the verdicts on the functions of the two files from before more was
+    doubted. `told` stands for all that is known: what was found for the same can be used again.
+    """
+
+    told: str = ""
+
+    doubted: Mapping[Path, frozenset[str]] = field(default_factory=dict)
+    known: Mapping[str, Verdict] = field(default_factory=dict)
+
+
 NOTHING_MORE = Wanted()
+NOTHING_KNOWN = Elsewhere()

@@ -14,7 +14,7 @@ from dreck.source.targets import Target, resolve
 from dreck.trial.case import Case
 from dreck.trial.running.loading.imports import project_of
 from dreck.trial.server import ask_child
-from dreck.workbench.compare.compare import Comparison
+from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.pinning.pin_file import pin_file
 from dreck.workbench.pinning.record import Recording, record
 
