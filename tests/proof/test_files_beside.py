@@ -110,7 +110,11 @@ def test_a_file_named_from_inside_its_own_package(tmp_path, monkeypatch):
 
 PACKAGES = {
     "the package itself": ("from yard import helper", "helper(x)", {"__init__": "def helper(x):\n    return x{}\n"}),
-    "a module of it": ("from yard import gate", "gate.helper(x)", {"__init__": "", "gate": "def helper(x):\n    return x{}\n"}),
+    "a module of it": (
+        "from yard import gate",
+        "gate.helper(x)",
+        {"__init__": "", "gate": "def helper(x):\n    return x{}\n"},
+    ),
     "a module of it, by way of the package": (
         "from yard import helper",
         "helper(x)",
@@ -152,7 +156,10 @@ def test_a_module_is_not_looked_into_where_its_package_has_something_else_of_tha
     (tmp_path / "yard" / "gate.py").write_text("def helper(x):\n    return x\n")
     for first, is_known in (("", True), ("gate = 3\n", False), ("def __getattr__(name):\n    return 3\n", False)):
         (tmp_path / "yard" / "__init__.py").write_text(first)
-        sides = [Text(tmp_path / "main.py", f"from yard import gate\ndef f(x):\n    return {v}\n") for v in ("gate.helper(x)", "x")]
+        sides = [
+            Text(tmp_path / "main.py", f"from yard import gate\ndef f(x):\n    return {v}\n")
+            for v in ("gate.helper(x)", "x")
+        ]
         told = dict(compare_texts(*sides, Wanted(trial=False)).functions)["f"].status
         assert (told == "proved") is is_known, first
 

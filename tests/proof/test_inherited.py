@@ -5,7 +5,10 @@ import pytest
 import dreck
 
 OLD = "{head}class Gate({base}):\n    def weigh(self, kilos):\n        if kilos > 3:\n            return 1\n        else:\n            return 2\n"
-NEW = OLD.replace("        else:\n            return 2\n", "        return 2\n") + "    def {name}(self, *given):\n        return 3\n"
+NEW = (
+    OLD.replace("        else:\n            return 2\n", "        return 2\n")
+    + "    def {name}(self, *given):\n        return 3\n"
+)
 
 
 @pytest.mark.parametrize(

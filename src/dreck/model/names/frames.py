@@ -9,6 +9,8 @@ from dreck.source.walking import walk
 
 READERS_OF_NAMES = frozenset({"locals", "eval", "exec", "vars", "dir"})
 """They see the names of the function they are called in."""
+LOCAL_NAMES = frozenset({"locals", "vars", "dir"})
+"""They see no others."""
 _READERS = frozenset(
     {
         "_getframe", "_getframemodulename", "_current_frames", "currentframe", "extract_stack",

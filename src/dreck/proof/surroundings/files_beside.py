@@ -1,7 +1,7 @@
 """Files beside the two versions: which imported names mean something else there, however far away."""
 
 import ast
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeAlias
@@ -10,7 +10,7 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.bodies import without_bodies
-from dreck.proof.surroundings.importing import acting, effects_of
+from dreck.proof.surroundings.importing import acting, effects_of, is_for_scripts
 from dreck.source.walking import walk
 
 _Files: TypeAlias = tuple[Path, Path]
@@ -30,6 +30,8 @@ class FilesBeside:
     same: the bodies of all others, which both versions have, do not count."""
     _acting: "set[_Files]" = field(default_factory=set)
     """The files that do something else when they are imported: they may change what others hold."""
+    _touched: dict[Path, set[str]] = field(default_factory=dict)
+    """The names of files of the old version that such a file speaks of where it does something else; `*` for all."""
     _used: "dict[_Files, set[_Files]]" = field(default_factory=dict)
     """For each file, those that it imports."""
     _known: "dict[_Files, set[str] | None]" = field(default_factory=dict)
@@ -48,7 +50,23 @@ class FilesBeside:
         if acting:
             touched = f"may be changed by what {min(acting)} does when it is imported, which is not the same"
             found |= dict.fromkeys(self._imports(*old), touched)
+        touched = self._touched_in(*old) if self._touched else set[str]()
+        found |= dict.fromkeys(touched, "may be changed by a file that does something else when it is imported")
         return found | dict.fromkeys(otherwise, "is defined otherwise in a file beside it")
+
+    def _touched_in(self, path: Path, tree: ast.Module) -> set[str]:
+        """The names of a file that another one may have changed."""
+        names = self._touched.get(path.resolve(), set())
+        return {name for s in statements_of(tree.body) for name in bound_by(s)} if "*" in names else names
+
+    def look_into(self, pairs: Iterable[_Files]) -> None:
+        """Finds out beforehand what files that are nowhere imported do to the others."""
+        pending, before = tuple(pairs), None
+        while before != self._touched:
+            before = {file: set(names) for file, names in self._touched.items()}
+            self._known.clear()
+            for old, new in pending:
+                self._changed(old, new)
 
     def _acting_below(self, key: _Files) -> set[str]:
         """The names of the files that act otherwise among those that a file leads to."""
@@ -103,25 +121,41 @@ class FilesBeside:
 
     def _compared(self, old: Path, new: Path) -> set[str] | None:
         one, other = self.read(old), self.read(new)
-        if one is None or other is None:
+        touched = self._touched.get(old.resolve(), set())
+        if one is None or other is None or "*" in touched:
             return None
         beside = set(self._imports(old, one))
         alike = self._is_as_it_was(old, new)
-        if alike and not self.imported_otherwise((old, one), (new, other)):
+        if alike and not touched and not self.imported_otherwise((old, one), (new, other)):
             return set()
         if not alike and effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
+            self._acts(old, one, [s for tree in (one, other) for s in _running(tree)])
             return None
         whole, doubted = one, self.doubted.get(old.resolve())
         if doubted is not None:
             one, other = without_bodies(one, other)
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
-        changed |= {name.partition(".")[0].partition("#")[0] for name in doubted or ()}
+        changed |= {name.partition(".")[0].partition("#")[0] for name in doubted or ()} | touched
         found = _resting_on(one, changed) | _resting_on(other, changed)
-        touched = {name for tree in (one, other) for name in _touched_when_run(tree, found)}
-        found |= _resting_on(one, touched) | _resting_on(other, touched)
-        if touched & beside or self._hands_on(old, whole, found):
+        running = [s for tree in (one, other) for s in _touching_when_run(tree, found)]
+        told = {name for tree in (one, other) for name in _all_led_to(tree, _names_in(*running))} - found
+        found |= _resting_on(one, told) | _resting_on(other, told)
+        if _names_in(*running) & beside or self._hands_on(old, whole, found):
             self._acting.add((old, new))
+        self._acts(old, whole, running)
         return found
+
+    def _acts(self, path: Path, tree: ast.Module, statements: Iterable[ast.AST]) -> None:
+        """Notes which names of other files a file may change something of by some of its statements."""
+        places = self._imports(path, tree)
+        direct = [part for s in statements for part in _changed_by(s)]
+        led_to = _all_led_to(tree, _names_in(*direct))
+        later = [s for s in tree.body if led_to & set(bound_by(s))]
+        changing = [*direct, *(place for s in later for place in _places_changed(s))]
+        for name in _names_in(*changing) & places.keys():
+            for file, asked in places[name]:
+                touched = {asked} if asked != "*" else _attributes_of(name, changing)
+                self._touched.setdefault(file.resolve(), set()).update(touched)
 
     def _is_as_it_was(self, old: Path, new: Path) -> bool:
         return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()
@@ -170,14 +204,72 @@ class FilesBeside:
         return found
 
 
-def _touched_when_run(tree: ast.Module, changed: set[str]) -> set[str]:
-    """What else calls for their own sake name that are handed one of `changed` when the module is imported."""
+def _running(tree: ast.Module) -> list[ast.stmt]:
     module = ModuleNames(tree)
-    found: set[str] = set()
-    for s in tree.body:
-        named = {n.id for n in walk(s) if isinstance(n, ast.Name)}
-        if isinstance(s, ast.Expr) and named & changed and acting(s, tree, module):
-            found |= named - changed
+    return [s for s in tree.body if acting(s, tree, module)]
+
+
+def _touching_when_run(tree: ast.Module, changed: set[str]) -> list[ast.stmt]:
+    """Statements that do something and lead to one of `changed`, themselves or by way of the module."""
+    module = ModuleNames(tree)
+    return [
+        s
+        for s in tree.body
+        if not _binds_only(s)
+        and _all_led_to(tree, _names_in(s)) & changed
+        and not is_for_scripts(s)
+        and acting(s, tree, module)
+    ]
+
+
+def _changed_by(s: ast.AST) -> list[ast.AST]:
+    """The parts of a statement that speak of what it may change: where it calls nothing, its targets."""
+    if isinstance(s, ast.Assign) and not any(isinstance(n, ast.Call) for n in walk(s)):
+        return [*s.targets]
+    return [s]
+
+
+def _attributes_of(name: str, nodes: Iterable[ast.AST]) -> set[str]:
+    """The attributes of a name that are spoken of; `*` where it stands alone."""
+    every = [n for node in nodes for n in walk(node)]
+    parts = [n for n in every if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == name]
+    alone = sum(isinstance(n, ast.Name) and n.id == name for n in every) > len(parts)
+    return {n.attr for n in parts} | ({"*"} if alone else set())
+
+
+def _places_changed(s: ast.AST) -> Iterator[ast.AST]:
+    """What code sets a part of, or calls a method of."""
+    for n in walk(s):
+        if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute):
+            yield n.func.value if isinstance(n.func.value, ast.Attribute) else n.func
+        elif isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load):
+            yield n
+
+
+def _names_in(*nodes: ast.AST) -> set[str]:
+    return {n.id for node in nodes for n in walk(node) if isinstance(n, ast.Name)}
+
+
+def _binds_only(s: ast.stmt) -> bool:
+    """Whether a statement does no more than give names values, so that it tells others at most by what it calls."""
+    match s:
+        case ast.Assign(targets=targets):
+            return all(isinstance(t, ast.Name) for t in targets)
+        case ast.AnnAssign(target=target):
+            return isinstance(target, ast.Name)
+    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Import | ast.ImportFrom
+    return isinstance(s, plain)
+
+
+def _all_led_to(tree: ast.Module, names: set[str]) -> set[str]:
+    """`names`, and all that the statements which bind them name."""
+    named = _named_by(tree)
+    found, pending = set[str](), list(names)
+    while pending:
+        name = pending.pop()
+        if name not in found:
+            found.add(name)
+            pending += named.get(name, ())
     return found
 
 
@@ -215,15 +307,26 @@ def _statements(tree: ast.Module) -> dict[str, list[str]]:
 
 def _resting_on(tree: ast.Module, changed: set[str]) -> set[str]:
     """`changed` and every name of the module whose statements lead to one of them."""
-    reads: dict[str, set[str]] = {}
-    for s in statements_of(tree.body):
-        named = {n.id for n in walk(s) if isinstance(n, ast.Name)}
-        for name in bound_by(s):
-            reads.setdefault(name, set()).update(named)
+    named = _named_by(tree)
     found = set(changed)
     grown = True
     while grown:
-        more = {name for name, read in reads.items() if name not in found and read & found}
+        more = {name for name, read in named.items() if name not in found and read & found}
         found |= more
         grown = bool(more)
     return found
+
+
+def _named_by(tree: ast.Module) -> dict[str, set[str]]:
+    """For each name that a module binds, or sets a part of, all names in the statements that do."""
+    found: dict[str, set[str]] = {}
+    for s in statements_of(tree.body):
+        named = {n.id for n in walk(s) if isinstance(n, ast.Name)}
+        for name in bound_by(s) | _parts_set(s):
+            found.setdefault(name, set()).update(named)
+    return found
+
+
+def _parts_set(s: ast.stmt) -> set[str]:
+    places = [t for t in getattr(s, "targets", []) if isinstance(t, ast.Attribute | ast.Subscript)]
+    return {n.id for t in places for n in walk(t.value) if isinstance(n, ast.Name)}

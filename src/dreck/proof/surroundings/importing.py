@@ -38,13 +38,27 @@ _TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
 
 
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
-    """What a module does when it is imported beside binding names and importing others, part by part."""
-    return list(_Importing.of(tree, names).told(tree.body))
+    """What a module does when it is imported beside binding names and importing others, part by part; with each part
+    the names in it that are bound before: another one may have been meant by then (`from beside import *`)."""
+    importing = _Importing.of(tree, names)
+    bound, found = set[str](), list[str]()
+    for s in tree.body:
+        parts = list(importing.told([s]))
+        if parts:
+            read = {n.id for n in walk(s) if isinstance(n, ast.Name)} & importing.bound.keys()
+            found += [*parts, f"with {' '.join(sorted(read & bound))}"]
+        bound |= bound_by(s)
+    return found
 
 
 def acting(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> bool:
     """Whether a statement of a module does more than bind names."""
     return any(True for _ in _importing(tree, names).told([s]))
+
+
+def is_for_scripts(s: ast.stmt) -> bool:
+    """`if __name__ == '__main__':`, which importing leaves out."""
+    return isinstance(s, ast.If) and not s.orelse and ast.unparse(s.test) == "__name__ == '__main__'"
 
 
 @lru_cache(maxsize=8)

@@ -2,11 +2,13 @@
 
 import ast
 from collections.abc import Iterable, Iterator
+from collections.abc import Set as AbstractSet
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.importing import acting
+from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.proof.surroundings.module_diff import Changed, Module
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 
@@ -55,27 +57,27 @@ def assigned_of(tree: ast.Module) -> dict[str, set[str]]:
 
 
 def _bound_of(tree: ast.Module) -> dict[str, set[str]]:
-    """For each name that statements of the module bind, or set a part of, the names that they read.
-
-    A class is not made of the bases it imports: their methods are looked at where they are called.
-    """
+    """For each name that statements of the module bind, or set a part of, the names that they read."""
     found: dict[str, set[str]] = {}
-    imported = {name for s in tree.body if isinstance(s, ast.Import | ast.ImportFrom) for name in bound_by(s)}
     for s in tree.body:
         if not isinstance(s, ast.Import | ast.ImportFrom):
-            reads = {name for part in _made_from(s, imported) for name in _read(part)}
+            reads = {name for part in _made_from(s) for name in _read(part)}
             for name in _touched(s):
                 found.setdefault(name, set()).update(reads)
     return found
 
 
-def _made_from(s: ast.stmt, imported: set[str]) -> Iterable[ast.AST]:
-    """What a statement makes what it binds from: a class of all but the bases that are imported, and its methods,
-    which are looked at themselves, but for their defaults."""
+def _made_from(s: ast.stmt, imported: AbstractSet[str] = frozenset()) -> Iterable[ast.AST]:
+    """What a statement makes what it binds from: a class of all but the bases that are `imported`, and its methods,
+    which are looked at themselves, but for their defaults and what decorates them."""
     if not isinstance(s, ast.ClassDef):
         return [s]
-    body = [n.args if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) else n for n in s.body]
+    body = [part for n in s.body for part in (_heads(n) if isinstance(n, FunctionNode) else [n])]
     return (*s.decorator_list, *s.keywords, *body, *(b for b in s.bases if not _names(b) & imported))
+
+
+def _heads(function: FunctionNode) -> Iterable[ast.AST]:
+    return (function.args, *function.decorator_list)
 
 
 def made_of(tree: ast.Module) -> dict[str, set[str]]:
@@ -205,22 +207,18 @@ def _outside_of_bodies(node: ast.AST) -> Iterator[ast.AST]:
 def _running(tree: ast.Module, names: ModuleNames) -> list[ast.stmt]:
     """The statements of a module that do something when it is imported."""
     shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
-    return [s for s in tree.body if not isinstance(s, shut) and acting(s, tree, names) and not _is_for_scripts(s)]
+    return [s for s in tree.body if not isinstance(s, shut) and acting(s, tree, names) and not is_for_scripts(s)]
 
 
 def _may_hand_on(s: ast.stmt) -> bool:
     """Whether a statement at the top of a module calls something for what it does, or does so again and again."""
     plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Import | ast.ImportFrom
-    if isinstance(s, plain) or _is_for_scripts(s):
+    if isinstance(s, plain) or is_for_scripts(s):
         return False
     inside = list(_outside_of_bodies(s))
     return any(isinstance(n, ast.Expr) and not isinstance(n.value, ast.Constant) for n in inside) or any(
         isinstance(n, ast.For | ast.While | ast.With) for n in inside
     )
-
-
-def _is_for_scripts(s: ast.stmt) -> bool:
-    return isinstance(s, ast.If) and not s.orelse and ast.unparse(s.test) == "__name__ == '__main__'"
 
 
 def _all_read(*modules: Module) -> set[str]:

@@ -167,7 +167,7 @@ class _Judging:
         if self.beside is not None:
             old, new = ((side.text.path, side.tree) for side in self.sides)
             changed.always.update(files_beside(self.beside, not self.wanted.folders).resting_beside(old, new))
-            changed = spread(changed, *modules, running=False)
+            changed = spread(changed, *modules)
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])

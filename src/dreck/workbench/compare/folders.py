@@ -1,6 +1,6 @@
 """Comparing whole trees: two folders, or what stands now against a revision in git. Each version keeps its own tree."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
 from functools import partial
@@ -62,7 +62,8 @@ def compare_folders(
     changed = [place for place in both if files[0][place].read_bytes() != files[1][place].read_bytes()]
     work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
     with _workers(jobs, len(changed), executor) as pool:
-        found, elsewhere = _together(old, changed, work, pool, told)
+        pairs = {place: (old / place, new / place) for place in both}
+        found, elsewhere = _together(pairs, changed, work, pool, told)
     same = [place for place in both if place not in set(changed)] if changed else []
     found += _unchanged(old, new, same, joined(found), replace(wanted, check=""), elsewhere)
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
@@ -91,30 +92,35 @@ def _workers(jobs: int, files: int, executor: "Executor | None") -> "AbstractCon
 
 
 def _together(
-    old: Path, changed: list[Path], work: Callable[..., Comparison], pool: "Executor | None", tell: Told
+    pairs: Mapping[Path, tuple[Path, Path]],
+    changed: list[Path],
+    work: Callable[..., Comparison],
+    pool: "Executor | None",
+    tell: Told,
 ) -> tuple[list[Comparison], Elsewhere]:
     """Files that changed, each compared as if what it uses of the others were the same; and once more, where that
     was not proved, until no proof rests on a function that has none."""
     found: list[Comparison] = []
-    doubted: dict[Path, frozenset[str]] = {(old / place).resolve(): frozenset() for place in changed}
+    files, own = tuple(pairs.values()), [pairs[place][0].resolve() for place in changed]
+    doubted: dict[Path, frozenset[str]] = dict.fromkeys(own, frozenset())
     while True:
         known = [{name.partition("::")[2]: verdict for name, verdict in one.functions} for one in found]
         told = uuid4().hex
-        asked = [Elsewhere(told, doubted, verdicts) for verdicts in known or ({} for _ in changed)]
+        asked = [Elsewhere(told, files, doubted, verdicts) for verdicts in known or ({} for _ in changed)]
         first, found = not found, []
         for done, one in enumerate((pool.map if pool is not None else map)(work, changed, asked), 1):
             found.append(one)
             if first:
                 tell(done, len(changed), changed[done - 1])
-        now = {(old / place).resolve(): _doubted(one) for place, one in zip(changed, found, strict=True)}
+        now = {file: _doubted(one) for file, one in zip(own, found, strict=True)}
         if now == doubted:
-            return found, Elsewhere(told, doubted)
+            return found, Elsewhere(told, files, doubted)
         doubted = now
 
 
 def _doubted(found: Comparison) -> frozenset[str]:
     """The functions of a file that are not proved to be the same, but for those inside of others that are."""
-    proved = {name: verdict.status == "proved" for name, verdict in found.functions}
+    proved = {name: verdict.status == "proved" and verdict.expected is None for name, verdict in found.functions}
     names = [name for name, holds in proved.items() if not holds]
     inside = {n for n in names for at, c in enumerate(n) if c == "." and proved.get(n[:at])}
     return frozenset(name.partition("::")[2] for name in names if name not in inside)

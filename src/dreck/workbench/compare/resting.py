@@ -6,7 +6,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from dreck.errors import BadSource
+from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.proof.surroundings.module_diff import Changed, Module
+from dreck.proof.surroundings.resting import spread
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
@@ -21,7 +24,9 @@ def files_beside(elsewhere: Elsewhere, packages: bool = False) -> FilesBeside:
         return FilesBeside(neighbour, packages, elsewhere.doubted)
     if elsewhere.told not in _FOUND:
         _FOUND.clear()
-        _FOUND[elsewhere.told] = FilesBeside(neighbour, packages, elsewhere.doubted)
+        found = FilesBeside(neighbour, packages, elsewhere.doubted)
+        found.look_into(elsewhere.files)
+        _FOUND[elsewhere.told] = found
     return _FOUND[elsewhere.told]
 
 
@@ -52,9 +57,11 @@ def resting(
             trees = parse(read(old / place).text, old / place), parse(text, new / place)
         except BadSource:
             continue
-        names = beside.imported_otherwise((old / place, trees[0]), (new / place, trees[1]))
-        if not names:
+        found = beside.resting_beside((old / place, trees[0]), (new / place, trees[1]))
+        if not found:
             continue
+        modules = [Module(tree, ModuleNames(tree), frozenset()) for tree in trees]
+        names = set(spread(Changed(found, {}, {}), modules[0], modules[1]).always)
         uses = []
         for f in functions_in(trees[1], text):
             used = [] if f.nested else [told for told in _used(f.node, names) if told.rpartition(".")[2] not in settled]

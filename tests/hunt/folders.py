@@ -1,0 +1,189 @@
+"""Random folders of modules that use one another, and the same with some of them rewritten, rightly or wrongly."""
+
+import ast
+import random
+
+FILES = ("scale", "fees", "gate", "yard")
+"""Each may use those before it; some use one after it, inside a function."""
+_TESTS = ("a > {n}", "a == {n}", "a < {n}", "a % 2 == {n}", "a in (0, {n})")
+
+
+class FolderMaker:
+    """Makes the texts of one folder."""
+
+    def __init__(self, pick: random.Random) -> None:
+        self.pick = pick
+        self.there: dict[str, dict[str, str]] = {}
+        """For each file what stands in it: its name, and what it is."""
+
+    def folder(self) -> dict[str, str]:
+        return {name: self.module(name) for name in FILES}
+
+    def module(self, name: str) -> str:
+        self.there[name] = {}
+        before = [f for f in FILES[: FILES.index(name)]]
+        parts, uses = ["REGISTRY = {}\n"], list[tuple[str, str]]()
+        self.there[name]["REGISTRY"] = "registry"
+        for file in before:
+            if self.pick.random() < 0.7:
+                line, found = self.imports(file)
+                parts.insert(0, line)
+                uses += found
+        for _ in range(self.pick.randint(2, 5)):
+            made = self.pick.choice(
+                (self.constant, self.function, self.function, self.function, self.kind, self.kind, self.table,
+                 self.held, self.acts, self.decorated)
+            )  # fmt: skip
+            parts.append(made(name, uses))
+            uses += [(n, what) for n, what in self.there[name].items() if (n, what) not in uses]
+        return ast.unparse(ast.parse("".join(parts))) + "\n"
+
+    def imports(self, file: str) -> tuple[str, list[tuple[str, str]]]:
+        there = list(self.there[file].items())
+        style = self.pick.random()
+        if style < 0.35:
+            return f"import {file}\n", [(f"{file}.{n}", what) for n, what in there]
+        if style < 0.45:
+            return f"from {file} import *\n", there
+        chosen = [one for one in there if self.pick.random() < 0.6] or there[:1]
+        if style < 0.6:
+            return (
+                f"from {file} import {', '.join(f'{n} as {n}_' for n, _ in chosen)}\n",
+                [(f"{n}_", what) for n, what in chosen],
+            )
+        return f"from {file} import {', '.join(n for n, _ in chosen)}\n", chosen
+
+    def fresh(self, file: str, what: str) -> str:
+        name = f"{file[0]}{what[0]}{len(self.there[file])}"
+        name = name.upper() if what == "constant" else name.title() if what == "kind" else name
+        self.there[file][name] = what
+        return name
+
+    # --- what stands in a file -------------------------------------------------------------------
+
+    def constant(self, file: str, uses: list[tuple[str, str]]) -> str:
+        value = self.pick.choice((*map(str, range(4)), f"{self.value(uses)} + 1", f"max(1, {self.value(uses)})"))
+        return f"{self.fresh(file, 'constant')} = {value}\n"
+
+    def function(self, file: str, uses: list[tuple[str, str]]) -> str:
+        body = self.body(uses)
+        default = f"={self.value(uses)}" if self.pick.random() < 0.1 else ""
+        return f"def {self.fresh(file, 'function')}(a{default}):\n{body}"
+
+    def decorated(self, file: str, uses: list[tuple[str, str]]) -> str:
+        keeper = self.fresh(file, "decorator")
+        register = self.pick.choice(("", f"    REGISTRY['{keeper}'] = f\n"))
+        given = self.pick.choice(("f", "lambda a: f(a) + 1", f"lambda a: f(a + {self.value(uses)})"))
+        made = f"def {keeper}(f):\n{register}    return {given}\n"
+        return made + f"@{keeper}\n" + self.function(file, uses)
+
+    def kind(self, file: str, uses: list[tuple[str, str]]) -> str:
+        bases = [n for n, what in uses if what == "kind"]
+        base = f"({self.pick.choice(bases)})" if bases and self.pick.random() < 0.5 else ""
+        body = self.pick.choice(("", f"    n = {self.value(uses)}\n"))
+        for method in ("most", "over", "__len__"):
+            if self.pick.random() < 0.5 and method != "__len__":
+                call = self.pick.choice(("", "self.most(a)", "self.over(a)", "len(self)")) if base else ""
+                inner = self.body(uses, call if call.partition("(")[0] != f"self.{method}" else "").replace(
+                    "\n", "\n    "
+                )
+                body += f"    def {method}(self, a):\n    {inner.rstrip()}\n"
+            elif method == "__len__" and self.pick.random() < 0.3:
+                body += f"    def __len__(self):\n        return abs({self.value(uses)})\n"
+        return f"class {self.fresh(file, 'kind')}{base}:\n" + (body or "    pass\n")
+
+    def table(self, file: str, uses: list[tuple[str, str]]) -> str:
+        functions = [n for n, what in uses if what == "function"]
+        if functions and self.pick.random() < 0.6:
+            rows = ", ".join(f"{key}: {self.pick.choice(functions)}" for key in range(3))
+            return f"{self.fresh(file, 'jobs')} = {{{rows}}}\n"
+        rows = ", ".join(f"{key}: {self.value(uses)}" for key in range(3))
+        return f"{self.fresh(file, 'rows')} = {{{rows}}}\n"
+
+    def held(self, file: str, uses: list[tuple[str, str]]) -> str:
+        kinds = [n for n, what in uses if what == "kind"]
+        return f"{self.fresh(file, 'object')} = {self.pick.choice(kinds)}()\n" if kinds else self.constant(file, uses)
+
+    def acts(self, file: str, uses: list[tuple[str, str]]) -> str:
+        """Something done to what another file holds."""
+        of_modules = [n for n, what in uses if "." in n and what in ("constant", "function")]
+        kinds = [n for n, what in uses if what == "kind"]
+        registries = [n for n, what in uses if what == "registry"]
+        functions = [n for n, what in uses if what == "function"]
+        wants = []
+        if of_modules:
+            wants.append(f"{self.pick.choice(of_modules)} = {self.pick.choice(functions or ['abs'])}\n")
+            wants.append(f"{self.pick.choice(of_modules)} = {self.value(uses)}\n")
+        if kinds:
+            wants.append(f"{self.pick.choice(kinds)}.n = {self.value(uses)}\n")
+            wants.append(f"{self.pick.choice(kinds)}.most = lambda self, a: {self.value(uses)}\n")
+        if registries:
+            wants.append(f"{self.pick.choice(registries)}['k'] = {self.pick.choice(functions or ['abs'])}\n")
+            wants.append(f"{self.pick.choice(registries)}.update(k={self.pick.choice(functions or ['abs'])})\n")
+        return self.pick.choice(wants) if wants else self.constant(file, uses)
+
+    # --- code ------------------------------------------------------------------------------------
+
+    def value(self, uses: list[tuple[str, str]]) -> str:
+        constants = [n for n, what in uses if what == "constant"]
+        return self.pick.choice(constants) if constants and self.pick.random() < 0.6 else str(self.pick.randint(0, 3))
+
+    def call(self, uses: list[tuple[str, str]]) -> str:
+        """Something worked out by way of what else there is."""
+        name, what = self.pick.choice(uses) if uses else ("", "")
+        match what:
+            case "function":
+                return f"{name}(a - 1)" if self.pick.random() < 0.8 else f"sum(map({name}, (a, 1)))"
+            case "kind":
+                return self.pick.choice((f"{name}().most(a)", f"{name}().over(a)", f"{name}.n", f"len({name}())"))
+            case "object":
+                return self.pick.choice((f"{name}.most(a)", f"{name}.over(a)", f"{name}.n", f"len({name})"))
+            case "jobs":
+                return f"{name}[a % 3](a)"
+            case "rows":
+                return self.pick.choice((f"{name}[a % 3]", f"sum({name}.values())"))
+            case "registry":
+                return f"{name}['k'](a)"
+            case "constant":
+                return name
+        return "a"
+
+    def body(self, uses: list[tuple[str, str]], extra: str = "") -> str:
+        tested = self.pick.choice(_TESTS).format(n=self.value(uses))
+        ends = [self.call(uses), self.value(uses)]
+        ends[self.pick.randrange(2)] += f" + {extra}" if extra else ""
+        later = ""
+        if self.pick.random() < 0.1:
+            later = f"    import {self.pick.choice(FILES)} as other\n    b = getattr(other, 'REGISTRY', {{}})\n"
+        return f"{later}    if {tested}:\n        return {ends[0]}\n    else:\n        return {ends[1]}\n"
+
+
+def folder_rewritten(texts: dict[str, str], pick: random.Random) -> dict[str, str]:
+    """Some functions the other way round, and now and then one thing that is not what it was."""
+    trees = {name: ast.parse(text) for name, text in texts.items()}
+    ifs = [n for tree in trees.values() for n in ast.walk(tree) if isinstance(n, ast.If)]
+    for n in ifs:
+        way = pick.random()
+        if way < 0.25:
+            n.test, n.body, n.orelse = ast.UnaryOp(ast.Not(), n.test), n.orelse, n.body
+    for block in [n.body for tree in trees.values() for n in ast.walk(tree) if isinstance(n, ast.FunctionDef)]:
+        if isinstance(block[-1], ast.If) and pick.random() < 0.3:
+            block += block[-1].orelse
+            block[-2].orelse = []  # type: ignore[attr-defined]
+    if pick.random() < 0.7:
+        _one_thing_otherwise(list(trees.values()), pick)
+    return {name: ast.unparse(ast.fix_missing_locations(tree)) + "\n" for name, tree in trees.items()}
+
+
+def _one_thing_otherwise(trees: list[ast.Module], pick: random.Random) -> None:
+    every = [n for tree in trees for n in ast.walk(tree)]
+    numbers = [n for n in every if isinstance(n, ast.Constant) and type(n.value) is int]
+    statements = [tree for tree in trees if len(tree.body) > 3]
+    if pick.random() < 0.8 or not statements:
+        n = pick.choice(numbers)
+        n.value = (n.value + pick.choice((1, -1))) % 4  # type: ignore[operator]
+        return
+    tree = pick.choice(statements)
+    at = pick.randrange(len(tree.body) - 1)
+    if isinstance(tree.body[at], ast.Assign):
+        tree.body.pop(at) if pick.random() < 0.3 else tree.body.append(tree.body.pop(at))
