@@ -5,6 +5,7 @@ import random
 
 FILES = ("scale", "fees", "gate", "yard")
 """Each may use those before it; some use one after it, inside a function."""
+PACKAGE = "works"
 _TESTS = ("a > {n}", "a == {n}", "a < {n}", "a % 2 == {n}", "a in (0, {n})")
 
 
@@ -17,11 +18,17 @@ class FolderMaker:
         """For each file what stands in it: its name, and what it is."""
 
     def folder(self) -> dict[str, str]:
-        return {name: self.module(name) for name in FILES}
+        """The texts by path; now and then of a package, which hands on some of what its modules have."""
+        texts = {f"{name}.py": self.module(name) for name in FILES}
+        if self.pick.random() < 0.6:
+            return texts
+        inside = {f"{PACKAGE}/{path}": in_package(text, self.pick) for path, text in texts.items()}
+        handed = [f"from .{name} import *\n" for name in FILES[:3] if self.pick.random() < 0.4]
+        return {f"{PACKAGE}/__init__.py": "".join(handed), **inside}
 
     def module(self, name: str) -> str:
         self.there[name] = {}
-        before = [f for f in FILES[: FILES.index(name)]]
+        before = FILES[: FILES.index(name)]
         parts, uses = ["REGISTRY = {}\n"], list[tuple[str, str]]()
         self.there[name]["REGISTRY"] = "registry"
         for file in before:
@@ -120,6 +127,9 @@ class FolderMaker:
         if registries:
             wants.append(f"{self.pick.choice(registries)}['k'] = {self.pick.choice(functions or ['abs'])}\n")
             wants.append(f"{self.pick.choice(registries)}.update(k={self.pick.choice(functions or ['abs'])})\n")
+        if wants and self.pick.random() < 0.3:
+            called = self.fresh(file, "starting")
+            return f"def {called}():\n    {self.pick.choice(wants)}{called}()\n"
         return self.pick.choice(wants) if wants else self.constant(file, uses)
 
     # --- code ------------------------------------------------------------------------------------
@@ -156,6 +166,26 @@ class FolderMaker:
         if self.pick.random() < 0.1:
             later = f"    import {self.pick.choice(FILES)} as other\n    b = getattr(other, 'REGISTRY', {{}})\n"
         return f"{later}    if {tested}:\n        return {ends[0]}\n    else:\n        return {ends[1]}\n"
+
+
+def in_package(text: str, pick: random.Random) -> str:
+    """The same module as part of a package."""
+    tree = ast.parse(text)
+    for n in ast.walk(tree):
+        for field, block in ast.iter_fields(n):
+            if isinstance(block, list):
+                setattr(n, field, [_of_package(s, pick) for s in block])
+    return ast.unparse(tree) + "\n"
+
+
+def _of_package(s: ast.AST, pick: random.Random) -> ast.AST:
+    if isinstance(s, ast.Import):
+        return ast.ImportFrom(*((PACKAGE, s.names, 0) if pick.random() < 0.3 else (None, s.names, 1)))
+    if isinstance(s, ast.ImportFrom) and s.module in FILES:
+        return ast.ImportFrom(
+            *((f"{PACKAGE}.{s.module}", s.names, 0) if pick.random() < 0.3 else (s.module, s.names, 1))
+        )
+    return s
 
 
 def folder_rewritten(texts: dict[str, str], pick: random.Random) -> dict[str, str]:

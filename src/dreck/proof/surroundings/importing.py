@@ -2,6 +2,7 @@
 
 import ast
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -39,15 +40,25 @@ _TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
 
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a module does when it is imported beside binding names and importing others, part by part; with each part
-    the names in it that are bound before: another one may have been meant by then (`from beside import *`)."""
+    how often the names in it are bound before: another one may have been meant by then (`from beside import *`)."""
     importing = _Importing.of(tree, names)
-    bound, found = set[str](), list[str]()
+    bound, found = Counter[str](), list[str]()
     for s in tree.body:
         parts = list(importing.told([s]))
         if parts:
-            read = {n.id for n in walk(s) if isinstance(n, ast.Name)} & importing.bound.keys()
-            found += [*parts, f"with {' '.join(sorted(read & bound))}"]
-        bound |= bound_by(s)
+            read = sorted(_led_to(s, importing.names) & importing.bound.keys())
+            found += [*parts, f"with {', '.join(f'{name} {bound[name]}' for name in read)}"]
+        bound.update(bound_by(s))
+    return found
+
+
+def _led_to(s: ast.stmt, names: ModuleNames) -> set[str]:
+    """The names in a statement, and those in the functions and classes of the module that they lead to."""
+    found, pending = set[str](), list[ast.AST]([s])
+    while pending:
+        fresh = {n.id for n in walk(pending.pop()) if isinstance(n, ast.Name)} - found
+        found |= fresh
+        pending += [names.definitions[name] for name in fresh if name in names.definitions]
     return found
 
 
