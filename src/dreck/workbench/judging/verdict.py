@@ -48,14 +48,17 @@ class Verdict:
                 given = f", assuming {', '.join(self.assumptions)}" if self.assumptions else ""
                 return f"proved: the same on every path{given}"
             case "tested":
-                return f"tested: the same on {self.trial_told()}"
+                return f"tested: {'the same on ' if self.inputs else ''}{self.trial_told()}"
             case "differs" if self.difference is not None:
                 found = self.difference
                 return f"differs for {found.input}: old {found.old}; new {found.new}"
         return f"{self.status}: {self.reason}"
 
     def trial_told(self) -> str:
-        """How much a trial has seen: `236 inputs, 12 of 12 outcomes, 19 of 19 slips noticed`."""
+        """How much a trial has seen: `236 inputs, 12 of 12 outcomes, 19 of 19 slips noticed`; where a proof holds but
+        rests on what is only tested, that."""
+        if self.status == "tested" and not self.inputs:
+            return "the same on every path, as far as what it calls is the same"
         (reached, wanted), (noticed, slips) = self.outcomes, self.slips
         told = f"{self.inputs} inputs, {reached} of {wanted} outcomes"
         told = f"{told}, {noticed} of {slips} slips noticed" if slips else told
@@ -79,7 +82,8 @@ class Verdict:
         """This verdict, made no better than `status`."""
         if _WORST_FIRST.index(self.status) <= _WORST_FIRST.index(status):
             return self
-        return replace(self, status=status, reason=reason)
+        outcomes = (0, 0) if self.status == "proved" else self.outcomes  # no input has reached any
+        return replace(self, status=status, reason=reason, outcomes=outcomes)
 
 
 def overall(parts: tuple[tuple[str, Verdict], ...]) -> Verdict:
