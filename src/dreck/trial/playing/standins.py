@@ -1,7 +1,7 @@
 """Stand-ins: objects made up to play an argument. What they are asked is decided by path, once, for both versions."""
 
 import re
-from collections.abc import Generator
+from collections.abc import Generator, Iterable, Iterator
 from typing import TYPE_CHECKING, Any
 
 from dreck.trial.playing.addresses import without_places
@@ -26,6 +26,8 @@ class StandIn:
         object.__setattr__(self, "_dreck_world", world)
         object.__setattr__(self, "_dreck_path", path)
         object.__setattr__(self, "_dreck_items", {})
+        object.__setattr__(self, "_dreck_keys", {})
+        object.__setattr__(self, "_dreck_given", [])
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("__") and not self._dreck_world.is_asked(self._dreck_path, name):
@@ -53,25 +55,31 @@ class StandIn:
             if items[name] is _GONE:
                 raise KeyError(key)
             return items[name]
-        if self._dreck_world.is_mapping(self._dreck_path) and not self._dreck_holds(name):
+        if self._dreck_is_mapping() and key not in self:
             raise KeyError(key)
         return self._dreck_world.at(f"{self._dreck_path}[{name}]", keep=self)
 
     def __setitem__(self, key: Any, value: Any) -> None:
         self._dreck_world.record("set", f"{self._dreck_path}[{_key(key)}]", value)
         self._dreck_items[_key(key)] = value
+        self._dreck_keys[_key(key)] = key
 
     def __delitem__(self, key: Any) -> None:
         self._dreck_world.record("delete", f"{self._dreck_path}[{_key(key)}]")
         self._dreck_items[_key(key)] = _GONE
 
     def __contains__(self, item: Any) -> bool:
-        name = _key(item)
-        if isinstance(item, StandIn) and name.startswith(f"{self._dreck_path}["):
-            return self._dreck_items.get(name[len(self._dreck_path) + 1 : -1]) is not _GONE
-        if name in self._dreck_items:
-            return self._dreck_items[name] is not _GONE
-        return self._dreck_holds(name)
+        items, name = self._dreck_items, _key(item)
+        if isinstance(item, StandIn) and name.startswith(f"{self._dreck_path}[") and name not in items:
+            return items.get(name[len(self._dreck_path) + 1 : -1]) is not _GONE
+        if self._dreck_is_mapping() and name in items:
+            return items[name] is not _GONE
+        if not self._dreck_is_mapping() and _is_among(item, items.values()):
+            return True
+        return _is_among(item, self._dreck_given) or self._dreck_holds(name)
+
+    def _dreck_is_mapping(self) -> bool:
+        return bool(self._dreck_world.is_mapping(self._dreck_path))
 
     def _dreck_holds(self, name: str) -> bool:
         return bool(self._dreck_world.answer(f"{name} in {self._dreck_path}", (False, True)))
@@ -80,18 +88,35 @@ class StandIn:
         return self[key] if key in self else default  # noqa: SIM401 - this is `get`
 
     def __iter__(self) -> Generator[Any, Any, Any]:
-        for number in range(len(self)):
-            sent = yield self[number]
+        for item in self._dreck_one_by_one():
+            self._dreck_given.append(item)
+            sent = yield item
             if sent is not None:
                 self._dreck_world.record("send", self._dreck_path, sent)
         self._dreck_world.ends(self._dreck_path)
         return self._dreck_world.at(f"{self._dreck_path} returns")
 
+    def _dreck_one_by_one(self) -> Iterator[Any]:
+        if not self._dreck_is_mapping():
+            yield from (self[number] for number in range(len(self)))
+            return
+        there = [self._dreck_world.at(f"{self._dreck_path}[{n}]", keep=self) for n in range(self._dreck_size())]
+        names = {_key(key): key for key in there} | self._dreck_keys
+        yield from (key for name, key in names.items() if self._dreck_items.get(name) is not _GONE)
+
+    def _dreck_size(self) -> int:
+        """How much there is in it from the start: not nothing when it is true, and nothing when it is not."""
+        is_something = self._dreck_world.answer(f"bool({self._dreck_path})", (True, False))
+        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 2, 3))) if is_something else 0
+
     def __len__(self) -> int:
-        """Not nothing when it is true, and nothing when it is not."""
-        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 2, 3))) if self else 0
+        if self._dreck_items and self._dreck_is_mapping():
+            return sum(1 for _ in self._dreck_one_by_one())
+        return self._dreck_size()
 
     def __bool__(self) -> bool:
+        if self._dreck_items and self._dreck_is_mapping():
+            return len(self) > 0
         return bool(self._dreck_world.answer(f"bool({self._dreck_path})", (True, False)))
 
     def __hash__(self) -> int:
@@ -183,6 +208,10 @@ def _arithmetic(name: str) -> None:
 
 for _name in ("add", "sub", "mul", "truediv", "floordiv", "mod", "pow"):
     _arithmetic(_name)
+
+
+def _is_among(item: Any, others: Iterable[Any]) -> bool:
+    return any(item is other or item == other for other in others if other is not _GONE)
 
 
 def _plain(value: Any) -> Any:
