@@ -369,10 +369,12 @@ def spread() -> bool:
         asked: dict[str, Callable[[Any], Any]] = {
             "survey": lambda executor: dreck.survey(LIBRARY, executor=executor, cache=False).rows,
             "census": lambda executor: dreck.census(LIBRARY, executor=executor, cache=False).as_json(),
-            "untangle": lambda executor: dreck.untangle(few, verdict="proved", executor=executor, cache=False).as_json(),
-            "compare": lambda executor: dreck.compare(
-                library / "json", changed, verdict="proved", executor=executor, cache=False
-            ).functions,
+            "untangle": lambda executor: dreck.untangle(
+                few, verdict="proved", executor=executor, cache=False
+            ).as_json(),
+            "compare": lambda executor: (
+                dreck.compare(library / "json", changed, verdict="proved", executor=executor, cache=False).functions
+            ),
         }
         alike = []
         cluster = LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None)

@@ -1,9 +1,9 @@
 """Are wrong rewrites called wrong? Fifty real functions, five slips of the hand in each, all judged by `compare`.
 
-    python -m benchmarks.honesty [HOW_MANY]
+    python -m benchmarks.honesty [HOW_MANY [PACKAGE ...]]
 
-The functions are taken at even distances from the standard library and from click and Jinja2, which are
-installed here anyway. A slip that no input can tell from the original is possible; those that were not called
+The functions are taken at even distances from the packages named, as far as they can be imported; without any from
+the standard library and from click and Jinja2, which are installed here anyway. A slip that no input can tell from the original is possible; those that were not called
 `differs` are listed with what was said instead, to be read by a person. Results: docs/evidence.md.
 """
 
@@ -42,10 +42,10 @@ class Slip:
     code: str
 
 
-def functions(count: int) -> list[tuple[Path, str, Function]]:
+def functions(count: int, packages: tuple[str, ...] = ()) -> list[tuple[Path, str, Function]]:
     """Functions with real branching, at even distances."""
     found = []
-    for path in [*modules(), *_packages()]:
+    for path in _packages(packages) if packages else [*modules(), *_packages(("click", "jinja2"))]:
         text = read(path).text
         for function in functions_in(parse(text, path), text):
             shape = measure(function.node)
@@ -67,8 +67,8 @@ def _is_for_here(text: str) -> bool:
     )
 
 
-def _packages() -> list[Path]:
-    folders = [Path(importlib.util.find_spec(name).origin).parent for name in ("click", "jinja2")]  # type: ignore
+def _packages(names: tuple[str, ...]) -> list[Path]:
+    folders = [Path(importlib.util.find_spec(name).origin).parent for name in names]  # type: ignore
     return [file for folder in folders for file in sorted(folder.rglob("*.py"))]
 
 
@@ -210,12 +210,12 @@ _KINDS: dict[str, Callable[[ast.AST], bool]] = {
 }
 
 
-def main(count: int) -> int:
+def main(count: int, packages: tuple[str, ...] = ()) -> int:
     pick = random.Random(17)
     by_kind: dict[str, Counter[str]] = {}
     missed: list[str] = []
     begun = time.perf_counter()
-    for path, text, function in functions(count):
+    for path, text, function in functions(count, packages):
         name = _shown(path)
         plain = _with(text, function, ast.unparse(function.node))
         for slip in slips(function, pick):
@@ -256,4 +256,4 @@ def _shown(path: Path) -> str:
 
 if __name__ == "__main__":
     tempfile.tempdir = tempfile.mkdtemp()
-    sys.exit(main(int(sys.argv[1]) if len(sys.argv) > 1 else 50))
+    sys.exit(main(int(sys.argv[1]) if len(sys.argv) > 1 else 50, tuple(sys.argv[2:])))
