@@ -222,6 +222,10 @@ class _Importing:
                 return self._is_holder(base) and self._holds_plainly(base, name)
             case ast.Subscript(value=base, slice=key):
                 return "__class_getitem__" not in self.words and self._is_holder(base) and self._is_plain(key)
+            case ast.Call(func=ast.Name(id="type") as called, args=[one], keywords=[]) if self.names.is_builtin(
+                called.id
+            ):
+                return self._is_plain(one)  # with three it would make a class
             case ast.Call(func=called, args=args, keywords=options):
                 given = (*args, *(k.value for k in options))
                 runs = any(k.arg == "key" and not self._is_from_elsewhere(k.value) for k in options)

@@ -175,7 +175,7 @@ def written(
     arrow = f" -> {returns}" if typed and returns else ""
     head = f"{'async ' if helper.is_async else ''}def {helper.name}("
     line = f"{indent}{head}{', '.join(parts)}){arrow}:"
-    lines = [f"{indent}{helper.decorator}"] if helper.decorator else []
+    lines = [f"{indent}{told}" for told in helper.decorator.splitlines()]
     if len(line) <= scene.line_length:
         lines.append(line)
     else:

@@ -167,7 +167,12 @@ def _is_kind(left: ast.expr, right: ast.expr) -> bool:
     """`x is Material.GLASS`, `type(x) is Bale`; not `x is None`."""
     if _asks_type(left):
         return isinstance(right, ast.Name | ast.Attribute)
-    return isinstance(right, ast.Attribute) and _is_key(right)
+    return (isinstance(right, ast.Attribute) and _is_key(right)) or _is_class(right)
+
+
+def _is_class(e: ast.expr) -> bool:
+    """A class by its name: of the builtins, or written as classes are."""
+    return isinstance(e, ast.Name) and (e.id in _CLASSES or (e.id[:1].isupper() and not e.id.isupper()))
 
 
 def _asks_type(e: ast.expr) -> bool:
@@ -292,10 +297,12 @@ def is_plain(e: ast.expr) -> bool:
 
 
 def is_asked_twice(e: ast.expr) -> bool:
-    """Whether asking a subject once more is the same: a plain place, or the class of what stands there."""
+    """Whether asking a subject once more is the same: a plain place, the class of what stands there, a length."""
     match e:
-        case ast.Call(func=ast.Name(id="type"), args=[inner]):
+        case ast.Call(func=ast.Name(id="type"), args=[inner], keywords=[]):
             return is_plain(inner)
+        case ast.Call(func=ast.Name(id="len"), args=[ast.Name()], keywords=[]):
+            return True
     return is_plain(e)
 
 
@@ -312,7 +319,8 @@ def _code(sheet: Sheet, e: ast.expr) -> str:
 def key_code(sheet: Sheet, key: ast.expr) -> str:
     if hasattr(key, "lineno"):
         return sheet.code(key)
-    assert isinstance(key, ast.Tuple)
+    if not isinstance(key, ast.Tuple):
+        return ast.unparse(key)
     return f"({', '.join(sheet.code(part) for part in key.elts)})"
 
 

@@ -4,6 +4,7 @@ import ast
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.steps.support.wording import thing_name, words_of
 
 _SHORT = 3
 
@@ -15,7 +16,25 @@ def spelled_out(function: FunctionNode, e: ast.expr) -> ast.expr:
     bound = [n for n in walk(function) if isinstance(n, ast.Name) and n.id == e.id and not isinstance(n.ctx, ast.Load)]
     for s in walk(function):
         match s:
-            case ast.Assign(targets=[ast.Name() as target], value=ast.Attribute() | ast.Subscript() as value):
-                if bound == [target] and (isinstance(value, ast.Attribute) or isinstance(value.slice, ast.Constant)):
-                    return value
+            case ast.Assign(targets=[ast.Name() as target], value=value) if bound == [target] and _says_more(value):
+                return value
     return e
+
+
+def _says_more(e: ast.expr) -> bool:
+    match e:
+        case ast.Attribute() | ast.Subscript(slice=ast.Constant()):
+            return True
+    return isinstance(e, ast.Call) and isinstance(e.func, ast.Name) and e.func.id in _OF_THINGS
+
+
+_OF_THINGS = frozenset({"type", "len"})
+
+
+def asked_words(function: FunctionNode, subject: ast.expr) -> list[str]:
+    """What a chain asks about, in words: `kind` for `load.kind`, `type` for `type(load)`."""
+    match spelled_out(function, subject):
+        case ast.Call(func=ast.Name(id=called), args=[_]) if called in _OF_THINGS:
+            return ["length" if called == "len" else called]
+        case e:
+            return words_of(thing_name(e))

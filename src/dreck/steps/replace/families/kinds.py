@@ -22,10 +22,12 @@ _TAIL = 3
 class TypeReader(Reader):
     """Reads `isinstance(x, A)`, `isinstance(x, (A, B))`; for exact classes, `type(x) is A` and tests of its name."""
 
-    def __init__(self, exact: bool, named: Mapping[str, ast.Assign] | None = None) -> None:
-        """`named` are variables that hold the class of something, or its name."""
+    def __init__(self, exact: bool, named: Mapping[str, ast.Assign] | None = None, nothing: bool = False) -> None:
+        """`named` are variables that hold the class of something, or its name; with `nothing`, `x is None` asks for the
+        class of None."""
         self.exact = exact
         self.named = named or {}
+        self.nothing = nothing
 
     def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         match test:
@@ -35,7 +37,18 @@ class TypeReader(Reader):
                 if isinstance(asked, ast.Name) and asked.id in self.named:
                     asked = self.named[asked.id].value
                 return _exact_class(asked, kind)
+            case ast.Compare(left=subject, ops=[ast.Is()], comparators=[ast.Constant(value=None)]) if self.nothing:
+                return (subject,), (OF_NONE,)
+            case ast.BoolOp(op=ast.Or(), values=values) if self.nothing:
+                asked_of = [self(value) for value in values]
+                subjects = {ast.dump(a[0][0]) for a in asked_of if a is not None}
+                if None not in asked_of and len(subjects) == 1:
+                    return asked_of[0][0], tuple(key for a in asked_of for key in a[1])  # type: ignore[index,union-attr]
         return None
+
+
+OF_NONE: ast.expr = ast.Call(ast.Name("type", ast.Load()), [ast.Constant(None)], [])
+"""`type(None)`, which has no name among the builtins."""
 
 
 def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
@@ -50,10 +63,16 @@ def _exact_class(asked: ast.expr, kind: ast.expr) -> tuple[tuple[ast.expr, ...],
     return None
 
 
-def type_chains(scene: Scene, fewest: int = 2) -> Iterator[tuple[Chain, bool]]:
-    """Every chain on the class of a plain name, and whether it asks for the exact class."""
+def type_chains(
+    scene: Scene, fewest: int = 2, nothing: bool = False, open_end: bool = False
+) -> Iterator[tuple[Chain, bool]]:
+    """Every chain on the class of a plain name, and whether it asks for the exact class.
+
+    With `nothing` a chain may ask for None, too; with `open_end` what it asks about other things at its end is its
+    default.
+    """
     for exact in (False, True):
-        for chain in chains(scene.node, TypeReader(exact, named_classes(scene)), fewest):
+        for chain in chains(scene.node, TypeReader(exact, named_classes(scene), nothing), fewest, open_end):
             if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If):
                 yield chain, exact
 
@@ -210,7 +229,8 @@ def _tail(scene: Scene, chain: Chain) -> list[ast.stmt] | None:
     rest = chain.block[chain.end :]
     if len(rest) > _TAIL or (rest and not leaves(rest)):
         return None
-    if not rest and not all(leaves(arm.body) for arm in chain.arms):
+    returns = any(own_statements(arm.body, ast.Return) for arm in chain.arms)
+    if not rest and not returns and not all(leaves(arm.body) for arm in chain.arms):
         return None
     if any(not isinstance(s, ast.Return | ast.Expr | ast.Assign | ast.Raise) for s in rest):
         return None

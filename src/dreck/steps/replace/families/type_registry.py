@@ -3,15 +3,16 @@
 import ast
 import builtins
 from collections.abc import Iterator
+from dataclasses import replace
 
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
-from dreck.steps.replace.families.kinds import moved, type_chains
+from dreck.steps.replace.families.kinds import OF_NONE, Moved, moved, type_chains
 from dreck.steps.replace.tables.arms.table_lines import body_lines
-from dreck.steps.support.chains import Chain, lines_of, table_line
+from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -21,7 +22,7 @@ from dreck.steps.support.wording import is_free, naming_hint, words_of
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every switch of the function on the class of its first parameter, when it makes up the function."""
-    for chain, exact in type_chains(scene):
+    for chain, exact in type_chains(scene, nothing=True, open_end=True):
         try:
             if exact:
                 raise Untouchable("it asks for the exact class; a generic function also takes those derived from it")
@@ -37,24 +38,58 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     assert isinstance(subject, ast.Name)
     own = _own_object(scene, subject.id)
     sheet = scene.sheet()
-    parts = moved(scene, sheet, chain, sheet.unit(scene.node))
-    if not parts.returns or chain.default is None:
-        raise Untouchable("its arms do not all return, or there is nothing for other classes")
+    parts, default, read = _parts(scene, sheet, chain)
     generic = _name(scene)
     taken = scene.all_words()
-    bodies = [([*body_lines(sheet, chain), *_tail_lines(scene, chain, parts.last)], generic, "")]
-    by_key = [body for arm, body in zip(chain.arms, parts.bodies, strict=True) for _ in arm.keys]
-    bodies += [(body, f"{generic}_{_suffix(kind)}", kind) for body, kind in zip(by_key, kinds, strict=True)]
+    bodies: list[tuple[list[str], str, list[str]]] = [(default, generic, [])]
+    for arm, body in zip(chain.arms, parts.bodies, strict=False):
+        asked = [_kind(scene, key) for key in arm.keys]
+        bodies.append((body, f"{generic}_{_suffix(asked)}", asked))
     if len({name for _, name, _ in bodies} - taken) < len(bodies):
         raise Untouchable(f"names that begin with {generic} are taken")
-    given = in_order(scene, [*dict.fromkeys([*parts.given, *_read_by(scene, chain)])])
+    given = in_order(scene, [*dict.fromkeys([*parts.given, *read])])
     parameters = (subject.id, *(g for g in given if g not in (subject.id, own)))
     first, _ = lines_of(sheet, chain)
-    asked = f"{own}.{generic}" if own else generic
-    sheet.replace_lines(parts.first, parts.last, f"{sheet.indent(first)}return {asked}({', '.join(parameters)})\n")
+    call = parts.call.format(f"{f'{own}.' if own else ''}{generic}({', '.join(parameters)})")
+    sheet.replace_lines(parts.first, parts.last, f"{sheet.indent(first)}{call}\n")
     _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id)
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
+
+
+def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], list[str]]:
+    """The arms as bodies of functions, the body of the one for all other classes, and what that reads."""
+    unit = sheet.unit(scene.node)
+    if chain.default is not None and not chain.rest:
+        otherwise = Arm((), chain.default, chain.default[0].lineno)
+        try:
+            whole = moved(scene, sheet, replace(chain, arms=(*chain.arms, otherwise)), unit)
+        except Untouchable:
+            whole = None
+        if whole is not None and not whole.returns:
+            return whole, _as_if(whole.bodies[-1]), []
+    parts = moved(scene, sheet, chain, unit)
+    if chain.default is None:
+        return parts, _for_others(scene, chain, parts), []
+    if not parts.returns:
+        raise Untouchable("its arms change what its else does not")
+    return parts, [*body_lines(sheet, chain), *_tail_lines(scene, chain, parts.last)], _read_by(scene, chain)
+
+
+def _as_if(lines: list[str]) -> list[str]:
+    """What a ladder asked at its end is asked first now."""
+    at = next((i for i, line in enumerate(lines) if line.startswith("elif ")), len(lines))
+    return [line.removeprefix("el") if i == at else line for i, line in enumerate(lines)]
+
+
+def _for_others(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
+    """What is done for objects of other classes where nothing is."""
+    if parts.call == "{}":
+        return ['"""Nothing is done for objects of other classes."""']
+    ends = chain.block is scene.node.body and chain.end == len(chain.block)
+    if not parts.returns or not ends:
+        raise Untouchable("there is nothing for other classes; give it an else first")
+    return ["return None"]
 
 
 def _own_object(scene: Scene, subject: str) -> str:
@@ -70,7 +105,11 @@ def _own_object(scene: Scene, subject: str) -> str:
 
 
 def _put(
-    scene: Scene, sheet: Sheet, bodies: list[tuple[list[str], str, str]], parameters: tuple[str, ...], subject: str
+    scene: Scene,
+    sheet: Sheet,
+    bodies: list[tuple[list[str], str, list[str]]],
+    parameters: tuple[str, ...],
+    subject: str,
 ) -> None:
     """The generic function and what is registered for it, below the function or in its class."""
     is_method = scene.function.owner is not None
@@ -79,24 +118,24 @@ def _put(
     returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
     indent = sheet.indent(scene.node.lineno) if is_method else ""
     pieces = []
-    for body, name, kind in bodies:
-        told = f"@{generic}.register({kind})" if kind else f"@{decorator}"
+    for body, name, kinds in bodies:
+        told = "\n".join(f"@{generic}.register({kind})" for kind in kinds) or f"@{decorator}"
         code = written(
             scene, Helper(name, parameters, tuple(body), decorator=told), indent, sheet.unit(scene.node), returns
         )
-        pieces.append(_untyped(code, subject) if kind else code)
+        pieces.append(_untyped(code, subject) if kinds else code)
     add_imports(scene, sheet, [f"from functools import {decorator}"])
     if is_method:
         sheet.insert(method_line(scene), "".join(f"\n{piece}" for piece in pieces))
         return
-    kinds = "\n".join(kind for _, _, kind in bodies if kind)
+    named = "\n".join(kind for _, _, kinds in bodies for kind in kinds)
     sheet.insert(
-        max(insertion_line(scene), table_line(scene, sheet, kinds)), "".join(f"\n\n{piece}" for piece in pieces)
+        max(insertion_line(scene), table_line(scene, sheet, named)), "".join(f"\n\n{piece}" for piece in pieces)
     )
 
 
 def _kind(scene: Scene, key: ast.expr) -> str:
-    if isinstance(key, ast.Name | ast.Attribute):
+    if isinstance(key, ast.Name | ast.Attribute) or key is OF_NONE:
         return ast.unparse(key)
     raise Untouchable(f"{ast.unparse(key)} is not the plain name of a class")
 
@@ -138,8 +177,12 @@ def _name(scene: Scene) -> str:
     raise Untouchable(f"no free name was found; give one with {naming_hint(scene.node.name)}")
 
 
-def _suffix(kind: str) -> str:
-    return "_".join(words_of(kind.rpartition(".")[2]))
+def _suffix(kinds: list[str]) -> str:
+    words = ["none" if kind == ast.unparse(OF_NONE) else "_".join(words_of(kind.rpartition(".")[2])) for kind in kinds]
+    return "_or_".join(words if len(words) <= _MOST_NAMED else [words[0], "others"])
+
+
+_MOST_NAMED = 2
 
 
 def _untyped(code: str, subject: str) -> str:
@@ -185,12 +228,8 @@ def told_by_type_str(value, unit):
 
 
 @told_by_type.register(int)
-def told_by_type_int(value, unit):
-    return f"{value} {unit}"
-
-
 @told_by_type.register(float)
-def told_by_type_float(value, unit):
+def told_by_type_int_or_float(value, unit):
     return f"{value} {unit}"
 
 

@@ -43,7 +43,7 @@ from dreck.steps.support.chains import (
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
-from dreck.steps.support.short_names import spelled_out
+from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import words_of
@@ -177,8 +177,7 @@ def _of_methods(
 
 def _table_name(scene: Scene, chain: Chain) -> str:
     words = three_of(words_of(scene.node.name.strip("_")))
-    subjects = [spelled_out(scene.node, s) for s in chain.subjects]
-    subject = [w for s in subjects for w in words_of(ast.unparse(s).split(".")[-1].strip("()"))]
+    subject = [w for s in chain.subjects for w in asked_words(scene.node, s)]
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
 
@@ -245,6 +244,8 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         body = answering if answering is not None else block_text(scene, block, *place, back)
         if answering is None and results and not leaves(block.body):
             body.append(back)
+        if body[-1:] == ["return"] and len(body) > 1:
+            body.pop()  # it ends there anyway
         codes.append(
             written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))
         )
@@ -253,7 +254,8 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         rows += [f"{unit}{comment}\n" for comment in above]
         rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
     call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
-    asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
+    ends = _ends_with_nothing(scene, chain, blocks)
+    asked = f"return {call}" if returning and not ends else f"{', '.join(results)} = {call}" if results else call
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
@@ -265,6 +267,12 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
         reason += f"; {apart} otherwise in front"
     return Plan(first, reason, sheet.result(), (name, *made))
+
+
+def _ends_with_nothing(scene: Scene, chain: Chain, blocks: list[Block]) -> bool:
+    """Whether the function ends with the chain, and no arm returns anything."""
+    last = chain.block is scene.node.body and chain.end == len(chain.block) and chain.default is None
+    return last and all(r.value is None for block in blocks for r in own_statements(block.body, ast.Return))  # type: ignore[attr-defined]
 
 
 def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:

@@ -35,10 +35,10 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
-from dreck.steps.support.short_names import spelled_out
+from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import thing_name, words_of
+from dreck.steps.support.wording import words_of
 
 _FEWEST = 3
 _SHORTEST = 3
@@ -152,7 +152,7 @@ def _put_file(
         raise Untouchable("only plain values by one key can be kept in a file")
     if comments_of(sheet, chain.first.lineno, chain.last.end_lineno or 0):
         raise Untouchable("comments stand in it, which a file of rows cannot hold")
-    subject = _thing(chain.subjects[0]) or "key"
+    subject = "_".join(asked_words(scene.node, chain.subjects[0])) or "key"
     chosen = targets[0].rpartition(".")[2] if targets else "value"
     rows = [(key, o.values[0]) for arm, o in zip(chain.arms, outcomes, strict=True) for key in arm.keys]
     made = table_file(scene, name, (subject, chosen), rows, sheet.unit(scene.node))
@@ -200,7 +200,7 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 
 def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
     """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
-    subject = [w for s in chain.subjects for w in words_of(_thing(spelled_out(scene.node, s)))]
+    subject = [w for s in chain.subjects for w in asked_words(scene.node, s)]
     target = re.findall(r"\w+", targets[0])[-1] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = three_of([w for w in chosen if w not in ("get", "find")])
@@ -210,13 +210,6 @@ def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: st
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
-
-
-def _thing(subject: ast.expr) -> str:
-    match subject:
-        case ast.Call(func=ast.Name(id="type"), args=[_]):
-            return "type"
-    return thing_name(subject)
 
 
 # --- rows ----------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from dreck.source.walking import walk
 from dreck.steps.replace.families.kinds import type_chains
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines, value_code
-from dreck.steps.support.chains import Chain, comments_of, key_code, lines_of, put_table
+from dreck.steps.support.chains import Arm, Chain, comments_of, key_code, lines_of, put_table
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.table_names import table_name
@@ -24,7 +24,7 @@ _SMALL_WORDS = frozenset({"get", "for", "of", "the", "find"})
 
 def class_rows(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function on the class of a value whose arms only choose a fixed value."""
-    for chain, exact in type_chains(scene, _FEWEST):
+    for chain, exact in type_chains(scene, _FEWEST, nothing=True):
         outcomes = [o for arm in chain.arms if (o := outcome_of(arm.body)) is not None]
         alike = len({o.targets for o in outcomes}) == 1 and len(outcomes) == len(chain.arms)
         if exact or not alike or not all(is_fixed(scene, v) for o in outcomes for v in o.values):
@@ -47,7 +47,9 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan:
     told = targets[0] if targets and len(targets[0]) >= _SHORTEST else scene.node.name.strip("_")
     chosen = [w for w in words_of(told) if w not in _SMALL_WORDS]
     name = table_name(scene, subject, [*chosen[:3], "by", "class"], first)
-    kind, found = _loop_names({n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params, chosen)
+    kind, found = _loop_names(
+        {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params, chosen, scene.node.name
+    )
     unit, indent = sheet.unit(scene.node), sheet.indent(first)
     lines = _asking(
         sheet, chain, (f"for {kind}, {found} in {name}:", f"if isinstance({subject}, {kind}):"), found, unit
@@ -55,9 +57,7 @@ def _planned(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> Plan:
     if targets:
         lines = [text.replace(f"return {found}", f"{targets[0]} = {found}", 1) for text in lines]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text else "\n" for text in lines))
-    rows = [
-        f"{unit}({_class_code(sheet, chain, at)}, {value_code(sheet, o.values[0])}),\n" for at, o in enumerate(outcomes)
-    ]
+    rows = [f"{unit}({_class_code(sheet, arms)}, {value}),\n" for arms, value in _alike(sheet, chain, outcomes)]
     put_table(scene, sheet, f"{name} = (\n{''.join(rows)})\n")
     return Plan(
         chain.first.lineno, f"{len(rows)} values by the class of {subject} are rows of {name}", sheet.result(), (name,)
@@ -75,17 +75,29 @@ def _asking(sheet: Sheet, chain: Chain, head: tuple[str, str], found: str, unit:
     return [*lines, *otherwise] if returns else [*lines, "else:", *reindented(otherwise, unit)]
 
 
-def _class_code(sheet: Sheet, chain: Chain, at: int) -> str:
-    codes = [key_code(sheet, key) for key in chain.arms[at].keys]
+def _alike(sheet: Sheet, chain: Chain, outcomes: list[Outcome]) -> list[tuple[list[Arm], str]]:
+    """Arms that follow one another and choose the same are one row."""
+    found: list[tuple[list[Arm], str]] = []
+    for arm, outcome in zip(chain.arms, outcomes, strict=True):
+        value = value_code(sheet, outcome.values[0])
+        if found and found[-1][1] == value:
+            found[-1][0].append(arm)
+        else:
+            found.append(([arm], value))
+    return found
+
+
+def _class_code(sheet: Sheet, arms: list[Arm]) -> str:
+    codes = [key_code(sheet, key) for arm in arms for key in arm.keys]
     return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
 
 
-def _loop_names(taken: set[str], chosen: list[str]) -> tuple[str, str]:
-    """What a class and its value are called in the loop."""
-    kind = next((n for n in ("kind", "row_kind", "asked_kind") if is_free(n, taken)), "")
-    found = next(
-        (n for n in (f"its_{chosen[-1]}" if chosen else "", "its_value", "found_value") if n and is_free(n, taken)), ""
-    )
+def _loop_names(taken: set[str], chosen: list[str], named: str) -> tuple[str, str]:
+    """What a class and its value are called in the loop; not as the function is, which is `named`."""
+    word = chosen[-1] if chosen else "value"
+    values = (word if len(chosen) > 1 or word != named else "", f"its_{word}", "its_value", "found_value")
+    found = next((n for n in values if n and is_free(n, taken)), "")
+    kind = next((n for n in ("kind", "cls", "row_kind", "asked_kind") if n != found and is_free(n, taken)), "")
     if not kind or not found:
         raise Untouchable("the names its loop would use are taken")
     return kind, found
