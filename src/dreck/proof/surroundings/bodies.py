@@ -21,15 +21,13 @@ def _emptied(one: list[ast.stmt], other: list[ast.stmt]) -> tuple[list[ast.stmt]
     counts = [Counter(s.name for s in side if isinstance(s, FunctionNode)) for side in (one, other)]
     paired = {name for name in counts[0] if counts[0][name] == counts[1][name]}
     theirs = {s.name: s for s in other if isinstance(s, ast.ClassDef)}
-    classes = {s.name: _emptied(s.body, theirs[s.name].body) for s in one if _is_once(s, one, other)}
+    own = {s.name: s for s in one if isinstance(s, ast.ClassDef) and _is_once(s, one, other)}
+    classes = {name: _emptied(s.body, theirs[name].body) for name, s in own.items()}
     return tuple([_without_body(s, paired, classes, at) for s in side] for at, side in enumerate((one, other)))  # type: ignore[return-value]
 
 
-def _is_once(s: ast.stmt, one: Iterable[ast.stmt], other: Iterable[ast.stmt]) -> bool:
-    sides = [
-        sum(isinstance(c, ast.ClassDef) and c.name == getattr(s, "name", "") for c in side) for side in (one, other)
-    ]
-    return isinstance(s, ast.ClassDef) and sides == [1, 1]
+def _is_once(s: ast.ClassDef, one: Iterable[ast.stmt], other: Iterable[ast.stmt]) -> bool:
+    return all(sum(isinstance(c, ast.ClassDef) and c.name == s.name for c in side) == 1 for side in (one, other))
 
 
 def _without_body(

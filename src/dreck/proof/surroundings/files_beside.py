@@ -50,8 +50,8 @@ class FilesBeside:
         if acting:
             touched = f"may be changed by what {min(acting)} does when it is imported, which is not the same"
             found |= dict.fromkeys(self._imports(*old), touched)
-        touched = self._touched_in(*old) if self._touched else set[str]()
-        found |= dict.fromkeys(touched, "may be changed by a file that does something else when it is imported")
+        by_others = self._touched_in(*old) if self._touched else set[str]()
+        found |= dict.fromkeys(by_others, "may be changed by a file that does something else when it is imported")
         return found | dict.fromkeys(otherwise, "is defined otherwise in a file beside it")
 
     def _touched_in(self, path: Path, tree: ast.Module) -> set[str]:

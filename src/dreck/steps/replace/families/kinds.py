@@ -43,7 +43,7 @@ class TypeReader(Reader):
                 asked_of = [self(value) for value in values]
                 subjects = {ast.dump(a[0][0]) for a in asked_of if a is not None}
                 if None not in asked_of and len(subjects) == 1:
-                    return asked_of[0][0], tuple(key for a in asked_of for key in a[1])  # type: ignore[index,union-attr]
+                    return asked_of[0][0], tuple(key for a in asked_of for key in a[1])  # type: ignore[index]
         return None
 
 
