@@ -78,12 +78,20 @@ def _importing(tree: ast.Module, names: ModuleNames) -> "_Importing":
 
 
 def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:
-    """For each generic function of a module, what is registered for it by decorator, in order."""
+    """For each generic function of a module, what is registered for it by decorator, in order; generic methods have
+    a dot before their name, and the functions registered for them are told by name and class."""
     functions = [s for s in tree.body if isinstance(s, FunctionNode)]
     found: dict[str, list[str]] = {f.name: [] for f in functions if _is_generic(f, names)}
     for f in functions:
         for name in {_registers(d) for d in f.decorator_list} & found.keys():
             found[name].append(ast.dump(f))
+    for kind in (s for s in tree.body if isinstance(s, ast.ClassDef)):
+        methods = [s for s in kind.body if isinstance(s, FunctionNode)]
+        generics = {f.name for f in methods if _is_generic(f, names)}
+        for f in methods:
+            for name in {f.name if f.name in generics else "", *map(_registers, f.decorator_list)} & generics:
+                told = [kind.name, f.name, *map(ast.dump, f.decorator_list)]
+                found.setdefault(f".{name}", []).append(" ".join(told))
     return found
 
 
@@ -101,6 +109,8 @@ class _Importing:
     annotates: bool
     words: frozenset[str]
     """The names of all functions and methods: special ones give classes a will of their own."""
+    generics: frozenset[str] = frozenset()
+    """The generic methods of the class that is looked at."""
 
     @classmethod
     def of(cls, tree: ast.Module, names: ModuleNames) -> "_Importing":
@@ -138,7 +148,9 @@ class _Importing:
                 yield ast.dump(e)
         if not self._is_made_quietly(s, set()):
             yield f"class {s.name}"
-        inside = replace(self, bound={**self.bound, **bindings_of(ast.Module(s.body, [])).of})
+        bound = {**self.bound, **bindings_of(ast.Module(s.body, [])).of}
+        generics = {f.name for f in s.body if isinstance(f, FunctionNode) and _is_generic(f, self.names)}
+        inside = replace(self, bound=bound, generics=frozenset(generics))
         yield from inside.told(s.body)
 
     def _is_made_quietly(self, s: ast.ClassDef, seen: set[str]) -> bool:
@@ -189,6 +201,7 @@ class _Importing:
             return isinstance(called.value, ast.Name)
         generic = self.names.definitions.get(_registers(d))
         registers = isinstance(generic, ast.FunctionDef) and _is_generic(generic, self.names)
+        registers = registers or _registers(d) in self.generics
         return registers or self.names.stands_for(called) in _QUIET_DECORATORS
 
     # --- expressions -------------------------------------------------------------------------------
@@ -342,4 +355,4 @@ def _registers(d: ast.expr) -> str:
 
 
 def _is_generic(f: FunctionNode, names: ModuleNames) -> bool:
-    return [names.stands_for(d) for d in f.decorator_list] == [_GENERIC]
+    return [names.stands_for(d) for d in f.decorator_list] in ([_GENERIC], [f"{_GENERIC}method"])

@@ -58,9 +58,11 @@ def changed_between(old: Module, new: Module) -> Changed:
         both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
         (unfolded if both_read else always)[name] = "is defined otherwise"
     generic = registered(old.tree, old.names), registered(new.tree, new.names)
+    apart = _methods_apart(old, new)
     for name in generic[0].keys() & generic[1].keys():
         if generic[0][name] != generic[1][name]:
-            always.setdefault(name, "has other functions registered")
+            told = apart if name.startswith(".") else always
+            told.setdefault(name.removeprefix("."), "has other functions registered")
     sequences = _sequences(old.tree), _sequences(new.tree)
     for name in sequences[0].keys() & sequences[1].keys():
         if sequences[0][name] != sequences[1][name]:
@@ -70,10 +72,10 @@ def changed_between(old: Module, new: Module) -> Changed:
         other = new if name in before or name in functions[0] else old
         if hasattr(builtins, name) or _speaks_of(other.tree, name):
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
-    apart = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
-    everywhere = "what the two modules do when they are imported is not the same" if apart else ""
+    acting = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
+    everywhere = "what the two modules do when they are imported is not the same" if acting else ""
     other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
-    return Changed(always, unfolded, _methods_apart(old, new), everywhere, other_names)
+    return Changed(always, unfolded, apart, everywhere, other_names)
 
 
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:

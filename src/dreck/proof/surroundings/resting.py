@@ -95,7 +95,7 @@ def made_of(tree: ast.Module) -> dict[str, set[str]]:
     bound = {name for s in statements_of(tree.body) for name in bound_by(s)}
     for outermost in tree.body:
         for name, words in _filled_inside(outermost):
-            if name in bound:
+            if name in bound or name.startswith("."):  # of a class: what is decorated by one of its names
                 found.setdefault(name, set()).update(words)
     return found
 
@@ -108,6 +108,7 @@ def _filled_inside(outermost: ast.stmt) -> Iterator[tuple[str, set[str]]]:
             case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.ClassDef():
                 yield from ((n, words_of(s) | {s.name}) for g in walk(s) if isinstance(g, ast.Global) for n in g.names)
                 yield from ((n, {s.name}) for d in s.decorator_list for n in _names(d))
+                yield from ((f".{n}", {s.name, f".{s.name}"}) for d in s.decorator_list for n in _names(d))
             case (
                 ast.Expr(value=ast.Call(func=ast.Attribute() as place)) | ast.Assign(targets=[ast.Subscript() as place])
             ):
