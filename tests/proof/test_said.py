@@ -14,9 +14,9 @@ ROOMS = {
     "adversary": None,
     "deception": None,
     "same": None,
-    "random function": 45,
-    "random module": 24,
-    "variations": 220,
+    "random function": 30,
+    "random module": 16,
+    "variations": 150,
 }
 """So many pairs of each room are looked at; with `DRECK_SAID=1` all."""
 

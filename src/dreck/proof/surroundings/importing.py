@@ -1,6 +1,7 @@
 """What a module does when it is imported, beside binding names: calls, decorators, defaults, bodies of classes."""
 
 import ast
+import builtins
 import sys
 from collections import Counter
 from collections.abc import Iterator
@@ -42,12 +43,14 @@ def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a module does when it is imported beside binding names and importing others, part by part; with each part
     how often the names in it are bound before: another one may have been meant by then (`from beside import *`)."""
     importing = _Importing.of(tree, names)
-    bound, found = Counter[str](), list[str]()
+    bound, found, all_bound = Counter[str](), list[str](), Counter(name for s in tree.body for name in bound_by(s))
+    opens = any(isinstance(s, ast.ImportFrom) and s.names[0].name == "*" for s in tree.body)
+    again = {name for name, times in all_bound.items() if opens or times > 1 or hasattr(builtins, name)}
     for s in tree.body:
         parts = list(importing.told([s]))
         if parts:
-            read = sorted(_led_to(s, importing.names) & importing.bound.keys())
-            found += [*parts, f"with {', '.join(f'{name} {bound[name]}' for name in read)}"]
+            read = sorted(_led_to(s, importing.names) & again)
+            found += [*parts, *(f"{name} {bound[name]}" for name in read)]
         bound.update(bound_by(s))
     return found
 

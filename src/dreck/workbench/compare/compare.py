@@ -89,7 +89,8 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
     broken = broken_at_import(sides[0].tree, sides[1].tree)
     if broken:
         return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
-    return overall(work.all(pairs))
+    work.until_one_is_lost = True
+    return overall(work.all(sorted(pairs, key=lambda pair: work.is_written_alike(*pair))))
 
 
 def _inherited(old: "Side", new: "Side") -> tuple[tuple[str, Verdict], ...]:
@@ -150,6 +151,8 @@ class _Judging:
     beside: Elsewhere | None = None
     """What is known of the files beside the two versions, where these may differ, too."""
     known: KnownTrials | None = None
+    until_one_is_lost: bool = False
+    """Whether one function that is not the same is all that has to be known."""
     _known_calls: dict[str, list[str]] = field(default_factory=dict)
     _otherwise: set[str] = field(default_factory=set)
 
@@ -172,7 +175,11 @@ class _Judging:
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
         judged = [*pairs, *self._callees(pairs, changed)]
-        verdicts = {a: self._standing(a, changed) or self._one(a, b, changed, recording=recording) for a, b in judged}
+        verdicts: dict[str, Verdict] = {}
+        for a, b in judged:
+            verdicts[a] = self._standing(a, changed) or self._one(a, b, changed, recording=recording)
+            if self.until_one_is_lost and not verdicts[a] and not self._holds_functions(a):
+                return ((a, verdicts[a]),)
         for a, b in reversed(judged):
             if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
                 verdicts[a] = self._by_nested(a, b, verdicts)
@@ -193,10 +200,16 @@ class _Judging:
         hit = self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys()
         return None if hit else before
 
+    def is_written_alike(self, old: str, new: str) -> bool:
+        return ast.dump(self.sides[0].functions[old].node) == ast.dump(self.sides[1].functions[new].node)
+
+    def _holds_functions(self, name: str) -> bool:
+        """Whether functions stand in it: what they come to may be what it comes to."""
+        return any(other.startswith(f"{name}.") for other in self.sides[0].functions)
+
     def is_other(self, name: str, changed: Changed) -> bool:
         """Whether a function is written otherwise, or what it rests on means something else."""
-        old, new = (side.functions[name].node for side in self.sides)
-        if ast.dump(old) != ast.dump(new):
+        if not self.is_written_alike(name, name):
             return True
         return bool(self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys())
 
