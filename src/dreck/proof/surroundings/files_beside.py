@@ -9,7 +9,7 @@ from typing import TypeAlias
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.bodies import without_bodies
+from dreck.proof.surroundings.bodies import WithoutBodies, without_bodies
 from dreck.proof.surroundings.importing import acting, effects_of, is_for_scripts
 from dreck.source.walking import walk
 
@@ -40,6 +40,8 @@ class FilesBeside:
     _guess: "dict[_Files, set[str] | None]" = field(default_factory=dict)
     _open: "set[_Files]" = field(default_factory=set)
     _round: bool = False
+    _imported: "dict[tuple[Path, bool], dict[str, list[tuple[Path, str]]]]" = field(default_factory=dict)
+    """By file, and whether it is without the bodies of its functions."""
 
     def resting_beside(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> dict[str, str]:
         """Names of the old module that mean something else in the new one for what stands beside, with how."""
@@ -183,6 +185,12 @@ class FilesBeside:
 
     def _imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
         """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
+        key = path, isinstance(tree, WithoutBodies)
+        if key not in self._imported:
+            self._imported[key] = self._imported_by(path, tree)
+        return self._imported[key]
+
+    def _imported_by(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
         found: dict[str, list[tuple[Path, str]]] = {}
         for s in walk(tree):
             if isinstance(s, ast.ImportFrom):

@@ -58,6 +58,8 @@ def resting(
         except BadSource:
             continue
         found = beside.resting_beside((old / place, trees[0]), (new / place, trees[1]))
+        said = {n.id for n in walk(trees[1]) if isinstance(n, ast.Name)}
+        found = {name: how for name, how in found.items() if name in said}
         if not found:
             continue
         modules = [Module(tree, ModuleNames(tree), frozenset()) for tree in trees]
