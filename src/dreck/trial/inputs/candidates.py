@@ -5,6 +5,7 @@ import datetime
 import decimal
 import math
 import os
+from itertools import permutations
 from typing import Any
 
 from dreck.trial.inputs.annotated import Typed
@@ -23,6 +24,7 @@ from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import as_octets, as_text, says_octets
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
+from dreck.trial.playing.examples import ABSTRACT_HOMES
 from dreck.trial.playing.standins import general
 
 _EARLY = 9
@@ -191,6 +193,7 @@ class Candidates(Typed):
         made += [Make("exact" if k in u.exact else "instance", k) for k in family]
         made += [Make("value", v) for k in family for v in self._examples(k)]
         made += [make for k in family for make in self._odd_ones(k, u)]
+        made += [Make("both", pair) for pair in permutations(dict.fromkeys(filter(self._is_abstract, family)), 2)]
         made += [Make("json")] if u.is_json else []
         made += [Make("value", text) for text in u.texts]
         made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
@@ -251,6 +254,10 @@ class Candidates(Typed):
         elif u.methods & LIST_METHODS and not (u.attributes & DEQUE_METHODS):
             made += self._lists(u)
         return made
+
+    def _is_abstract(self, name: str) -> bool:
+        """Whether objects of other classes are of it, too: nobody says that none is of two such classes."""
+        return getattr(self._lookup(name), "__module__", "") in ABSTRACT_HOMES
 
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""

@@ -40,6 +40,8 @@ class Make:
                 return f"an instance of {self.what} itself"
             case "instance":
                 return f"an instance of {self.what}"
+            case "both":
+                return f"an instance of {' and of '.join(self.what)}"
             case "class":
                 return f"an instance of {self.what.__name__}"
             case "raise":

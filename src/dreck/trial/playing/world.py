@@ -5,7 +5,6 @@ import copy
 import dataclasses
 import enum
 import functools
-import inspect
 import io
 import json
 import math
@@ -19,7 +18,7 @@ from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
-from dreck.trial.playing.examples import ABSTRACT_EXAMPLES, ABSTRACT_HOMES, EXAMPLES
+from dreck.trial.playing.examples import EXAMPLES, NO_EXAMPLE, example_of, of_both
 from dreck.trial.playing.handed import Handed
 from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
@@ -274,6 +273,8 @@ class World:
                 return self._exactly(path, str(make.what))
             case "instance":
                 return self._instance(path, str(make.what))
+            case "both":
+                return of_both(*map(self._named, make.what))
             case "class":
                 return self._of_class(path, self.own_class(make.what))
             case "raise":
@@ -358,13 +359,8 @@ class World:
         kind = self._named(name)
         if not isinstance(kind, type):
             return StandIn(self, path)
-        if kind in EXAMPLES:
-            return EXAMPLES[kind]() if callable(EXAMPLES[kind]) else EXAMPLES[kind]
-        if inspect.isabstract(kind) or kind.__module__ in ABSTRACT_HOMES:
-            for example in ABSTRACT_EXAMPLES:
-                if isinstance(example, kind):
-                    return copy.copy(example)
-        return self._of_class(path, kind)
+        example = example_of(kind)
+        return self._of_class(path, kind) if example is NO_EXAMPLE else example
 
     def _of_class(self, path: str, kind: type) -> Any:
         if dataclasses.is_dataclass(kind):
