@@ -69,11 +69,30 @@ def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], 
         if whole is not None and not whole.returns:
             return whole, _as_if(whole.bodies[-1]), []
     parts = moved(scene, sheet, chain, unit)
+    if chain.default is None and parts.last > (chain.last.end_lineno or 0):
+        return parts, _tail_lines(scene, chain, parts.last), _read_by(scene, chain)
     if chain.default is None:
-        return parts, _for_others(scene, chain, parts), []
+        kept = _kept(scene, chain, parts)
+        return (parts, [f"return {', '.join(kept)}"], kept) if kept else (parts, _for_others(scene, chain, parts), [])
     if not parts.returns:
         raise Untouchable("its arms change what its else does not")
     return parts, [*body_lines(sheet, chain), *_tail_lines(scene, chain, parts.last)], _read_by(scene, chain)
+
+
+def _kept(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
+    """The variables that arms bind and other objects leave as they are, where all of them are bound before."""
+    bound = parts.call.removesuffix(" = {}").split(", ")
+    if parts.returns or not parts.call.endswith(" = {}") or not all(name.isidentifier() for name in bound):
+        return []
+    before = {
+        n.id
+        for s in scene.node.body
+        if (s.end_lineno or s.lineno) < chain.first.lineno and isinstance(s, ast.Assign)
+        for t in s.targets
+        for n in walk(t)
+        if isinstance(n, ast.Name)
+    }
+    return bound if set(bound) <= before | scene.scope.params else []
 
 
 def _as_if(lines: list[str]) -> list[str]:
