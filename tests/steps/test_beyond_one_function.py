@@ -644,7 +644,7 @@ def lane(kind, size):
     return None
 """,
         """\
-LANE_BY_KIND_SIZE = {
+LANE_BY_KIND_AND_SIZE = {
     ("glass", 1): 1,
     ("glass", 2): 2,
     ("paper", 1): 3,
@@ -652,7 +652,7 @@ LANE_BY_KIND_SIZE = {
 
 
 def lane(kind, size):
-    return LANE_BY_KIND_SIZE.get((kind, size))
+    return LANE_BY_KIND_AND_SIZE.get((kind, size))
 """,
         ["proved"],
     ),

@@ -1,6 +1,7 @@
 """Short variables: what they stand for says more than they do."""
 
 import ast
+from collections.abc import Sequence
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -31,8 +32,12 @@ def _says_more(e: ast.expr) -> bool:
 _OF_THINGS = frozenset({"type", "len"})
 
 
-def asked_words(function: FunctionNode, subject: ast.expr) -> list[str]:
-    """What a chain asks about, in words: `kind` for `load.kind`, `type` for `type(load)`."""
+def asked_words(function: FunctionNode, subjects: Sequence[ast.expr]) -> list[str]:
+    """What a chain asks about, in words: `kind` for `load.kind`, `type` for `type(load)`, `kind and size` for both."""
+    return [w for s in subjects for w in [*(["and"] if s is not subjects[0] else []), *_words(function, s)]]
+
+
+def _words(function: FunctionNode, subject: ast.expr) -> list[str]:
     match spelled_out(function, subject):
         case ast.Call(func=ast.Name(id=called), args=[_]) if called in _OF_THINGS:
             return ["length" if called == "len" else called]

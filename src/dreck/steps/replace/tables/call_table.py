@@ -177,7 +177,7 @@ def _of_methods(
 
 def _table_name(scene: Scene, chain: Chain) -> str:
     words = three_of(words_of(scene.node.name.strip("_")))
-    subject = [w for s in chain.subjects for w in asked_words(scene.node, s)]
+    subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
 

@@ -152,7 +152,7 @@ def _put_file(
         raise Untouchable("only plain values by one key can be kept in a file")
     if comments_of(sheet, chain.first.lineno, chain.last.end_lineno or 0):
         raise Untouchable("comments stand in it, which a file of rows cannot hold")
-    subject = "_".join(asked_words(scene.node, chain.subjects[0])) or "key"
+    subject = "_".join(asked_words(scene.node, chain.subjects[:1])) or "key"
     chosen = targets[0].rpartition(".")[2] if targets else "value"
     rows = [(key, o.values[0]) for arm, o in zip(chain.arms, outcomes, strict=True) for key in arm.keys]
     made = table_file(scene, name, (subject, chosen), rows, sheet.unit(scene.node))
@@ -200,7 +200,7 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 
 def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
     """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
-    subject = [w for s in chain.subjects for w in asked_words(scene.node, s)]
+    subject = asked_words(scene.node, chain.subjects)
     target = re.findall(r"\w+", targets[0])[-1] if len(targets) == 1 else ""
     chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
     chosen = three_of([w for w in chosen if w not in ("get", "find")])
