@@ -117,7 +117,7 @@ class FolderMaker:
         kinds = [n for n, what in uses if what == "kind"]
         registries = [n for n, what in uses if what == "registry"]
         functions = [n for n, what in uses if what == "function"]
-        wants = []
+        wants = [f"{n}()\n" for n, what in uses if what == "starting"]
         if of_modules:
             wants.append(f"{self.pick.choice(of_modules)} = {self.pick.choice(functions or ['abs'])}\n")
             wants.append(f"{self.pick.choice(of_modules)} = {self.value(uses)}\n")

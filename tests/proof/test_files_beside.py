@@ -198,3 +198,52 @@ def test_what_others_do_to_what_it_uses(tmp_path, name):
             (tmp_path / side / f"{file}.py").write_text(text.replace("{}", str(number)))
     verdict = dreck.compare(f"{tmp_path}/old/a.py::f", f"{tmp_path}/new/a.py::f", trial=False)
     assert verdict.status != "proved"
+
+
+STRAIGHT = "def t(a):\n    if a:\n        return 1\n    return 2\n"
+NESTED = "def t(a):\n    if a:\n        return 1\n    else:\n        return 2\n"
+USES = {"a": f"from b import g\n{STRAIGHT}def f(a):\n    return g(a)\n"}
+ASKS = "def g(x):\n    return t(x)\n"
+HELD = {"b": "K = {}\ndef g(x):\n    return K.get(x)\n"}
+PUTS = {"c": "import b\ndef inner():\n    b.K['a'] = 1\ndef go():\n    inner()\n", "d": "import c\nc.go()\n"}
+FOLDERS = {
+    "filled by a file nobody imports": ({**HELD, "c": "import b\nb.K['a'] = 1\n"}, {"c": "import b\nb.K['a'] = 2\n"}),
+    "set by a file nobody imports": ({**HELD, "c": "import b\n"}, {"c": "import b\nb.g = lambda x: 1\n"}),
+    "filled in a loop": ({**HELD, "c": "import b\n"}, {"c": "from b import K\nfor i in range(3):\n    K[i] = i\n"}),
+    "filled by what another file calls": ({**HELD, **PUTS}, {"c": PUTS["c"].replace("= 1", "= 2")}),
+    "filled by a file that is new": (HELD, {"c": "import b\nb.K['a'] = 2\n"}),
+    "bound again after it is filled": (
+        {"e": "K = {}\n", "b": "from e import K\nK = {}\nK.update(a=1)\ndef g(x):\n    return K.get(x)\n"},
+        {"b": "from e import K\nK.update(a=1)\ndef g(x):\n    return K.get(x)\nK = {}\n"},
+    ),
+    "what the function of the other file rests on": (
+        {"e": "N = 1\n", "b": "from e import N\ndef g(x):\n    return N\n"},
+        {"e": "N = 2\n"},
+    ),
+}
+ALIKE = {
+    "the function of the other file, proved": ({"b": ASKS + NESTED}, {"b": ASKS + STRAIGHT}),
+    "a helper taken out of it": ({"b": "def g(x):\n    return x + 1\n"}, {"b": "def _plus(x):\n    return x + 1\ndef g(x):\n    return _plus(x)\n"}),
+    "a new file that does nothing": (HELD, {"c": "import b\ndef h():\n    return b.g(1)\n"}),
+}  # fmt: skip
+
+
+def in_folders(tmp_path: Path, old: dict[str, str], new: dict[str, str]) -> str:
+    turned = {"a": USES["a"].replace(STRAIGHT, NESTED)}
+    for side, files in (("old", {**old, **turned}), ("new", {**old, **USES, **new})):
+        (tmp_path / side).mkdir()
+        for name, text in files.items():
+            (tmp_path / side / f"{name}.py").write_text(text)
+    found = dict(dreck.compare(tmp_path / "old", tmp_path / "new", trial=False).functions)
+    assert found["a.py::t"].status == "proved"
+    return found["a.py::f"].status
+
+
+@pytest.mark.parametrize("name", FOLDERS)
+def test_what_files_of_two_folders_do_to_one_another(tmp_path, name):
+    assert in_folders(tmp_path, *FOLDERS[name]) != "proved"
+
+
+@pytest.mark.parametrize("name", ALIKE)
+def test_a_function_rests_on_what_is_proved_in_another_file(tmp_path, name):
+    assert in_folders(tmp_path, *ALIKE[name]) == "proved"

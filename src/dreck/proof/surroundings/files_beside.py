@@ -1,7 +1,7 @@
 """Files beside the two versions: which imported names mean something else there, however far away."""
 
 import ast
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeAlias
@@ -11,6 +11,7 @@ from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.bodies import WithoutBodies, without_bodies
 from dreck.proof.surroundings.importing import acting, effects_of, is_for_scripts
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _Files: TypeAlias = tuple[Path, Path]
@@ -40,6 +41,8 @@ class FilesBeside:
     _guess: "dict[_Files, set[str] | None]" = field(default_factory=dict)
     _open: "set[_Files]" = field(default_factory=set)
     _round: bool = False
+    _old_of: dict[Path, Path] = field(default_factory=dict)
+    """For files of the new version, those of the old one."""
     _imported: "dict[tuple[Path, bool], dict[str, list[tuple[Path, str]]]]" = field(default_factory=dict)
     """By file, and whether it is without the bodies of its functions."""
 
@@ -62,12 +65,21 @@ class FilesBeside:
         return {name for s in statements_of(tree.body) for name in bound_by(s)} if "*" in names else names
 
     def look_into(self, pairs: Iterable[_Files]) -> None:
-        """Finds out beforehand what files that are nowhere imported do to the others."""
-        pending, before = tuple(pairs), None
+        """Finds out beforehand what files that are nowhere imported do to the others.
+
+        A file that only one of the versions has stands for itself on both sides: it does what the other one lacks.
+        """
+        both = [(old, new) for old, new in pairs if old != new]
+        self._old_of = {new.resolve(): old.resolve() for old, new in both}
+        for path in (old for old, new in pairs if old == new):
+            tree = self.read(path)
+            if tree is not None:
+                self._acts(path, tree, _running(tree))
+        before = None
         while before != self._touched:
             before = {file: set(names) for file, names in self._touched.items()}
             self._known.clear()
-            for old, new in pending:
+            for old, new in both:
                 self._changed(old, new)
 
     def _acting_below(self, key: _Files) -> set[str]:
@@ -116,6 +128,7 @@ class FilesBeside:
     def _looked_into(self, key: _Files) -> set[str] | None:
         if key not in self._now:
             self._open.add(key)
+            self._old_of[key[1].resolve()] = key[0].resolve()
             found = self._compared(*key) if len(self._known) + len(self._now) < _MOST_FILES else None
             self._now[key] = found | {"*"} if found else found
             self._open.discard(key)
@@ -131,33 +144,55 @@ class FilesBeside:
         if alike and not touched and not self.imported_otherwise((old, one), (new, other)):
             return set()
         if not alike and effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
-            self._acts(old, one, [s for tree in (one, other) for s in _running(tree)])
+            for path, tree in ((old, one), (new, other)):
+                self._acts(path, tree, _running(tree))
             return None
-        whole, doubted = one, self.doubted.get(old.resolve())
+        whole, doubted = (one, other), self.doubted.get(old.resolve())
         if doubted is not None:
             one, other = without_bodies(one, other)
         changed = self.imported_otherwise((old, one), (new, other)) | _defined_otherwise(one, other)
         changed |= {name.partition(".")[0].partition("#")[0] for name in doubted or ()} | touched
         found = _resting_on(one, changed) | _resting_on(other, changed)
-        running = [s for tree in (one, other) for s in _touching_when_run(tree, found)]
-        told = {name for tree in (one, other) for name in _all_led_to(tree, _names_in(*running))} - found
+        running = [_touching_when_run(tree, found) for tree in (one, other)]
+        told = {n for tree in (one, other) for side in running for n in _all_led_to(tree, _names_in(*side))} - found
         found |= _resting_on(one, told) | _resting_on(other, told)
-        if _names_in(*running) & beside or self._hands_on(old, whole, found):
+        if _names_in(*running[0], *running[1]) & beside or self._hands_on(old, whole[0], found):
             self._acting.add((old, new))
-        self._acts(old, whole, running)
+        for path, tree, statements in zip((old, new), whole, running, strict=True):
+            self._acts(path, tree, statements)
         return found
 
     def _acts(self, path: Path, tree: ast.Module, statements: Iterable[ast.AST]) -> None:
         """Notes which names of other files a file may change something of by some of its statements."""
-        places = self._imports(path, tree)
         direct = [part for s in statements for part in _changed_by(s)]
-        led_to = _all_led_to(tree, _names_in(*direct))
+        self._notes(path, tree, direct, direct, set())
+
+    def _notes(
+        self,
+        path: Path,
+        tree: ast.Module,
+        running: Sequence[ast.AST],
+        direct: Sequence[ast.AST],
+        seen: set[tuple[Path, str]],
+    ) -> None:
+        """The same of what runs, of the parts of it that change something, and of the functions that it leads to."""
+        places = self._imports(path, tree)
+        led_to = _all_led_to(tree, _names_in(*running))
         later = [s for s in tree.body if led_to & set(bound_by(s))]
         changing = [*direct, *(place for s in later for place in _places_changed(s))]
         for name in _names_in(*changing) & places.keys():
             for file, asked in places[name]:
                 touched = {asked} if asked != "*" else _attributes_of(name, changing)
-                self._touched.setdefault(file.resolve(), set()).update(touched)
+                place = file.resolve()
+                self._touched.setdefault(self._old_of.get(place, place), set()).update(touched)
+        for name in led_to & places.keys():
+            for file, asked in places[name]:
+                called = {asked} if asked != "*" else _attributes_of(name, [*running, *later])
+                other = self.read(file) if not {(file, n) for n in called} <= seen else None
+                if other is not None:
+                    seen |= {(file, n) for n in called}
+                    bodies = [s for s in other.body if isinstance(s, FunctionNode) and s.name in called]
+                    self._notes(file, other, bodies, [place for s in bodies for place in _places_changed(s)], seen)
 
     def _is_as_it_was(self, old: Path, new: Path) -> bool:
         return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()

@@ -63,7 +63,8 @@ def compare_folders(
     work = partial(_compared, old, new, wanted=replace(wanted, check="", only=()))
     with _workers(jobs, len(changed), executor) as pool:
         pairs = {place: (old / place, new / place) for place in both}
-        found, elsewhere = _together(pairs, changed, work, pool, told)
+        alone = [side[place] for at, side in enumerate(files) for place in side if place not in files[1 - at]]
+        found, elsewhere = _together(pairs, alone, changed, work, pool, told)
     same = [place for place in both if place not in set(changed)] if changed else []
     found += _unchanged(old, new, same, joined(found), replace(wanted, check=""), elsewhere)
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
@@ -93,6 +94,7 @@ def _workers(jobs: int, files: int, executor: "Executor | None") -> "AbstractCon
 
 def _together(
     pairs: Mapping[Path, tuple[Path, Path]],
+    alone: list[Path],
     changed: list[Path],
     work: Callable[..., Comparison],
     pool: "Executor | None",
@@ -101,7 +103,8 @@ def _together(
     """Files that changed, each compared as if what it uses of the others were the same; and once more, where that
     was not proved, until no proof rests on a function that has none."""
     found: list[Comparison] = []
-    files, own = tuple(pairs.values()), [pairs[place][0].resolve() for place in changed]
+    files = (*pairs.values(), *((path, path) for path in alone))
+    own = [pairs[place][0].resolve() for place in changed]
     doubted: dict[Path, frozenset[str]] = dict.fromkeys(own, frozenset())
     while True:
         known = [{name.partition("::")[2]: verdict for name, verdict in one.functions} for one in found]

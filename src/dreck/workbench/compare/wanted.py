@@ -45,7 +45,7 @@ class Elsewhere:
     `doubted` has the functions of each file of the old folder that is judged itself, as far as they are not proved to
     be the same: all others are. `known` are the verdicts on the functions of the two files from before more was
     doubted. `told` stands for all that is known: what was found for the same can be used again. `files` are all that
-    both folders have.
+    both folders have, and those of one of them, twice.
     """
 
     told: str = ""
