@@ -134,7 +134,7 @@ def test_many_plain_inputs_are_run_in_both_worlds(tmp_path):
     trial = tried(tmp_path, text.format("=="), text.format("!="))
     assert trial.difference is not None
     rare = "def mark(kilos: int, fee: int):\n    return (kilos * 31 + fee) % 97 == {}\n"
-    assert tried(tmp_path, rare.format(5), rare.format(5.0)).inputs > 3_000
+    assert tried(tmp_path, rare.format(5), rare.format(5.0)).inputs > 1_000
 
 
 @pytest.mark.parametrize(

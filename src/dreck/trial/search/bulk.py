@@ -36,6 +36,8 @@ _DAYS = (1, -1, 2, 7, -7, 28, 30, 31, -31, 59, 60, 90, 182, 365, 366, -365, 731,
 """To other days of the week, ends of months, and years of both lengths."""
 _FEW = 20_000
 _CHUNK_DRAWN, _MOST_DRAWN = 100, 2_000
+_MOST_FAR = 2_000
+"""Rows that go to another process: so many are done in time also where the machine has other things to do."""
 _FIXED = (int, float, str, bytes, bool, type(None))
 _BUILT_IN = (list, tuple, set, dict)
 _DRAWN = 1_000_000
@@ -66,6 +68,7 @@ class Bulk:
         is_scalar = bool(self.pools) and all(self.pools)
         rows = self._rows() if is_scalar else self._rows_of_containers()
         most, size = (inputs, _CHUNK) if is_scalar else (min(inputs, _MOST_DRAWN), _CHUNK_DRAWN)
+        most = min(most, _MOST_FAR) if isinstance(self.runners[1], FarRunner) else most
         until = _now() + seconds
         while self.count < most and _now() < until:
             chunk = list(itertools.islice(rows, size))
