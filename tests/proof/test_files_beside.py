@@ -216,11 +216,27 @@ FOLDERS = {
         {"e": "K = {}\n", "b": "from e import K\nK = {}\nK.update(a=1)\ndef g(x):\n    return K.get(x)\n"},
         {"b": "from e import K\nK.update(a=1)\ndef g(x):\n    return K.get(x)\nK = {}\n"},
     ),
+    "kept by a decorator of another file": (
+        {"b": "H = []\ndef reg(f):\n    H.append(f)\n    return f\ndef g(x):\n    return H[0](x)\n", "c": "import b\n@b.reg\ndef h(x):\n    return x\n"},
+        {"c": "import b\n@b.reg\ndef h(x):\n    return x + 1\n"},
+    ),
+    "registered for a generic function of another file": (
+        {"b": "from functools import singledispatch\n@singledispatch\ndef g(x):\n    return 0\n", "c": "from b import g\n@g.register(int)\ndef h(x):\n    return 1\n"},
+        {"c": "from b import g\n@g.register(int)\ndef h(x):\n    return 2\n"},
+    ),
+    "below a class that knows what is below it": (
+        {"b": "class P:\n    def __init_subclass__(cls):\n        P.last = cls\ndef g(x):\n    return P.last().m()\n", "c": "import b\nclass Q(b.P):\n    def m(self):\n        return 1\n"},
+        {"c": "import b\nclass Q(b.P):\n    def m(self):\n        return 2\n"},
+    ),
+    "found among the classes below": (
+        {"b": "class P:\n    pass\ndef g(x):\n    return P.__subclasses__()[0]().m()\n", "c": "import b\nclass Q(b.P):\n    def m(self):\n        return 1\n"},
+        {"c": "import b\nclass Q(b.P):\n    def m(self):\n        return 2\n"},
+    ),
     "what the function of the other file rests on": (
         {"e": "N = 1\n", "b": "from e import N\ndef g(x):\n    return N\n"},
         {"e": "N = 2\n"},
     ),
-}
+}  # fmt: skip
 ALIKE = {
     "the function of the other file, proved": ({"b": ASKS + NESTED}, {"b": ASKS + STRAIGHT}),
     "a helper taken out of it": ({"b": "def g(x):\n    return x + 1\n"}, {"b": "def _plus(x):\n    return x + 1\ndef g(x):\n    return _plus(x)\n"}),

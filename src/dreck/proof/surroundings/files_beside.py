@@ -1,7 +1,7 @@
 """Files beside the two versions: which imported names mean something else there, however far away."""
 
 import ast
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeAlias
@@ -10,6 +10,15 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.bodies import WithoutBodies, without_bodies
+from dreck.proof.surroundings.handing import (
+    attributes_of,
+    changed_by,
+    decorators_of,
+    keeps_count,
+    kept_in,
+    places_changed,
+    rooted,
+)
 from dreck.proof.surroundings.importing import acting, effects_of, is_for_scripts
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -160,11 +169,12 @@ class FilesBeside:
             self._acting.add((old, new))
         for path, tree, statements in zip((old, new), whole, running, strict=True):
             self._acts(path, tree, statements)
+            self._hands_over(path, tree, found)
         return found
 
     def _acts(self, path: Path, tree: ast.Module, statements: Iterable[ast.AST]) -> None:
         """Notes which names of other files a file may change something of by some of its statements."""
-        direct = [part for s in statements for part in _changed_by(s)]
+        direct = [part for s in statements for part in changed_by(s)]
         self._notes(path, tree, direct, direct, set())
 
     def _notes(
@@ -179,20 +189,62 @@ class FilesBeside:
         places = self._imports(path, tree)
         led_to = _all_led_to(tree, _names_in(*running))
         later = [s for s in tree.body if led_to & set(bound_by(s))]
-        changing = [*direct, *(place for s in later for place in _places_changed(s))]
+        changing = [*direct, *(place for s in later for place in places_changed(s))]
         for name in _names_in(*changing) & places.keys():
             for file, asked in places[name]:
-                touched = {asked} if asked != "*" else _attributes_of(name, changing)
-                place = file.resolve()
-                self._touched.setdefault(self._old_of.get(place, place), set()).update(touched)
+                self._touch(file, {asked} if asked != "*" else attributes_of(name, changing))
         for name in led_to & places.keys():
             for file, asked in places[name]:
-                called = {asked} if asked != "*" else _attributes_of(name, [*running, *later])
-                other = self.read(file) if not {(file, n) for n in called} <= seen else None
-                if other is not None:
-                    seen |= {(file, n) for n in called}
-                    bodies = [s for s in other.body if isinstance(s, FunctionNode) and s.name in called]
-                    self._notes(file, other, bodies, [place for s in bodies for place in _places_changed(s)], seen)
+                called = {asked} if asked != "*" else attributes_of(name, [*running, *later])
+                self._follow(file, called, seen)
+
+    def _touch(self, file: Path, names: set[str]) -> None:
+        place = file.resolve()
+        self._touched.setdefault(self._old_of.get(place, place), set()).update(names)
+
+    def _follow(self, file: Path, called: set[str], seen: set[tuple[Path, str]]) -> None:
+        """Notes what functions of another file change: of that file, and of others."""
+        fresh = {name for name in called if (file, name) not in seen}
+        tree = self.read(file) if fresh else None
+        if tree is None:
+            return
+        seen |= {(file, name) for name in fresh}
+        for name in fresh:
+            for further, asked in self._imports(file, tree).get(name, ()):
+                self._follow(further, {asked}, seen)
+        bodies = [s for s in tree.body if isinstance(s, FunctionNode) and s.name in fresh]
+        self._touch(file, {name for s in bodies for name in kept_in(s, tree)})
+        self._notes(file, tree, bodies, [place for s in bodies for place in places_changed(s)], seen)
+
+    def _hands_over(self, path: Path, tree: ast.Module, changed: set[str]) -> None:
+        """Notes what those of `changed` hand themselves to when they are made."""
+        places = self._imports(path, tree)
+        for s in (s for s in tree.body if getattr(s, "name", "") in changed):
+            for name, attrs in map(rooted, decorators_of(s)):
+                for file, asked in places.get(name, ()):
+                    first, rest = (attrs[0], attrs[1:]) if asked == "*" and attrs else (asked, attrs)
+                    if rest:
+                        self._touch(file, {first})
+                    else:
+                        self._follow(file, {first}, set())
+            for name, attrs in map(rooted, s.bases if isinstance(s, ast.ClassDef) else ()):
+                for file, asked in places.get(name, ()):
+                    self._below(file, attrs[0] if asked == "*" and attrs else asked, set())
+
+    def _below(self, file: Path, base: str, seen: set[tuple[Path, str]]) -> None:
+        """Notes that a class of another file, or a base of that, may know of another class below it."""
+        tree = self.read(file) if (file, base) not in seen else None
+        if tree is None:
+            return
+        seen.add((file, base))
+        if keeps_count(tree, base):
+            self._touch(file, {"*"})
+        bases = [b for s in tree.body if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
+        for name, attrs in [(base, []), *map(rooted, bases)]:
+            for further, asked in self._imports(file, tree).get(name, ()):
+                self._below(further, attrs[0] if asked == "*" and attrs else asked, seen)
+            if name and name != base:
+                self._below(file, name, seen)
 
     def _is_as_it_was(self, old: Path, new: Path) -> bool:
         return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()
@@ -211,7 +263,7 @@ class FilesBeside:
         for file, asked in from_beside if names else ():
             other = self.read(file)
             own += [s for s in other.body if isinstance(s, ast.FunctionDef) and s.name == asked] if other else []
-        return any(map(_keeps, own))
+        return any(map(keeps, own))
 
     def _all_of(self, file: Path) -> set[str]:
         """What `from file import *` may bind."""
@@ -265,30 +317,6 @@ def _touching_when_run(tree: ast.Module, changed: set[str]) -> list[ast.stmt]:
     ]
 
 
-def _changed_by(s: ast.AST) -> list[ast.AST]:
-    """The parts of a statement that speak of what it may change: where it calls nothing, its targets."""
-    if isinstance(s, ast.Assign) and not any(isinstance(n, ast.Call) for n in walk(s)):
-        return [*s.targets]
-    return [s]
-
-
-def _attributes_of(name: str, nodes: Iterable[ast.AST]) -> set[str]:
-    """The attributes of a name that are spoken of; `*` where it stands alone."""
-    every = [n for node in nodes for n in walk(node)]
-    parts = [n for n in every if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == name]
-    alone = sum(isinstance(n, ast.Name) and n.id == name for n in every) > len(parts)
-    return {n.attr for n in parts} | ({"*"} if alone else set())
-
-
-def _places_changed(s: ast.AST) -> Iterator[ast.AST]:
-    """What code sets a part of, or calls a method of."""
-    for n in walk(s):
-        if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute):
-            yield n.func.value if isinstance(n.func.value, ast.Attribute) else n.func
-        elif isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load):
-            yield n
-
-
 def _names_in(*nodes: ast.AST) -> set[str]:
     return {n.id for node in nodes for n in walk(node) if isinstance(n, ast.Name)}
 
@@ -314,23 +342,6 @@ def _all_led_to(tree: ast.Module, names: set[str]) -> set[str]:
             found.add(name)
             pending += named.get(name, ())
     return found
-
-
-def _keeps(function: ast.AST) -> bool:
-    """Whether a decorator puts what it is handed into something of its module, so that others come upon it."""
-    given = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
-    own = given | {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    for n in walk(function):
-        match n:
-            case ast.Call(func=ast.Attribute(value=place), args=args):
-                kept = {a.id for a in args if isinstance(a, ast.Name)}
-            case ast.Assign(targets=[ast.Subscript(value=place)], value=ast.Name(id=name)):
-                kept = {name}
-            case _:
-                continue
-        if kept & given and not {inner.id for inner in walk(place) if isinstance(inner, ast.Name)} & own:
-            return True
-    return False
 
 
 def _defined_otherwise(old: ast.Module, new: ast.Module) -> set[str]:
