@@ -14,6 +14,7 @@ from dreck.proof.surroundings.handing import (
     attributes_of,
     changed_by,
     decorators_of,
+    keeps,
     keeps_count,
     kept_in,
     places_changed,
