@@ -78,8 +78,11 @@ class FolderMaker:
         return f"def {self.fresh(file, 'function')}(a{default}):\n{body}"
 
     def decorated(self, file: str, uses: list[tuple[str, str]]) -> str:
+        elsewhere = [n for n, what in uses if what == "decorator"]
+        if elsewhere and self.pick.random() < 0.5:
+            return f"@{self.pick.choice(elsewhere)}\n" + self.function(file, uses)
         keeper = self.fresh(file, "decorator")
-        register = self.pick.choice(("", f"    REGISTRY['{keeper}'] = f\n"))
+        register = self.pick.choice(("", f"    REGISTRY['{self.pick.choice((keeper, 'k'))}'] = f\n"))
         given = self.pick.choice(("f", "lambda a: f(a) + 1", f"lambda a: f(a + {self.value(uses)})"))
         made = f"def {keeper}(f):\n{register}    return {given}\n"
         return made + f"@{keeper}\n" + self.function(file, uses)
@@ -88,6 +91,8 @@ class FolderMaker:
         bases = [n for n, what in uses if what == "kind"]
         base = f"({self.pick.choice(bases)})" if bases and self.pick.random() < 0.5 else ""
         body = self.pick.choice(("", f"    n = {self.value(uses)}\n"))
+        if self.pick.random() < 0.15:
+            body += "    def __init_subclass__(cls):\n        REGISTRY['k'] = lambda a: cls().most(a)\n"
         for method in ("most", "over", "__len__"):
             if self.pick.random() < 0.5 and method != "__len__":
                 call = self.pick.choice(("", "self.most(a)", "self.over(a)", "len(self)")) if base else ""
