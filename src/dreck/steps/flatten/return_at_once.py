@@ -13,7 +13,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.returning import as_return, with_returns
-from dreck.steps.support.trees import BetterNot, Stmt, Tree, Untouchable, comment_lines, has_comment, with_leading
+from dreck.steps.support.trees import BetterNot, Stmt, Tree, Untouchable, has_comment, with_leading
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -172,12 +172,11 @@ def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedB
     final = block.body[index + 1]
     assert isinstance(final, cst.SimpleStatementLine)
     kept = [final]
-    footer = list(block.footer)
     if _never_ends(statement):
         kept = []
         if has_comment(final.leading_lines) or final.trailing_whitespace.comment is not None:
-            footer = [*final.leading_lines, *comment_lines(final.trailing_whitespace), *footer]
-    return block.with_changes(body=[*block.body[:index], statement, *kept], footer=footer)
+            raise BetterNot(f"a comment speaks of `{name}` where it is returned: no line would be left for it")
+    return block.with_changes(body=[*block.body[:index], statement, *kept])
 
 
 def _never_ends(statement: Stmt) -> bool:
