@@ -13,6 +13,7 @@ STEADY = "steady-kind"
 EXACT = "exact-ints"
 KINDS = "known-kinds"
 FACTORY = "made-by-factory"
+CONSTANTS = "steady-constants"
 
 ASSUMPTIONS = (
     ANNOTATIONS,
@@ -28,6 +29,7 @@ ASSUMPTIONS = (
     KINDS,
     HASHABLE,
     FACTORY,
+    CONSTANTS,
 )
 DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE})
 """Accepted unless somebody says otherwise."""

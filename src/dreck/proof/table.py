@@ -8,7 +8,7 @@ operation without a row would be one that may do anything.
 from dataclasses import dataclass
 
 from dreck.model.ir.operations import Op
-from dreck.proof.assumptions import ANNOTATIONS, ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS
+from dreck.proof.assumptions import ANNOTATIONS, ATTRIBUTES, COMPARISONS, CONSTANTS, FAMILIES, HASHABLE, ITEMS
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +112,7 @@ TABLE: dict[Op, Row] = {
     Op.PATTERN_MAPPING: _may_do_anything("8.6.4.8 Mapping Patterns"),
     Op.PATTERN_KEYS: _may_do_anything("8.6.4.8 Mapping Patterns"),
     Op.HASHED: Row("outside", "nothing", True, True, HASHABLE, "hashable (glossary); 6.3.2 Subscriptions"),
+    Op.SETTLED: Row("outside", "nothing", True, True, CONSTANTS, "6.3.1 Attribute references; 5.4 Loading (import)"),
     Op.APART: Row("nothing", "nothing", True, True, FAMILIES, "enum (library)"),
     Op.MISSING_KEY: _may_do_anything("6.3.2 Subscriptions"),
     Op.ROW: _may_do_anything("6.3.4 Calls"),

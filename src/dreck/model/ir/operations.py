@@ -83,6 +83,7 @@ class Op(StrEnum):
     PATTERN_KEYS = "pattern keys"
     # constant tables
     HASHED = "hashed"
+    SETTLED = "settled"
     APART = "apart"
     ROW = "row"
     MISSING_KEY = "missing key"

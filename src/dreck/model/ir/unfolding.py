@@ -75,9 +75,22 @@ class Unfolding(Expressions):
             return self._row_of_several(e.elts, dest, nxt, ctx, depth)
         if isinstance(e, ast.Call) and not any(isinstance(a, ast.Starred) for a in e.args):
             return self._row_made(e, dest, nxt, ctx, depth)
-        if not self._is_settled_value(e):
-            raise Unsupported(f"a table holds `{ast.unparse(e)}`, which was worked out when the module was made")
-        return there.expr(e, dest, nxt, ctx, depth)
+        if self._is_settled_value(e):
+            return there.expr(e, dest, nxt, ctx, depth)
+        if self._is_constant_elsewhere(e):
+            read = there.expr(e, dest, nxt, ctx, depth)
+            return self.act(Op.SETTLED, ast.unparse(e), (), None, read, ctx, e)
+        raise Unsupported(f"a table holds `{ast.unparse(e)}`, which was worked out when the module was made")
+
+    def _is_constant_elsewhere(self, e: ast.expr) -> bool:
+        """`termios.CS8`: a name in capitals of what is imported above."""
+        root = e
+        while isinstance(root, ast.Attribute):
+            root = root.value
+        constant = isinstance(e, ast.Attribute) and e.attr.strip("_").isupper()
+        if not constant or not isinstance(root, ast.Name) or not self.names.is_imported(root.id):
+            return False
+        return self.names.is_settled(root.id, e.lineno) and self.names.kind(root.id) == "stable"
 
     def _is_settled_value(self, e: ast.expr) -> bool:
         """Whether working `e` out now gives what it gave when the module was made."""
@@ -157,7 +170,7 @@ class Unfolding(Expressions):
         default = args[1] if len(args) == 2 else ast.Constant(None)
         absent = self.arena.node(Op.MOVE, None, (otherwise,), dest, (nxt,))
         after = self._looked_up(table, args[0], dest, nxt, absent, ctx, depth)
-        return self._key(args[0], self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
+        return self._key(args[0], table, self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
 
     def _inside(
         self, left: ast.expr, op: ast.cmpop, name: str, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
@@ -187,14 +200,15 @@ class Unfolding(Expressions):
     def _chain(
         self, key: ast.expr, table: ast.Dict, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int
     ) -> Node:
-        return self._key(key, self._looked_up(table, key, dest, nxt, absent, ctx, depth), ctx, depth)
+        return self._key(key, table, self._looked_up(table, key, dest, nxt, absent, ctx, depth), ctx, depth)
 
-    def _key(self, key: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _key(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
         """Evaluates the key, a pair of them part by part, and makes sure that it can be hashed."""
         asked = _asked(key, depth)
+        words = all(isinstance(n, ast.Constant | ast.Tuple | ast.Load) for k in table.keys if k for n in walk(k))
         parts = key.elts if isinstance(key, ast.Tuple) else [key]
         for place in reversed(asked):
-            nxt = self.act(Op.HASHED, None, (place,), None, nxt, ctx, key)
+            nxt = self.act(Op.HASHED, "constants" if words else "", (place,), None, nxt, ctx, key)
         for i in range(len(parts) - 1, -1, -1):
             nxt = self.expr(parts[i], asked[i], nxt, ctx, depth + 8 + i)
         return nxt

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
+from dreck.model.narrowing import Member
+from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, CONSTANTS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
 from dreck.proof.checking.attributes import CheckedAttributes
 from dreck.proof.checking.values import is_constant, names_in
+from dreck.proof.conditions import is_constant_display
 from dreck.proof.state import Event, Side, State
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
@@ -27,6 +29,7 @@ _OBSERVED: dict[str, set[Op]] = {
     "cell": {Op.CELL},
     "catches": {Op.CATCHES},
     "hash": {Op.HASHED},
+    "still": {Op.SETTLED},
     "len": {Op.CALL},
     "truth": {Op.BRANCH, Op.CALL},
     "asked": {Op.CALL, Op.PATTERN_CLASS},
@@ -61,8 +64,10 @@ class CheckedActs(CheckedAttributes):
                 return value is make("gvar", name, state.epoch) and (kind == "varying" or value in state.done)
             case Op.FREE | Op.CELL:
                 return value is make(str(node.op.value), node.payload, state.epoch) and value in state.done
-            case Op.TUPLE | Op.SLICE | Op.JOINED:
+            case Op.TUPLE | Op.SLICE:
                 return value is make(str(node.op.value), *vals)
+            case Op.JOINED:
+                return value is not None and self.is_joined(vals, value)
             case Op.PART:
                 if self.look(vals[0]) == "tuple":
                     return value is vals[0].args[node.payload]
@@ -86,11 +91,13 @@ class CheckedActs(CheckedAttributes):
             case Op.BINARY | Op.IN_PLACE | Op.UNARY:
                 return value is not None and self.worked_out(state, str(node.payload), vals, value)
             case Op.FORMAT:
-                return value is make("formatted", node.payload, vals[0]) and len(vals) == 1 and self.is_scalar(vals[0])
+                return len(vals) == 1 and value is not None and self.is_formatted(node.payload, vals[0], value)
             case Op.HASHED:
                 if make("hash", vals[0]) in state.lasting:
                     return True
                 return self.is_scalar(vals[0]) or self.look(vals[0]) in ("const", "type", "global")
+            case Op.SETTLED:
+                return make("still", node.payload) in state.lasting
             case Op.APART:
                 return self.axioms[side.which].are_apart(str(node.payload), FAMILIES in self.listed)
             case Op.CATCHES:
@@ -269,8 +276,12 @@ class CheckedActs(CheckedAttributes):
             case "catches":
                 return key is make("catches", *vals) and event.result is make("bool", key, True)
             case "hash":
-                alone = not event.harmless or self.compares_plainly(state, "hash", vals[0])
+                what = "eq constant" if node.payload else "eq"
+                hashed = not event.harmless or self.compares_plainly(state, "hash", vals[0])
+                alone = hashed and self.compares_plainly(state, what, vals[0])
                 return alone and key.args[0] is vals[0] and event.keeps == HASHABLE
+            case "still":
+                return key is make("still", node.payload) and event.keeps == CONSTANTS
             case "len":
                 plain = self.compares_plainly(state, "truth", vals[-1]) and event.keeps == COMPARISONS
                 return (
@@ -319,9 +330,11 @@ class CheckedActs(CheckedAttributes):
     def _compares_plainly(self, state: State, key: Term, left: Term, right: Term) -> bool:
         match key.op:
             case "eq":
-                return self.compares_plainly(state, "eq", left, right)
+                return self.compares_plainly(state, _asked(left, right), left, right)
             case "in":
-                both = self.compares_plainly(state, "eq", left) and self.compares_plainly(state, "hash", left)
+                plain = is_constant_display(right) and all(map(_is_of_builtins, right.args))
+                what = "eq constant" if plain else "eq"
+                both = self.compares_plainly(state, what, left) and self.compares_plainly(state, "hash", left)
                 return both and self.compares_plainly(state, "in", right)
         return self.compares_plainly(state, "order", left, right)
 
@@ -349,12 +362,23 @@ class CheckedActs(CheckedAttributes):
                 return bool(constants) and event.harmless == (COMPARISONS if key.args[1].op == "tuple" else HASHABLE)
             case "hash":
                 return event.harmless == HASHABLE
+            case "still":
+                return event.harmless == CONSTANTS
             case "lt" | "le":
                 subject = next((a for a in key.args[:2] if a.op != "const"), None)
                 about = state.facts.about.get(subject, ()) if subject is not None else ()
                 constant = next((a for a in key.args[:2] if a.op == "const"), None)
                 return constant is not None and any(f.op in ("lt", "le") and _is_alike(f, constant) for f in about)
         return False
+
+
+def _asked(*values: Term) -> str:
+    """Whether a value is compared with numbers, texts and `None` alone, or with anything."""
+    return "eq constant" if any(map(_is_of_builtins, values)) else "eq"
+
+
+def _is_of_builtins(value: Term) -> bool:
+    return value.op == "const" and not isinstance(value.value, Member)
 
 
 def _is_alike(fact: Term, constant: Term) -> bool:

@@ -299,7 +299,7 @@ class Checker(CheckedCalls):
                 side.answer = value
                 continue
             side.answer = None
-            if own.once and node.op is not Op.HASHED and node.op is not Op.BOUND:
+            if own.once and node.op not in (Op.HASHED, Op.SETTLED, Op.BOUND):
                 self.acts.again = False
                 self._need(self.acts.gives(state, side, vals, value), "{} does not come to {}", node.op, value)
                 self.acts.again = True

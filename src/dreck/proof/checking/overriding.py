@@ -9,11 +9,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 SPECIALS: dict[str, frozenset[str]] = {
     "eq": frozenset({"__eq__", "__ne__"}),
+    "eq constant": frozenset({"__eq__", "__ne__"}),
     "order": frozenset({"__lt__", "__le__", "__gt__", "__ge__"}),
     "in": frozenset({"__contains__", "__iter__", "__getitem__"}),
     "truth": frozenset({"__bool__", "__len__"}),
@@ -41,6 +43,7 @@ class _Body:
     """A class: whether it is clear what its body binds, and the statements by the names they bind."""
 
     node: ast.ClassDef
+    tree: ast.Module
     is_tame: bool
     bound: dict[str, list[ast.stmt]]
 
@@ -54,7 +57,7 @@ def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
 
 def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
     """Whether the class object, asked for an attribute, gives it without running code of this body."""
-    if any(not _is_tame(s) for s in node.body):
+    if not all(map(is_tame, parts_of(node.body))):
         return False
     for s in _bindings_of(node).get(name, ()):
         told = [_last_name(d) for d in s.decorator_list] if isinstance(s, _SHUT[:2]) else []
@@ -77,27 +80,102 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
         return any(_last_name(e) != "ABCMeta" for e in metaclasses)
     for special in SPECIALS[what]:
         for s in body.bound.get(special, ()):
-            if not isinstance(s, ast.FunctionDef) or s.decorator_list or not _keeps_to(s, special):
+            if special == "__hash__" and _is_hash_of_a_builtin(s):
+                continue
+            if not isinstance(s, ast.FunctionDef) or s.decorator_list:
+                return True
+            if what == "eq constant":
+                if not declines_constants(s, body.node, body.tree):
+                    return True
+            elif not _keeps_to(s, special) or _leads_to_loud(s, names):
                 return True
     return False
 
 
-def _is_tame(s: ast.stmt) -> bool:
-    """A statement of a class body of which it is clear what it binds."""
-    match s:
-        case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.Assign() | ast.AnnAssign() | ast.AugAssign() | ast.Pass():
-            return True
-        case ast.Expr(value=ast.Constant()) | ast.ClassDef(decorator_list=[]):
-            return True
-    return False
+def _is_hash_of_a_builtin(s: ast.stmt) -> bool:
+    """`__hash__ = None`, `__hash__ = str.__hash__`."""
+    value = getattr(s, "value", None)
+    return value is not None and ast.unparse(value) in _BUILTIN_HASHES
+
+
+_BUILTINS = ("object", "str", "int", "tuple", "bytes", "float", "frozenset")
+_BUILTIN_HASHES = {"None", *(f"{kind}.__hash__" for kind in _BUILTINS)}
+_KINDS = {
+    **{special: what for what, specials in SPECIALS.items() for special in specials if what != "eq constant"},
+    "__missing__": "item", "__next__": "in", "__str__": "told", "__repr__": "told", "__format__": "told",
+    "__getattr__": "lookup", "__getattribute__": "lookup", "__class__": "lookup",
+    "__dict__": "lookup",
+}  # fmt: skip
+"""By special method what leads to it; those that are not here are the numbers' own."""
+
+
+def _kind_of(name: str) -> str:
+    if name in _KINDS or not (name.startswith("__") and name.endswith("__")):
+        return _KINDS.get(name, f".{name}")
+    return "number"
+
+
+@lru_cache(maxsize=16)
+def _loud(names: ModuleNames) -> frozenset[str] | None:
+    """The attributes (`.name`) and kinds of special methods behind which something may be noticed; None: any."""
+    found = {f".{name}" for name in _put_late(names) if is_put_on_a_class(names, str(name))} | {"anything"}
+    quiet: list[tuple[set[str], set[str]]] = []
+    for body in _classes(names):
+        if not body.is_tame:
+            return None
+        for name, statements in body.bound.items():
+            for s in statements:
+                told = {_kind_of(name), f".{name}"}
+                if name in ("__eq__", "__ne__") and not (
+                    isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree)
+                ):
+                    told.add("constant")
+                if name == "__hash__" and _is_hash_of_a_builtin(s):
+                    continue
+                if not isinstance(s, _SHUT[:2]):
+                    found |= told if name.startswith("__") or not _is_plain_value(s, names) else set()
+                elif _kind_of(name) == "lookup":
+                    found |= told
+                elif _kind_of(name)[0] != "." or not {_last_name(d) for d in s.decorator_list} <= _PLAIN_WRAPPERS:
+                    if name in _NOT_ASKED:
+                        continue
+                    if all(map(_only_answers, s.body)):
+                        quiet.append((told, comes_to(s)))
+                    else:
+                        found |= told
+    while True:
+        more = {name for told, reached in quiet if reached & found for name in told}
+        if more <= found:
+            return frozenset(found)
+        found |= more
+
+
+_NOT_ASKED = frozenset({"__init__", "__new__", "__post_init__", "__setattr__", "__delattr__", "__call__", "__enter__",
+                        "__exit__", "__aenter__", "__aexit__", "__del__", "__setitem__", "__delitem__", "__set__",
+                        "__init_subclass__", "__class_getitem__", "__getstate__", "__setstate__", "__reduce__",
+                        "__reduce_ex__", "__copy__", "__deepcopy__", "__reversed__", "__await__", "__aiter__",
+                        "__anext__", "__dir__", "__sizeof__", "__fspath__", "__bytes__", "__set_name__", "__slots__",
+                        "__getnewargs__", "__getnewargs_ex__", "__prepare__", "__iadd__", "__isub__", "__imul__",
+                        "__ior__", "__iand__", "__ixor__", "__itruediv__", "__ifloordiv__", "__imod__", "__ipow__",
+                        "__get__", "__delete__", "__mro_entries__", "__doc__", "__module__",
+                        "__annotations__"})  # fmt: skip
+"""What code that reads, compares and counts does not come to."""
+
+
+def _leads_to_loud(s: FunctionNode, names: ModuleNames) -> bool:
+    loud = _loud(names)
+    return loud is None or not loud.isdisjoint(comes_to(s))
 
 
 def _bindings_of(node: ast.ClassDef) -> dict[str, list[ast.stmt]]:
     """The statements of a class body by each name that they bind."""
     found: dict[str, list[ast.stmt]] = {}
-    for s in node.body:
+    for s in parts_of(node.body):
         if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
             found.setdefault(s.name, []).append(s)
+        elif isinstance(s, ast.Import | ast.ImportFrom):
+            for alias in s.names:
+                found.setdefault(alias.asname or alias.name.partition(".")[0], []).append(s)
         else:
             stored = (n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
             for name in dict.fromkeys(stored):
@@ -111,11 +189,14 @@ def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
         return _is_plain_value(s, names)
     told = {_last_name(d) for d in s.decorator_list}
     if told & {"property", "cached_property"}:
-        return told <= {"property", "cached_property", "abstractmethod"} and all(map(_only_answers, s.body))
+        plain = told <= {"property", "cached_property", "abstractmethod"} and all(map(_only_answers, s.body))
+        return plain and not _leads_to_loud(s, names)
     return told <= _PLAIN_WRAPPERS
 
 
 def _is_plain_value(s: ast.stmt, names: ModuleNames) -> bool:
+    if isinstance(s, ast.Import | ast.ImportFrom):
+        return False
     value = getattr(s, "value", None)
     return value is None or _holds_no_object(value, names)
 
@@ -175,8 +256,8 @@ def _make_descriptors(names: ModuleNames) -> bool:
 
 @lru_cache(maxsize=16)
 def _classes(names: ModuleNames) -> tuple[_Body, ...]:
-    found = (n for tree in _trees(names) for n in walk(tree) if isinstance(n, ast.ClassDef))
-    return tuple(_Body(n, all(map(_is_tame, n.body)), _bindings_of(n)) for n in found)
+    found = ((n, tree) for tree in _trees(names) for n in walk(tree) if isinstance(n, ast.ClassDef))
+    return tuple(_Body(n, tree, all(map(is_tame, parts_of(n.body))), _bindings_of(n)) for n, tree in found)
 
 
 def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:
@@ -208,6 +289,8 @@ def _only_answers(s: ast.stmt) -> bool:
     match s:
         case ast.Return(value=value):
             return value is None or _only_reads(value)
+        case ast.Assign(targets=[ast.Name()], value=value):
+            return _only_reads(value)
         case ast.If(test=test, body=body, orelse=orelse):
             return _only_reads(test) and all(map(_only_answers, [*body, *orelse]))
         case ast.Expr(value=value):

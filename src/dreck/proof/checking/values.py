@@ -1,7 +1,7 @@
 """What the checker knows of a value: the types it may have, whether it is one object."""
 
 import ast
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from dreck.model.ir.graph import Arena
@@ -61,6 +61,16 @@ class CheckedValues:
     def look(self, term: Term) -> str:
         self.looked.add(term)
         return term.op
+
+    def is_formatted(self, conversion: object, value: Term, made: Term) -> bool:
+        """What a value of a known type is in an f-string; a text is itself there."""
+        if made is value:
+            return conversion in (-1, ord("s")) and self.kinds(value) == {"str"} and self.look(value) == "const"
+        return made is self.make("formatted", conversion, value) and self.is_scalar(value)
+
+    def is_joined(self, parts: tuple[Term, ...], made: Term) -> bool:
+        """Whether an f-string of these parts is what was made: texts beside each other may be one."""
+        return _spelled(parts) == _spelled(made.args if made.op == "joined" else (made,))
 
     # --- what a value is ---------------------------------------------------------------------------
 
@@ -189,3 +199,14 @@ def is_constant(value: Term) -> bool:
 
 def names_in(kinds: Term) -> set[str]:
     return {str(k.args[0]) for k in (kinds.args if kinds.op == "tuple" else (kinds,))}
+
+
+def _spelled(parts: Iterable[Term]) -> list[object]:
+    """The texts in a row as one, and what stands between them."""
+    found: list[object] = [""]
+    for part in parts:
+        if part.op == "const" and isinstance(part.value, str):
+            found[-1] = f"{found[-1]}{part.value}"
+        else:
+            found += [part, ""]
+    return found

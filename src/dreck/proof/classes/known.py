@@ -13,13 +13,13 @@ from dreck.proof.classes.enums import Enums
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.private import private_method
+from dreck.proof.classes.put_later import put_later
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
     TakenBack,
-    put_later,
     reads_of_class_quietly,
     taken_back_by,
     taken_back_by_class,

@@ -42,11 +42,31 @@ def formatted(at: At) -> Result | None:
     """A value of a known type in an f-string, without a format of its own."""
     if len(at.values) != 1 or not at.p.is_scalar(at.values[0]):
         return None
-    return Gives(at.make("formatted", at.node.payload, at.values[0]))
+    value = at.values[0]
+    if at.node.payload in (_AS_IT_IS, _AS_TEXT) and value.op == "const" and isinstance(value.value, str):
+        return Gives(value)
+    return Gives(at.make("formatted", at.node.payload, value))
+
+
+_AS_IT_IS, _AS_TEXT = -1, ord("s")
+"""`f"{x}"`, `f"{x!s}"`."""
 
 
 def joined(at: At) -> Result:
-    return Gives(_of(at, "joined"))
+    """The parts of an f-string; texts that stand beside each other are one."""
+    parts: list[Term] = []
+    for value in at.values:
+        if parts and _is_text(value) and _is_text(parts[-1]):
+            parts[-1] = at.p.terms.const(parts[-1].value + value.value)
+        elif not (_is_text(value) and not value.value):
+            parts.append(value)
+    if all(map(_is_text, parts)):
+        return Gives(parts[0] if parts else at.p.terms.const(""))
+    return Gives(at.make("joined", *parts))
+
+
+def _is_text(value: Term) -> bool:
+    return value.op == "const" and isinstance(value.value, str)
 
 
 def tuple_of(at: At) -> Result:

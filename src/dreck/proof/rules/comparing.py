@@ -5,6 +5,7 @@ from typing import Any
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
+from dreck.proof.classes.wilful import CONSTANT
 from dreck.proof.conditions import is_constant_display
 from dreck.proof.prover import Prover, class_names
 from dreck.proof.rules.common import At, by_the_table, observed, quietly, unmet
@@ -89,13 +90,19 @@ def _equality(at: At, left: Term, right: Term, wanted: bool) -> Result:
             return _identity(at, left, right, wanted)
     written = at.make("eq" if wanted else "ne", left, right)
     known = p.is_scalar(left) and p.is_scalar(right)
-    if not known and not _is_plain(at, "eq", left, right):
+    what = CONSTANT if any(map(_is_of_builtins, (left, right))) else "eq"
+    if not known and not _is_plain(at, what, left, right):
         return by_the_table(at)
     if left.op == "const" or (right.op != "const" and left.number > right.number):
         left, right = right, left
     lasts = known or right.op == "const"
     test = at.make("eq", left, right) if lasts else at.timed("eq", left, right)
     return _tested(at, test, wanted, known, COMPARISONS, written)
+
+
+def _is_of_builtins(value: Term) -> bool:
+    """A number, a text, `None`: a constant that is no member of a class of the files."""
+    return value.op == "const" and not isinstance(value.value, Member)
 
 
 def _is_plain(at: At, what: str, *values: Term) -> bool:
@@ -150,7 +157,8 @@ def _membership(at: At, left: Term, right: Term, wanted: bool) -> Result:
     p.shape(right)
     constants = is_constant_display(right)
     known = constants and p.is_scalar(left)
-    if not known and not (_is_plain(at, "eq", left) and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
+    what = CONSTANT if constants and all(map(_is_of_builtins, right.args)) else "eq"
+    if not known and not (_is_plain(at, what, left) and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
         return by_the_table(at)
     alone = (COMPARISONS if right.op == "tuple" else HASHABLE) if constants else ""
     test = at.make("in", left, right) if constants else at.timed("in", left, right)

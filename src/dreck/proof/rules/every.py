@@ -43,6 +43,7 @@ RULES: dict[Op, Rule] = {
     Op.UNPACK: structure.unpacked,
     Op.APART: structure.members_apart,
     Op.HASHED: structure.hashed,
+    Op.SETTLED: structure.settled,
 }
 
 

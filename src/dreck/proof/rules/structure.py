@@ -1,8 +1,10 @@
 """Values taken apart: tuples, named rows, keys of constant tables."""
 
+from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE
-from dreck.proof.rules.common import At, by_the_table
+from dreck.proof.assumptions import COMPARISONS, CONSTANTS, FAMILIES, HASHABLE
+from dreck.proof.classes.wilful import CONSTANT
+from dreck.proof.rules.common import At, by_the_table, unmet
 from dreck.proof.state import Event, Gives, Result
 
 
@@ -54,7 +56,23 @@ def hashed(at: At) -> Result:
     if key in at.state.lasting:
         p.trail.append(("done", key, True))
         return Gives()
+    what = CONSTANT if at.node.payload else "eq"
+    quiet = COMPARISONS in p.allowed and all(p.compares_quietly(w, at.state, value) for w in ("hash", what))
+    if not quiet and any(what in kin.taken_back().comparisons for kin in p.classes):
+        return unmet(at)  # a table asks `==` of the keys that go by the same hash, and of no others
     if HASHABLE not in p.allowed:
         return Event(key, at.node.source)  # `__hash__` may be anything
-    alone = HASHABLE if COMPARISONS in p.allowed and p.compares_quietly("hash", at.state, value) else ""
+    alone = HASHABLE if quiet else ""
     return Event(key, at.node.source, harmless=alone, keeps=HASHABLE, once=True, lasts=True, moves_time=False)
+
+
+def settled(at: At) -> Result:
+    """A constant of another module, read when a table was made: is it what it is there now?"""
+    if CONSTANTS not in at.p.allowed:
+        told = f"a table holds `{at.node.payload}`, which was worked out when the module was made"
+        raise Unsupported(f"{told}; --assume {CONSTANTS} takes it to be the same ever since")
+    key = at.make("still", at.node.payload)
+    if key in at.state.lasting:
+        at.p.trail.append(("done", key, True))
+        return Gives()
+    return Event(key, at.node.source, harmless=CONSTANTS, keeps=CONSTANTS, once=True, lasts=True, moves_time=False)

@@ -293,6 +293,6 @@ def heavy():
         "Code that is handed in keeps its objects as they are; a factory finds what is done for it.",
     ),
     plans=plans,
-    asks=("hashable-key", "made-by-factory", "steady-kind"),
+    asks=("hashable-key", "made-by-factory", "steady-kind", "steady-constants"),
     by_default=False,
 )

@@ -208,6 +208,6 @@ def line_for(load):
         "A switch that does the opposite shares the data: `+= datum` here, `-= datum` there.",
     ),
     plans=plans,
-    asks=("hashable-key", "exact-ints"),
+    asks=("hashable-key", "exact-ints", "steady-constants"),
     by_default=False,
 )

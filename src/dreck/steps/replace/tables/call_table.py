@@ -183,23 +183,32 @@ def _table_name(scene: Scene, chain: Chain) -> str:
 
 
 def replace_chain(
-    scene: Scene, sheet: Sheet, chain: Chain, first: int, last: int, name: str, call: str, others: tuple[Arm, ...] = ()
+    scene: Scene,
+    sheet: Sheet,
+    chain: Chain,
+    first: int,
+    last: int,
+    name: str,
+    call: str,
+    others: tuple[Arm, ...] = (),
+    leaving: bool = False,
 ) -> None:
-    """The lines that stand where the chain stood: what is not in the table first."""
+    """The lines that stand where the chain stood: what is not in the table first. `call` may be of several lines."""
     key, indent, unit = subject_code(sheet, chain), sheet.indent(first), sheet.unit(scene.node)
     asked = f"({key})" if len(chain.subjects) > 1 else key
+    calls, leaving = call.splitlines(), leaving or call.startswith("return")
     if chain.default is None:
-        lines = [f"if {asked} in {name}:", f"{unit}{call}"]
+        lines = [f"if {asked} in {name}:", *reindented(calls, unit)]
     else:
         otherwise = body_lines(sheet, chain)
-        if is_ladder(chain.default, otherwise) and not call.startswith("return"):
-            lines = [f"if {asked} in {name}:", f"{unit}{call}", f"el{otherwise[0]}", *otherwise[1:]]
-        elif is_ladder(chain.default, otherwise):
-            lines = [f"if {asked} in {name}:", f"{unit}{call}", *otherwise]
+        if is_ladder(chain.default, otherwise) and not leaving:
+            lines = [f"if {asked} in {name}:", *reindented(calls, unit), f"el{otherwise[0]}", *otherwise[1:]]
+        elif is_ladder(chain.default, otherwise) or (leaving and chain.rest):
+            lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
         elif leaves(chain.default):
-            lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), call]
+            lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), *calls]
         else:
-            lines = [f"if {asked} in {name}:", f"{unit}{call}", "else:", *reindented(otherwise, unit)]
+            lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
     lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
 
@@ -364,6 +373,6 @@ TAKE_IN_BY_KIND = {
         " into a table of the function's own, which reads them from that object.",
     ),
     plans=plans,
-    asks=("hashable-key",),
+    asks=("hashable-key", "steady-constants"),
     by_default=False,
 )

@@ -386,6 +386,6 @@ def line_for(kind):
         "The default of `.get` is worked out before anything is looked up.",
     ),
     plans=plans,
-    asks=("hashable-key",),
+    asks=("hashable-key", "steady-constants"),
     by_default=False,
 )

@@ -8,6 +8,7 @@ from dreck.steps.replace.tables.arms.amounts import Amounts, amounts_of
 from dreck.steps.replace.tables.arms.meant_for import does_more
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
 from dreck.steps.replace.tables.call_table import replace_chain
+from dreck.steps.replace.tables.rows.alike_arms import alike
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Chain,
@@ -31,7 +32,7 @@ def doing(scene: Scene, chain: Chain) -> Iterator[Plan | NotPlanned]:
     if all(outcome_of(arm.body, attributes=True) is not None for arm in chain.arms):
         return
     try:
-        plan = _same_call(scene, chain)
+        plan = _same_call(scene, chain) or alike(scene, chain)
     except Untouchable as error:
         yield NotPlanned(chain.first.lineno, str(error))
     else:

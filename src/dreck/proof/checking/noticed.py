@@ -1,0 +1,242 @@
+"""What special methods and properties of the files lead to, followed once more; and what `__eq__` says to a constant.
+
+The prover sorts the forms in which an `__eq__` may be written. Here it is carried out, with a constant for the other.
+"""
+
+import ast
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+UNKNOWN = "?"
+"""The outcome of a test that has no effect, and of which nothing else is known."""
+_OPERATORS: dict[type[ast.cmpop], str] = {
+    ast.Eq: "eq", ast.NotEq: "eq", ast.Lt: "order", ast.LtE: "order", ast.Gt: "order", ast.GtE: "order",
+    ast.In: "in", ast.NotIn: "in", ast.Is: "", ast.IsNot: "",
+}  # fmt: skip
+_CALLS: dict[str, str] = {
+    "isinstance": "isinstance", "len": "truth", "bool": "truth", "type": "", "id": "", "hash": "hash", "abs": "number",
+    "round": "number", "int": "number", "float": "number", "str": "told", "tuple": "in", "iter": "in",
+    "sum": "in number", "min": "in order", "max": "in order",
+}  # fmt: skip
+
+
+def comes_to(s: FunctionNode) -> set[str]:
+    """The attributes (`.name`) and kinds of special methods that a body may run."""
+    return {told for b in s.body for n in walk(b) for told in _comes_to(n)}
+
+
+def _comes_to(n: ast.AST) -> Iterator[str]:
+    if isinstance(n, ast.Attribute):
+        yield from (f".{n.attr}", "lookup")
+    elif isinstance(n, ast.Compare):
+        sides = [n.left, *n.comparators]
+        for i, op in enumerate(n.ops):
+            plain = any(isinstance(e, ast.Constant) for e in sides[i : i + 2])
+            yield "constant" if plain and _OPERATORS[type(op)] == "eq" else _OPERATORS[type(op)]
+            yield from ("eq", "hash") if isinstance(op, ast.In | ast.NotIn) else ()
+    elif isinstance(n, ast.BoolOp | ast.If | ast.IfExp) or (isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not)):
+        yield "truth"
+    elif isinstance(n, ast.BinOp | ast.UnaryOp):
+        yield "number"
+    elif isinstance(n, ast.Subscript):
+        yield from ("in", "item", "eq", "hash", "number")
+    elif isinstance(n, ast.JoinedStr):
+        yield "told"
+    elif isinstance(n, ast.Call):
+        yield from _CALLS.get(getattr(n.func, "id", ""), "anything").split()
+
+
+def parts_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
+    """The statements of a class body that may bind a name there, those of an `if` and a `try` among them."""
+    for s in body:
+        if isinstance(s, ast.If) and not _looks_at_the_body([s.test]):
+            yield from parts_of(s.body + s.orelse)
+        elif isinstance(s, ast.Try) and all(h.name is None for h in s.handlers):
+            yield from parts_of(s.body + [x for h in s.handlers for x in h.body] + s.orelse + s.finalbody)
+        else:
+            yield s
+
+
+def is_tame(s: ast.stmt) -> bool:
+    """Whether it is clear what a statement of a class body binds."""
+    match s:
+        case ast.FunctionDef() | ast.AsyncFunctionDef():
+            spec = s.args
+            notes = [a.annotation for a in walk(spec) if isinstance(a, ast.arg)]
+            return not _looks_at_the_body([*s.decorator_list, *spec.defaults, *spec.kw_defaults, *notes, s.returns])
+        case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
+            return not _looks_at_the_body([s])
+        case ast.Import(names=aliases) | ast.ImportFrom(names=aliases):
+            return all(alias.name != "*" for alias in aliases)
+        case ast.Pass() | ast.Expr(value=ast.Constant()) | ast.ClassDef(decorator_list=[]):
+            return True
+    return False
+
+
+def _looks_at_the_body(code: list[ast.AST | None]) -> bool:
+    words = {"exec", "eval", "locals", "vars", "_getframe", "currentframe"}
+    nodes = [n for e in code if e is not None for n in walk(e)]
+    return any(isinstance(n, ast.NamedExpr) or words & {getattr(n, "id", ""), getattr(n, "attr", "")} for n in nodes)
+
+
+def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module) -> bool:
+    """Whether an `__eq__` answers "not equal" to a constant with no look at its object, an `__ne__` the opposite."""
+    spec = s.args
+    if s.decorator_list or len(spec.args) != 2 or spec.vararg or spec.kwarg or spec.kwonlyargs:
+        return False
+    own, other = (a.arg for a in spec.args)
+    told = _Told(tree, node, own, other)
+    try:
+        answers = told.answers(s.body)
+    except _NoticedError:
+        return s.name == "__ne__" and told.is_opposite(s.body)
+    return s.name == "__eq__" and answers <= {False, NotImplemented}
+
+
+class _NoticedError(Exception):
+    """The code does what is not known to be without effect."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """A special method that is carried out with a constant for `other`."""
+
+    tree: ast.Module
+    node: ast.ClassDef
+    own: str
+    other: str
+
+    def answers(self, body: list[ast.stmt]) -> set[object]:
+        for i, s in enumerate(body):
+            if isinstance(s, ast.Return) and s.value is not None:
+                return {self.value(s.value)}
+            if isinstance(s, ast.If):
+                outcome = self.value(s.test)
+                rest = body[i + 1 :]
+                ways = [way + rest for way, runs in ((s.body, True), (s.orelse, False)) if outcome in (runs, UNKNOWN)]
+                if outcome not in (True, False, UNKNOWN):
+                    raise _NoticedError
+                return {answer for way in ways for answer in self.answers(way)}
+            if not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)):
+                raise _NoticedError
+        return {None}
+
+    def value(self, e: ast.expr) -> object:
+        match e:
+            case ast.Constant(value=bool() as value):
+                return value
+            case ast.Name(id="NotImplemented"):
+                return NotImplemented
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                inner = self.value(operand)
+                return (not inner) if isinstance(inner, bool) else self._unknown(inner)
+            case ast.BoolOp(op=op, values=values):
+                return self._several(values, isinstance(op, ast.Or))
+            case ast.Compare(left=left, ops=[op], comparators=[right]):
+                return self._compared(left, op, right)
+            case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(id=asked), kinds], keywords=[]):
+                named = kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
+                if asked == self.other and all(map(self._is_no_class_of_constants, named)):
+                    return False
+        raise _NoticedError
+
+    def _unknown(self, value: object) -> object:
+        if value != UNKNOWN:
+            raise _NoticedError
+        return value
+
+    def _several(self, values: list[ast.expr], ends: bool) -> object:
+        unsure = False
+        for e in values:
+            value = self.value(e)
+            if value is ends:
+                return UNKNOWN if unsure and ends else ends
+            unsure = unsure or (value is not (not ends) and self._unknown(value) == UNKNOWN)
+        return UNKNOWN if unsure else not ends
+
+    def _compared(self, left: ast.expr, op: ast.cmpop, right: ast.expr) -> object:
+        classes = {_of_class(left), _of_class(right)}
+        if classes == {self.own, self.other} and isinstance(op, ast.Is | ast.Eq | ast.IsNot | ast.NotEq):
+            return isinstance(op, ast.IsNot | ast.NotEq)
+        plain = all(isinstance(e, ast.Name | ast.Constant) for e in (left, right))
+        if plain and isinstance(op, ast.Is | ast.IsNot):
+            return UNKNOWN
+        raise _NoticedError
+
+    def is_opposite(self, body: list[ast.stmt]) -> bool:
+        """`return not self == other`, `return not self.__eq__(other)`."""
+        said = [s for s in body if not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant))]
+        match said:
+            case [ast.Return(value=ast.UnaryOp(op=ast.Not(), operand=asked))]:
+                code = ast.unparse(asked)
+            case _:
+                return False
+        if code == f"{self.own} == {self.other}":
+            return True
+        equal = [s for s in parts_of(self.node.body) if getattr(s, "name", "") == "__eq__"]
+        unsure = any(getattr(n, "id", "") == "NotImplemented" for s in equal for n in walk(s))
+        return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
+
+    def _is_no_class_of_constants(self, kind: ast.expr) -> bool:
+        if _of_class(kind) == self.own:
+            return _is_closed(self.node, self.tree)
+        found = _own_classes(self.tree).get(getattr(kind, "id", ""))
+        return found is not None and _is_closed(found, self.tree)
+
+
+def _of_class(e: ast.expr) -> str:
+    """`x` of `type(x)` and `x.__class__`."""
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=x)], keywords=[]):
+            return x
+        case ast.Attribute(value=ast.Name(id=x), attr="__class__"):
+            return x
+    return ""
+
+
+@lru_cache(maxsize=64)
+def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
+    """The classes at the top of a file by names that stand for nothing else in it."""
+    meant: dict[str, list[ast.AST]] = {}
+    stars = [n.lineno for n in walk(tree) if isinstance(n, ast.ImportFrom) and n.names[0].name == "*"]
+    for n in walk(tree):
+        for field in ("name", "arg", "asname", "rest"):
+            if not isinstance(n, ast.keyword) and isinstance(name := getattr(n, field, None), str):
+                meant.setdefault(name.partition(".")[0] if isinstance(n, ast.alias) else name, []).append(n)
+        if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load):
+            meant.setdefault(n.id, []).append(n)
+    if {"isinstance", "type", "NotImplemented"} & meant.keys():
+        return {}
+    return {
+        s.name: s
+        for s in tree.body
+        if isinstance(s, ast.ClassDef) and len(meant[s.name]) == 1 and s.lineno > max(stars, default=0)
+    }
+
+
+_PLAIN_BASES = {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception",
+                "NamedTuple", "Enum", "IntEnum", "StrEnum", "Flag", "IntFlag", "Thread"}  # fmt: skip
+
+
+def _is_closed(node: ast.ClassDef, tree: ast.Module, deep: int = 0) -> bool:
+    """Whether nothing is of the class but what is made by it and by those below it."""
+    hooks = {"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"}
+    if deep > 20 or hooks & {getattr(n, "name", "") for n in walk(node)}:
+        return False
+    above = [_own_classes(tree).get(getattr(b, "id", "")) for b in node.bases]
+    foreign = [b for b, found in zip(node.bases, above, strict=True) if found is None]
+    abstract = bool(node.keywords) or any(_word(b) not in _PLAIN_BASES for b in foreign)
+    metaclasses = [(k.arg, _word(k.value)) for k in node.keywords]
+    if any(told != ("metaclass", "ABCMeta") for told in metaclasses):
+        return False
+    if abstract and any(getattr(n, "attr", "") == "register" for n in walk(tree)):
+        return False
+    return all(_is_closed(found, tree, deep + 1) for found in above if found is not None)
+
+
+def _word(e: ast.expr) -> str:
+    return getattr(e, "id", "") or getattr(e, "attr", "")

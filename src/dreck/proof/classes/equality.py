@@ -1,0 +1,233 @@
+"""Equality as classes of the files say it: which of them ask for a class first, before they look into anything."""
+
+import ast
+from collections import Counter
+from dataclasses import dataclass
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.proof.classes.bodies import statements_of
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+
+def is_equality_within_a_class(s: FunctionNode, names: ModuleNames) -> bool:
+    """Equal only to objects of a class that is asked for first, by comparing their attributes.
+
+    So it is false for every constant, raises nothing, and is transitive as far as the attributes' own `==` is.
+    """
+    if len(s.args.args) != 2:
+        return False
+    other = s.args.args[1].arg
+    body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
+    match body:
+        case [ast.Return(value=ast.BoolOp(op=ast.And(), values=[first, *rest]))]:
+            return _asks_class(first, other, names) and all(isinstance(r, ast.Compare) for r in rest)
+        case [ast.If(test=ast.UnaryOp(op=ast.Not(), operand=first), body=[left], orelse=[]), ast.Return(value=last)]:
+            return _asks_class(first, other, names) and _gives_up(left, names) and _is_conjunction(last)
+        case [ast.If(test=first, body=[ast.Return(value=last)], orelse=[]), left]:
+            return _asks_class(first, other, names) and _gives_up(left, names) and _is_conjunction(last)
+    return False
+
+
+def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether an `__eq__` or `__ne__` of a class is done with a number, a text or `None` before it looks at it.
+
+    It asks first for a class of the file that none of these is of, and answers that it is not equal where it is not.
+    """
+    tree = _tree_of(node, names)
+    if tree is None or s.decorator_list or len(s.args.args) != 2 or s.args.vararg or s.args.kwonlyargs or s.args.kwarg:
+        return False
+    asked = _Asked(tree, node, s.args.args[0].arg, s.args.args[1].arg)
+    body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
+    if s.name == "__ne__":
+        return asked.turns_equality_round(body)
+    return s.name == "__eq__" and asked.answers_no(body)
+
+
+def _tree_of(node: ast.ClassDef, names: ModuleNames) -> ast.Module | None:
+    trees = (names.tree, *getattr(names, "trees", ()))
+    return next((tree for tree in trees if node in _classes_at_top(tree).values()), None)
+
+
+@lru_cache(maxsize=64)
+def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
+    """The classes at the top of a file whose names mean nothing else there."""
+    bound: Counter[str] = Counter()
+    last_star = 0
+    for n in every_node(tree):
+        match n:
+            case ast.Name(id=name, ctx=ast.Store() | ast.Del()) | ast.ExceptHandler(name=str() as name):
+                bound[name] += 1
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                bound[name] += 1
+            case ast.arg(arg=name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name):
+                bound[name] += 1
+            case ast.alias(name="*"):
+                last_star = max(last_star, n.lineno)
+            case ast.alias(name=name, asname=other):
+                bound[other or name.partition(".")[0]] += 1
+    if any(bound[word] for word in ("isinstance", "type", "NotImplemented")):
+        return {}
+    classes = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.lineno > last_star]
+    return {s.name: s for s in classes if bound[s.name] == 1}
+
+
+_NO_ABSTRACT_BASES = frozenset(
+    {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception", "NamedTuple",
+     "Enum", "IntEnum", "StrEnum", "Flag", "IntFlag", "Thread"}
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """An `__eq__`: the file and class it stands in, what it calls its object and the other."""
+
+    tree: ast.Module
+    node: ast.ClassDef
+    own: str
+    other: str
+
+    def answers_no(self, body: list[ast.stmt]) -> bool:
+        """Whether statements answer `False` or `NotImplemented` for a constant, and look into nothing."""
+        match body:
+            case [ast.Return(value=ast.expr() as value), *_]:
+                return self._is_no(value)
+            case [ast.If(test=test, body=inner, orelse=orelse), *rest]:
+                if self._is_surely(test, False):
+                    return self.answers_no([*orelse, *rest])
+                return self._is_surely(test, True) and self.answers_no(inner)
+        return False
+
+    def turns_equality_round(self, body: list[ast.stmt]) -> bool:
+        """`return not self == other`, also by way of `self.__eq__(other)` where that answers with bools alone."""
+        match body:
+            case [ast.Return(value=ast.UnaryOp(op=ast.Not(), operand=asked))]:
+                pass
+            case _:
+                return False
+        match asked:
+            case ast.Compare(left=ast.Name(id=left), ops=[ast.Eq()], comparators=[ast.Name(id=right)]):
+                return (left, right) == (self.own, self.other)
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=left), attr="__eq__"), args=[ast.Name(id=right)]):
+                told = [
+                    s for s in statements_of(self.node.body) if isinstance(s, ast.FunctionDef) and s.name == "__eq__"
+                ]
+                unsure = any(isinstance(n, ast.Name) and n.id == "NotImplemented" for s in told for n in walk(s))
+                return (left, right) == (self.own, self.other) and len(told) == 1 and not unsure
+        return False
+
+    def _is_no(self, value: ast.expr) -> bool:
+        match value:
+            case ast.Constant(value=False) | ast.Name(id="NotImplemented"):
+                return True
+            case ast.BoolOp(op=ast.And(), values=[*parts]):
+                return self._is_surely(value, False) and all(map(self._is_bool, parts[:1]))
+        return self._is_surely(value, False)
+
+    def _is_surely(self, test: ast.expr, outcome: bool) -> bool:
+        """Whether a test comes out so for a constant, by the class that it asks for."""
+        match test:
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                return self._is_surely(operand, not outcome)
+            case ast.BoolOp(op=ast.And(), values=values) if not outcome:
+                return self._ends_early(values, False)
+            case ast.BoolOp(op=ast.Or(), values=values) if outcome:
+                return self._ends_early(values, True)
+            case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(id=asked), kinds], keywords=[]):
+                return not outcome and asked == self.other and all(map(self._is_firm, _each(kinds)))
+            case ast.Compare(left=left, ops=[ast.Is() | ast.Eq()], comparators=[right]):
+                return not outcome and self._are_both_classes(left, right)
+            case ast.Compare(left=left, ops=[ast.IsNot() | ast.NotEq()], comparators=[right]):
+                return outcome and self._are_both_classes(left, right)
+        return False
+
+    def _ends_early(self, values: list[ast.expr], outcome: bool) -> bool:
+        """Whether one of several operands is surely so, and those before it are asked for identity alone."""
+        for value in values:
+            if self._is_surely(value, outcome):
+                return True
+            if not self._is_bool(value):
+                return False
+        return False
+
+    def _is_bool(self, e: ast.expr) -> bool:
+        match e:
+            case ast.Compare(left=ast.Name(), ops=[ast.Is() | ast.IsNot()], comparators=[ast.Name() | ast.Constant()]):
+                return True
+        return self._is_surely(e, False) or self._is_surely(e, True)
+
+    def _are_both_classes(self, left: ast.expr, right: ast.expr) -> bool:
+        """`type(self)` and `type(other)`, either way round and either way spelt."""
+        return {_class_of(left), _class_of(right)} == {self.own, self.other}
+
+    def _is_firm(self, kind: ast.expr) -> bool:
+        """Whether no constant is of a class: it is of this file, and nothing is told to be of it that is not."""
+        if _class_of(kind) == self.own:
+            return self._has_no_hooks(self.node, ())
+        found = _classes_at_top(self.tree).get(kind.id) if isinstance(kind, ast.Name) else None
+        return found is not None and self._has_no_hooks(found, ())
+
+    def _has_no_hooks(self, node: ast.ClassDef, seen: tuple[ast.ClassDef, ...]) -> bool:
+        if node in seen or any(k.arg != "metaclass" or _last(k.value) != "ABCMeta" for k in node.keywords):
+            return False
+        abstract = bool(node.keywords)
+        for base in node.bases:
+            inside = _classes_at_top(self.tree).get(base.id) if isinstance(base, ast.Name) else None
+            if inside is not None and not self._has_no_hooks(inside, (*seen, node)):
+                return False
+            abstract = abstract or (inside is None and _last(base) not in _NO_ABSTRACT_BASES)
+        defined = {s.name for s in walk(node) if isinstance(s, ast.FunctionDef)}
+        return defined.isdisjoint(_HOOKS) and not (abstract and _registers(self.tree))
+
+
+_HOOKS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"})
+
+
+def _class_of(e: ast.expr) -> str:
+    """`x` for `type(x)` and `x.__class__`; '' for anything else."""
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=of)], keywords=[]):
+            return of
+        case ast.Attribute(value=ast.Name(id=of), attr="__class__"):
+            return of
+    return ""
+
+
+def _each(kinds: ast.expr) -> list[ast.expr]:
+    return kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
+
+
+def _last(e: ast.expr) -> str:
+    return e.attr if isinstance(e, ast.Attribute) else e.id if isinstance(e, ast.Name) else ""
+
+
+@lru_cache(maxsize=64)
+def _registers(tree: ast.Module) -> bool:
+    """Whether the file speaks of telling an abstract class what is of it."""
+    return any(isinstance(n, ast.Attribute) and n.attr == "register" for n in every_node(tree))
+
+
+def _is_conjunction(e: ast.expr | None) -> bool:
+    if isinstance(e, ast.BoolOp):
+        return isinstance(e.op, ast.And) and all(isinstance(v, ast.Compare) for v in e.values)
+    return isinstance(e, ast.Compare)
+
+
+def _asks_class(e: ast.expr, other: str, names: ModuleNames) -> bool:
+    match e:
+        case ast.Call(func=called, args=[ast.Name(id=asked), kind], keywords=[]):
+            plain = isinstance(kind, ast.Name) and not names.is_builtin(kind.id)
+            return names.stands_for(called) == "builtins.isinstance" and asked == other and plain
+    return False
+
+
+def _gives_up(s: ast.stmt, names: ModuleNames) -> bool:
+    return isinstance(s, ast.Return) and (
+        is_unhandled(s.value, names) or (isinstance(s.value, ast.Constant) and s.value.value is False)
+    )
+
+
+def is_unhandled(e: ast.expr | None, names: ModuleNames) -> bool:
+    return isinstance(e, ast.Name) and names.stands_for(e) == "builtins.NotImplemented"

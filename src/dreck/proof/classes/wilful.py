@@ -1,0 +1,141 @@
+"""What classes of the files do where code merely reads, compares or counts: the names behind which more may happen.
+
+A special method or a property is quiet when its own code is, and when all that it leads to is: an `__eq__` that reads
+a property which counts its readers counts them, too.
+"""
+
+import ast
+from collections.abc import Iterator
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.proof.classes.bodies import statements_of
+from dreck.proof.classes.equality import says_no_to_constants
+from dreck.proof.classes.put_later import put_later
+from dreck.proof.classes.quiet import QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+CONSTANT = "eq constant"
+"""Comparing with a number, a text, `None`: what most `__eq__` answer before they do anything."""
+_ORDER = frozenset({"__lt__", "__le__", "__gt__", "__ge__"})
+_TRUTH = frozenset({"__bool__", "__len__"})
+_ROUNDS = frozenset({"__iter__", "__getitem__", "__next__", "__len__", "__length_hint__"})
+_TOLD = frozenset({"__str__", "__repr__", "__format__"})
+_NUMBERS = frozenset(
+    f"__{side}{name}__"
+    for side in ("", "r")
+    for name in ("add", "sub", "mul", "truediv", "floordiv", "mod", "divmod", "pow", "lshift", "rshift", "and", "or",
+                 "xor", "matmul")
+) | {"__neg__", "__pos__", "__invert__", "__abs__", "__round__", "__int__", "__float__", "__index__", "__trunc__",
+     "__complex__", "__ceil__", "__floor__"}  # fmt: skip
+_LOOKING_UP = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__"})
+"""Those of descriptors are told by the names that they are put under."""
+_ASKED_FOR_CLASS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class__"})
+_BY_OPERATOR: dict[type[ast.cmpop], frozenset[str]] = {
+    ast.Eq: frozenset({"__eq__", "__ne__"}), ast.NotEq: frozenset({"__eq__", "__ne__"}),
+    ast.Lt: _ORDER, ast.LtE: _ORDER, ast.Gt: _ORDER, ast.GtE: _ORDER,
+    ast.In: frozenset({"__contains__", "__eq__", "__hash__"}) | _ROUNDS,
+    ast.NotIn: frozenset({"__contains__", "__eq__", "__hash__"}) | _ROUNDS,
+}  # fmt: skip
+_BY_CALL: dict[str, frozenset[str]] = {
+    "isinstance": _ASKED_FOR_CLASS, "len": frozenset({"__len__"}), "bool": _TRUTH, "type": frozenset(),
+    "hash": frozenset({"__hash__"}), "abs": _NUMBERS, "round": _NUMBERS, "int": _NUMBERS | {"__str__"},
+    "float": _NUMBERS | {"__str__"}, "str": _TOLD, "tuple": _ROUNDS, "iter": _ROUNDS,
+    "min": _ROUNDS | _ORDER, "max": _ROUNDS | _ORDER, "sum": _ROUNDS | _NUMBERS, "id": frozenset(),
+}  # fmt: skip
+_SPECIAL = frozenset[str]().union(*_BY_OPERATOR.values(), *_BY_CALL.values(), _TOLD, {"__missing__", "__set_name__"})
+
+
+def leads_to(s: FunctionNode) -> frozenset[str]:
+    """The attributes and special methods that quiet code may come to."""
+    return frozenset(name for b in s.body for n in walk(b) for name in _reached_by(n))
+
+
+def _reached_by(n: ast.AST) -> Iterator[str]:
+    match n:
+        case ast.Attribute(attr=name):
+            yield name
+            yield from _LOOKING_UP
+        case ast.Compare(left=left, ops=ops, comparators=others):
+            for op, one, other in zip(ops, [left, *others], others, strict=False):
+                equal = isinstance(op, ast.Eq | ast.NotEq)
+                constant = equal and any(isinstance(e, ast.Constant) for e in (one, other))
+                yield from {CONSTANT} if constant else _BY_OPERATOR.get(type(op), ())
+        case ast.BoolOp() | ast.If() | ast.IfExp() | ast.UnaryOp(op=ast.Not()):
+            yield from _TRUTH
+        case ast.BinOp() | ast.UnaryOp():
+            yield from _NUMBERS
+        case ast.Subscript():
+            yield from ("__getitem__", "__missing__", "__index__", "__hash__", "__eq__")
+        case ast.JoinedStr():
+            yield from _TOLD
+        case ast.Call(func=ast.Name(id=called)):
+            yield from _BY_CALL.get(called, _SPECIAL)
+        case ast.Call():
+            yield from _SPECIAL
+
+
+@lru_cache(maxsize=16)
+def wilful(names: ModuleNames) -> frozenset[str]:
+    """The attributes and special methods of classes of the files that may do what can be noticed."""
+    found = set(put_later(names))
+    quiet: list[tuple[str, bool, frozenset[str]]] = []
+    for node in _classes(names):
+        for s in statements_of(node.body):
+            if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+                found |= _bound_otherwise(s, names)
+                continue
+            if not (s.name in _SPECIAL or s.name in _LOOKING_UP or _is_run_when_read(s, names)):
+                continue
+            firm = s.name in ("__eq__", "__ne__") and says_no_to_constants(s, node, names)
+            if s.name in _LOOKING_UP or not is_quiet(s.body, names):
+                found |= {s.name} if firm else {s.name, *_constant(s.name)}
+            else:
+                quiet.append((s.name, firm, leads_to(s)))
+    while True:
+        more = {n for name, firm, reached in quiet if reached & found for n in (name, *_constant("" if firm else name))}
+        if more <= found:
+            return frozenset(found)
+        found |= more
+
+
+def _is_run_when_read(s: FunctionNode, names: ModuleNames) -> bool:
+    """A property, or what a decorator makes of it that nobody knows."""
+    told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]
+    return any(t not in QUIET_DECORATORS for t in told)
+
+
+def _constant(name: str) -> tuple[str, ...]:
+    return (CONSTANT,) if name in ("__eq__", "__ne__") else ()
+
+
+def _classes(names: ModuleNames) -> Iterator[ast.ClassDef]:
+    for tree in (names.tree, *getattr(names, "trees", ())):
+        yield from (n for n in every_node(tree) if isinstance(n, ast.ClassDef))
+
+
+def _bound_otherwise(s: ast.stmt, names: ModuleNames) -> set[str]:
+    """The names that a statement of a class body binds to something of which nothing is known here."""
+    match s:
+        case ast.Assign(value=value) | ast.AnnAssign(value=value) | ast.AugAssign(value=value):
+            stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+            found = {name for name in stored & _SPECIAL if not is_handed_on(name, value)}
+            found |= set() if is_quiet_value(value, names) else stored
+            return found | {CONSTANT} if {"__eq__", "__ne__"} & found else found
+        case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef():
+            return set()
+        case ast.Import(names=aliases) | ast.ImportFrom(names=aliases):
+            return {alias.asname or alias.name.partition(".")[0] for alias in aliases}
+    return {*_SPECIAL, *_LOOKING_UP, CONSTANT}
+
+
+def is_handed_on(name: str, value: ast.expr | None) -> bool:
+    """`__hash__ = None`, `__hash__ = str.__hash__`: what a class without a say in it has."""
+    match value:
+        case ast.Constant(value=None):
+            return name == "__hash__"
+        case ast.Attribute(value=ast.Name(id=of), attr=attr):
+            return attr == name == "__hash__" and of in ("object", "str", "int", "tuple", "bytes", "float", "frozenset")
+    return False

@@ -1,0 +1,167 @@
+"""Arms that do the same with other values: the values become rows of a table, and it is done once."""
+
+import ast
+from collections import Counter
+
+from dreck.model.views.shape import leaves
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+from dreck.steps.replace.tables.arms.table_lines import value_code
+from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string, template_of
+from dreck.steps.replace.tables.call_table import replace_chain
+from dreck.steps.support.arm_comments import comments_of_arm
+from dreck.steps.support.chains import (
+    Arm,
+    Chain,
+    check_keys,
+    comments_of,
+    is_asked_twice,
+    key_code,
+    lines_of,
+    put_table,
+    subject_code,
+)
+from dreck.steps.support.scene import Plan, Scene
+from dreck.steps.support.sheet import Sheet, dedented
+from dreck.steps.support.short_names import asked_words
+from dreck.steps.support.table_names import table_name, three_of
+from dreck.steps.support.trees import Untouchable, is_directive
+from dreck.steps.support.wording import is_free, words_of
+
+_MOST_HOLES = 3
+_FEWEST = 3
+_GENERAL = frozenset({"", "value", "message", "key"})
+
+
+def alike(scene: Scene, chain: Chain) -> Plan | None:
+    """The plan for a chain of which most arms do the same with other values; None for any other chain."""
+    arms = tuple(sorted(chain.arms, key=lambda arm: (_length(arm), arm.line)))
+    found = template_of(scene, [arm.body for arm in arms])
+    if found is None or len(found.holes) > _MOST_HOLES or not all(map(is_asked_twice, chain.subjects)):
+        return None
+    if sum(len(arm.keys) for arm in arms) < _FEWEST or _keeps_values_for(scene.node, found):
+        return None
+    return _planned(scene, chain, arms, found)
+
+
+def _length(arm: Arm) -> int:
+    """How many lines it takes: what is written on one line stays so."""
+    return (arm.body[-1].end_lineno or 0) - arm.body[0].lineno
+
+
+def _keeps_values_for(function: FunctionNode, found: Template) -> bool:
+    """Whether a text for translators would come out of the place where these look for it."""
+    called = [ast.unparse(n.func).rpartition(".")[2] for s in found.body for n in walk(s) if isinstance(n, ast.Call)]
+    return any(name == "_" or "gettext" in name for name in called)
+
+
+def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template) -> Plan:
+    check_keys(chain.keys)
+    sheet = scene.sheet()
+    first, last = lines_of(sheet, chain)
+    words = _words(scene, found)
+    name = _table_name(scene, chain, found, words)
+    by_line = {arm.line: at for at, arm in enumerate(arms)}
+    rows, told = _rows(scene, sheet, chain, [by_line[arm.line] for arm in chain.arms], found, first)
+    if chain.default is not None and not chain.rest:
+        told += comments_of(sheet, _first_said(sheet, chain.default[0].lineno), last)
+    if Counter(comments_of(sheet, first, last)) - Counter(told):
+        raise Untouchable("comments stand between its arms; they would lose their place")
+    asked = f"{name}[{subject_code(sheet, chain)}]"
+    lines = _lines(sheet, arms[0], found, words, asked)
+    if any(len(text) > scene.line_length for text in rows):
+        raise Untouchable("a row of its table would be longer than a line; call-table makes functions of its arms")
+    replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), leaving=leaves(found.body))
+    put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
+    subjects = " and ".join(ast.unparse(s) for s in chain.subjects)
+    return Plan(first, f"what {len(chain.keys)} arms do alike by {subjects} is done once, with the table {name}",
+                sheet.result(), (name,))  # fmt: skip
+
+
+def _first_said(sheet: Sheet, line: int) -> int:
+    while sheet.line(line - 1).strip().startswith("#"):
+        line -= 1
+    return line
+
+
+def _rows(
+    scene: Scene, sheet: Sheet, chain: Chain, order: list[int], found: Template, first: int
+) -> tuple[list[str], list[str]]:
+    unit = sheet.unit(scene.node)
+    rows: list[str] = []
+    told: list[str] = []
+    for arm, at in zip(chain.arms, order, strict=True):
+        said = comments_of_arm(sheet, arm, first)
+        if any(map(is_directive, said)):
+            raise Untouchable("a comment for a tool stands at an arm; it would lose its line")
+        told += said
+        codes = [_value(sheet, hole, at) for hole in found.holes]
+        value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+        made = [f"{unit}{key_code(sheet, key)}: {value},\n" for key in arm.keys]
+        if len(said) == len(made) == 1 and said[0] == sheet.comment_beside(arm.body[-1]):
+            made, said = [f"{made[0].rstrip()}  {said[0]}\n"], []
+        rows += [*(f"{unit}{comment}\n" for comment in said), *made]
+    return rows, told
+
+
+def _value(sheet: Sheet, hole: Hole, at: int) -> str:
+    value = hole.values[at]
+    if not hole.text:
+        return value_code(sheet, value)
+    code = repr(value.value)  # type: ignore[attr-defined]
+    return f'"{code[1:-1]}"' if code.startswith("'") and '"' not in code and "\\" not in code else code
+
+
+def _words(scene: Scene, found: Template) -> dict[int, str]:
+    """What each hole is called in the lines, where it needs a name: not as anything the function knows."""
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params | {scene.node.name}
+    words: dict[int, str] = {}
+    for hole in found.holes:
+        word = hole.word or "value"
+        tries = (word, f"its_{word}", f"{word}_of_row", "its_value")
+        name = next((w for w in tries if w.isidentifier() and is_free(w, taken)), "")
+        if not name:
+            raise Untouchable(f"no free name was found for the {word} that its arms differ in")
+        words[id(hole)] = name
+        taken.add(name)
+    return words
+
+
+def _lines(sheet: Sheet, arm: Arm, found: Template, words: dict[int, str], asked: str) -> list[str]:
+    """What all arms do, once: with the row itself in the place of a single value, else with the values of the row."""
+    direct = len(found.holes) == 1 and len(found.holes[0].places) == 1 and not found.holes[0].text
+    edits = [(place, asked if direct else words[id(hole)]) for place, hole in each_place(found)]
+    edits += [(node, f_string(node, holes, words)) for node, holes in found.written]
+    body = found.body
+    start = sheet.line_start(body[0].lineno)
+    whole = sheet.text[start : sheet.line_start((body[-1].end_lineno or 0) + 1)]
+    indent = sheet.indent(body[0].lineno)
+    if len(indent.encode()) != body[0].col_offset:
+        raise Untouchable("an arm stands on the line of its test")
+    for node, code in sorted(edits, key=lambda edit: -sheet.of(edit[0]).start):
+        place = sheet.of(node)
+        whole = whole[: place.start - start] + code + whole[place.end - start :]
+    lines = [_bare(text) for text in dedented(whole, indent)]
+    if direct:
+        return lines
+    return [f"{', '.join(words[id(hole)] for hole in found.holes)} = {asked}", *lines]
+
+
+def _bare(text: str) -> str:
+    """A line without the comment behind it, which went to its row."""
+    code, mark, _ = text.partition("  #")
+    return code.rstrip() if mark and code.count('"') % 2 == 0 and code.count("'") % 2 == 0 else text
+
+
+def _table_name(scene: Scene, chain: Chain, found: Template, words: dict[int, str]) -> str:
+    """`ERROR_BY_STATUS`: what differs, by what; the function's own words where that says nothing."""
+    subject = asked_words(scene.node, chain.subjects)
+    said = next((hole.word for hole in found.holes if hole.word not in _GENERAL and len(hole.word) > 2), "")
+    chosen = words_of(said) if said else three_of([w for w in words_of(scene.node.name.strip("_")) if w != "get"])
+    wished = ", ".join(ast.unparse(s) for s in chain.subjects)
+    plain = [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
+    try:
+        return table_name(scene, wished, plain, chain.first.lineno)
+    except Untouchable:
+        own = three_of(words_of(scene.node.name.strip("_")))
+        return table_name(scene, wished, [*own, *plain], chain.first.lineno)
