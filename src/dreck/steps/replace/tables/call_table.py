@@ -203,7 +203,7 @@ def replace_chain(
         otherwise = body_lines(sheet, chain)
         if is_ladder(chain.default, otherwise) and not leaving:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), f"el{otherwise[0]}", *otherwise[1:]]
-        elif is_ladder(chain.default, otherwise) or (leaving and chain.rest):
+        elif is_ladder(chain.default, otherwise) or (leaving and chain.rest and len(calls) > 1):
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
         elif leaves(chain.default):
             lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), *calls]
