@@ -7,6 +7,7 @@ functions and classes. What may bind names without saying so (`globals()`, `exec
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from weakref import WeakKeyDictionary
 
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
@@ -33,7 +34,18 @@ class Bindings:
     dynamic: bool = False
 
 
+_known: WeakKeyDictionary[ast.Module, Bindings] = WeakKeyDictionary()
+
+
 def bindings_of(tree: ast.Module) -> Bindings:
+    """How the names of a module are bound; known as long as its tree is there."""
+    found = _known.get(tree)
+    if found is None:
+        found = _known[tree] = _read(tree)
+    return found
+
+
+def _read(tree: ast.Module) -> Bindings:
     found = Bindings(surely=_surely(tree.body) or frozenset())
     for statement in statements_of(tree.body):
         if isinstance(statement, ast.ImportFrom) and statement.names[0].name == "*":

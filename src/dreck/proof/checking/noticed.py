@@ -57,8 +57,18 @@ def parts_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
             yield from parts_of(s.body + s.orelse)
         elif isinstance(s, ast.Try) and all(h.name is None for h in s.handlers):
             yield from parts_of(s.body + [x for h in s.handlers for x in h.body] + s.orelse + s.finalbody)
-        else:
+        elif not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Call) and _only_fills(s.value, body)):
             yield s
+
+
+def _only_fills(call: ast.Call, body: list[ast.stmt]) -> bool:
+    """`TOLD.update({…})`, where `TOLD = {…}` stands above it."""
+    of = call.func.value if isinstance(call.func, ast.Attribute) else None
+    if not isinstance(of, ast.Name) or _looks_at_the_body([call]):
+        return False
+    made = [s for s in body if isinstance(s, ast.Assign) and of.id in [getattr(t, "id", "") for t in s.targets]]
+    known = len(made) == 1 and type(made[0].value) in (ast.List, ast.Dict, ast.Set, ast.ListComp, ast.DictComp)
+    return known and call.func.attr in {"append", "extend", "add", "update", "setdefault"}  # type: ignore[attr-defined]
 
 
 def is_tame(s: ast.stmt) -> bool:

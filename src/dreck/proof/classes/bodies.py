@@ -23,8 +23,23 @@ def statements_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
                 yield from (s, _something(s))
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign() if _binds_unseen(s):
                 yield _something(s)
+            case ast.Expr(value=ast.Call() as call) if _fills(call, body) and not _binds_unseen(call):
+                continue
             case _:
                 yield s
+
+
+def _fills(call: ast.Call, body: list[ast.stmt]) -> bool:
+    """Whether a call puts something into a list, dict or set that the body itself makes: it binds nothing."""
+    match call.func:
+        case ast.Attribute(value=ast.Name(id=name), attr="append" | "extend" | "add" | "update" | "setdefault"):
+            bound = [s.value for s in body if isinstance(s, ast.Assign) and _is_name(s.targets, name)]
+            return len(bound) == 1 and isinstance(bound[0], ast.List | ast.Dict | ast.Set | ast.ListComp | ast.DictComp)
+    return False
+
+
+def _is_name(targets: list[ast.expr], name: str) -> bool:
+    return any(isinstance(t, ast.Name) and t.id == name for t in targets)
 
 
 def _something(s: ast.stmt) -> ast.stmt:

@@ -31,6 +31,15 @@ IDLE = _words(
     """
 )
 """Verbs that any function may begin with."""
+DEEDS = _words(
+    """
+    toggle show change set get send receive upload download open close start stop add remove delete create update find
+    print write read load save clear reset move copy select handle parse build make check apply raise lower increase
+    decrease switch enable disable insert append skip ignore return call run enter leave weigh sort count log report ask
+    answer draw fill pop push edit suspend dump cancel accept refuse
+    """
+)
+"""Verbs that a function may be called by without another one before them."""
 SMALL = _words("a an the if when for is are of in to we it this that and or")
 ARTICLES = _words("a an the this that these those its our their")
 CONDITIONS = _words("if when unless for while we it they you")

@@ -83,7 +83,7 @@ def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:
 def _way_out(arm: Arm) -> str:
     """How a function made of the arm would come back to its caller; '' where none could be made of it."""
     block = Block(arm.body, arm.body[0], False, (), False)
-    if own_statements(arm.body, ast.Continue) or own_statements(arm.body, ast.Break) or waits(block) or yields(block):
+    if own_statements(arm.body, ast.Continue) or own_statements(arm.body, ast.Break) or yields(block):
         return ""
     if own_statements(arm.body, ast.Return):
         return "returns" if leaves(arm.body) else ""
@@ -221,10 +221,11 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)
-        if waits(block) or yields(block):
-            raise Untouchable("an arm awaits or yields")
+        if yields(block):
+            raise Untouchable("an arm yields; what is made of it would be a generator of its own")
         if own_statements(block.body, ast.Continue):
             raise Untouchable("an arm continues the loop around it")
+    waiting = any(map(waits, blocks))
     leaving = {leaves(block.body) for block in blocks}
     returning = any(own_statements(block.body, ast.Return) for block in blocks)
     if returning and leaving != {True}:
@@ -245,7 +246,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     made: list[str] = []
     told: list[str] = []
     for arm, block in zip(chain.arms, blocks, strict=True):
-        function = function_name(scene, arm.keys[:1] if arm.line not in alike else alike[arm.line], taken)
+        function = function_name(scene, arm.keys[:1] if arm.line not in alike else alike[arm.line], taken, arm)
         taken.add(function)
         made.append(function)
         place = block_lines(sheet, block)
@@ -256,13 +257,19 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         if body[-1:] == ["return"] and len(body) > 1:
             body.pop()  # it ends there anyway
         codes.append(
-            written(scene, Helper(function, tuple(given), tuple(body)), "", unit, _returns(scene, returning, results))
+            written(
+                scene,
+                Helper(function, tuple(given), tuple(body), is_async=waiting),
+                "",
+                unit,
+                _returns(scene, returning, results),
+            )
         )
         above = [comment for comment in comments_above(sheet, arm, first) if not is_directive(comment)]
         told += above
         rows += [f"{unit}{comment}\n" for comment in above]
         rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
-    call = f"{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
+    call = f"{'await ' if waiting else ''}{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
     ends = _ends_with_nothing(scene, chain, blocks)
     asked = f"return {call}" if returning and not ends else f"{', '.join(results)} = {call}" if results else call
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]

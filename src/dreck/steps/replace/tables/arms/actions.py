@@ -1,16 +1,21 @@
 """What is done for a kind, as a function: its name, and one for kinds that are treated alike."""
 
 import ast
-from collections.abc import Sequence
+import builtins
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from dreck.steps.support.arm_comments import comments_of_arm
-from dreck.steps.support.chains import Arm, Chain, lines_of
+from dreck.steps.support.chains import Arm, Chain, comments_of, lines_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.table_names import naming, own_style
 from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, DEEDS
 from dreck.steps.support.wording import is_free, words_of
+
+_MOST_SAID = 4
 
 
 def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr, ...]]]:
@@ -32,8 +37,9 @@ def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr,
     return replace(chain, arms=tuple(arms)), alike
 
 
-def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str]) -> str:
-    """`handle_glass`: what the function does, to which kind. A number says nothing of it: a person has to."""
+def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: Arm | None = None) -> str:
+    """`handle_glass`: what the function does, to which kind. Where the key says nothing of it, as a number does, what
+    is said of the arm, or what it does; else a person has to."""
     code = ast.unparse(keys[0])
     wished = scene.wishes.name_for(code)
     if wished and wished in taken:
@@ -41,12 +47,15 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str]) -> st
     if wished:
         return wished
     words = [word for key in keys for word in (["or"] if key is not keys[0] else []) + _key_words(key)]
-    if all(w.isdigit() or w == "or" for w in words) or not all(map(_key_words, keys)):
-        raise Untouchable(f"{code} does not say what is done; give each function a name: {naming(code)} ...")
     verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
-    name = own_style(scene, "_".join([*verb, *words]))
-    if name.isidentifier() and is_free(name, taken):
-        return name
+    speaks = not all(w.isdigit() or w == "or" for w in words) and all(map(_key_words, keys))
+    tries = [[*verb, *words]] if speaks else list(_said_of(scene.sheet(), arm, verb)) if arm is not None else []
+    if not tries:
+        raise Untouchable(f"{code} does not say what is done; give each function a name: {naming(code)} ...")
+    for words in tries:
+        name = own_style(scene, "_".join(words))
+        if name.isidentifier() and is_free(name, taken):
+            return name
     raise Untouchable(f"no free name was found for what is done for {code}; give one with {naming(code)}")
 
 
@@ -61,3 +70,22 @@ def _key_words(key: ast.expr) -> list[str]:
         case _:
             told = ast.unparse(key)
     return words_of("".join(c if c.isalnum() else " " for c in told))
+
+
+def _said_of(sheet: Sheet, arm: Arm, verb: list[str]) -> Iterator[list[str]]:
+    """What the first comment of an arm says, `# Ctrl+R -> toggle the belt`; else the one error that it raises."""
+    first = arm.body[0].lineno
+    beside = comments_of(sheet, arm.line, arm.line)
+    above = [c for line in range(arm.line + 1, first + 1) for c in comments_of(sheet, line, line)]
+    told = beside[:1] or (above[:1] if len(above) == 1 else [])
+    for comment in told:
+        text = re.split(r"->|=>|:", comment.strip("# ."))[-1]
+        words = [w.lower() for w in text.split()]
+        kept = [w for w in words if w not in ARTICLES]
+        if all(w.isalpha() for w in words) and 1 <= len(kept) <= _MOST_SAID and not CONDITIONS & set(words):
+            yield kept if kept[0] in DEEDS and len(kept) > 1 else [*verb, *kept]
+    match arm.body:
+        case [ast.Raise(exc=ast.Call(func=ast.Name(id=kind)) | ast.Name(id=kind))] if not hasattr(builtins, kind):
+            words = [w for w in words_of(kind) if w not in ("error", "exception")]
+            if words:
+                yield ["raise", *words]
