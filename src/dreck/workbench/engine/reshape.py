@@ -235,16 +235,16 @@ class _Work:
         """Why a plan is not even judged; '' when nothing speaks against it."""
         beside = [(p, _text_of(p), t) for p, t in plan.others.items() if p.suffix == ".py"]
         every = [(scene.path, scene.text, plan.text), *beside]
+        for path, _, new in every:
+            try:
+                compile(parse(new, path), str(path), "exec", dont_inherit=True)
+            except (BadSource, SyntaxError) as error:
+                return f"the rewritten text is not Python: {error}"
         before, after = (sum((comments(texts[which]) for texts in every), Counter()) for which in (1, 2))
         lost = before - after
         if lost:
             return f"a comment would be lost: {next(iter(lost))}"
-        for path, old, new in every:
-            try:
-                tree = parse(new, path)
-                compile(tree, str(path), "exec", dont_inherit=True)
-            except (BadSource, SyntaxError) as error:
-                return f"the rewritten text is not Python: {error}"
+        for _, old, new in every:
             moved = _told_to_tools(old) - _told_to_tools(new)
             if moved:
                 return f"a comment speaks to a tool about the line it stands on: {next(iter(moved))}"

@@ -2,6 +2,7 @@
 
 import ast
 import builtins
+import re
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -12,6 +13,7 @@ from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.replace.families.kinds import OF_NONE, Moved, moved, type_chains
 from dreck.steps.replace.tables.arms.table_lines import body_lines
+from dreck.steps.support.arm_comments import comments_above
 from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -42,19 +44,33 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     generic = _name(scene)
     taken = scene.all_words()
     bodies: list[tuple[list[str], str, list[str]]] = [(default, generic, [])]
+    start, said_first = _said_of_the_first(sheet, chain, parts.first)
     for arm, body in zip(chain.arms, parts.bodies, strict=False):
         asked = [_kind(scene, key) for key in arm.keys]
-        bodies.append((body, f"{generic}_{_suffix(asked)}", asked))
+        said = comments_above(sheet, arm, lines_of(sheet, chain)[0])
+        said = [*said_first, *said] if arm is chain.arms[0] else said
+        bodies.append(([*said, *body], f"{generic}_{_suffix(asked)}", asked))
     if len({name for _, name, _ in bodies} - taken) < len(bodies):
         raise Untouchable(f"names that begin with {generic} are taken")
     given = in_order(scene, [*dict.fromkeys([*parts.given, *read])])
     parameters = (subject.id, *(g for g in given if g not in (subject.id, own)))
     first, _ = lines_of(sheet, chain)
     call = parts.call.format(f"{f'{own}.' if own else ''}{generic}({', '.join(parameters)})")
-    sheet.replace_lines(parts.first, parts.last, f"{sheet.indent(first)}{call}\n")
+    sheet.replace_lines(start, parts.last, f"{sheet.indent(first)}{call}\n")
     _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id)
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
+
+
+def _said_of_the_first(sheet: Sheet, chain: Chain, first: int) -> tuple[int, list[str]]:
+    """Where the lines of a chain begin, and what stands above it, when all arms below have a comment of their own."""
+    others = [comments_above(sheet, arm, first) for arm in chain.arms[1:]]
+    start, indent = first, sheet.indent(first)
+    while sheet.line(start - 1).strip().startswith("#") and sheet.indent(start - 1) == indent:
+        start -= 1
+    if not all(others) or not others:
+        return first, []
+    return start, [sheet.line(n).strip() for n in range(start, first)]
 
 
 def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], list[str]]:
@@ -206,9 +222,16 @@ _MOST_NAMED = 2
 
 def _untyped(code: str, subject: str) -> str:
     """The subject's annotation is the whole function's; what is registered is for one class."""
-    import re
-
-    return re.sub(rf"([(,]\s*){subject}: [^,)]+", rf"\1{subject}", code, count=1)
+    head = code.index("(", code.index("def "))
+    start = re.search(rf"[(,]\s*{subject}(: )", code[head:])
+    if start is None:
+        return code
+    begun, deep = head + start.start(1), 0
+    for at in range(begun + 2, len(code)):
+        deep += (code[at] in "([{") - (code[at] in ")]}")
+        if deep < 0 or (not deep and code[at] == ","):
+            return code[:begun] + code[at:]
+    return code
 
 
 STEP = Step(

@@ -2,7 +2,7 @@
 
 import ast
 
-from dreck.steps.support.chains import Chain
+from dreck.steps.support.chains import Chain, comments_of
 from dreck.steps.support.sheet import Sheet, one_line, reindented
 from dreck.steps.support.trees import Untouchable
 
@@ -38,4 +38,15 @@ def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
     lines = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
     asked = chain.default[0].lineno - first
     lines[asked] = lines[asked].removeprefix("el") if lines[asked].startswith("elif") else lines[asked]
-    return lines
+    return [*_said_at_else(sheet, first - 1), *lines]
+
+
+def _said_at_else(sheet: Sheet, line: int) -> list[str]:
+    """The comments beside `else:` and above it, as deep as it stands."""
+    if not sheet.line(line).strip().startswith("else:"):
+        return []
+    indent, found = sheet.indent(line), comments_of(sheet, line, line)
+    while sheet.line(line - 1).strip().startswith("#") and sheet.indent(line - 1) == indent:
+        line -= 1
+        found.insert(0, sheet.line(line).strip())
+    return found
