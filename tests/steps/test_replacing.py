@@ -88,7 +88,7 @@ class Desk:
 
 
 @pytest.mark.parametrize(
-    "line", ["yield kilos", "await book.note(kind)", "del lines[0]", "lines.sort(key=lambda x: kilos)"]
+    "line", ["yield kilos", "await book.note(kind)", "del lines", "lines.sort(key=lambda x: kilos)"]
 )
 def test_lines_that_cannot_leave_their_function_stay(files, line):
     text = SLIP.replace('lines.append("stamp")', line)

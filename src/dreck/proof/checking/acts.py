@@ -130,6 +130,11 @@ class CheckedActs(CheckedAttributes):
         if value.op == "record" and node.op in (Op.CALL, Op.ROW):
             return builtin == value.args[0] and self._holds(side, given, value)
         if value.op == "later" and node.op is Op.CALL:
+            function = value.args[1]
+            if function.op == "registered" and function.args[0] == vals[0].args[0]:
+                return (
+                    value.args[0] == node.payload and value.args[2:] == vals[1:] and self._is_chosen(state, side, value)
+                )
             return value is make("later", node.payload, *vals)
         if value.op == "got" and node.op is Op.CALL and self.look(function) == "attr":
             assumed = ITEMS in self.listed or not self.again

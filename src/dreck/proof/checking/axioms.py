@@ -125,7 +125,7 @@ class Axioms:
             if made is None:
                 return None
             bases.append(made)
-        if node.keywords or not all(_gives_it_back(d) for d in node.decorator_list):
+        if node.keywords or not all(gives_it_back(d) for d in node.decorator_list):
             return None
         try:
             bound = {n: s for n, s in _members(node) if n != "__slots__"}  # they say what it can hold, not what it is
@@ -251,11 +251,18 @@ class Axioms:
         return outcomes.pop() if len(outcomes) == 1 else None
 
 
-def _gives_it_back(decorator: ast.expr) -> bool:
+def gives_it_back(decorator: ast.expr) -> bool:
     """A decorator that leaves the name to the class that is written there."""
     called = decorator.func if isinstance(decorator, ast.Call) else decorator
     word = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
-    return word in ("dataclass", "unique", "total_ordering", "final", "runtime_checkable", "dataclass_transform")
+    return word.rpartition(".")[2] in (
+        "dataclass",
+        "unique",
+        "total_ordering",
+        "final",
+        "runtime_checkable",
+        "dataclass_transform",
+    )
 
 
 def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:

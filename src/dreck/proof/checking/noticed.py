@@ -172,6 +172,8 @@ class _Told:
         classes = {_of_class(left), _of_class(right)}
         if classes == {self.own, self.other} and isinstance(op, ast.Is | ast.Eq | ast.IsNot | ast.NotEq):
             return isinstance(op, ast.IsNot | ast.NotEq)
+        if {getattr(left, "id", ""), getattr(right, "id", "")} == {self.own, self.other} and isinstance(op, ast.Is):
+            return False  # it is an object of a class of the file
         plain = all(isinstance(e, ast.Name | ast.Constant) for e in (left, right))
         if plain and isinstance(op, ast.Is | ast.IsNot):
             return UNKNOWN

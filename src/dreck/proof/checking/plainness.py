@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import FAMILIES
-from dreck.proof.checking.axioms import Axioms
+from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
@@ -36,7 +36,8 @@ class CheckedPlainness(CheckedTests):
             if not nodes:  # a base from elsewhere, of which the files say nothing
                 node = axioms.classes.table.classes[known]
                 told = {n.id for b in node.bases for n in walk(b) if isinstance(n, ast.Name)}
-                if node.keywords or node.decorator_list or told & axioms.classes.table.classes.keys():
+                remade = not all(map(gives_it_back, node.decorator_list))
+                if node.keywords or remade or told & axioms.classes.table.classes.keys():
                     return False
                 nodes = [node]
             return all(reads_itself(node, name, names) for node in nodes)

@@ -97,7 +97,9 @@ class _Asked:
             case [ast.If(test=test, body=inner, orelse=orelse), *rest]:
                 if self._is_surely(test, False):
                     return self.answers_no([*orelse, *rest])
-                return self._is_surely(test, True) and self.answers_no(inner)
+                if self._is_surely(test, True):
+                    return self.answers_no([*inner, *rest])
+                return self._is_bool(test) and all(self.answers_no([*way, *rest]) for way in (inner, orelse))
         return False
 
     def turns_equality_round(self, body: list[ast.stmt]) -> bool:
@@ -137,6 +139,8 @@ class _Asked:
                 return self._ends_early(values, True)
             case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(id=asked), kinds], keywords=[]):
                 return not outcome and asked == self.other and all(map(self._is_firm, _each(kinds)))
+            case ast.Compare(left=ast.Name(id=left), ops=[ast.Is()], comparators=[ast.Name(id=right)]):
+                return not outcome and {left, right} == {self.own, self.other}
             case ast.Compare(left=left, ops=[ast.Is() | ast.Eq()], comparators=[right]):
                 return not outcome and self._are_both_classes(left, right)
             case ast.Compare(left=left, ops=[ast.IsNot() | ast.NotEq()], comparators=[right]):

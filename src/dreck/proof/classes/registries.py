@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from dreck.proof.classes.hierarchy import Hierarchy
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 
@@ -13,17 +14,17 @@ from dreck.source.walking import walk
 class Registry:
     """The functions of a generic function by class, the default under ''; `kinds` derived classes first."""
 
-    functions: dict[str, ast.FunctionDef]
+    functions: dict[str, FunctionNode]
     kinds: tuple[str, ...]
 
 
 def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
     """What is registered for the function `name`; None when there may be more, or when two classes could compete."""
     tree = hierarchy.table.names.tree
-    functions: dict[str, ast.FunctionDef] = {}
+    functions: dict[str, FunctionNode] = {}
     decorators: set[ast.AST] = set()
     for s in tree.body:
-        if not isinstance(s, ast.FunctionDef) or not s.decorator_list:
+        if not isinstance(s, FunctionNode) or not s.decorator_list:
             continue
         kinds = list(_kinds(s, name, hierarchy))
         if s.name == name and _is_generic(s, hierarchy):
@@ -43,11 +44,11 @@ def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
     return Registry(functions, tuple(hierarchy.in_order(named)))
 
 
-def _is_generic(s: ast.FunctionDef, hierarchy: Hierarchy) -> bool:
+def _is_generic(s: FunctionNode, hierarchy: Hierarchy) -> bool:
     return [hierarchy.table.names.stands_for(d) for d in s.decorator_list] == ["functools.singledispatch"]
 
 
-def _kinds(s: ast.FunctionDef, name: str, hierarchy: Hierarchy) -> Iterator[str | None]:
+def _kinds(s: FunctionNode, name: str, hierarchy: Hierarchy) -> Iterator[str | None]:
     """The classes for which `s` is registered, None for one that is not understood."""
     for d in s.decorator_list:
         called = d.func if isinstance(d, ast.Call) else d
@@ -57,7 +58,7 @@ def _kinds(s: ast.FunctionDef, name: str, hierarchy: Hierarchy) -> Iterator[str 
                 yield kind if hierarchy.is_known(kind) else None
 
 
-def _registered_kind(d: ast.expr, s: ast.FunctionDef) -> str:
+def _registered_kind(d: ast.expr, s: FunctionNode) -> str:
     match d:
         case ast.Call(args=[ast.Name(id=kind)], keywords=[]):
             return kind

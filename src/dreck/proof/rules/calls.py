@@ -66,11 +66,14 @@ def _made(at: At, function: Term, values: list[Term]) -> Term | None:
         if fields is not None:
             return _record(at, str(function.args[0]), fields, values)
     runs = function_of(p, at.which, function)
-    after = at.node.succs[0]
-    at_once = after.op in (Op.AWAIT, Op.YIELD_FROM) and after.operands == (at.node.dest,)
-    if runs is not None and at_once and runs_lazily(runs):
+    if runs is not None and _is_awaited_at_once(at) and runs_lazily(runs):
         return at.make("later", at.node.payload, function, *values)
     return None
+
+
+def _is_awaited_at_once(at: At) -> bool:
+    after = at.node.succs[0]
+    return after.op in (Op.AWAIT, Op.YIELD_FROM) and after.operands == (at.node.dest,)
 
 
 def _record(at: At, kind: str, fields: list[tuple[str, Any]], values: list[Term]) -> Term | None:
@@ -113,6 +116,8 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
             break
     p.note(FAMILIES)
     target = at.make("registered", str(function.args[0]), chosen)
+    if runs_lazily(registry.functions[chosen]) and _is_awaited_at_once(at):
+        return Gives(at.make("later", at.node.payload, target, *values))
     return Event(at.make(Op.CALL, at.node.payload, target, *values), at.node.source)
 
 

@@ -203,7 +203,7 @@ class _Importing:
         if isinstance(called, ast.Attribute) and called.attr in ("setter", "deleter", "getter"):
             return isinstance(called.value, ast.Name)
         generic = self.names.definitions.get(_registers(d))
-        registers = isinstance(generic, ast.FunctionDef) and _is_generic(generic, self.names)
+        registers = isinstance(generic, FunctionNode) and _is_generic(generic, self.names)
         registers = registers or _registers(d) in self.generics
         return registers or self.names.stands_for(called) in _QUIET_DECORATORS
 

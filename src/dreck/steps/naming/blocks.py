@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.shape import leaves
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.answers import answers_of, is_never_read_first, is_set_first
+from dreck.steps.naming.entering import leading_to, own_of_comprehensions
 from dreck.steps.naming.later import is_read_later
 from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
@@ -56,7 +58,7 @@ def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
         match node:
             case _ if isinstance(node, _LAZY) and not keeps_its_variables(scene, block.body, bool(block.loops), node):
                 raise Untouchable("it holds a function that would see other variables")
-            case ast.Delete() | ast.Global() | ast.Nonlocal():
+            case ast.Name(ctx=ast.Del()) | ast.Global() | ast.Nonlocal():
                 raise Untouchable("it deletes or declares names")
             case ast.Call(func=ast.Name(id="super" | "locals" | "vars" | "eval" | "exec" as name)):
                 raise Untouchable(f"it calls {name}(), which depends on the function it stands in")
@@ -87,7 +89,8 @@ def own_statements(body: Sequence[ast.stmt], kind: type[ast.stmt]) -> list[ast.s
 def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     """The names a block gets and those it gives back, in the order they stand."""
     inside = {n for s in block.body for n in walk(s)}
-    names = [n for n in walk(scene.node) if isinstance(n, ast.Name)]
+    aside = own_of_comprehensions(scene.node)
+    names = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n not in aside]
     local = scene.scope.local
     bound = assigned_in(block.body) & local
     bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
@@ -102,12 +105,13 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
     seen = list(dict.fromkeys(n.id for n in order))
     results = [n for n in seen if n in bound and (n in read_outside or (block.loops and n in bound_outside))]
-    lasting = scene.scope.captured | scene.scope.deleted
+    lasting = (scene.scope.captured & _kept_by_functions(scene.node, aside)) | scene.scope.deleted
     results = [n for n in results if n in lasting or is_read_later(scene.node, block.body, n)]
     changed = {n.target.id for n in inside if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
     read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
     sure = _surely_bound(block.body) | {n for n in bound if is_set_first(block.body, n)}
     given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
+    given = [n for n in given if n in results or n in scene.scope.params or _has_a_value(scene, block, n, inside)]
     around = _bound_around(scene) - local - scene.scope.declared_global
     given += [n for n in seen if n in around and n in read]
     ran = _as_they_run(order, inside)
@@ -118,6 +122,24 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     return [n for n in given if n not in first_write], (
         [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
     )
+
+
+def _kept_by_functions(function: FunctionNode, aside: set[ast.AST]) -> set[str]:
+    """The names in functions and generators inside of it, those that are their own left out where that is plain."""
+    lazy = [n for n in walk(function) if n is not function and isinstance(n, _LAZY)]
+    return {getattr(n, "id", "") for inner in lazy for n in walk(inner) if n not in aside}
+
+
+def _has_a_value(scene: Scene, block: Block, name: str, inside: set[ast.AST]) -> bool:
+    """Whether a name may have been bound when the block is entered."""
+    binding = [
+        n
+        for n in walk(scene.node)
+        if n not in inside
+        and n is not scene.node
+        and ((isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Store)) or name in _named_by(n))
+    ]
+    return name in scene.scope.captured or bool(leading_to(scene.node, block.body, binding))
 
 
 def _named_by(n: ast.AST) -> set[str]:

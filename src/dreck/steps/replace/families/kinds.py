@@ -9,7 +9,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
-from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text
+from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text, waits, yields
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.scene import Scene
@@ -142,15 +142,27 @@ class Moved:
     first: int
     last: int
     returns: bool
+    waits: bool = False
+    """Whether the functions are coroutines, and the call waits for what they come to."""
 
 
-def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str) -> Moved:
-    """The arms of a chain as functions. Raises Untouchable when they cannot be."""
+def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = False) -> Moved:
+    """The arms of a chain as functions; with `waiting` they may await. Raises Untouchable when they cannot be."""
+    found = _moved(scene, sheet, chain, unit, waiting)
+    bodies = [arm.body for arm in chain.arms] + ([chain.default] if chain.default is not None else [])
+    if not any(waits(Block(body, chain.first, False, (), False)) for body in bodies):
+        return found
+    if not waiting:
+        raise Untouchable("its default awaits")
+    return replace(found, call=found.call.replace("{}", "await {}"), waits=True)
+
+
+def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool) -> Moved:
     first, last = lines_of(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
         check_block(scene, block, out_of_class=True)
-        if any(isinstance(n, ast.Yield | ast.YieldFrom | ast.Await) for s in block.body for n in walk(s)):
+        if yields(block) or (waits(block) and not waiting):
             raise Untouchable("an arm awaits or yields")
         if own_statements(block.body, ast.Continue):
             raise Untouchable("an arm continues the loop around it")

@@ -12,7 +12,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.replace.families.kinds import OF_NONE, Moved, moved, type_chains
-from dreck.steps.replace.tables.arms.table_lines import body_lines
+from dreck.steps.replace.tables.arms.table_lines import body_lines, said_at_else
 from dreck.steps.support.arm_comments import comments_above
 from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
@@ -57,7 +57,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     first, _ = lines_of(sheet, chain)
     call = parts.call.format(f"{f'{own}.' if own else ''}{generic}({', '.join(parameters)})")
     sheet.replace_lines(start, parts.last, f"{sheet.indent(first)}{call}\n")
-    _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id)
+    _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id, parts.waits, parts.returns)
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
 
@@ -79,12 +79,12 @@ def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], 
     if chain.default is not None and not chain.rest:
         otherwise = Arm((), chain.default, chain.default[0].lineno)
         try:
-            whole = moved(scene, sheet, replace(chain, arms=(*chain.arms, otherwise)), unit)
+            whole = moved(scene, sheet, replace(chain, arms=(*chain.arms, otherwise)), unit, waiting=True)
         except Untouchable:
             whole = None
         if whole is not None and not whole.returns:
-            return whole, _as_if(whole.bodies[-1]), []
-    parts = moved(scene, sheet, chain, unit)
+            return whole, [*said_at_else(sheet, chain.default[0]), *_as_if(whole.bodies[-1])], []
+    parts = moved(scene, sheet, chain, unit, waiting=True)
     if chain.default is None and parts.last > (chain.last.end_lineno or 0):
         return parts, _tail_lines(scene, chain, parts.last), _read_by(scene, chain)
     if chain.default is None:
@@ -97,8 +97,9 @@ def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], 
 
 def _kept(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
     """The variables that arms bind and other objects leave as they are, where all of them are bound before."""
-    bound = parts.call.removesuffix(" = {}").split(", ")
-    if parts.returns or not parts.call.endswith(" = {}") or not all(name.isidentifier() for name in bound):
+    target, assigned, _ = parts.call.partition(" = ")
+    bound = target.split(", ")
+    if parts.returns or not assigned or not all(name.isidentifier() for name in bound):
         return []
     before = {
         n.id
@@ -119,7 +120,7 @@ def _as_if(lines: list[str]) -> list[str]:
 
 def _for_others(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
     """What is done for objects of other classes where nothing is."""
-    if parts.call == "{}":
+    if parts.call in ("{}", "await {}"):
         return ['"""Nothing is done for objects of other classes."""']
     ends = chain.block is scene.node.body and chain.end == len(chain.block)
     if not parts.returns or not ends:
@@ -145,18 +146,20 @@ def _put(
     bodies: list[tuple[list[str], str, list[str]]],
     parameters: tuple[str, ...],
     subject: str,
+    waits: bool,
+    returning: bool,
 ) -> None:
     """The generic function and what is registered for it, below the function or in its class."""
     is_method = scene.function.owner is not None
     decorator = "singledispatchmethod" if is_method else "singledispatch"
     generic = bodies[0][1]
-    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
+    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None and returning else ""
     indent = sheet.indent(scene.node.lineno) if is_method else ""
     pieces = []
     for body, name, kinds in bodies:
         told = "\n".join(f"@{generic}.register({kind})" for kind in kinds) or f"@{decorator}"
         code = written(
-            scene, Helper(name, parameters, tuple(body), decorator=told), indent, sheet.unit(scene.node), returns
+            scene, Helper(name, parameters, tuple(body), waits, told), indent, sheet.unit(scene.node), returns
         )
         pieces.append(_untyped(code, subject) if kinds else code)
     add_imports(scene, sheet, [f"from functools import {decorator}"])

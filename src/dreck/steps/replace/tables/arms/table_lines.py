@@ -38,11 +38,14 @@ def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
     lines = [sheet.line(n).rstrip("\r\n").removeprefix(indent) for n in range(first, last + 1)]
     asked = chain.default[0].lineno - first
     lines[asked] = lines[asked].removeprefix("el") if lines[asked].startswith("elif") else lines[asked]
-    return [*_said_at_else(sheet, first - 1), *lines]
+    return [*said_at_else(sheet, chain.default[0]), *lines]
 
 
-def _said_at_else(sheet: Sheet, line: int) -> list[str]:
-    """The comments beside `else:` and above it, as deep as it stands."""
+def said_at_else(sheet: Sheet, first: ast.stmt) -> list[str]:
+    """The comments beside the `else:` of a statement that comes first there, and above it, as deep as it stands."""
+    line, inner = first.lineno - 1, sheet.indent(first.lineno)
+    while sheet.line(line).strip().startswith("#") and sheet.indent(line) == inner:
+        line -= 1
     if not sheet.line(line).strip().startswith("else:"):
         return []
     indent, found = sheet.indent(line), comments_of(sheet, line, line)

@@ -148,7 +148,7 @@ def _word(node: ast.AST, part: str) -> str:
         case ast.Call(), "args":
             return (
                 "message"
-                if isinstance(node, ast.Call) and _last(node.func).endswith(("Error", "Exception"))
+                if isinstance(node, ast.Call) and _last(node.func).endswith(("error", "exception"))
                 else "value"
             )
         case ast.Subscript(), "slice":
