@@ -177,7 +177,7 @@ def _form(s: Stmt) -> tuple[str, ...] | None:
 def _would_fit(tree: Tree, site: Site, s: cst.If, options: Options) -> bool:
     first, second = only_statement(s.body), only_statement(s.orelse.body) if isinstance(s.orelse, cst.Else) else None
     assert isinstance(first, cst.Assign) and isinstance(second, cst.Assign)
-    chosen = cst.IfExp(test=bare(s.test), body=_operand(first.value), orelse=_operand(second.value))
+    chosen = _either(s.test, first.value, second.value)
     code = code_of(cst.SimpleStatementLine(body=[first.with_changes(value=chosen)])).strip()
     return len(code) <= _MOST and width(tree, site.path, code) <= options.line_length
 
@@ -187,14 +187,22 @@ def _chosen(
 ) -> tuple[cst.IfExp, cst.BaseExpression]:
     """The conditional expression, and the value it stands in: itself, or the call with it as an argument."""
     if not kind:
-        chosen = cst.IfExp(test=bare(test), body=_operand(first), orelse=_operand(second))
+        chosen = _either(test, first, second)
         return chosen, chosen
     assert isinstance(first, cst.Call) and isinstance(second, cst.Call)
     place = int(kind.removeprefix("argument "))
     mine, theirs = first.args[place], second.args[place]
-    chosen = cst.IfExp(test=bare(test), body=_operand(mine.value), orelse=_operand(theirs.value))
+    chosen = _either(test, mine.value, theirs.value)
     args = [*first.args[:place], mine.with_changes(value=chosen), *first.args[place + 1 :]]
     return chosen, first.with_changes(args=args)
+
+
+def _either(test: cst.BaseExpression, first: cst.BaseExpression, second: cst.BaseExpression) -> cst.IfExp:
+    """`first if test else second`; what is asked with `not` is asked without."""
+    asked = bare(test)
+    if isinstance(asked, cst.UnaryOperation) and isinstance(asked.operator, cst.Not):
+        asked, first, second = bare(asked.expression), second, first
+    return cst.IfExp(test=asked, body=_operand(first), orelse=_operand(second))
 
 
 def _operand(value: cst.BaseExpression) -> cst.BaseExpression:

@@ -157,6 +157,8 @@ def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
 
 
 def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
+    if s.orelse and any(map(_GOES_ON.match, _comments_at(s.orelse, line_of))):
+        return True
     above = line_of(s.lineno - 1).strip()
     if (
         not above.startswith("#")
@@ -165,6 +167,20 @@ def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
     ):
         return False
     return not (s.orelse and "#" in _head_of_else(s, line_of))
+
+
+_GOES_ON = re.compile(r"#\s*(otherwise|else|if not|in (all|any) other|when not|the other)\b", re.I)
+"""Comments that go on from what is said of the branch before."""
+
+
+def _comments_at(body: list[ast.stmt], line_of: Callable[[int], str]) -> list[str]:
+    """The comments above the first statement of a branch, those at its `else:` among them."""
+    found: list[str] = []
+    line = body[0].lineno - 1
+    while line > 0 and (line_of(line).strip().startswith("#") or line_of(line).strip().startswith("else:")):
+        found.append(line_of(line).partition("else:")[2].strip() or line_of(line).strip())
+        line -= 1
+    return found
 
 
 def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:

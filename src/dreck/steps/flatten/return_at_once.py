@@ -182,7 +182,26 @@ def _returning(block: cst.IndentedBlock, index: int, name: str) -> cst.IndentedB
 def _never_ends(statement: Stmt) -> bool:
     bare = statement.with_changes(leading_lines=[])
     parsed: Any = ast.parse(_in_function(cst.Module(body=[bare]).code))
-    return leaves(parsed.body[0].body[0].body)
+    body = parsed.body[0].body[0].body
+    return leaves(body) or _goes_round_for_ever(body[-1])
+
+
+def _goes_round_for_ever(s: ast.stmt) -> bool:
+    """`while True:` that nothing breaks."""
+    match s:
+        case ast.While(test=ast.Constant(value=True), body=body):
+            return not any(isinstance(n, ast.Break) for block in _loop_blocks(body) for b in block for n in _own(b))
+    return False
+
+
+def _own(s: ast.stmt) -> Iterator[ast.AST]:
+    """What stands in a statement, loops inside of it left out."""
+    if not isinstance(s, ast.For | ast.AsyncFor | ast.While | ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        yield s
+        for child in ast.iter_child_nodes(s):
+            yield from _own(child)  # type: ignore[arg-type]
+    else:
+        yield from (n for part in getattr(s, "orelse", []) for n in _own(part))
 
 
 def _in_function(code: str) -> str:

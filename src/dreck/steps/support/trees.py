@@ -47,7 +47,7 @@ class Tree:
             module = cst.parse_module(text)
         except cst.ParserSyntaxError as error:
             raise Untouchable(f"LibCST cannot parse it: {error.message}") from None
-        return cls(module, wrapped)
+        return cls(_with_own_unit(module) if wrapped else module, wrapped)
 
     @cached_property
     def code(self) -> str:
@@ -288,3 +288,28 @@ def grouped(test: cst.BaseExpression, operator: type) -> cst.BaseExpression:
     if (mixed or isinstance(test, loose)) and not test.lpar:
         return test.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()])
     return test
+
+
+def _with_own_unit(module: cst.Module) -> cst.Module:
+    """The module with what is made anew in it indented as the function itself does: LibCST takes the first indent it
+    meets for that of all, and a function inside of another begins at twice of it."""
+    outer: Any = module.body[0]
+    function: Any = outer.body.body[0]
+    body = getattr(function, "body", None)
+    if not isinstance(body, cst.IndentedBlock) or body.indent in (None, module.default_indent):
+        return module
+    kept: Any = module.visit(_Spelled(module.default_indent))
+    return kept.with_changes(default_indent=body.indent)  # type: ignore[no-any-return]
+
+
+class _Spelled(cst.CSTTransformer):
+    """Every block with the indent that it has, said."""
+
+    def __init__(self, indent: str) -> None:
+        super().__init__()
+        self.indent = indent
+
+    def leave_IndentedBlock(
+        self, original_node: cst.IndentedBlock, updated_node: cst.IndentedBlock
+    ) -> cst.IndentedBlock:
+        return updated_node.with_changes(indent=self.indent) if updated_node.indent is None else updated_node
