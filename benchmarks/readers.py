@@ -94,7 +94,9 @@ def _double_blank(lines: list[str]) -> int:
 
 def _indents(text: str) -> set[int]:
     """By how much the blocks of a function are indented."""
-    tree = ast.parse(f"if True:\n{text}" if text[:1].isspace() else text)
+    tree: ast.AST = ast.parse(f"if True:\n{text}" if text[:1].isspace() else text)
+    if text[:1].isspace():
+        tree = tree.body[0].body[0]  # type: ignore[attr-defined]
     return {
         block[0].col_offset - node.col_offset
         for node in ast.walk(tree)

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-HEAD = "import abc, dataclasses, enum, functools, typing\n"
+HEAD = "import abc, asyncio, dataclasses, enum, functools, typing\n"
 
 
 @dataclass(frozen=True)

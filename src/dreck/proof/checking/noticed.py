@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
+from dreck.model.names.bindings import bindings_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -93,13 +94,15 @@ def _looks_at_the_body(code: list[ast.AST | None]) -> bool:
     return any(isinstance(n, ast.NamedExpr) or words & {getattr(n, "id", ""), getattr(n, "attr", "")} for n in nodes)
 
 
-def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module) -> bool:
+def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, every: tuple[ast.Module, ...]) -> bool:
     """Whether an `__eq__` answers "not equal" to a constant with no look at its object, an `__ne__` the opposite."""
     spec = s.args
     if s.decorator_list or len(spec.args) != 2 or spec.vararg or spec.kwarg or spec.kwonlyargs:
         return False
     own, other = (a.arg for a in spec.args)
-    told = _Told(tree, node, own, other)
+    if _own_classes(tree).get(node.name) is not node:
+        return False
+    told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)))
     try:
         answers = told.answers(s.body)
     except _NoticedError:
@@ -119,6 +122,7 @@ class _Told:
     node: ast.ClassDef
     own: str
     other: str
+    lying: bool
 
     def answers(self, body: list[ast.stmt]) -> set[object]:
         for i, s in enumerate(body):
@@ -169,7 +173,7 @@ class _Told:
         return UNKNOWN if unsure else not ends
 
     def _compared(self, left: ast.expr, op: ast.cmpop, right: ast.expr) -> object:
-        classes = {_of_class(left), _of_class(right)}
+        classes = {self._of_class(left), self._of_class(right)}
         if classes == {self.own, self.other} and isinstance(op, ast.Is | ast.Eq | ast.IsNot | ast.NotEq):
             return isinstance(op, ast.IsNot | ast.NotEq)
         if {getattr(left, "id", ""), getattr(right, "id", "")} == {self.own, self.other} and isinstance(op, ast.Is):
@@ -193,21 +197,20 @@ class _Told:
         unsure = any(getattr(n, "id", "") == "NotImplemented" for s in equal for n in walk(s))
         return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
 
+    def _of_class(self, e: ast.expr) -> str:
+        """`x` of `type(x)`, and of `x.__class__` where nothing gives that another meaning."""
+        match e:
+            case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=x)], keywords=[]):
+                return x
+            case ast.Attribute(value=ast.Name(id=x), attr="__class__") if not self.lying:
+                return x
+        return ""
+
     def _is_no_class_of_constants(self, kind: ast.expr) -> bool:
-        if _of_class(kind) == self.own:
+        if self._of_class(kind) == self.own:
             return _is_closed(self.node, self.tree)
         found = _own_classes(self.tree).get(getattr(kind, "id", ""))
         return found is not None and _is_closed(found, self.tree)
-
-
-def _of_class(e: ast.expr) -> str:
-    """`x` of `type(x)` and `x.__class__`."""
-    match e:
-        case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=x)], keywords=[]):
-            return x
-        case ast.Attribute(value=ast.Name(id=x), attr="__class__"):
-            return x
-    return ""
 
 
 @lru_cache(maxsize=64)
@@ -223,11 +226,38 @@ def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
             meant.setdefault(n.id, []).append(n)
     if {"isinstance", "type", "NotImplemented"} & meant.keys():
         return {}
+    known = bindings_of(tree)
+    if known.dynamic:
+        return {}
+    keeping = {"dataclass", "total_ordering", "final", "runtime_checkable"}
+    imported = {
+        a.name
+        for n in tree.body
+        if isinstance(n, ast.ImportFrom) and n.module in ("dataclasses", "functools", "typing")
+        for a in n.names
+        if a.asname is None and len(meant[a.name]) == 1
+    }
     return {
         s.name: s
         for s in tree.body
-        if isinstance(s, ast.ClassDef) and len(meant[s.name]) == 1 and s.lineno > max(stars, default=0)
+        if isinstance(s, ast.ClassDef)
+        and len(meant[s.name]) == 1
+        and s.name not in known.rebound
+        and s.lineno > max(stars, default=0)
+        and {_word(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list} <= keeping & imported
     }
+
+
+@lru_cache(maxsize=64)
+def _tells_classes_otherwise(tree: ast.Module) -> bool:
+    """Whether `__class__` or `__getattribute__` is defined, set or spoken of as a text."""
+    words = ("__class__", "__getattribute__")
+    for n in walk(tree):
+        loads = isinstance(n, ast.Name | ast.Attribute) and isinstance(n.ctx, ast.Load)
+        said = (getattr(n, field, None) for field in ("name", "id", "attr", "value", "asname"))
+        if not loads and any(isinstance(word, str) and word in words for word in said):
+            return True
+    return False
 
 
 _PLAIN_BASES = {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception",

@@ -85,7 +85,7 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
             if not isinstance(s, ast.FunctionDef) or s.decorator_list:
                 return True
             if what == "eq constant":
-                if not declines_constants(s, body.node, body.tree):
+                if not declines_constants(s, body.node, body.tree, _trees(names)):
                     return True
             elif not _keeps_to(s, special) or _leads_to_loud(s, names):
                 return True
@@ -127,7 +127,7 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
             for s in statements:
                 told = {_kind_of(name), f".{name}"}
                 if name in ("__eq__", "__ne__") and not (
-                    isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree)
+                    isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree, _trees(names))
                 ):
                     told.add("constant")
                 if name == "__hash__" and _is_hash_of_a_builtin(s):

@@ -5,6 +5,7 @@ from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 
+from dreck.model.names.bindings import Bindings, bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
@@ -39,7 +40,7 @@ def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames
     tree = _tree_of(node, names)
     if tree is None or s.decorator_list or len(s.args.args) != 2 or s.args.vararg or s.args.kwonlyargs or s.args.kwarg:
         return False
-    asked = _Asked(tree, node, s.args.args[0].arg, s.args.args[1].arg)
+    asked = _Asked(tree, node, s.args.args[0].arg, s.args.args[1].arg, not _may_lie_about_classes(names))
     body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
     if s.name == "__ne__":
         return asked.turns_equality_round(body)
@@ -68,10 +69,44 @@ def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
                 last_star = max(last_star, n.lineno)
             case ast.alias(name=name, asname=other):
                 bound[other or name.partition(".")[0]] += 1
-    if any(bound[word] for word in ("isinstance", "type", "NotImplemented")):
+    known = bindings_of(tree)
+    if known.dynamic or any(bound[word] for word in ("isinstance", "type", "NotImplemented")):
         return {}
     classes = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.lineno > last_star]
-    return {s.name: s for s in classes if bound[s.name] == 1}
+    alone = {s.name: s for s in classes if bound[s.name] == 1 and s.name not in known.rebound}
+    return {name: s for name, s in alone.items() if all(_gives_it_back(d, known) for d in s.decorator_list)}
+
+
+_GIVING_BACK = {"dataclasses": {"dataclass"}, "functools": {"total_ordering"}, "typing": {"final", "runtime_checkable"}}
+
+
+def _gives_it_back(d: ast.expr, known: Bindings) -> bool:
+    """A decorator of the library, imported by its name, that leaves the name to the class that is written there."""
+    word = d.func if isinstance(d, ast.Call) else d
+    match known.of.get(word.id, []) if isinstance(word, ast.Name) else []:
+        case [ast.ImportFrom(module=str() as module, level=0)]:
+            return isinstance(word, ast.Name) and word.id in _GIVING_BACK.get(module, ())
+    return False
+
+
+@lru_cache(maxsize=16)
+def _may_lie_about_classes(names: ModuleNames) -> bool:
+    """Whether anything in the files gives `__class__` another meaning for an object."""
+    for tree in (names.tree, *getattr(names, "trees", ())):
+        for n in every_node(tree):
+            match n:
+                case ast.FunctionDef(name=name) | ast.Constant(value=str() as name) | ast.alias(name=name):
+                    pass
+                case (
+                    ast.Attribute(attr=name, ctx=ast.Store() | ast.Del())
+                    | ast.Name(id=name, ctx=ast.Store() | ast.Del())
+                ):
+                    pass
+                case _:
+                    continue
+            if name in ("__class__", "__getattribute__"):
+                return True
+    return False
 
 
 _NO_ABSTRACT_BASES = frozenset(
@@ -88,6 +123,8 @@ class _Asked:
     node: ast.ClassDef
     own: str
     other: str
+    by_attribute: bool
+    """Whether `x.__class__` is the class of `x`."""
 
     def answers_no(self, body: list[ast.stmt]) -> bool:
         """Whether statements answer `False` or `NotImplemented` for a constant, and look into nothing."""
@@ -164,11 +201,20 @@ class _Asked:
 
     def _are_both_classes(self, left: ast.expr, right: ast.expr) -> bool:
         """`type(self)` and `type(other)`, either way round and either way spelt."""
-        return {_class_of(left), _class_of(right)} == {self.own, self.other}
+        return {self._class_of(left), self._class_of(right)} == {self.own, self.other}
+
+    def _class_of(self, e: ast.expr) -> str:
+        """`x` for `type(x)` and `x.__class__`; '' for anything else."""
+        match e:
+            case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=of)], keywords=[]):
+                return of
+            case ast.Attribute(value=ast.Name(id=of), attr="__class__") if self.by_attribute:
+                return of
+        return ""
 
     def _is_firm(self, kind: ast.expr) -> bool:
         """Whether no constant is of a class: it is of this file, and nothing is told to be of it that is not."""
-        if _class_of(kind) == self.own:
+        if self._class_of(kind) == self.own:
             return self._has_no_hooks(self.node, ())
         found = _classes_at_top(self.tree).get(kind.id) if isinstance(kind, ast.Name) else None
         return found is not None and self._has_no_hooks(found, ())
@@ -187,16 +233,6 @@ class _Asked:
 
 
 _HOOKS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"})
-
-
-def _class_of(e: ast.expr) -> str:
-    """`x` for `type(x)` and `x.__class__`; '' for anything else."""
-    match e:
-        case ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=of)], keywords=[]):
-            return of
-        case ast.Attribute(value=ast.Name(id=of), attr="__class__"):
-            return of
-    return ""
 
 
 def _each(kinds: ast.expr) -> list[ast.expr]:
