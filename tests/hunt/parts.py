@@ -14,6 +14,17 @@ SPECIAL = (
     "    def __getitem__(self, key):\n        self.n += 1\n        return self.n\n",
     "    def get(self, key, default=None):\n        self.n += 1\n        return default\n",
     "    def __lt__(self, other):\n        return self.n % 2 == 0\n",
+    "    def __eq__(self, other):\n        if not isinstance(other, A):\n            return False\n        LOG.append('eq')\n"
+    "        return True\n    __hash__ = None\n",
+    "    def __eq__(self, other):\n        if type(self) is type(other):\n            LOG.append('eq')\n            return True\n"
+    "        return NotImplemented\n    def __hash__(self):\n        return hash(self.n)\n",
+    "    def __eq__(self, other):\n        return isinstance(other, A) and self.kilos == other.kilos\n",
+    "    def __eq__(self, other):\n        LOG.append('eq')\n        return isinstance(other, A)\n",
+    "    if LOG is not None:\n        def __eq__(self, other):\n            LOG.append('eq')\n            return self.n == other\n",
+    "    def __hash__(self):\n        return hash(self.kilos)\n",
+    "    def __len__(self):\n        return self.kilos\n",
+    "    def __bool__(self):\n        return self.kilos > 0\n",
+    "    def __str__(self):\n        LOG.append('told')\n        return 'k'\n",
 )
 COMPUTED = (
     "    @property\n    def kilos(self):\n        return self.n\n",

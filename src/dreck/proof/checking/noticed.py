@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
+from dreck.proof.checking.lasting import is_lasting, walked_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -25,9 +26,13 @@ _CALLS: dict[str, str] = {
 }  # fmt: skip
 
 
-def comes_to(s: FunctionNode) -> set[str]:
-    """The attributes (`.name`) and kinds of special methods that a body may run."""
-    return {told for b in s.body for n in walk(b) for told in _comes_to(n)}
+def comes_to(s: FunctionNode, trees: tuple[ast.Module, ...]) -> set[str]:
+    """The attributes (`.name`) and kinds of special methods that a body may run; `anything` where it may use up what
+    it goes through."""
+    nodes = [n for b in s.body for n in walk(b)]
+    found = {told for n in nodes for told in _comes_to(n)}
+    walked = [e for n in nodes for e in walked_in(n)]
+    return found | ({"anything"} if any(not is_lasting(e, s, trees) for e in walked) else set())
 
 
 def _comes_to(n: ast.AST) -> Iterator[str]:

@@ -118,7 +118,11 @@ def _kind_of(name: str) -> str:
 @lru_cache(maxsize=16)
 def _loud(names: ModuleNames) -> frozenset[str] | None:
     """The attributes (`.name`) and kinds of special methods behind which something may be noticed; None: any."""
-    found = {f".{name}" for name in _put_late(names) if is_put_on_a_class(names, str(name))} | {"anything"}
+    found = (
+        {f".{name}" for name in _put_late(names) if is_put_on_a_class(names, str(name))}
+        | {"anything"}
+        | _filling_in(names)
+    )
     quiet: list[tuple[set[str], set[str]]] = []
     for body in _classes(names):
         if not body.is_tame:
@@ -140,7 +144,7 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
                     if name in _NOT_ASKED:
                         continue
                     if all(map(_only_answers, s.body)):
-                        quiet.append((told, comes_to(s)))
+                        quiet.append((told, comes_to(s, _trees(names))))
                     else:
                         found |= told
     while True:
@@ -148,6 +152,13 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
         if more <= found:
             return frozenset(found)
         found |= more
+
+
+def _filling_in(names: ModuleNames) -> set[str]:
+    """`item`, where the files speak of dicts that fill themselves in when they are read."""
+    nodes = (n for tree in _trees(names) for n in walk(tree))
+    spoken = ({getattr(n, "id", ""), getattr(n, "attr", ""), getattr(n, "name", "")} for n in nodes)
+    return {"item"} if any("defaultdict" in words for words in spoken) else set()
 
 
 _NOT_ASKED = frozenset({"__init__", "__new__", "__post_init__", "__setattr__", "__delattr__", "__call__", "__enter__",
@@ -164,7 +175,7 @@ _NOT_ASKED = frozenset({"__init__", "__new__", "__post_init__", "__setattr__", "
 
 def _leads_to_loud(s: FunctionNode, names: ModuleNames) -> bool:
     loud = _loud(names)
-    return loud is None or not loud.isdisjoint(comes_to(s))
+    return loud is None or not loud.isdisjoint(comes_to(s, _trees(names)))
 
 
 def _bindings_of(node: ast.ClassDef) -> dict[str, list[ast.stmt]]:

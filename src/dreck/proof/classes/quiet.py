@@ -35,6 +35,8 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
                 return False
             if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Del):
                 return False
+            if isinstance(n, ast.Assign) and not all(isinstance(t, ast.Name) for t in n.targets):
+                return False  # taking something apart goes through it
     return True
 
 

@@ -15,7 +15,7 @@ from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
 from dreck.proof.classes.put_later import put_later
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
-from dreck.proof.classes.wilful import CONSTANT, is_handed_on, leads_to, wilful
+from dreck.proof.classes.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -29,7 +29,6 @@ _COMPARING: dict[str, tuple[str, ...]] = {
     "__subclasshook__": ("isinstance",),
 }  # fmt: skip
 _EVERY = frozenset(what for kinds in _COMPARING.values() for what in kinds)
-_FILLS_IN = "defaultdict"
 _READING = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
 
 
@@ -54,8 +53,8 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
     nodes = [n for tree in trees for n in every_node(tree)]
     found = _joined(_by_class(n, names) for n in nodes if isinstance(n, ast.ClassDef))
     found = TakenBack(found.attributes | put_later(names), found.comparisons)
-    fills_in = any(map(_fills_in, nodes))
-    return TakenBack(found.attributes, found.comparisons | {"item"}) if fills_in else found
+    filling = any(map(fills_in, nodes))
+    return TakenBack(found.attributes, found.comparisons | {"item"}) if filling else found
 
 
 def having_a_say(names: ModuleNames, what: str) -> list[str]:
@@ -63,14 +62,6 @@ def having_a_say(names: ModuleNames, what: str) -> list[str]:
     trees = (names.tree, *getattr(names, "trees", ()))
     kinds = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     return [n.name for n in kinds if what in _by_class(n, names).comparisons]
-
-
-def _fills_in(n: ast.AST) -> bool:
-    """Whether a node speaks of the dict in which reading a key it lacks puts it there."""
-    match n:
-        case ast.Name(id=word) | ast.Attribute(attr=word) | ast.alias(name=word):
-            return word == _FILLS_IN
-    return False
 
 
 def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
@@ -156,7 +147,7 @@ def _reads_quietly(s: FunctionNode, names: ModuleNames) -> bool:
     if all(t in QUIET_DECORATORS for t in told):
         return True
     if all(t in COMPUTED | {"abc.abstractmethod"} for t in told):
-        return is_quiet(s.body, names) and leads_to(s).isdisjoint(wilful(names))
+        return is_quiet(s.body, names) and leads_to(s, names).isdisjoint(wilful(names))
     return all(_is_accessor(d, s.name) for d in s.decorator_list)
 
 
@@ -172,7 +163,7 @@ def _is_accessor(d: ast.expr, name: str) -> bool:
 
 def _is_quiet_special(s: FunctionNode, names: ModuleNames) -> bool:
     """Whether a special method keeps to what `plain-comparisons` says."""
-    if s.decorator_list or not is_quiet(s.body, names) or leads_to(s) & wilful(names):
+    if s.decorator_list or not is_quiet(s.body, names) or leads_to(s, names) & wilful(names):
         return False
     match s.name:
         case "__eq__":

@@ -14,6 +14,7 @@ from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import says_no_to_constants
 from dreck.proof.classes.put_later import put_later
 from dreck.proof.classes.quiet import QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.used_up import is_used_up
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -48,9 +49,24 @@ _BY_CALL: dict[str, frozenset[str]] = {
 _SPECIAL = frozenset[str]().union(*_BY_OPERATOR.values(), *_BY_CALL.values(), _TOLD, {"__missing__", "__set_name__"})
 
 
-def leads_to(s: FunctionNode) -> frozenset[str]:
-    """The attributes and special methods that quiet code may come to."""
-    return frozenset(name for b in s.body for n in walk(b) for name in _reached_by(n))
+USES_UP = "goes through what may be an iterator"
+FILLS_IN = "reads what may fill itself in"
+
+
+def leads_to(s: FunctionNode, names: ModuleNames) -> frozenset[str]:
+    """The attributes and special methods that quiet code may come to, and whether it may use up an iterator."""
+    nodes = [n for b in s.body for n in walk(b)]
+    found = frozenset(name for n in nodes for name in _reached_by(n))
+    gone_through = (e for n in nodes for e in _gone_through(n))
+    return found | {USES_UP} if any(is_used_up(e, s, names) for e in gone_through) else found
+
+
+def _gone_through(n: ast.AST) -> Iterator[ast.expr]:
+    match n:
+        case ast.Call(func=ast.Name(id="tuple" | "iter" | "sum" | "min" | "max"), args=[one, *more]):
+            yield from [one] if not more or n.func.id == "sum" else []  # type: ignore[attr-defined]
+        case ast.Compare(ops=ops, comparators=others):
+            yield from (e for op, e in zip(ops, others, strict=True) if isinstance(op, ast.In | ast.NotIn))
 
 
 def _reached_by(n: ast.AST) -> Iterator[str]:
@@ -68,6 +84,7 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
         case ast.BinOp() | ast.UnaryOp():
             yield from _NUMBERS
         case ast.Subscript():
+            yield FILLS_IN
             yield from ("__getitem__", "__missing__", "__index__", "__hash__", "__eq__")
         case ast.JoinedStr():
             yield from _TOLD
@@ -80,7 +97,9 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
 @lru_cache(maxsize=16)
 def wilful(names: ModuleNames) -> frozenset[str]:
     """The attributes and special methods of classes of the files that may do what can be noticed."""
-    found = set(put_later(names))
+    found = {USES_UP, *put_later(names)}
+    if any(map(fills_in, (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree)))):
+        found.add(FILLS_IN)
     quiet: list[tuple[str, bool, frozenset[str]]] = []
     for node in _classes(names):
         for s in statements_of(node.body):
@@ -93,7 +112,7 @@ def wilful(names: ModuleNames) -> frozenset[str]:
             if s.name in _LOOKING_UP or not is_quiet(s.body, names):
                 found |= {s.name} if firm else {s.name, *_constant(s.name)}
             else:
-                quiet.append((s.name, firm, leads_to(s)))
+                quiet.append((s.name, firm, leads_to(s, names)))
     while True:
         more = {n for name, firm, reached in quiet if reached & found for n in (name, *_constant("" if firm else name))}
         if more <= found:
@@ -109,6 +128,14 @@ def _is_run_when_read(s: FunctionNode, names: ModuleNames) -> bool:
 
 def _constant(name: str) -> tuple[str, ...]:
     return (CONSTANT,) if name in ("__eq__", "__ne__") else ()
+
+
+def fills_in(n: ast.AST) -> bool:
+    """Whether a node speaks of the dict in which reading a key it lacks puts it there."""
+    match n:
+        case ast.Name(id=word) | ast.Attribute(attr=word) | ast.alias(name=word):
+            return word == "defaultdict"
+    return False
 
 
 def _classes(names: ModuleNames) -> Iterator[ast.ClassDef]:

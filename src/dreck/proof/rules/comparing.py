@@ -157,6 +157,8 @@ def _membership(at: At, left: Term, right: Term, wanted: bool) -> Result:
     p.shape(right)
     constants = is_constant_display(right)
     known = constants and p.is_scalar(left)
+    if not constants and not p.is_scalar(right) and not quietly(at):
+        return by_the_table(at)  # an iterator is used up by being asked
     what = CONSTANT if constants and all(map(_is_of_builtins, right.args)) else "eq"
     if not known and not (_is_plain(at, what, left) and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
         return by_the_table(at)
