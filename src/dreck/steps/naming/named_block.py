@@ -23,12 +23,13 @@ from dreck.steps.naming.cuts import Cut, best_cuts, block_of_lines
 from dreck.steps.naming.exits import Exits, exits_of
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.naming.same_block import Same, same_blocks
+from dreck.steps.support.arm_comments import said_of_block
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 _OFFERED = 3
 
@@ -212,16 +213,7 @@ def _name(scene: Scene, block: Block) -> str:
 
 
 def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
-    sheet, line = scene.sheet(), block.body[0].lineno
-    above = sheet.line(line - 1).strip() if line > 1 else ""
-    further = sheet.line(line - 2).strip() if line > 2 else ""
-    if above.startswith("#") and not further.startswith("#"):
-        words = [w.lower() for w in above.strip("# .:").split()]
-        told = all(w.isalpha() for w in words) and 2 <= len(words) <= 4
-        kept = [w for w in words if w not in ARTICLES]
-        told = told and not CONDITIONS & set(words)
-        if told and words[0] not in ORDERS - {"update", "create", "find"} and len(kept) >= 2:
-            yield kept
+    yield from said_of_block(scene.sheet(), block.body[0].lineno)
     match block.body:
         case [ast.For(target=ast.Name(id=name), iter=ast.Name() | ast.Attribute()) as loop] if len(name) > 2:
             called = [s.value.func for s in loop.body if isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)]

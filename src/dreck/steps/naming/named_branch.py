@@ -1,6 +1,7 @@
 """named-branch: a long branch or loop body becomes a function of its own."""
 
 import ast
+import builtins
 from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import leaves
@@ -8,11 +9,15 @@ from dreck.source.functions import instance_owner
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
+from dreck.steps.support.arm_comments import said_of_block
+from dreck.steps.support.said import is_adjective
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import Name, is_free, naming_hint, words_of
+from dreck.steps.support.vocabulary import DEEDS
+from dreck.steps.support.wording import Name, is_a_thing, is_free, naming_hint
+from dreck.steps.support.words import words_of
 
 _LONG = 8
 
@@ -129,7 +134,7 @@ def _name(scene: Scene, block: Block) -> Name:
         if wished in taken:
             raise Untouchable(f"the name '{wished}' is taken already")
         return Name(wished)
-    for words in _suggestions(block):
+    for words in _suggestions(scene, block):
         for name in (own_style(scene, "_".join(words)), "_".join(words)):
             if is_free(name, taken) and name.isidentifier():
                 return Name(name)
@@ -149,13 +154,15 @@ def _asked_for(scene: Scene, block: Block) -> str:
     return "CODE"
 
 
-def _suggestions(block: Block) -> Iterator[list[str]]:
+def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
+    """What the comment above says; what kind of thing is handled: what a loop goes through, what it is told by."""
+    yield from (w for w in said_of_block(scene.sheet(), block.body[0].lineno) if w[0] in DEEDS)
     match block.holder:
-        case ast.For(target=ast.Name(id=name)) | ast.AsyncFor(target=ast.Name(id=name)) if len(name) > 2:
+        case ast.For(target=ast.Name(id=name)) | ast.AsyncFor(target=ast.Name(id=name)) if is_a_thing(name):
             yield ["handle", *words_of(name)]
         case ast.If(test=test) if not block.is_else:
             kind = [w for w in _kind(test) if w not in ("is", "has", "not")]
-            if kind and "case" not in kind:
+            if kind and "case" not in kind and all(len(w) > 2 for w in kind):
                 yield ["handle", *kind]
 
 
@@ -165,10 +172,11 @@ def _kind(test: ast.expr) -> list[str]:
             return words_of("".join(c if c.isalnum() else " " for c in text))[:3]
         case ast.Compare(ops=[ast.Eq() | ast.Is()], comparators=[ast.Attribute(attr=attr)]):
             return words_of(attr)
-        case ast.Call(func=ast.Name(id="isinstance"), args=[_, ast.Name(id=kind)]):
+        case ast.Call(func=ast.Name(id="isinstance"), args=[_, ast.Name(id=kind)]) if not hasattr(builtins, kind):
             return words_of(kind)
         case ast.Name(id=name) | ast.Attribute(attr=name):
-            return words_of(name)[:3]
+            words = words_of(name)[:3]
+            return words if words and is_adjective(words[-1]) else []
     return []
 
 

@@ -18,8 +18,10 @@ from dreck.steps.naming.predicates import (
     written,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
-from dreck.steps.support.wording import is_free, thing_name, words_of
+from dreck.steps.support.wording import is_free, naming_hint
+from dreck.steps.support.words import thing_name, words_of
 
 _ENOUGH = 3
 
@@ -99,7 +101,11 @@ def _planned(scene: Scene, alike: list[Asked]) -> Plan | NotPlanned:
     code, order = _body(first, groups, parameters)
     wished = scene.wishes.name_for(ast.unparse(first.test))
     taken = scene.all_words()
-    name = wished or own_style(scene, _name(first.test, parameters, taken))
+    said = _name(parameters)
+    if not wished and not said:
+        hint = naming_hint(as_written(scene.text, first.test))
+        return NotPlanned(line, f"conditions of one shape, and no good name for what they ask; give one with {hint}")
+    name = wished or own_style(scene, said)
     if not is_free(name, taken):
         return NotPlanned(line, f"the name {name} is taken; give another with --name")
     sheet = scene.sheet()
@@ -206,12 +212,13 @@ def _shallow(e: ast.AST, kept: dict[int, ast.AST]) -> ast.AST:
     return type(e)(**fields)
 
 
-def _name(test: ast.expr, parameters: dict[int, str], taken: set[str]) -> str:
+def _name(parameters: dict[int, str]) -> str:
+    """What conditions ask whether a thing lies between two limits, or is of a kind; '' where no word says why."""
     names = set(parameters.values())
-    stems = ["is_between"] if {"low", "high"} <= names else []
-    things = [n for n in names if n not in ("low", "high", "value")]
-    stems += [f"is_{'_and_'.join(sorted(things)[:2])}", f"matches_{'_'.join(sorted(things)[:2])}", "is_alike"]
-    return next((s for s in stems if is_free(s, taken) and s != "is_"), "is_alike")
+    if {"low", "high"} <= names:
+        return "is_between"
+    things = [n for n in names if n not in ("low", "high", "value", "self") and not n[-1:].isdigit()]
+    return f"matches_{things[0]}" if len(things) == 1 == len(names) and len(things[0]) > 3 else ""
 
 
 STEP = Step(

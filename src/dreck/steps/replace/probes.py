@@ -16,7 +16,8 @@ from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, naming_hint, words_of
+from dreck.steps.support.wording import constant_name, is_free, naming_hint
+from dreck.steps.support.words import words_of
 
 _ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
 _SMALL = frozenset({"by", "strip", "lower", "upper", "from", "of", "for", "in", "is", "has"})

@@ -1,10 +1,12 @@
 """The comments that speak of one arm of a chain: above its test, beside its lines, and at the end of them."""
 
 import ast
+from collections.abc import Iterator
 from typing import Protocol
 
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
 
 
 class AnArm(Protocol):
@@ -48,3 +50,15 @@ def _lines(sheet: Sheet, arm: AnArm, first: int) -> tuple[int, int]:
 
 def _is_comment(sheet: Sheet, line: int) -> bool:
     return sheet.line(line).strip().startswith("#")
+
+
+def said_of_block(sheet: Sheet, line: int) -> Iterator[list[str]]:
+    """What the one comment above a line says is done there, in two words or three: `# weigh the load`."""
+    above = sheet.line(line - 1).strip() if line > 1 else ""
+    further = sheet.line(line - 2).strip() if line > 2 else ""
+    if above.startswith("#") and not further.startswith("#"):
+        words = [w.lower() for w in above.strip("# .:").split()]
+        kept = [w for w in words if w not in ARTICLES]
+        told = all(w.isalpha() for w in words) and 2 <= len(words) <= 4 and not CONDITIONS & set(words)
+        if told and words[0] not in ORDERS - {"update", "create", "find"} and len(kept) >= 2:
+            yield kept

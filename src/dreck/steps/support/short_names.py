@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.steps.support.wording import thing_name, words_of
+from dreck.steps.support.words import thing_name, words_of
 
 _SHORT = 3
 

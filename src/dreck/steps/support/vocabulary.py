@@ -40,6 +40,14 @@ DEEDS = _words(
     """
 )
 """Verbs that a function may be called by without another one before them."""
+GENERAL_THINGS = _words(
+    """
+    index key ret arg args tok item value elem element obj object res result tmp data each val num idx pos ptr ref info
+    thing param params option options config kwargs
+    """
+)
+"""What a variable may be called whatever it holds."""
+HOLDERS = _words("stack list queue set dict map names items values")
 SMALL = _words("a an the if when for is are of in to we it this that and or")
 ARTICLES = _words("a an the this that these those its our their")
 CONDITIONS = _words("if when unless for while we it they you")

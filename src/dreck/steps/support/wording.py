@@ -11,28 +11,26 @@ import re
 import shlex
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
-from typing import TypeGuard
 
 from dreck.source.walking import walk
-from dreck.steps.support.said import as_question, is_adjective, said_above, told_to_people
+from dreck.steps.support.deeds import done
+from dreck.steps.support.said import as_question, is_adjective, said_above
 from dreck.steps.support.vocabulary import (
     ADJECTIVES,
     ASKING,
-    HOW_MANY,
-    IDLE,
+    GENERAL_THINGS,
+    HOLDERS,
     MEMBERS,
-    OF_ANY_ERROR,
     PARTICIPLES,
-    REFUSING,
     SMALL,
-    SPELT,
-    TOOLS,
     TURNED,
 )
+from dreck.steps.support.words import asks, last_of, root_of, words_of
 
 MOST_WORDS = 5
-_AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
 _LACKING = frozenset({"no", "missing"})
+_HOW_OFTEN = frozenset({"always", "never", "only", "allow", "allows", "use", "uses", "keep", "keeps", "needs", "wants"})
+"""What a name begins with that says by itself what holds."""
 _OF_PYTHON = frozenset({"none", "true", "false", "null", "any", "all", "self"})
 
 
@@ -73,6 +71,12 @@ def is_free(name: str, taken: Collection[str]) -> bool:
     return name not in taken and not keyword.iskeyword(name) and not hasattr(builtins, name)
 
 
+def is_a_thing(name: str) -> bool:
+    """Whether a variable is called after a thing of the trade: no abbreviation, and not after what anything may be."""
+    words = words_of(name)
+    return len(name) > 3 and not set(words) & GENERAL_THINGS and all(len(w) > 2 for w in words)
+
+
 def _numbered(stem: str, taken: Collection[str]) -> str:
     number = 1
     while f"{stem}_{number}" in taken:
@@ -86,7 +90,7 @@ def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) ->
     read = _read(test)
     if read and len(read) <= 3:
         yield as_question(read)
-    yield from _done(branch, test) if branch else ()
+    yield from done(branch, test) if branch else ()
     if read:
         yield as_question(read)
 
@@ -110,11 +114,11 @@ def _read(test: ast.expr) -> list[str]:
         case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
             return _without_asking(words_of(key))
         case ast.Call(func=ast.Name(id="isinstance"), args=[_, kind]) if isinstance(kind, ast.Name | ast.Attribute):
-            return words_of(_last(kind))
+            return words_of(last_of(kind))
         case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key)]) if key.isidentifier():
             return _without_asking(words_of(key))
         case ast.Call(func=ast.Name() | ast.Attribute() as called):
-            words = words_of(_last(called))
+            words = words_of(last_of(called))
             return _without_asking(words) if words and words[0] in ASKING else []
         case ast.Compare(left=left, ops=[op], comparators=[right]):
             return _compared(left, op, right)
@@ -170,17 +174,17 @@ def _both(values: list[ast.expr]) -> list[str]:
 def _held(e: ast.expr) -> list[str]:
     """What is left when it is sure that there is something: a thing that it has, or what it is."""
     words = _read(e)
-    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(_last(e))
+    if words and words[0] in _HOW_OFTEN:
+        return words
+    is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(last_of(e))
     return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
-
-
-def asks(name: str) -> bool:
-    """Whether a name is a question already: `is_open`."""
-    return bool(set(words_of(name)[:1]) & set(ASKING))
 
 
 def _either(values: list[ast.expr]) -> list[str]:
     """`kind == "error" or kind == "warning"`: one of two kinds of the same thing."""
+    outside = _out_of_range(values)
+    if outside:
+        return outside
     parts = [_read(value) for value in values]
     alike = {ast.dump(v.left) if isinstance(v, ast.Compare) else ast.dump(v) for v in values}
     if len(parts) != 2 or len(alike) > 1 or not all(parts) or any(part[0] in ("not", "no", "some") for part in parts):
@@ -188,6 +192,23 @@ def _either(values: list[ast.expr]) -> list[str]:
     words = [*parts[0], "or", *parts[1]]
     are_many = any(part[-1].endswith("s") and not part[-1].endswith("ss") for part in parts)
     return words if len(words) <= MOST_WORDS - 1 and not are_many else []
+
+
+def _out_of_range(values: list[ast.expr]) -> list[str]:
+    """`kilos < 0 or kilos > 900`: of one thing, below a limit and above another."""
+    sides: set[str] = set()
+    things: set[str] = set()
+    for value in values:
+        match value:
+            case ast.Compare(left=thing, ops=[ast.Lt() | ast.LtE()], comparators=[_]):
+                sides.add("below")
+            case ast.Compare(left=thing, ops=[ast.Gt() | ast.GtE()], comparators=[_]):
+                sides.add("above")
+            case _:
+                return []
+        things.add(_thing(thing))
+    words = words_of(things.pop()) if len(things) == 1 else []
+    return [*words, "out", "of", "range"] if sides == {"below", "above"} and 1 <= len(words) <= 2 else []
 
 
 def _negated(words: list[str]) -> list[str]:
@@ -214,16 +235,27 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
         case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:
             return _with("no", left)
         case ast.Eq() | ast.Is(), _:
-            return _kind_word(right)
+            return _of_whom(_kind_word(right), left)
         case ast.NotEq() | ast.IsNot(), _:
             return _negated(_kind_word(right))
-        case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if _last(left).endswith("_until"):
-            return words_of(_last(left))[:-1]
+        case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if last_of(left).endswith("_until"):
+            return words_of(last_of(left))[:-1]
         case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1:
             return _with("some", left)
         case ast.In(), ast.Name() | ast.Attribute():
             return _member_of(words_of(_thing(right)))
     return []
+
+
+def _of_whom(words: list[str], left: ast.expr) -> list[str]:
+    """`is_for_block` for `blocks[-1] == "FOR"`: a word of the language says nothing without what it is said of."""
+    if len(words) != 1 or not (keyword.iskeyword(words[0]) or words[0] in SMALL):
+        return words
+    held = left.value if isinstance(left, ast.Subscript) else left
+    thing = words_of(_thing(held).strip("_"))
+    while thing and thing[-1] in HOLDERS:
+        thing.pop()
+    return [*words, *thing] if 1 <= len(thing) <= 2 else []
 
 
 def _member_of(words: list[str]) -> list[str]:
@@ -262,125 +294,9 @@ def _kind_word(e: ast.expr) -> list[str]:
     return []
 
 
-def operands(test: ast.expr) -> list[ast.expr]:
-    return list(test.values) if isinstance(test, ast.BoolOp) else [test]
-
-
-def root_of(e: ast.AST) -> str | None:
-    """The first name a test reads, `self` left out for what is read of it."""
-    for node in walk(e):
-        match node:
-            case ast.Attribute(value=ast.Name(id="self" | "cls"), attr=attr):
-                return attr
-            case ast.Attribute(value=ast.Name(id=name)):
-                return name
-    names = [n.id for n in walk(e) if isinstance(n, ast.Name)]
-    return names[0] if names else None
-
-
-# --- what a branch does --------------------------------------------------------------------------------
-
-
-def _done(branch: list[ast.stmt], test: ast.expr) -> Iterator[list[str]]:
-    """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
-    for s in branch:
-        yield from told_to_people(s)
-    match branch[-1]:
-        case ast.Raise(exc=error):
-            yield from _by_error(error)
-            if error is not None and REFUSING.search(ast.unparse(error)):
-                yield ["must", "refuse"]
-        case ast.Continue() if len(branch) == 1:
-            yield ["can", "skip"]
-    if len(branch) == 1 and (isinstance(branch[0], ast.Expr) or _is_done_to_what_is_asked(branch[0], test)):
-        yield from _by_call(branch[0])
-
-
-def _is_done_to_what_is_asked(s: ast.stmt, test: ast.expr) -> bool:
-    """Whether an answer is what something does that the condition looks at: `gate.is_open`, `gate.lift(load)`."""
-    looked_at = {ast.dump(n.value) for n in walk(test) if isinstance(n, ast.Attribute)}
-    looked_at -= {ast.dump(n.func.value) for n in walk(test) if isinstance(n, ast.Call) and _is_method(n.func)}
-    return any(ast.dump(n.func.value) in looked_at for n in walk(s) if isinstance(n, ast.Call) and _is_method(n.func))
-
-
-def _is_method(func: ast.expr) -> TypeGuard[ast.Attribute]:
-    return isinstance(func, ast.Attribute)
-
-
-def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
-    """`PermitExpired` is raised where it `is_expired`; an error of Python's own says nothing."""
-    kind = _last(error.func if isinstance(error, ast.Call) else error) if error is not None else ""
-    if not kind or hasattr(builtins, kind):
-        return
-    words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
-    if words and words[-1].endswith("ed") and len(words[-1]) > 4:
-        turned = next((at for at, word in enumerate(words) if word == "not" or word.endswith("ly")), len(words) - 1)
-        yield ["is", *words[turned:]]
-    elif words and words[0] in _AMISS and len(words) <= 3 and not set(words) & OF_ANY_ERROR:
-        yield ["is", *words]
-
-
-def _by_call(s: ast.stmt) -> Iterator[list[str]]:
-    match s:
-        case (
-            ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
-            | ast.Expr(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
-            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr)))
-            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr))))
-        ):
-            words = words_of(attr)
-            most = 1 if isinstance(s, ast.Return) else 2
-            if words and len(words) <= most and attr[:1].islower() and _is_a_deed(attr, words[0]):
-                yield ["must", *words]
-
-
-def _is_a_deed(called: str, verb: str) -> bool:
-    """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
-    idle = verb in IDLE or verb in ASKING or is_adjective(verb) or words_of(called)[-1] in HOW_MANY
-    return called not in TOOLS and not idle and len(verb) > 2
-
-
-# --- words ---------------------------------------------------------------------------------------------
-
-
 def naming_hint(code: str) -> str:
     """What to type to give a piece of code a name, as a shell takes it."""
     return f"--name {shlex.quote(f'{code}=NAME')}"
-
-
-def words_of(name: str) -> list[str]:
-    """`maxKilos`, `max_kilos` and `MAX_KILOS` are `max kilos`."""
-    spaced = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name.replace("_", " "))
-    return [w.lower() for w in spaced.split()]
-
-
-def _last(e: ast.expr) -> str:
-    match e:
-        case ast.Name(id=name):
-            return name
-        case ast.Attribute(attr=attr):
-            return attr
-        case ast.Call(func=func):
-            return _last(func)
-        case ast.Subscript(slice=ast.Constant(value=str() as key)):
-            return key
-        case ast.Subscript(value=value):
-            return _last(value)
-    return ""
-
-
-def thing_name(e: ast.expr) -> str:
-    """The last word for a value: `load.kilos` is `kilos`, `len(queue)` is `queue length`."""
-    match e:
-        case ast.Call(func=ast.Name(id="len"), args=[inner]):
-            return f"{thing_name(inner)}_count"
-        case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key), *_]) if (
-            key.isidentifier()
-        ):
-            return key
-        case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in SPELT:
-            return thing_name(inner)
-    return _last(e)
 
 
 def constant_name(words: Iterable[str], taken: Collection[str], tail: str = "") -> str:

@@ -127,6 +127,8 @@ class Judge:
         """Outside the condition they must agree; inside, a difference must be found."""
         cut = replace(old, node=outside(old.node, request.expect)), replace(new, node=outside(new.node, request.expect))
         proof = self._unsuspected(*cut, request)
+        if not proof.holds:  # the condition is asked once more: it is taken to have no effect
+            proof = self._unsuspected(*cut, request, frozenset({QUIET}))
         if not self.trial:
             return Verdict(
                 "unsettled", reason="that a difference occurs can only be seen in a trial, and none is wanted"
@@ -146,18 +148,21 @@ class Judge:
         found = Verdict("proved", tuple(sorted(proof.assumptions)), 0, (count, count))
         return replace(found, certificate=proof.certificate) if self.certificates else found
 
-    def _unsuspected(self, old: Candidate, new: Candidate, request: Request) -> Proof:
+    def _unsuspected(
+        self, old: Candidate, new: Candidate, request: Request, further: frozenset[str] = frozenset()
+    ) -> Proof:
         if request.suspect:
             return Proof(False, reason=request.suspect)
-        proof = self._proof(old, new)
+        proof = self._proof(old, new, further)
         for name, how in request.changed:
             if proof.holds and name in proof.globals:
                 return Proof(False, reason=f"the module's {name} {how}")
         return proof
 
-    def _proof(self, old: Candidate, new: Candidate) -> Proof:
+    def _proof(self, old: Candidate, new: Candidate, further: frozenset[str] = frozenset()) -> Proof:
+        """`further`: what is assumed beside what was asked for."""
         subjects = (_subject(old), _subject(new))
-        return prove(*subjects, self.assume, self.arena, self.budget)
+        return prove(*subjects, self.assume | further, self.arena, self.budget)
 
     def _trial(self, old: Candidate, new: Candidate, request: Request) -> Trial:
         hashable = HASHABLE in self.assume

@@ -17,7 +17,8 @@ from dreck.steps.support.chains import Arm, Chain, Reader, chains, check_keys, i
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, naming_hint, thing_name, words_of
+from dreck.steps.support.wording import is_free, naming_hint
+from dreck.steps.support.words import thing_name, words_of
 
 _FEWEST = 2
 

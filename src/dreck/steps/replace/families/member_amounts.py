@@ -16,7 +16,8 @@ from dreck.steps.support.chains import Chain, check_keys, comments_of, is_plain,
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, naming_hint, words_of
+from dreck.steps.support.wording import constant_name, naming_hint
+from dreck.steps.support.words import words_of
 
 
 def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built | None = None) -> Iterator[Plan]:

@@ -15,7 +15,8 @@ from dreck.steps.support.chains import Chain, Reader, chains, check_keys, commen
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, naming_hint, words_of
+from dreck.steps.support.wording import constant_name, naming_hint
+from dreck.steps.support.words import words_of
 
 _MORE = "its arms do more than choose one value; see call-table"
 

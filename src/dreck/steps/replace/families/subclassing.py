@@ -18,7 +18,8 @@ from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,7 +19,8 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, naming_hint, words_of
+from dreck.steps.support.wording import is_free, naming_hint
+from dreck.steps.support.words import words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:

@@ -18,7 +18,8 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, thing_name, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import thing_name, words_of
 
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}

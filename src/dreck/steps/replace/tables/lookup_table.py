@@ -38,7 +38,7 @@ from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import words_of
+from dreck.steps.support.words import words_of
 
 _FEWEST = 3
 _SHORTEST = 3

@@ -11,7 +11,8 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 _FEWEST = 2
 _PLAIN = frozenset({"str", "int", "float", "bool", "bytes"})

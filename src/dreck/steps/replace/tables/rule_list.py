@@ -14,7 +14,8 @@ from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line
 from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, words_of
+from dreck.steps.support.wording import constant_name, is_free
+from dreck.steps.support.words import words_of
 
 _MANY_IN_A_LOOP = 3
 _MANY_IN_A_ROW = 4

@@ -13,7 +13,8 @@ from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.table_names import naming, own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, DEEDS
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 _MOST_SAID = 4
 

@@ -26,7 +26,8 @@ from dreck.steps.support.sheet import Sheet, dedented
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 _MOST_HOLES = 3
 _FEWEST = 3

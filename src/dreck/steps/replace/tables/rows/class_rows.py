@@ -15,7 +15,8 @@ from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, words_of
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 _FEWEST = 3
 _SHORTEST = 3

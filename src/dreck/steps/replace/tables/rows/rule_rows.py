@@ -16,7 +16,8 @@ from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, words_of
+from dreck.steps.support.wording import constant_name, is_free
+from dreck.steps.support.words import words_of
 
 _MOST_NAMES = 3
 

@@ -24,7 +24,7 @@ from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import thing_name, words_of
+from dreck.steps.support.words import thing_name, words_of
 
 
 def doing(scene: Scene, chain: Chain) -> Iterator[Plan | NotPlanned]:

@@ -1,0 +1,75 @@
+"""Deeds: what a branch does when a condition holds, as a name for the condition."""
+
+import ast
+import builtins
+import sys
+from collections.abc import Iterator
+from typing import TypeGuard
+
+from dreck.source.walking import walk
+from dreck.steps.support.said import is_adjective, told_to_people
+from dreck.steps.support.vocabulary import ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
+from dreck.steps.support.words import last_of, root_of, words_of
+
+_AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
+
+
+def done(branch: list[ast.stmt], test: ast.expr) -> Iterator[list[str]]:
+    """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
+    for s in branch:
+        yield from told_to_people(s)
+    match branch[-1]:
+        case ast.Raise(exc=error):
+            yield from _by_error(error)
+            if error is not None and REFUSING.search(ast.unparse(error)):
+                yield ["must", "refuse"]
+        case ast.Continue() if len(branch) == 1:
+            yield ["can", "skip"]
+    if len(branch) == 1 and (isinstance(branch[0], ast.Expr) or _is_done_to_what_is_asked(branch[0], test)):
+        yield from _by_call(branch[0])
+
+
+def _is_done_to_what_is_asked(s: ast.stmt, test: ast.expr) -> bool:
+    """Whether an answer is what something does that the condition looks at: `gate.is_open`, `gate.lift(load)`."""
+    looked_at = {ast.dump(n.value) for n in walk(test) if isinstance(n, ast.Attribute)}
+    looked_at -= {ast.dump(n.func.value) for n in walk(test) if isinstance(n, ast.Call) and _is_method(n.func)}
+    return any(ast.dump(n.func.value) in looked_at for n in walk(s) if isinstance(n, ast.Call) and _is_method(n.func))
+
+
+def _is_method(func: ast.expr) -> TypeGuard[ast.Attribute]:
+    return isinstance(func, ast.Attribute)
+
+
+def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
+    """`PermitExpired` is raised where it `is_expired`; an error of Python's own says nothing."""
+    kind = last_of(error.func if isinstance(error, ast.Call) else error) if error is not None else ""
+    if not kind or hasattr(builtins, kind):
+        return
+    words = [w for w in words_of(kind) if w not in ("error", "exception", "warning")]
+    if words and words[-1].endswith("ed") and len(words[-1]) > 4:
+        turned = next((at for at, word in enumerate(words) if word == "not" or word.endswith("ly")), len(words) - 1)
+        yield ["is", *words[turned:]]
+    elif words and words[0] in _AMISS and len(words) <= 3 and not set(words) & OF_ANY_ERROR:
+        yield ["is", *words]
+
+
+def _by_call(s: ast.stmt) -> Iterator[list[str]]:
+    match s:
+        case (
+            ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
+            | ast.Expr(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr))))
+            | ast.Return(value=ast.Call(func=ast.Attribute(attr=attr)))
+            | ast.Return(value=ast.Await(value=ast.Call(func=ast.Attribute(attr=attr))))
+        ):
+            words = words_of(attr)
+            most = 1 if isinstance(s, ast.Return) else 2
+            if (root_of(s) or "") in sys.stdlib_module_names:
+                return  # what a library calls it is no word of the trade
+            if words and len(words) <= most and attr[:1].islower() and _is_a_deed(attr, words[0]):
+                yield ["must", *words]
+
+
+def _is_a_deed(called: str, verb: str) -> bool:
+    """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
+    idle = verb in IDLE or verb in ASKING or is_adjective(verb) or words_of(called)[-1] in HOW_MANY
+    return called not in TOOLS and not idle and len(verb) > 2
