@@ -10,12 +10,11 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.arm_comments import said_of_block
-from dreck.steps.support.said import is_adjective
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import DEEDS
+from dreck.steps.support.vocabulary import DEEDS, PLAIN_ADJECTIVES
 from dreck.steps.support.wording import Name, is_a_thing, is_free, naming_hint
 from dreck.steps.support.words import words_of
 
@@ -166,6 +165,9 @@ def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
                 yield ["handle", *kind]
 
 
+_OF_STATES = ("ed", "able", "ible")
+
+
 def _kind(test: ast.expr) -> list[str]:
     match test:
         case ast.Compare(ops=[ast.Eq() | ast.Is()], comparators=[ast.Constant(value=str() as text)]):
@@ -176,7 +178,7 @@ def _kind(test: ast.expr) -> list[str]:
             return words_of(kind)
         case ast.Name(id=name) | ast.Attribute(attr=name):
             words = words_of(name)[:3]
-            return words if words and is_adjective(words[-1]) else []
+            return words if words and (words[-1] in PLAIN_ADJECTIVES or words[-1].endswith(_OF_STATES)) else []
     return []
 
 

@@ -9,6 +9,7 @@ from dreck.steps.support.vocabulary import (
     ADJECTIVES,
     ARTICLES,
     ASKING,
+    HOW_OFTEN,
     LEAVING_OUT,
     OF_CODE,
     ORDERS,
@@ -28,7 +29,7 @@ def as_question(words: list[str]) -> list[str]:
     """`is_empty`, `has_no_permit`: words that say what something is, as what is asked of it."""
     if words[0] in ("no", "some"):
         return ["has", *words]
-    return words if words[0] in ASKING else ["is", *words]
+    return words if words[0] in (*ASKING, *HOW_OFTEN) else ["is", *words]
 
 
 # --- comments ------------------------------------------------------------------------------------------

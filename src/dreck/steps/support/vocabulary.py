@@ -47,6 +47,8 @@ GENERAL_THINGS = _words(
     """
 )
 """What a variable may be called whatever it holds."""
+HOW_OFTEN = _words("always never only allow allows use uses keep keeps needs wants")
+"""What a name begins with that says by itself what holds."""
 HOLDERS = _words("stack list queue set dict map names items values")
 SMALL = _words("a an the if when for is are of in to we it this that and or")
 ARTICLES = _words("a an the this that these those its our their")

@@ -20,6 +20,7 @@ from dreck.steps.support.vocabulary import (
     ASKING,
     GENERAL_THINGS,
     HOLDERS,
+    HOW_OFTEN,
     MEMBERS,
     PARTICIPLES,
     SMALL,
@@ -29,8 +30,6 @@ from dreck.steps.support.words import asks, last_of, root_of, words_of
 
 MOST_WORDS = 5
 _LACKING = frozenset({"no", "missing"})
-_HOW_OFTEN = frozenset({"always", "never", "only", "allow", "allows", "use", "uses", "keep", "keeps", "needs", "wants"})
-"""What a name begins with that says by itself what holds."""
 _OF_PYTHON = frozenset({"none", "true", "false", "null", "any", "all", "self"})
 
 
@@ -174,7 +173,7 @@ def _both(values: list[ast.expr]) -> list[str]:
 def _held(e: ast.expr) -> list[str]:
     """What is left when it is sure that there is something: a thing that it has, or what it is."""
     words = _read(e)
-    if words and words[0] in _HOW_OFTEN:
+    if words and words[0] in HOW_OFTEN:
         return words
     is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(last_of(e))
     return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
@@ -207,8 +206,7 @@ def _out_of_range(values: list[ast.expr]) -> list[str]:
             case _:
                 return []
         things.add(_thing(thing))
-    words = words_of(things.pop()) if len(things) == 1 else []
-    return [*words, "out", "of", "range"] if sides == {"below", "above"} and 1 <= len(words) <= 2 else []
+    return ["out", "of", "range"] if sides == {"below", "above"} and len(things) == 1 else []
 
 
 def _negated(words: list[str]) -> list[str]:
