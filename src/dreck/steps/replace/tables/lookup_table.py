@@ -53,6 +53,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         around, arms = cores(chain.arms)
         choosing, others = _apart(replace(chain, arms=arms))
         if around and others:
+            yield from doing(scene, chain)
             continue
         if len(choosing) < 2 or sum(len(arm.keys) for arm in choosing) < _FEWEST or 2 * len(others) > len(choosing):
             yield from doing(scene, chain)

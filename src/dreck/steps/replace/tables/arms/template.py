@@ -85,7 +85,8 @@ class _Reading:
         names = self.scene.names
         match e:
             case ast.Name(id=name):
-                return name[:1].isupper() and names.is_imported(name) and not locals_read(self.scene, e)
+                known = names.is_imported(name) or names.is_builtin(name)
+                return name[:1].isupper() and known and not locals_read(self.scene, e)
             case ast.Attribute(value=ast.Name(id=name), attr=attr):
                 return attr.strip("_").isupper() and names.is_imported(name) and not locals_read(self.scene, e)
             case ast.Tuple(elts=elts):

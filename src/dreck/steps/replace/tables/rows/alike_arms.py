@@ -117,20 +117,36 @@ def _words(scene: Scene, found: Template) -> dict[int, str]:
     """What each hole is called in the lines, where it needs a name: not as anything the function knows."""
     taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params | {scene.node.name}
     words: dict[int, str] = {}
+    if _is_one_value(found):
+        return words
     for hole in found.holes:
-        word = hole.word or "value"
-        tries = (word, f"its_{word}", f"{word}_of_row", "its_value")
-        name = next((w for w in tries if w.isidentifier() and is_free(w, taken)), "")
-        if not name:
-            raise Untouchable(f"no free name was found for the {word} that its arms differ in")
+        word = hole.word if hole.word not in ("", "value") else _by_kind(hole)
+        tries = (word, f"its_{word}") if word else ()
+        name = next((w for w in tries if w.isidentifier() and is_free(w, taken) and w not in words.values()), "")
+        if not name or f"its_{name}" in words.values() or name.removeprefix("its_") in words.values():
+            told = ", ".join(ast.unparse(v) for v in hole.values)
+            raise Untouchable(f"no good name was found for what its arms differ in ({told}); see call-table")
         words[id(hole)] = name
         taken.add(name)
     return words
 
 
+def _is_one_value(found: Template) -> bool:
+    """Whether the row itself can stand in the place of what differs."""
+    return len(found.holes) == 1 and len(found.holes[0].places) == 1 and not found.holes[0].text
+
+
+def _by_kind(hole: Hole) -> str:
+    """What values are, where nothing says what they are for: texts, amounts."""
+    kinds = {type(v.value) for v in hole.values if isinstance(v, ast.Constant)}
+    if not all(isinstance(v, ast.Constant) for v in hole.values):
+        return ""
+    return "text" if kinds == {str} else "amount" if kinds <= {int, float} else "flag" if kinds == {bool} else ""
+
+
 def _lines(sheet: Sheet, arm: Arm, found: Template, words: dict[int, str], asked: str) -> list[str]:
     """What all arms do, once: with the row itself in the place of a single value, else with the values of the row."""
-    direct = len(found.holes) == 1 and len(found.holes[0].places) == 1 and not found.holes[0].text
+    direct = _is_one_value(found)
     edits = [(place, asked if direct else words[id(hole)]) for place, hole in each_place(found)]
     edits += [(node, f_string(node, holes, words)) for node, holes in found.written]
     body = found.body
