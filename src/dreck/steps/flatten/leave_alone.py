@@ -192,16 +192,17 @@ def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
 def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
     if not is_elif(s) and _shapes(s.body) == _shapes(s.orelse):
         yield "both halves ask in the same way"
-    arm = s
+    arm, before = s, list(s.body)
     while is_elif(arm):
         arm = arm.orelse[0]  # type: ignore[assignment]
+        before += arm.body
     match arm.orelse:
         case [ast.If() as inner]:
             if inner.orelse and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else speaks of both its branches"
             if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else says what its test does"
-            if any(isinstance(b, ast.If) and ast.dump(b.test) == ast.dump(inner.test) for b in arm.body):
+            if any(isinstance(b, ast.If) and ast.dump(b.test) == ast.dump(inner.test) for b in before):
                 yield "both halves ask the same"
 
 
