@@ -313,6 +313,8 @@ def _only_reads(e: ast.expr) -> bool:
     for n in walk(e):
         if isinstance(n, ast.Call) and not (isinstance(n.func, ast.Name) and n.func.id in _HARMLESS_CALLS):
             return False
+        if isinstance(n, ast.Call) and ast.unparse(n.func) == "type" and len(n.args) != 1:
+            return False
         if isinstance(n, ast.NamedExpr | ast.Await | ast.Yield | ast.YieldFrom | ast.comprehension | ast.Lambda):
             return False
     return True

@@ -31,6 +31,8 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
                 return False
             if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS:
                 return False
+            if isinstance(n, ast.Call) and names.stands_for(n.func) == "builtins.type" and len(n.args) != 1:
+                return False  # with three it makes a class
             if isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load):
                 return False
             if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Del):
