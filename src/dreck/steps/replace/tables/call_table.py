@@ -217,6 +217,8 @@ def replace_chain(
 
 
 def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> Plan:
+    if len(chain.arms) < _FEWEST:
+        raise Untouchable("two arms are told apart faster by a test than by a table of functions")
     chain, alike = merged(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
