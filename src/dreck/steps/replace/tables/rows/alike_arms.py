@@ -61,22 +61,38 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
     words = _words(scene, found)
-    name = _table_name(scene, chain, found, words)
     by_line = {arm.line: at for at, arm in enumerate(arms)}
     rows, told = _rows(scene, sheet, chain, [by_line[arm.line] for arm in chain.arms], found, first)
     if chain.default is not None and not chain.rest:
         told += comments_of(sheet, _first_said(sheet, chain.default[0].lineno), last)
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
+    table = f"{{\n{''.join(rows)}}}"
+    there = _table_that_is_there(scene, table)
+    name = there or _table_name(scene, chain, found, words)
     asked = f"{name}[{subject_code(sheet, chain)}]"
     lines = _lines(sheet, arms[0], found, words, asked)
     if any(len(text) > scene.line_length for text in rows):
         raise Untouchable("a row of its table would be longer than a line; call-table makes functions of its arms")
     replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), leaving=leaves(found.body))
-    put_table(scene, sheet, f"{name} = {{\n{''.join(rows)}}}\n")
+    if not there:
+        put_table(scene, sheet, f"{name} = {table}\n")
     subjects = " and ".join(ast.unparse(s) for s in chain.subjects)
     return Plan(first, f"what {len(chain.keys)} arms do alike by {subjects} is done once, with the table {name}",
                 sheet.result(), (name,))  # fmt: skip
+
+
+def _table_that_is_there(scene: Scene, table: str) -> str:
+    """The constant of the module that holds just these rows; '' when there is none. Comments on rows want their own."""
+    if "#" in table:
+        return ""
+    wanted = ast.dump(ast.parse(table, mode="eval").body)
+    for s in scene.tree.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Dict() as held):
+                if ast.dump(held) == wanted and name in scene.names.tables.known:
+                    return name
+    return ""
 
 
 def _first_said(sheet: Sheet, line: int) -> int:
