@@ -14,6 +14,7 @@ from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
+from dreck.model.names.resetting import is_set_somewhere
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.walking import walk
 
@@ -87,8 +88,11 @@ class Unfolding(Expressions):
         root = e
         while isinstance(root, ast.Attribute):
             root = root.value
-        constant = isinstance(e, ast.Attribute) and e.attr.strip("_").isupper()
-        if not constant or not isinstance(root, ast.Name) or not self.names.is_imported(root.id):
+        if not isinstance(e, ast.Attribute) or not e.attr.strip("_").isupper():
+            return False
+        if not isinstance(root, ast.Name) or not self.names.is_imported(root.id):
+            return False
+        if is_set_somewhere(self.names, e.attr):
             return False
         return self.names.is_settled(root.id, e.lineno) and self.names.kind(root.id) == "stable"
 

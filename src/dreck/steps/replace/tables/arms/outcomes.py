@@ -4,6 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dreck.model.names.resetting import is_set_somewhere
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.support.chains import is_plain
@@ -58,8 +59,14 @@ def is_fixed(scene: Scene, e: ast.expr) -> bool:
             return True
         case ast.Tuple(elts=elts):
             return all(is_fixed(scene, item) for item in elts)
-        case ast.Attribute(value=ast.Name(id=owner)):
-            return owner[:1].isupper() and not locals_read(scene, e)
+        case ast.Attribute(value=ast.Name(id=owner), attr=attr):
+            return (owner[:1].isupper() or _is_steady(scene, owner, attr)) and not locals_read(scene, e)
         case ast.Name(id=name):
             return name in scene.names.definitions or name.strip("_").isupper()
     return False
+
+
+def _is_steady(scene: Scene, module: str, name: str) -> bool:
+    """`signal.SIGINT`: a name in capitals of an imported module, which the files leave alone."""
+    constant = name.strip("_").isupper() and scene.names.is_imported(module)
+    return constant and not is_set_somewhere(scene.names, name)

@@ -87,8 +87,6 @@ class _Reading:
             case ast.Name(id=name):
                 known = names.is_imported(name) or names.is_builtin(name)
                 return name[:1].isupper() and known and not locals_read(self.scene, e)
-            case ast.Attribute(value=ast.Name(id=name), attr=attr):
-                return attr.strip("_").isupper() and names.is_imported(name) and not locals_read(self.scene, e)
             case ast.Tuple(elts=elts):
                 return all(map(self._is_known, elts))
         return False
