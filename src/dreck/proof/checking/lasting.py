@@ -66,13 +66,13 @@ def _given_to(trees: tuple[ast.Module, ...]) -> dict[str, list[ast.expr | None]]
         for n in walk(tree):
             if isinstance(n, ast.Assign):
                 values |= dict.fromkeys(n.targets, n.value)
-            elif isinstance(n, ast.AnnAssign) or (
-                isinstance(n, ast.AugAssign) and isinstance(n.op, ast.Add | ast.BitOr)
-            ):
+            elif isinstance(n, ast.AnnAssign | ast.AugAssign) and isinstance(n.target, ast.Attribute):
                 values[n.target] = n.value
         for n in walk(tree):
-            if isinstance(n, ast.Attribute | ast.Name) and not isinstance(n.ctx, ast.Load):
-                found.setdefault(n.attr if isinstance(n, ast.Attribute) else n.id, []).append(values.get(n))
+            if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load):
+                found.setdefault(n.attr, []).append(values.get(n))
+            elif isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name):
+                found.setdefault(n.target.id, []).append(None)  # a field, given by whoever makes an object
             elif isinstance(n, ast.FunctionDef | ast.alias):
                 found.setdefault(n.name, []).append(None)
     return found

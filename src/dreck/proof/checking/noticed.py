@@ -107,7 +107,7 @@ def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, ev
     own, other = (a.arg for a in spec.args)
     if _own_classes(tree).get(node.name) is not node:
         return False
-    told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)))
+    told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)), every)
     try:
         answers = told.answers(s.body)
     except _NoticedError:
@@ -128,6 +128,7 @@ class _Told:
     own: str
     other: str
     lying: bool
+    every: tuple[ast.Module, ...]
 
     def answers(self, body: list[ast.stmt]) -> set[object]:
         for i, s in enumerate(body):
@@ -199,7 +200,8 @@ class _Told:
         if code == f"{self.own} == {self.other}":
             return True
         equal = [s for s in parts_of(self.node.body) if getattr(s, "name", "") == "__eq__"]
-        unsure = any(getattr(n, "id", "") == "NotImplemented" for s in equal for n in walk(s))
+        every = (n for tree in self.every for n in walk(tree) if getattr(n, "name", "") == "__eq__")
+        unsure = any(getattr(n, "id", "") == "NotImplemented" for s in every for n in walk(s))
         return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
 
     def _of_class(self, e: ast.expr) -> str:
@@ -266,7 +268,33 @@ def _tells_classes_otherwise(tree: ast.Module) -> bool:
 
 
 _PLAIN_BASES = {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception",
-                "NamedTuple", "Enum", "IntEnum", "StrEnum", "Flag", "IntFlag", "Thread"}  # fmt: skip
+                "ValueError"}  # fmt: skip
+_LIBRARY_BASES = {
+    ("enum", "Enum"), ("enum", "IntEnum"), ("enum", "StrEnum"), ("enum", "Flag"), ("enum", "IntFlag"),
+    ("threading", "Thread"), ("typing", "NamedTuple"),
+}  # fmt: skip
+_OPEN_BASES = {
+    ("abc", "ABC"), ("typing", "Generic"), ("collections.abc", "Mapping"), ("collections.abc", "MutableMapping"),
+    ("collections.abc", "Sequence"), ("collections.abc", "MutableSequence"), ("collections.abc", "Set"),
+    ("collections.abc", "MutableSet"),
+}  # fmt: skip
+"""Classes to which others are told to belong by `register` alone."""
+
+
+def _comes_from(e: ast.expr, tree: ast.Module) -> tuple[str, str]:
+    """The module and the name of what is imported once; no module for a builtin; ('', '') for what is not known."""
+    e = e.value if isinstance(e, ast.Subscript) else e
+    told = ast.unparse(e)
+    of, known = bindings_of(tree).of, bindings_of(tree)
+    statements = of.get(told.partition(".")[0], [])
+    if isinstance(e, ast.Name) and not statements and not known.stars:
+        return "", e.id
+    if len(statements) != 1 or any(alias.asname for alias in getattr(statements[0], "names", ())):
+        return "", ""
+    if isinstance(statements[0], ast.ImportFrom) and isinstance(e, ast.Name) and not statements[0].level:
+        return str(statements[0].module), e.id
+    module, _, name = told.rpartition(".")
+    return (module, name) if isinstance(statements[0], ast.Import) else ("", "")
 
 
 def _is_closed(node: ast.ClassDef, tree: ast.Module, deep: int = 0) -> bool:
@@ -275,11 +303,13 @@ def _is_closed(node: ast.ClassDef, tree: ast.Module, deep: int = 0) -> bool:
     if deep > 20 or hooks & {getattr(n, "name", "") for n in walk(node)}:
         return False
     above = [_own_classes(tree).get(getattr(b, "id", "")) for b in node.bases]
-    foreign = [b for b, found in zip(node.bases, above, strict=True) if found is None]
-    abstract = bool(node.keywords) or any(_word(b) not in _PLAIN_BASES for b in foreign)
-    metaclasses = [(k.arg, _word(k.value)) for k in node.keywords]
-    if any(told != ("metaclass", "ABCMeta") for told in metaclasses):
+    foreign = [_comes_from(b, tree) for b, found in zip(node.bases, above, strict=True) if found is None]
+    if any((not m and b not in _PLAIN_BASES) or (m and (m, b) not in _LIBRARY_BASES | _OPEN_BASES) for m, b in foreign):
         return False
+    metaclasses = [(k.arg, _comes_from(k.value, tree)) for k in node.keywords]
+    if any(told != ("metaclass", ("abc", "ABCMeta")) for told in metaclasses):
+        return False
+    abstract = bool(metaclasses) or bool(set(foreign) & _OPEN_BASES)
     if abstract and any(getattr(n, "attr", "") == "register" for n in walk(tree)):
         return False
     return all(_is_closed(found, tree, deep + 1) for found in above if found is not None)

@@ -143,7 +143,8 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
                 elif _kind_of(name)[0] != "." or not {_last_name(d) for d in s.decorator_list} <= _PLAIN_WRAPPERS:
                     if name in _NOT_ASKED:
                         continue
-                    if all(map(_only_answers, s.body)):
+                    made = {_last_name(d) for d in s.decorator_list} - _PLAIN_WRAPPERS - {"property", "cached_property"}
+                    if all(map(_only_answers, s.body)) and not made:
                         quiet.append((told, comes_to(s, _trees(names))))
                     else:
                         found |= told

@@ -40,7 +40,9 @@ def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames
     tree = _tree_of(node, names)
     if tree is None or s.decorator_list or len(s.args.args) != 2 or s.args.vararg or s.args.kwonlyargs or s.args.kwarg:
         return False
-    asked = _Asked(tree, node, s.args.args[0].arg, s.args.args[1].arg, not _may_lie_about_classes(names))
+    asked = _Asked(
+        tree, node, s.args.args[0].arg, s.args.args[1].arg, not _may_lie_about_classes(names), _declines(names)
+    )
     body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
     if s.name == "__ne__":
         return asked.turns_equality_round(body)
@@ -109,10 +111,43 @@ def _may_lie_about_classes(names: ModuleNames) -> bool:
     return False
 
 
-_NO_ABSTRACT_BASES = frozenset(
-    {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception", "NamedTuple",
-     "Enum", "IntEnum", "StrEnum", "Flag", "IntFlag", "Thread"}
+@lru_cache(maxsize=16)
+def _declines(names: ModuleNames) -> bool:
+    trees = (names.tree, *getattr(names, "trees", ()))
+    equal = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.FunctionDef) and n.name == "__eq__"]
+    return any(isinstance(n, ast.Name) and n.id == "NotImplemented" for s in equal for n in walk(s))
+
+
+_PLAIN_BASES = frozenset(
+    {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception", "ValueError",
+     "enum.Enum", "enum.IntEnum", "enum.StrEnum", "enum.Flag", "enum.IntFlag", "threading.Thread", "typing.NamedTuple"}
 )  # fmt: skip
+_ABSTRACT_BASES = frozenset(
+    {"abc.ABC", "typing.Generic"}
+    | {f"collections.abc.{name}" for name in ("Mapping", "MutableMapping", "Sequence", "MutableSequence", "Set",
+                                              "MutableSet")}
+)  # fmt: skip
+"""Those that say what is of them by nothing but `register`."""
+
+
+def _source(e: ast.expr, tree: ast.Module) -> str:
+    """Where a base comes from that is imported once, by its own name, or is a builtin; '' for what is not known."""
+    known = bindings_of(tree)
+    match e:
+        case ast.Subscript(value=inner):
+            return _source(inner, tree)
+        case ast.Name(id=name):
+            match known.of.get(name, []):
+                case []:
+                    return "" if known.stars else name
+                case [ast.ImportFrom(module=str() as module, level=0, names=aliases)]:
+                    return f"{module}.{name}" if any(a.name == name and not a.asname for a in aliases) else ""
+        case ast.Attribute():
+            code = ast.unparse(e)
+            match known.of.get(code.partition(".")[0], []):
+                case [ast.Import(names=aliases)] if all(a.asname is None for a in aliases):
+                    return code
+    return ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +160,8 @@ class _Asked:
     other: str
     by_attribute: bool
     """Whether `x.__class__` is the class of `x`."""
+    may_decline: bool
+    """Whether an `__eq__` of the files, perhaps of a class below this one, answers `NotImplemented`."""
 
     def answers_no(self, body: list[ast.stmt]) -> bool:
         """Whether statements answer `False` or `NotImplemented` for a constant, and look into nothing."""
@@ -153,8 +190,7 @@ class _Asked:
                 told = [
                     s for s in statements_of(self.node.body) if isinstance(s, ast.FunctionDef) and s.name == "__eq__"
                 ]
-                unsure = any(isinstance(n, ast.Name) and n.id == "NotImplemented" for s in told for n in walk(s))
-                return (left, right) == (self.own, self.other) and len(told) == 1 and not unsure
+                return (left, right) == (self.own, self.other) and len(told) == 1 and not self.may_decline
         return False
 
     def _is_no(self, value: ast.expr) -> bool:
@@ -220,14 +256,18 @@ class _Asked:
         return found is not None and self._has_no_hooks(found, ())
 
     def _has_no_hooks(self, node: ast.ClassDef, seen: tuple[ast.ClassDef, ...]) -> bool:
-        if node in seen or any(k.arg != "metaclass" or _last(k.value) != "ABCMeta" for k in node.keywords):
+        told = [_source(k.value, self.tree) for k in node.keywords if k.arg == "metaclass"]
+        if node in seen or len(told) < len(node.keywords) or not set(told) <= {"abc.ABCMeta"}:
             return False
-        abstract = bool(node.keywords)
+        abstract = bool(told)
         for base in node.bases:
             inside = _classes_at_top(self.tree).get(base.id) if isinstance(base, ast.Name) else None
+            source = _source(base, self.tree)
             if inside is not None and not self._has_no_hooks(inside, (*seen, node)):
                 return False
-            abstract = abstract or (inside is None and _last(base) not in _NO_ABSTRACT_BASES)
+            if inside is None and source not in _PLAIN_BASES | _ABSTRACT_BASES:
+                return False
+            abstract = abstract or source in _ABSTRACT_BASES
         defined = {s.name for s in walk(node) if isinstance(s, ast.FunctionDef)}
         return defined.isdisjoint(_HOOKS) and not (abstract and _registers(self.tree))
 
@@ -237,10 +277,6 @@ _HOOKS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__"
 
 def _each(kinds: ast.expr) -> list[ast.expr]:
     return kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
-
-
-def _last(e: ast.expr) -> str:
-    return e.attr if isinstance(e, ast.Attribute) else e.id if isinstance(e, ast.Name) else ""
 
 
 @lru_cache(maxsize=64)

@@ -6,6 +6,7 @@ from functools import lru_cache
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
 _DISPLAYS = (
     ast.List,
@@ -63,7 +64,7 @@ def _lasting_attributes(names: ModuleNames) -> frozenset[str]:
             match n:
                 case ast.Assign(targets=targets, value=value):
                     plain |= dict.fromkeys(targets, value)
-                case ast.AnnAssign(target=target, value=value):
+                case ast.AnnAssign(target=ast.Attribute() as target, value=value):
                     plain[target] = value
                 case ast.AugAssign(target=target, value=value, op=ast.Add() | ast.BitOr()):
                     plain[target] = value
@@ -71,8 +72,11 @@ def _lasting_attributes(names: ModuleNames) -> frozenset[str]:
             match n:
                 case ast.Attribute(attr="__dict__" | "__setattr__") | ast.Name(id="setattr" | "vars"):
                     return frozenset()
-                case ast.Attribute(attr=attr, ctx=ast.Store() | ast.Del()) | ast.Name(id=attr, ctx=ast.Store()):
+                case ast.Attribute(attr=attr, ctx=ast.Store() | ast.Del()):
                     (kept if _is_made_to_last(plain.get(n), names) else unsure).add(attr)
+                case ast.ClassDef(body=body):  # a field of a data class is given by whoever makes one
+                    bound = [m for s in body for m in walk(s) if isinstance(m, ast.Name) and m not in plain]
+                    unsure |= {m.id for m in bound if isinstance(m.ctx, ast.Store)}
                 case ast.FunctionDef(name=word) | ast.alias(name=word):
                     unsure.add(word)
     return frozenset(kept - unsure)

@@ -13,7 +13,7 @@ from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import says_no_to_constants
 from dreck.proof.classes.put_later import put_later
-from dreck.proof.classes.quiet import QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
 from dreck.proof.classes.used_up import is_used_up
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -108,6 +108,9 @@ def wilful(names: ModuleNames) -> frozenset[str]:
                 continue
             if not (s.name in _SPECIAL or s.name in _LOOKING_UP or _is_run_when_read(s, names)):
                 continue
+            if not (s.name in _SPECIAL or _is_answered_by_its_body(s, names)):
+                found.add(s.name)
+                continue
             firm = s.name in ("__eq__", "__ne__") and says_no_to_constants(s, node, names)
             if s.name in _LOOKING_UP or not is_quiet(s.body, names):
                 found |= {s.name} if firm else {s.name, *_constant(s.name)}
@@ -124,6 +127,13 @@ def _is_run_when_read(s: FunctionNode, names: ModuleNames) -> bool:
     """A property, or what a decorator makes of it that nobody knows."""
     told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]
     return any(t not in QUIET_DECORATORS for t in told)
+
+
+def _is_answered_by_its_body(s: FunctionNode, names: ModuleNames) -> bool:
+    """A property, and nothing that another decorator makes."""
+    told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]
+    accessor = any(isinstance(d, ast.Attribute) and d.attr in ("setter", "deleter") for d in s.decorator_list)
+    return accessor or all(t in QUIET_DECORATORS | COMPUTED for t in told)
 
 
 def _constant(name: str) -> tuple[str, ...]:
