@@ -121,7 +121,7 @@ class ModuleMaker(Maker):
     def special(self) -> tuple[str, ...]:
         return (
             "helper(a)", "helper(x, b)", "o.size()", "o.kilos", "Row(a, b).x", "Row(a, 1).y", "TABLE.get(a, 0)",
-            "a in TABLE", "a not in TABLE", "TABLE[a]", "Kind.GLASS", "a == Kind.PAPER", "o == 1", "o == 'k'", "o in (1, 2)", "o in {1, 2}", "TABLE.get(o, 0)", "o == b", "o is b", "(a,) is x", "o.size is o.size",
+            "a in TABLE", "a not in TABLE", "TABLE[a]", "Kind.GLASS", "a == Kind.PAPER", "o == 1", "o == 'k'", "o in (1, 2)", "o in {1, 2}", "TABLE.get(o, 0)", "o == b", "1 in o", "len(o)", "o is b", "(a,) is x", "o.size is o.size",
             "next((n for k, n in BANDS if a < k), 0)", "any(r(a) for r in RULES)", "all(r(b) for r in RULES)",
             "[v for v in xs]", "[y := v for v in xs]", f"(lambda i={self.event()}: i)()", "(lambda: x)()", "list(rows(xs))",
             "f'{a}!'", "f'k{a}'", "f'{\"k\"}{a}'", "f'{o}'", "LIMIT", "{a, b}", "type(o) is B", "len(xs)", "bool(a)", "bool(o == 1)", "a if b else c",

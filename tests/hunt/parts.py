@@ -24,6 +24,8 @@ SPECIAL = (
     "    def __hash__(self):\n        return hash(self.kilos)\n",
     "    def __len__(self):\n        return self.kilos\n",
     "    def __bool__(self):\n        return self.kilos > 0\n",
+    "    def __len__(self):\n        return sum(self.line)\n    line = iter((1, 2))\n",
+    "    def __contains__(self, other):\n        return other in self.line\n    line = iter((0, 1, 2))\n",
     "    def __str__(self):\n        LOG.append('told')\n        return 'k'\n",
 )
 COMPUTED = (

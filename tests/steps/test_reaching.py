@@ -101,3 +101,15 @@ def test_lines_stand_in_one_target_and_in_order(write):
             dreck.untangle(target)
     with pytest.raises(dreck.DreckError, match="lines can be named of one function only"):
         dreck.untangle([f"{file}::f:1-2", str(file)])
+
+
+def test_a_comment_inside_of_an_arm_is_not_put_beside_its_row(straighten):
+    arms = [
+        f'    {word} kind == "{kind}":\n        out.write({n})\n        # and told\n        out.tell("{kind}")\n'
+        for word, kind, n in (("if", "glass", 1), ("elif", "paper", 2), ("elif", "wood", 3))
+    ]
+    result = straighten("def f(kind, out):\n" + "".join(arms), "lookup-table")
+    assert not result.steps
+    assert [r.reason for r in result.refused] == [
+        "comments stand inside an arm, and speak of its lines; call-table keeps them there"
+    ]

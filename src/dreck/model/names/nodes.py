@@ -4,7 +4,7 @@ import ast
 from functools import lru_cache
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=16)
 def every_node(tree: ast.AST) -> tuple[ast.AST, ...]:
     """The nodes of a tree, the tree itself first. The tree must not change afterwards."""
     found: list[ast.AST] = [tree]

@@ -8,7 +8,7 @@ from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import set_on_anything, set_on_others
 
 
-@lru_cache(maxsize=128)
+@lru_cache(maxsize=32)
 def is_set_somewhere(names: ModuleNames, name: str) -> bool:
     """Whether the module or a file linked with it may set `anything.name`, or a linked file binds `name` again."""
     linked = getattr(names, "trees", ())

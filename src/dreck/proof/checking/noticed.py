@@ -220,7 +220,7 @@ class _Told:
         return found is not None and _is_closed(found, self.tree)
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=32)
 def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes at the top of a file by names that stand for nothing else in it."""
     meant: dict[str, list[ast.AST]] = {}
@@ -255,7 +255,7 @@ def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
     }
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=32)
 def _tells_classes_otherwise(tree: ast.Module) -> bool:
     """Whether `__class__` or `__getattribute__` is defined, set or spoken of as a text."""
     words = ("__class__", "__getattribute__")

@@ -54,7 +54,7 @@ def _tree_of(node: ast.ClassDef, names: ModuleNames) -> ast.Module | None:
     return next((tree for tree in trees if node in _classes_at_top(tree).values()), None)
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=32)
 def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes at the top of a file whose names mean nothing else there."""
     bound: Counter[str] = Counter()
@@ -279,7 +279,7 @@ def _each(kinds: ast.expr) -> list[ast.expr]:
     return kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=32)
 def _registers(tree: ast.Module) -> bool:
     """Whether the file speaks of telling an abstract class what is of it."""
     return any(isinstance(n, ast.Attribute) and n.attr == "register" for n in every_node(tree))

@@ -83,7 +83,11 @@ def _said_of(sheet: Sheet, arm: Arm, verb: list[str]) -> Iterator[list[str]]:
         text = re.split(r"->|=>|:", comment.strip("# ."))[-1]
         words = [w.lower() for w in text.split()]
         kept = [w for w in words if w not in ARTICLES | {"it"}]
-        if all(w.isalpha() for w in words) and 1 <= len(kept) <= _MOST_SAID and not CONDITIONS & set(kept):
+        if (
+            all(w.isalpha() and w.isascii() for w in words)
+            and 1 <= len(kept) <= _MOST_SAID
+            and not CONDITIONS & set(kept)
+        ):
             yield kept if kept[0] in DEEDS and len(kept) > 1 else [*verb, *kept]
     match arm.body:
         case [ast.Raise(exc=ast.Call(func=ast.Name(id=kind)) | ast.Name(id=kind))] if not hasattr(builtins, kind):

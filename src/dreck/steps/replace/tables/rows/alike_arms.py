@@ -111,6 +111,8 @@ def _rows(
         said = comments_of_arm(sheet, arm, first)
         if any(map(is_directive, said)):
             raise Untouchable("a comment for a tool stands at an arm; it would lose its line")
+        if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
+            raise Untouchable("comments stand inside an arm, and speak of its lines; call-table keeps them there")
         told += said
         codes = [_value(sheet, hole, at) for hole in found.holes]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
