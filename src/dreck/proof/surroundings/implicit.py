@@ -24,9 +24,11 @@ _BY_NODE: dict[str, tuple[type[ast.AST], ...]] = {
     **dict.fromkeys(("__getattr__", "__getattribute__"), (ast.Attribute, ast.Match)),
     **dict.fromkeys(("__setattr__", "__delattr__", "__get__", "__set__", "__delete__"), (ast.Attribute, ast.Match)),
     "__format__": (ast.JoinedStr,), "__str__": _WRITING_OUT, "__repr__": _WRITING_OUT, "__del__": (ast.AST,),
-    "__instancecheck__": (ast.Match,), "__subclasscheck__": (),
+    "__instancecheck__": (ast.Match,), "__subclasscheck__": (), "__match_args__": (ast.Match,),
 }  # fmt: skip
 """The parts of code by which each is run, beside calls: what is called may run them, too."""
+EVERY_SPECIAL = frozenset({*_BY_NODE, "__add__"})
+"""Each special method that is looked for, and one that stands for those of all operators."""
 _SELDOM = frozenset(
     {
         "__setattr__", "__delattr__", "__get__", "__set__", "__delete__", "__getattr__", "__getattribute__",

@@ -17,7 +17,7 @@ _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 
 def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, str]]:
     """Each with the class that it comes from in the old version: to call it does something else now, perhaps."""
-    before, after = _classes(old.tree), _classes(new.tree)
+    before, after = classes_in(old.tree), classes_in(new.tree)
     for kind in before.keys() & after.keys():
         mine = {name for s in statements_of(before[kind].body) for name in bound_by(s)}
         bound = {n for s in statements_of(after[kind].body) if getattr(s, "value", s) is not None for n in bound_by(s)}
@@ -26,7 +26,7 @@ def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, 
                 yield f"{kind}.{name}", holder
 
 
-def _classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
+def classes_in(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes of a file by their whole names, those inside classes and functions included."""
     found: dict[str, ast.ClassDef] = {}
     pending: list[tuple[str, list[ast.stmt]]] = [("", tree.body)]
@@ -46,7 +46,7 @@ def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
     classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     pending, seen = list(node.bases), set[str]()
     while pending:
-        base = _opened(pending.pop())
+        base = opened(pending.pop())
         told = ast.unparse(base)
         if told in seen:
             continue
@@ -57,24 +57,24 @@ def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
                 return one.name
             pending += one.bases
         for tree in trees:
-            pending += _other_names(tree, base)
-            for source in _sources(tree, told):
+            pending += other_names(tree, base)
+            for source in sources(tree, told):
                 if not names.is_of_project(source) and Elsewhere(method).has(source):
                     return source
     return ""
 
 
-def _opened(e: ast.expr) -> ast.expr:
+def opened(e: ast.expr) -> ast.expr:
     return e.value if isinstance(e, ast.Subscript) else e
 
 
-def _other_names(tree: ast.Module, e: ast.expr) -> list[ast.expr]:
+def other_names(tree: ast.Module, e: ast.expr) -> list[ast.expr]:
     """What a name is only another name for."""
     named = [s for s in every_node(tree) if isinstance(s, ast.Assign) and isinstance(s.value, ast.Name | ast.Attribute)]
     return [s.value for s in named for t in s.targets if isinstance(t, ast.Name) and t.id == getattr(e, "id", "")]
 
 
-def _sources(tree: ast.Module, told: str) -> Iterator[str]:
+def sources(tree: ast.Module, told: str) -> Iterator[str]:
     """Where `name` or `name.attribute` may be imported from; a builtin is one, too."""
     first, dot, rest = told.partition(".")
     yield f"builtins.{told}"

@@ -3,14 +3,16 @@
 import ast
 import builtins
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
+from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
+from dreck.proof.surroundings.reshaped import reshaped
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -41,6 +43,10 @@ class Changed:
     everywhere: str = ""
     other_names: bool = False
     """Whether one of the modules has names that the other has not."""
+    hooks: Mapping[str, str] = field(default_factory=dict)
+    """Methods that code elsewhere may call, and that one version only has."""
+    specials: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    """Special methods that a class may have otherwise: by the class and the name."""
 
 
 def changed_between(old: Module, new: Module) -> Changed:
@@ -72,10 +78,14 @@ def changed_between(old: Module, new: Module) -> Changed:
         other = new if name in before or name in functions[0] else old
         if hasattr(builtins, name) or _speaks_of(other.tree, name):
             always[name] = "is a function in one version only" if is_function else "exists in one version only"
+    classes = reshaped(old.tree, new.tree, always)
+    always = {**classes.above, **always}
+    apart = {**classes.attributes, **apart}
     acting = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
     everywhere = "what the two modules do when they are imported is not the same" if acting else ""
     other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
-    return Changed(always, unfolded, apart, everywhere, other_names)
+    hooks = hooks_apart(old.names, new.names)
+    return Changed(always, unfolded, apart, everywhere, other_names, hooks, classes.specials)
 
 
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:

@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterable, Iterator
 from collections.abc import Set as AbstractSet
+from dataclasses import replace
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
@@ -40,7 +41,7 @@ def spread(changed: Changed, old: Module, new: Module, running: bool = True) -> 
     touched = always.keys() | unfolded.keys()
     if running and not everywhere and any(touched & _read(s) for m in (old, new) for s in _running(m.tree, m.names)):
         everywhere = f"what the two modules do when they are imported reads {min(touched & _all_read(old, new))}"
-    return Changed(always, unfolded, changed.attributes, everywhere, changed.other_names)
+    return replace(changed, always=always, unfolded=unfolded, everywhere=everywhere)
 
 
 def assigned_of(tree: ast.Module) -> dict[str, set[str]]:

@@ -20,6 +20,7 @@ DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 HUGE = 10**20 + 1
 TOO_LARGE = 2**1100
 """No floating-point number is as large."""
+_EAST = datetime.timezone(datetime.timedelta(hours=5, minutes=30))
 PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000, HUGE, TOO_LARGE),
     float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf, 1e200),
@@ -41,6 +42,7 @@ PLAIN: dict[type, tuple[Any, ...]] = {
         datetime.datetime(2024, 2, 29, 12, 30),
         datetime.datetime(1999, 12, 31, 23, 59),
         datetime.datetime(2025, 1, 1, tzinfo=datetime.UTC),
+        datetime.datetime(2025, 1, 1, tzinfo=_EAST),
     ),
     datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
     datetime.time: (datetime.time(12, 30), datetime.time(0)),

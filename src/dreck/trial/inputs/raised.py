@@ -7,6 +7,9 @@ from dreck.source.walking import walk
 from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, class_name
 
 _MOST_BOTH = 3
+_ANY = frozenset(["Exception", "BaseException"])
+BEYOND = "BaseException"
+"""What no handler of `Exception` takes, and a clean-up sees: as an interruption is, or the end of a task."""
 
 
 class Raised:
@@ -25,7 +28,9 @@ class Raised:
         """What may be raised, in the order of the handlers."""
         plain = [name for name in self.caught if not name.startswith(GROUP)]
         both = [BOTH.join(pair) for pair in itertools.islice(itertools.combinations(plain, 2), _MOST_BOTH)]
-        return [*(self.caught or (["Exception"] if self.cleans_up else [])), *both, *self.odd_errors]
+        beyond = [BEYOND] if self.cleans_up or _ANY & set(plain) else []
+        found = [*(self.caught or (["Exception"] if self.cleans_up else [])), *both, *self.odd_errors, *beyond]
+        return list(dict.fromkeys(found))
 
     def note_errors(self, node: ast.AST) -> None:
         """Notes what one statement waits for."""

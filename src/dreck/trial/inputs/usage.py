@@ -147,7 +147,8 @@ class Usages(Raised, Paths):
             if path is None or path == name:
                 continue
             for below, usage in list(self.by_path.items()):
-                if below == name or (below.startswith(f"{name}.") and below.count(".") == 1):
+                deep = path.count("[") + below.count("[")
+                if below == name or (below.startswith((f"{name}.", f"{name}[")) and below.count(".") <= 1 and deep < 4):
                     self.at(path + below[len(name) :]).join(usage)
 
     def _through(self, call: ast.Call) -> Iterator[tuple[str, Usage]]:

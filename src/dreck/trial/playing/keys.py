@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from dreck.trial.playing.world import World
 
 NAMED = "what is named "
+_OTHERS = 9
+"""Items of keys that are not looked up are numbered from here on."""
 KEYS = (int, str, float, enum.Enum)
 """Classes whose values may be keys."""
 
@@ -35,6 +37,8 @@ def mapping_at(world: "World", path: str) -> dict[Any, Any]:
         ):
             made.setdefault(key, world.at(f"{path}[{number}]"))
     if looked_up:
+        for number in range(world.answer(f"others in {path}", (0, 1, 2))):
+            made.setdefault(_key(world, path, number), world.at(f"{path}[{_OTHERS + number}]"))
         return made
     whole = usage.iterated or usage.methods & DICT_METHODS
     more = (2, 1, 0, 3) if not named else (0, 1, 2) if whole else (0, 1)

@@ -1,6 +1,7 @@
 """compare: are two versions the same? Of files, targets, source texts or live functions."""
 
 import ast
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -8,6 +9,8 @@ from dreck.errors import BadTarget, DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
+from dreck.proof.surroundings.hooks import calls_beyond
+from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
 from dreck.proof.surroundings.module_diff import (
     Changed,
@@ -24,7 +27,7 @@ from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.likeness import renamed
-from dreck.workbench.compare.mentions import asserts, captured_otherwise, may_call, names_meant
+from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
 from dreck.workbench.compare.resting import files_beside
 from dreck.workbench.compare.sides import Side, Text
 from dreck.workbench.compare.wanted import NOTHING_KNOWN, NOTHING_MORE, Elsewhere, Wanted
@@ -155,6 +158,9 @@ class _Judging:
     """Whether one function that is not the same is all that has to be known."""
     _known_calls: dict[str, list[str]] = field(default_factory=dict)
     _otherwise: set[str] = field(default_factory=set)
+    _asks_hooks: bool = False
+    """Whether it counts which methods code elsewhere may call: some function is not known to be the same."""
+    _hooks: list[str] | None = None
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
@@ -183,6 +189,7 @@ class _Judging:
         for a, b in reversed(judged):
             if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
                 verdicts[a] = self._by_nested(a, b, verdicts)
+        self._asks_hooks = any(verdict.status != "proved" for verdict in verdicts.values())
         pending = True
         while pending:
             pending = False
@@ -236,26 +243,33 @@ class _Judging:
 
     def _callees(self, pairs: list[tuple[str, str]], changed: Changed) -> list[tuple[str, str]]:
         """Functions both sides have, written or meant otherwise, that the ones to be judged lead to."""
-        old, new = self.sides
         known, pending, found = {a for a, _ in pairs}, [a for a, _ in pairs], []
+        both = self.sides[0].functions.keys() & self.sides[1].functions.keys()
+        self._asks_hooks = any(self.is_other(name, changed) for name in both - known)
         while pending:
             for name in self._mentioned(pending.pop()):
-                if name in known or name not in new.functions:
+                if name in known or name not in both:
                     continue
                 known.add(name)
-                other = ast.dump(old.functions[name].node) != ast.dump(new.functions[name].node)
-                if other or self._suspect(name, changed) or self._mentions(name) & changed.unfolded.keys():
+                if self.is_other(name, changed):
                     found.append((name, name))
                 pending.append(name)
         return found
 
-    def _mentioned(self, name: str) -> list[str]:
+    def _mentioned(self, name: str) -> Iterator[str]:
         """Functions of the old file that `name` may call."""
         side = self.sides[0]
         if name not in self._known_calls:
             caller, named = side.functions[name], side.led_to(names_meant(side.functions[name].node))
             self._known_calls[name] = list(may_call(caller, side.functions.values(), named, side.made, side.held))
-        return self._known_calls[name]
+        yield from self._known_calls[name]
+        if self._asks_hooks and self._calls_beyond(name):
+            self._hooks = hooks_in(side.functions, side.names) if self._hooks is None else self._hooks
+            yield from self._hooks
+
+    def _calls_beyond(self, name: str) -> bool:
+        functions = self.sides[0].functions
+        return calls_beyond(functions[name].node, functions)
 
     def _one(
         self, old: str, new: str, changed: Changed, suspect: str = "", recording: Recording | None = None
@@ -298,7 +312,13 @@ class _Judging:
         if changed.other_names and (around := self._looks_around(name)):
             return around
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
-        return f"{min(attributes)} {changed.attributes[min(attributes)]}" if attributes else ""
+        if attributes:
+            return f"{min(attributes)} {changed.attributes[min(attributes)]}"
+        hook = min(changed.hooks, default="") if changed.hooks and self._calls_beyond(name) else ""
+        if hook:
+            return f"{hook} {changed.hooks[hook]}"
+        special = min((key for key in changed.specials if may_run(node, key[1], key[0])), default=None)
+        return f"{special[1]} {changed.specials[special]}" if special is not None else ""
 
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""
@@ -359,9 +379,10 @@ class _Judging:
             other = verdicts[name]
             if other.status == "proved" or name == old:
                 continue
+            calls = f"it {'may come to call' if name in (self._hooks or ()) else 'calls'} {name}, which is"
             if other.status == "tested":
-                return verdict.weakened("tested", f"it calls {name}, which is tested, not proved")
-            return self._one(old, new, Changed({}, {}, {}), suspect=f"it calls {name}, which is not the same")
+                return verdict.weakened("tested", f"{calls} tested, not proved")
+            return self._one(old, new, Changed({}, {}, {}), suspect=f"{calls} not the same")
         proved = {n for n, v in verdicts.items() if v.status == "proved"}
         around = captured_otherwise(old, [side.functions for side in self.sides], proved, self._otherwise)
         if around:

@@ -5,7 +5,10 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 
 from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import param_names
+from dreck.proof.surroundings.handing import handed_over
+from dreck.proof.surroundings.hooks import hooks_of
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.resting import BY_TEXTS, words_of
 from dreck.source.functions import Function, FunctionNode
@@ -52,6 +55,21 @@ def may_call(
             or "any function" in words
         ):
             yield f.name
+
+
+def hooks_in(functions: Mapping[str, Function], names: ModuleNames) -> list[str]:
+    """The functions and methods of a module that code elsewhere may call, though nothing here does."""
+    handed = handed_over(names.tree)
+    by_class: dict[int, list[tuple[str, Function]]] = {}
+    for name, f in functions.items():
+        if f.owner is not None:
+            by_class.setdefault(id(f.owner), []).append((name, f))
+    found = [n for n, f in functions.items() if (f".{f.node.name}" if f.owner is not None else f.node.name) in handed]
+    for methods in by_class.values():
+        owner = methods[0][1].owner
+        hooks = hooks_of(owner, names, {f.node.name for _, f in methods}) if owner is not None else ()
+        found += [name for name, f in methods if f.node.name in hooks]
+    return found
 
 
 def _is_beside(name: str, caller: str) -> bool:
