@@ -60,7 +60,8 @@ def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]
     kinds: set[type[ast.AST]] = {ast.AST}
     names: set[str] = set()
     for n in walk(node):
-        kinds.add(type(n))
+        if not _is_inert(n):
+            kinds.add(type(n))
         if isinstance(n, ast.Name):
             names.add(n.id)
         elif isinstance(n, ast.Attribute):
@@ -68,3 +69,13 @@ def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]
         elif isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and n.decorator_list:
             kinds.add(ast.Call)  # a decorator is called
     return frozenset(kinds), frozenset(names)
+
+
+def _is_inert(n: ast.AST) -> bool:
+    """Whether it runs nothing of what stands in it: a display, which is no target, and a comparison by `is`."""
+    match n:
+        case ast.Tuple(ctx=ast.Load()) | ast.List(ctx=ast.Load()):
+            return True
+        case ast.Compare(ops=ops):
+            return all(isinstance(op, ast.Is | ast.IsNot) for op in ops)
+    return False

@@ -18,6 +18,8 @@ _RECORD = frozenset(
      "__ge__", "__setattr__", "__delattr__"}
 )  # fmt: skip
 """What decorators that make a record of a class give it (library, `dataclasses`)."""
+_WHEN_LET_GO = frozenset({"__del__"})
+"""Of classes elsewhere it is taken that they do nothing when their objects are let go."""
 _STORED = frozenset({"__getattr__", "__setattr__", "__delattr__"})
 _OF_RECORDS = frozenset({"dataclass", "define", "frozen", "total_ordering"})
 
@@ -58,18 +60,25 @@ def _note(
             found.attributes |= dict.fromkeys(inherited, f"may be another in {name}, which has other bases")
     told = f"may be another in {name}, which is not the same"
     if _around(kinds[0]) != _around(kinds[1]) or changed or list(fields[0]) != list(fields[1]):
-        made = _made_by(kinds, other_bases, all(kind in classes[0] for kind in above[0] | above[1]))
+        known = all(name in side for side, names in zip(classes, above, strict=True) for name in names)
+        of_file = [side[n] for side, names in zip(classes, above, strict=True) for n in names if n in side]
+        made = _made_by(kinds, of_file if known else None)
         made |= {field for field in changed if field.startswith("__")} | (_STORED if "__slots__" in changed else set())
         found.specials |= {(name, special): told for special in made}
 
 
-def _made_by(kinds: tuple[ast.ClassDef, ast.ClassDef], other_bases: bool, is_of_the_file: bool) -> frozenset[str]:
-    """The special methods that a class may have otherwise, by its decorators and by bases that are not of the file."""
-    if not is_of_the_file or any(kind.keywords for kind in kinds) or other_bases:
-        return EVERY_SPECIAL
+def _made_by(kinds: tuple[ast.ClassDef, ast.ClassDef], above: Sequence[ast.ClassDef] | None) -> frozenset[str]:
+    """The special methods that a class may have otherwise, by its decorators and what is above it.
+
+    `above` are the classes of the file that are so in one of the versions; None where others are, too.
+    """
+    if above is None or any(kind.keywords for kind in kinds):
+        return EVERY_SPECIAL - _WHEN_LET_GO
+    inherited = frozenset(n for kind in above for n in _names_in(kind) if n.startswith("__"))
     decorators = [d.func if isinstance(d, ast.Call) else d for kind in kinds for d in kind.decorator_list]
     last = {d.attr if isinstance(d, ast.Attribute) else getattr(d, "id", "") for d in decorators}
-    return EVERY_SPECIAL if last - _OF_RECORDS else _RECORD if last else frozenset()
+    made = EVERY_SPECIAL - _WHEN_LET_GO if last - _OF_RECORDS else _RECORD if last else frozenset[str]()
+    return made | inherited
 
 
 def _around(kind: ast.ClassDef) -> list[str]:
