@@ -263,3 +263,31 @@ def test_what_files_of_two_folders_do_to_one_another(tmp_path, name):
 @pytest.mark.parametrize("name", ALIKE)
 def test_a_function_rests_on_what_is_proved_in_another_file(tmp_path, name):
     assert in_folders(tmp_path, *ALIKE[name]) == "proved"
+
+
+GATE = "class Gate:\n    width = {width}\n\n    def go(self):\n        return {answer}\n"
+USING = "from {where} import {what}\n\n\ndef f(one, two):\n    if two:\n        return one.{asked}\n    return 0\n"
+TURNED = USING.replace(
+    "if two:\n        return one.{asked}\n    return 0", "if not two:\n        return 0\n    return one.{asked}"
+)
+
+
+@pytest.mark.parametrize(
+    ("where", "what", "asked", "status"),
+    [
+        ("gate", "Gate", "go()", "unsettled"),
+        ("gate", "Gate", "width", "unsettled"),
+        ("hall", "Gate", "go()", "unsettled"),
+        ("hall", "Other", "go()", "proved"),
+        ("gate", "Gate", "height", "proved"),
+    ],
+)
+def test_methods_of_classes_that_are_imported_count_by_their_last_names(tmp_path, where, what, asked, status):
+    told = {"where": where, "what": what, "asked": asked}
+    for side, text, width in (("old", USING, 1), ("new", TURNED, 2)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "gate.py").write_text(GATE.format(width=width, answer=width))
+        (tmp_path / side / "hall.py").write_text("from gate import Gate\n\n\nclass Other:\n    pass\n")
+        (tmp_path / side / "yard.py").write_text(text.format(**told))
+    files = tmp_path / "old" / "yard.py", tmp_path / "new" / "yard.py"
+    assert dreck.compare(*map(str, files), trial=False).status == status

@@ -12,13 +12,13 @@ PARSER = "from html.parser import HTMLParser\nclass Tags(HTMLParser):\n    tags 
 TAG = "    def handle_starttag(self, tag, attrs):\n        self.tags = {}\n"
 VISITOR = "import ast\n{}class Names(ast.NodeVisitor):\n    def visit_Name(self, node):\n        word(node)\n"
 WORD = "def word(node):\n    node.found = {}\n"
-HANDLER = "import logging\nkept = []\nclass Keeper(logging.Handler):\n    def emit(self, record):\n        kept.append({})\n"
+HANDLER = (
+    "import logging\nkept = []\nclass Keeper(logging.Handler):\n    def emit(self, record):\n        kept.append({})\n"
+)
 NOWHERE = "from nowhere import Base\nclass Gate(Base):\n    def opened(self):\n        return {}\n"
 CODECS = "import codecs\ndef swap(error):\n    return {}, error.end\ncodecs.register_error('swap', swap)\n"
 LISTENING = "def set_up(bus):\n    def loaded(load):\n        return {}\n    bus.listen(loaded)\n"
-OF_A_METHOD = (
-    "class Gate:\n    def __init__(self, bus):\n        bus.listen(self.opened)\n    def opened(self):\n        return {}\n"
-)
+OF_A_METHOD = "class Gate:\n    def __init__(self, bus):\n        bus.listen(self.opened)\n    def opened(self):\n        return {}\n"
 DECORATED = "from yard import app, fire\n@app.on('load')\ndef loaded(load):\n    return {}\n"
 PUT_THERE = "import warnings\ndef show(*given):\n    return {}\nwarnings.showwarning = show\n"
 OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"

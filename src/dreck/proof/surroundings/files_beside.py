@@ -64,7 +64,7 @@ class FilesBeside:
         acting = self._acting_below((old[0], new[0]))
         if acting:
             touched = f"may be changed by what {min(acting)} does when it is imported, which is not the same"
-            found |= dict.fromkeys(self._imports(*old), touched)
+            found |= dict.fromkeys(self.imports(*old), touched)
         by_others = self._touched_in(*old) if self._touched else set[str]()
         found |= dict.fromkeys(by_others, "may be changed by a file that does something else when it is imported")
         return found | dict.fromkeys(otherwise, "is defined otherwise in a file beside it")
@@ -104,7 +104,7 @@ class FilesBeside:
     def imported_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> set[str]:
         """The names of the old module that stand for something else in files beside the new one."""
         found: set[str] = set()
-        mine, theirs = self._imports(*old), self._imports(*new)
+        mine, theirs = self.imports(*old), self.imports(*new)
         for name in mine.keys() & theirs.keys():
             for (one, asked), (other, wanted) in zip(mine[name], theirs[name], strict=False):
                 if asked != wanted or one.resolve() == other.resolve():
@@ -149,8 +149,8 @@ class FilesBeside:
         touched = self._touched.get(old.resolve(), set())
         if one is None or other is None or "*" in touched:
             return None
-        beside = set(self._imports(old, one))
-        alike = self._is_as_it_was(old, new)
+        beside = set(self.imports(old, one))
+        alike = self.is_as_it_was(old, new)
         if alike and not touched and not self.imported_otherwise((old, one), (new, other)):
             return set()
         if not alike and effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
@@ -187,7 +187,7 @@ class FilesBeside:
         seen: set[tuple[Path, str]],
     ) -> None:
         """The same of what runs, of the parts of it that change something, and of the functions that it leads to."""
-        places = self._imports(path, tree)
+        places = self.imports(path, tree)
         led_to = _all_led_to(tree, _names_in(*running))
         later = [s for s in tree.body if led_to & set(bound_by(s))]
         changing = [*direct, *(place for s in later for place in places_changed(s))]
@@ -211,7 +211,7 @@ class FilesBeside:
             return
         seen |= {(file, name) for name in fresh}
         for name in fresh:
-            for further, asked in self._imports(file, tree).get(name, ()):
+            for further, asked in self.imports(file, tree).get(name, ()):
                 self._follow(further, {asked}, seen)
         bodies = [s for s in tree.body if isinstance(s, FunctionNode) and s.name in fresh]
         self._touch(file, {name for s in bodies for name in kept_in(s, tree)})
@@ -219,7 +219,7 @@ class FilesBeside:
 
     def _hands_over(self, path: Path, tree: ast.Module, changed: set[str]) -> None:
         """Notes what those of `changed` hand themselves to when they are made."""
-        places = self._imports(path, tree)
+        places = self.imports(path, tree)
         for s in (s for s in tree.body if getattr(s, "name", "") in changed):
             for name, attrs in map(rooted, decorators_of(s)):
                 for file, asked in places.get(name, ()):
@@ -242,12 +242,12 @@ class FilesBeside:
             self._touch(file, {"*"})
         bases = [b for s in tree.body if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
         for name, attrs in [(base, []), *map(rooted, bases)]:
-            for further, asked in self._imports(file, tree).get(name, ()):
+            for further, asked in self.imports(file, tree).get(name, ()):
                 self._below(further, attrs[0] if asked == "*" and attrs else asked, seen)
             if name and name != base:
                 self._below(file, name, seen)
 
-    def _is_as_it_was(self, old: Path, new: Path) -> bool:
+    def is_as_it_was(self, old: Path, new: Path) -> bool:
         return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()
 
     def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
@@ -256,7 +256,7 @@ class FilesBeside:
         names = {n.id for s in handed for d in s.decorator_list for n in walk(d) if isinstance(n, ast.Name)}  # type: ignore[attr-defined]
         from_beside = [
             (file, asked)
-            for name, places in self._imports(path, tree).items()
+            for name, places in self.imports(path, tree).items()
             if name in names
             for file, asked in places
         ]
@@ -271,7 +271,7 @@ class FilesBeside:
         tree = self.read(file)
         return {name for s in statements_of(tree.body) for name in bound_by(s)} if tree is not None else set()
 
-    def _imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
+    def imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
         """For each name, the files beside that it comes from, and what it is called there; '*' for a whole module."""
         key = path, isinstance(tree, WithoutBodies)
         if key not in self._imported:

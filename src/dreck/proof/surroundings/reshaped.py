@@ -111,4 +111,3 @@ def _above(kind: ast.ClassDef, classes: Mapping[str, ast.ClassDef]) -> Iterator[
             seen.add(last)
             yield last
             pending += classes[last].bases if last in classes else []
-

@@ -9,6 +9,7 @@ from dreck.errors import BadTarget, DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
+from dreck.proof.surroundings.come_upon import with_those_beside
 from dreck.proof.surroundings.hooks import calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
@@ -175,8 +176,9 @@ class _Judging:
         changed = spread(changed_between(*modules), *modules)
         if self.beside is not None:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            changed.always.update(files_beside(self.beside, not self.wanted.folders).resting_beside(old, new))
-            changed = spread(changed, *modules)
+            beside = files_beside(self.beside, not self.wanted.folders)
+            changed.always.update(beside.resting_beside(old, new))
+            changed = with_those_beside(spread(changed, *modules), beside, old[0], new[0])
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
