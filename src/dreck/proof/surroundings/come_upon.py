@@ -21,11 +21,11 @@ def with_those_beside(changed: Changed, beside: FilesBeside, old: Path, new: Pat
     attributes: dict[str, str] = {}
     specials: dict[tuple[str, str], str] = {}
     for one, other, asked in _imported(beside, old, new):
-        trees = beside.read(one), beside.read(other)
-        if trees[0] is None or trees[1] is None or beside.is_as_it_was(one, other):
+        before, after = beside.read(one), beside.read(other)
+        if before is None or after is None or beside.is_as_it_was(one, other):
             continue
         doubted = beside.doubted.get(one.resolve())
-        methods = _otherwise(*trees) if doubted is None else {name for name in doubted if "." in name}
+        methods = _otherwise(before, after) if doubted is None else {name for name in doubted if "." in name}
         for name in (m for m in methods if asked in ("*", m.partition(".")[0])):
             owner, _, last = name.rpartition(".")
             told = f"may be {name} of {one.name}, which is not the same"
@@ -33,8 +33,8 @@ def with_those_beside(changed: Changed, beside: FilesBeside, old: Path, new: Pat
                 specials[owner.rpartition(".")[2], last] = told
             else:
                 attributes[last] = told
-        names = {name: "" for name in classes_in(trees[0]) if asked in ("*", name.partition(".")[0])}
-        classes = reshaped(*trees, names)
+        names = {name: "" for name in classes_in(before) if asked in ("*", name.partition(".")[0])}
+        classes = reshaped(before, after, names)
         attributes |= classes.attributes
         specials |= classes.specials
     return replace(changed, attributes=attributes | changed.attributes, specials={**specials, **changed.specials})
