@@ -94,11 +94,19 @@ def from_bytes(path: Path, data: bytes) -> SourceFile:
         raise BadSource(f"{path}: cannot be decoded: {told}") from None
     if b"\0" in data:
         raise BadSource(f"{path}: holds NUL bytes, so it is not Python source")
-    if _HUGE.search(text):
+    if _holds_long_lines(data) and _HUGE.search(text):
         raise BadSource(f"{path}: holds a whole number that is too long for Python to write")
     if not same:
         raise BadSource(f"{path}: its encoding {encoding} does not give back the same bytes; left alone")
     return SourceFile(path, data, text, encoding, mark)
+
+
+def _holds_long_lines(data: bytes) -> bool:
+    """Whether a number as long may stand there: none goes on in the next line."""
+    return len(data) > _LONG and max(map(len, data.splitlines())) > _LONG
+
+
+_LONG = 3000
 
 
 def python_files(folder: Path) -> Iterator[Path]:

@@ -2,7 +2,8 @@
 
 import ast
 import copy
-from collections.abc import Iterator, Sequence
+import sys
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -35,6 +36,8 @@ class Fact:
     names: frozenset[str]
     pure: bool
     """Only names and constants: no call or write elsewhere can change it."""
+    last: int = sys.maxsize
+    """The line of the last test that it may say something of."""
 
     @cached_property
     def words(self) -> str:
@@ -50,8 +53,12 @@ class Known:
     effects: dict[ast.stmt, "Effects"] = field(default_factory=dict)
     """What each statement may do; found once."""
 
+    again: dict[object, int] = field(default_factory=dict)
+    """What more than one test is about, in a way that one may say something about another, and where the last is."""
+
     def settled(self) -> list[Settled]:
-        if _asks_of_something_twice(self.function.body):
+        self.again = _asked_again(self.function.body)
+        if self.again:
             self._block(self.function.body, (), ())
         return self.found
 
@@ -62,15 +69,15 @@ class Known:
         return facts
 
     def _if(self, s: ast.If, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
-        kept = self._after(facts, [ast.Expr(s.test)])
+        kept = self._after(facts, [ast.copy_location(ast.Expr(s.test), s)]) if facts else facts
         arm_path, arm, number = (*path, (index, "body", 0)), s, 0
         negative = kept
         while True:
             outcome = outcome_of(arm.test, negative)
             if outcome is not None:
                 self.found.append((path, index, arm.lineno, outcome, number))
-            self._block(arm.body, arm_path, facts_with(negative, arm.test, True))
-            negative = facts_with(negative, arm.test, False)
+            self._block(arm.body, arm_path, facts_with(negative, arm.test, True, self.again))
+            negative = facts_with(negative, arm.test, False, self.again)
             if not is_elif(arm):
                 break
             arm_path = (*arm_path[:-1], (arm_path[-1][0], "orelse", 0), (0, "body", 0))
@@ -79,7 +86,7 @@ class Known:
         if not is_elif(s) and leaves(s.body) and not s.orelse:
             return negative
         if not is_elif(s) and s.orelse and leaves(s.orelse):
-            return self._after(facts_with(kept, s.test, True), s.body)
+            return self._after(facts_with(kept, s.test, True, self.again), s.body)
         return self._after(kept, [s])
 
     def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
@@ -91,6 +98,7 @@ class Known:
     def _after(self, facts: tuple[Fact, ...], body: Sequence[ast.stmt]) -> tuple[Fact, ...]:
         """The facts that still hold after `body` may have run."""
         for s in body:
+            facts = tuple(f for f in facts if f.last >= s.lineno) if facts else facts
             if not facts:
                 break
             effects = self._effects_of(s)
@@ -103,8 +111,9 @@ class Known:
             inner = [n for _, _, block in _inner(s) for n in block]
             parts = [self._effects_of(n) for n in inner]
             head = _head(s) if inner else s
-            acts = any(part.acts for part in parts) or any(map(_may_act, walk(head)))
-            found = Effects(assigned_in([head]).union(*(part.bound for part in parts)), acts)
+            own = _effects_alone(head)
+            acts = own.acts or any(part.acts for part in parts)
+            found = Effects(own.bound.union(*(part.bound for part in parts)), acts) if parts else own
             self.effects[s] = found
         return found
 
@@ -115,6 +124,37 @@ class Effects:
 
     bound: frozenset[str]
     acts: bool
+
+
+def _effects_alone(s: ast.stmt) -> Effects:
+    """Of a statement that holds no others, in one walk where nothing in it has names of its own."""
+    bound: set[str] = set()
+    acts = False
+    pending: list[ast.AST] = [s]
+    for n in pending:
+        kind = type(n)
+        if kind is ast.Name:
+            if type(n.ctx) is not ast.Load:  # type: ignore[attr-defined]
+                bound.add(n.id)  # type: ignore[attr-defined]
+            continue
+        if kind in _NAMING:
+            return Effects(assigned_in([s]), any(map(_may_act, walk(s))))
+        acts = acts or _may_act(n)
+        known = n.__dict__
+        for name in n._fields:
+            value = known.get(name)
+            if type(value) is list:
+                pending += [item for item in value if isinstance(item, ast.AST)]
+            elif isinstance(value, ast.AST):
+                pending.append(value)
+    return Effects(frozenset(bound), acts)
+
+
+_NAMING = frozenset(
+    {ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Lambda, ast.comprehension, ast.Import, ast.ImportFrom,
+     ast.ExceptHandler, ast.MatchAs, ast.MatchStar, ast.MatchMapping, ast.Global, ast.Nonlocal}
+)  # fmt: skip
+"""What binds names in other ways than `x = ...`, or has names of its own."""
 
 
 def _head(s: ast.stmt) -> ast.stmt:
@@ -132,48 +172,49 @@ def _head(s: ast.stmt) -> ast.stmt:
     return head
 
 
-def _asks_of_something_twice(body: list[ast.stmt]) -> bool:
-    """Whether two tests are about the same thing in a way that one may say something about the other.
+def _asked_again(body: list[ast.stmt]) -> dict[object, int]:
+    """What two tests are about in a way that one of them may say something about the other, and the line of the last.
 
     Arms of one chain that compare the same with other texts do not.
     """
     seen: set[object] = set()
+    again: set[object] = set()
+    last: dict[object, int] = {}
     pending = list(body)
     while pending:
         s = pending.pop()
         if isinstance(s, ast.If):
-            asked, arm = _Asked(seen), s
-            while asked.takes(arm.test) and is_elif(arm):
+            asked, arm = _Asked(seen, last), s
+            asked.takes(arm.test)
+            while is_elif(arm):
                 pending += arm.body
                 arm = arm.orelse[0]  # type: ignore[assignment]
-            if asked.again:
-                return True
+                asked.takes(arm.test)
+            again |= asked.again
             seen |= asked.about
             s = arm
         for inner in blocks_of(s):
             pending += inner
-    return False
+    return {about: last[about] for about in again}
 
 
 class _Asked:
     """What the arms of one chain ask about, beside what was asked before it."""
 
-    def __init__(self, seen: set[object]) -> None:
+    def __init__(self, seen: set[object], last: dict[object, int]) -> None:
         self.seen = seen
+        self.last = last
         self.about: set[object] = set()
-        self.texts: set[object] = set()
-        self.again = False
+        self.again: set[object] = set()
 
-    def takes(self, test: ast.expr) -> bool:
-        """Notes what an arm asks; False when something is asked about again."""
+    def takes(self, test: ast.expr) -> None:
+        """Notes what an arm asks; of texts that something may equal, one arm says nothing about the others."""
         for e in _alone(test):
-            about = _about(e.left if isinstance(e, ast.Compare) else e)
-            text = _text_compared(e)
-            self.again |= about in self.seen or (about, text) in self.texts or (text is None and about in self.about)
-            self.again |= text is not None and (about, None) in self.texts
-            self.texts.add((about, text))
-            self.about.add(about)
-        return not self.again
+            for about in _about_test(e):
+                if about in self.seen or (about in self.about and about[-1] is not str):
+                    self.again.add(about)
+                self.about.add(about)
+                self.last[about] = max(self.last.get(about, 0), e.lineno)
 
 
 def _alone(test: ast.expr) -> Iterator[ast.expr]:
@@ -187,12 +228,20 @@ def _alone(test: ast.expr) -> Iterator[ast.expr]:
         yield test
 
 
-def _text_compared(e: ast.expr) -> str | None:
-    """The text that something is asked to be equal to; None for every other test."""
-    match e:
-        case ast.Compare(ops=[ast.Eq()], comparators=[ast.Constant(value=str() as text)]):
-            return text
-    return None
+def _about_test(e: ast.expr) -> list[tuple[object, ...]]:
+    """What a test is about: two that share nothing of it say nothing about one another."""
+    if not isinstance(e, ast.Compare) or len(e.ops) > 1:
+        return [(_about(e),)]
+    left, op, right = _about(e.left), type(e.ops[0]), e.comparators[0]
+    found: list[tuple[object, ...]] = [(left, _SAME_QUESTION.get(op, op), _about(right))]
+    if op in _RELATIONS and number_of(right) is not None:
+        found.append((left, float))
+    elif op is ast.Eq and isinstance(right, ast.Constant) and isinstance(right.value, str):
+        found.append((left, str))
+    return found
+
+
+_SAME_QUESTION = {ast.NotEq: ast.Eq, ast.IsNot: ast.Is, ast.NotIn: ast.In}
 
 
 def _about(e: ast.expr) -> object:
@@ -245,27 +294,32 @@ def _may_act(node: ast.AST) -> bool:
     return kind in _ACTING
 
 
-def facts_with(facts: tuple[Fact, ...], test: ast.expr, outcome: bool) -> tuple[Fact, ...]:
-    """`facts` and what `test` coming out as `outcome` adds."""
+def facts_with(
+    facts: tuple[Fact, ...], test: ast.expr, outcome: bool, wanted: Mapping[object, int] | None = None
+) -> tuple[Fact, ...]:
+    """`facts` and what `test` coming out as `outcome` adds, of all or of what is `wanted`: what later ones ask about."""
     match test:
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return facts_with(facts, operand, not outcome)
+            return facts_with(facts, operand, not outcome, wanted)
         case ast.BoolOp(op=ast.And(), values=values) if outcome:
             for value in values:
-                facts = facts_with(facts, value, True)
+                facts = facts_with(facts, value, True, wanted)
             return facts
         case ast.BoolOp(op=ast.Or(), values=values) if not outcome:
             for value in values:
-                facts = facts_with(facts, value, False)
+                facts = facts_with(facts, value, False, wanted)
             return facts
         case ast.BoolOp() | ast.Constant():
             return facts
+    last = sys.maxsize if wanted is None else max(wanted.get(about, 0) for about in _about_test(test))
+    if wanted is not None and last <= test.lineno:
+        return facts
     nodes = list(walk(test))
     if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in nodes):
         return facts
     names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))
     pure = all(isinstance(n, _PURE) for n in nodes)
-    return (*facts, Fact(test, outcome, names, pure))
+    return (*facts, Fact(test, outcome, names, pure, last))
 
 
 _PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)
