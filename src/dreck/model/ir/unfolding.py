@@ -209,13 +209,24 @@ class Unfolding(Expressions):
     def _key(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
         """Evaluates the key, a pair of them part by part, and makes sure that it can be hashed."""
         asked = _asked(key, depth)
-        words = all(isinstance(n, ast.Constant | ast.Tuple | ast.Load) for k in table.keys if k for n in walk(k))
+        words = all(self._is_word(k) for k in table.keys if k)
         parts = key.elts if isinstance(key, ast.Tuple) else [key]
         for place in reversed(asked):
             nxt = self.act(Op.HASHED, "constants" if words else "", (place,), None, nxt, ctx, key)
         for i in range(len(parts) - 1, -1, -1):
             nxt = self.expr(parts[i], asked[i], nxt, ctx, depth + 8 + i)
         return nxt
+
+    def _is_word(self, key: ast.expr) -> bool:
+        """Whether a key is made of numbers, texts and `None` alone, written there or under the name of a constant."""
+        match key:
+            case ast.Tuple(elts=parts):
+                return all(map(self._is_word, parts))
+            case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float())):
+                return True
+            case ast.Name(id=name):
+                return isinstance(self._table(name), ast.Constant)
+        return isinstance(key, ast.Constant)
 
     def _looked_up(
         self, table: ast.Dict, key: ast.expr, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int

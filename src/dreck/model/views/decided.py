@@ -297,7 +297,7 @@ def _may_act(node: ast.AST) -> bool:
 def facts_with(
     facts: tuple[Fact, ...], test: ast.expr, outcome: bool, wanted: Mapping[object, int] | None = None
 ) -> tuple[Fact, ...]:
-    """`facts` and what `test` coming out as `outcome` adds, of all or of what is `wanted`: what later ones ask about."""
+    """`facts` and what `test` coming out as `outcome` adds, of all or of what is `wanted`."""
     match test:
         case ast.UnaryOp(op=ast.Not(), operand=operand):
             return facts_with(facts, operand, not outcome, wanted)

@@ -107,12 +107,21 @@ def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, ev
     own, other = (a.arg for a in spec.args)
     if _own_classes(tree).get(node.name) is not node:
         return False
+    nodes = list(walk(s))
+    loads = {id(n) for n in nodes if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
+    others = {getattr(n, field, None) for n in nodes if id(n) not in loads for field in ("id", "arg", "name", "asname")}
+    if others & _WORDS:
+        return False
     told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)), every)
     try:
         answers = told.answers(s.body)
     except _NoticedError:
         return s.name == "__ne__" and told.is_opposite(s.body)
     return s.name == "__eq__" and answers <= {False, NotImplemented}
+
+
+_WORDS = frozenset({"isinstance", "type", "NotImplemented"})
+"""What a special method says of Python's own."""
 
 
 class _NoticedError(Exception):
@@ -231,10 +240,8 @@ def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
                 meant.setdefault(name.partition(".")[0] if isinstance(n, ast.alias) else name, []).append(n)
         if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load):
             meant.setdefault(n.id, []).append(n)
-    if {"isinstance", "type", "NotImplemented"} & meant.keys():
-        return {}
     known = bindings_of(tree)
-    if known.dynamic:
+    if known.dynamic or _WORDS & (known.of.keys() | known.rebound):
         return {}
     keeping = {"dataclass", "total_ordering", "final", "runtime_checkable"}
     imported = {

@@ -40,6 +40,8 @@ def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames
     tree = _tree_of(node, names)
     if tree is None or s.decorator_list or len(s.args.args) != 2 or s.args.vararg or s.args.kwonlyargs or s.args.kwarg:
         return False
+    if _binds_a_word(s):
+        return False
     asked = _Asked(
         tree, node, s.args.args[0].arg, s.args.args[1].arg, not _may_lie_about_classes(names), _declines(names)
     )
@@ -47,6 +49,19 @@ def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames
     if s.name == "__ne__":
         return asked.turns_equality_round(body)
     return s.name == "__eq__" and asked.answers_no(body)
+
+
+_SAID = ("isinstance", "type", "NotImplemented")
+
+
+def _binds_a_word(s: FunctionNode) -> bool:
+    """Whether a function gives one of these another meaning for itself; what its class binds it does not see."""
+    bound = (n.arg if isinstance(n, ast.arg) else getattr(n, "id", "") for n in walk(s) if not _is_read(n))
+    return any(word in _SAID for word in bound) or any(isinstance(n, ast.Import | ast.ImportFrom) for n in walk(s))
+
+
+def _is_read(n: ast.AST) -> bool:
+    return isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)
 
 
 def _tree_of(node: ast.ClassDef, names: ModuleNames) -> ast.Module | None:
@@ -72,7 +87,7 @@ def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
             case ast.alias(name=name, asname=other):
                 bound[other or name.partition(".")[0]] += 1
     known = bindings_of(tree)
-    if known.dynamic or any(bound[word] for word in ("isinstance", "type", "NotImplemented")):
+    if known.dynamic or any(word in known.of or word in known.rebound for word in _SAID):
         return {}
     classes = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.lineno > last_star]
     alone = {s.name: s for s in classes if bound[s.name] == 1 and s.name not in known.rebound}
