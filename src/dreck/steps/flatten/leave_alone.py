@@ -91,7 +91,7 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
         yield from _reasons_for_the_whole(site, block, s)
     if site.kind in ("else leaves", "exit follows") and leaves(s.body):
         other = s.orelse or block.body[site.index + 1 :][:1]
-        if _is_one_case(s.test):
+        if _is_one_case(s.test) or _follows_its_like(block, site.index, s):
             yield "one case of several, to which others will be added"
         if not _is_the_exception(s.body, other) and not ends_as_the_guard(block, site.index, s):
             yield "both ways leave, and neither is the exception"
@@ -119,6 +119,29 @@ def _is_one_case(test: ast.expr) -> bool:
         case ast.Compare(ops=[ast.Eq()], comparators=[ast.Constant(value=str())]):
             return True
     return False
+
+
+def _follows_its_like(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the `if` before it asks the same of the same thing, and does as much: `if x.is_of(A): ...`, then B."""
+    before = block.body[index - 1] if index else None
+    if not isinstance(before, ast.If) or before.orelse or not leaves(before.body) or len(before.body) < _SEVERAL:
+        return False
+    return _asked_of(before.test) is not None and _asked_of(before.test) == _asked_of(s.test)
+
+
+_SEVERAL = 2
+
+
+def _asked_of(test: ast.expr) -> tuple[str, ...] | None:
+    """What is asked, and of what, but for what it is asked about; None for a test of another form."""
+    match test:
+        case ast.Call(func=ast.Name(id="isinstance" | "issubclass" as name), args=[subject, _]):
+            return name, ast.dump(subject)
+        case ast.Call(func=ast.Attribute() as func, args=[_, *_]):
+            return ("", ast.dump(func))
+        case ast.Compare(left=left, ops=[op]):
+            return type(op).__name__, ast.dump(left)
+    return None
 
 
 def _stands_out(s: ast.If, kind: str) -> bool:
@@ -202,7 +225,8 @@ def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
                 yield "the comment in the else speaks of both its branches"
             if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else says what its test does"
-            if any(isinstance(b, ast.If) and ast.dump(b.test) == ast.dump(inner.test) for b in before):
+            asked = ast.dump(inner.test)
+            if any(isinstance(n, ast.If) and ast.dump(n.test) == asked for b in before for n in walk(b)):
                 yield "both halves ask the same"
 
 
