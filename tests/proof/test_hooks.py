@@ -21,6 +21,23 @@ LISTENING = "def set_up(bus):\n    def loaded(load):\n        return {}\n    bus
 OF_A_METHOD = "class Gate:\n    def __init__(self, bus):\n        bus.listen(self.opened)\n    def opened(self):\n        return {}\n"
 DECORATED = "from yard import app, fire\n@app.on('load')\ndef loaded(load):\n    return {}\n"
 PUT_THERE = "import warnings\ndef show(*given):\n    return {}\nwarnings.showwarning = show\n"
+LOADED = "def loaded(load):\n    return {}\n"
+BY_A_NAME = LOADED + "def set_up(bus):\n    handler = loaded\n    bus.listen(handler)\n"
+BY_AN_ATTRIBUTE = (
+    LOADED + "class Gate:\n    def __init__(self, bus):\n        self.told = loaded\n        bus.listen(self.told)\n"
+)
+BY_A_TABLE = (
+    LOADED + "TOLD = {{'load': loaded}}\ndef set_up(bus):\n    for told in TOLD.values():\n        bus.listen(told)\n"
+)
+GIVEN_BACK = LOADED + "def pick():\n    return loaded\ndef set_up(bus):\n    bus.listen(pick())\n"
+BY_DEFAULT = LOADED + "def set_up(bus, told=loaded):\n    bus.listen(told)\n"
+IN_PART = "from functools import partial\n" + LOADED + "def set_up(bus):\n    bus.listen(partial(loaded, 3))\n"
+REGISTERED = "from yard import bus\n@bus.register\n" + LOADED
+CACHED = "from yard import region\n@region.cache('load')\n" + LOADED
+OF_SETS = (
+    "from collections.abc import Set\nclass Bag(Set):\n    @classmethod\n    def _from_iterable(cls, loads):\n"
+    "        return {}\n"
+)
 OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"
 
 
@@ -40,6 +57,11 @@ OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"
         (OF_A_METHOD.format(1), OF_A_METHOD.format(2), "one.fire()"),
         (DECORATED.format(1), DECORATED.format(2), "fire(one)"),
         (PUT_THERE.format(1), PUT_THERE.format(2), "one.warn()"),
+        *((text.format(1), text.format(2), "one.fire()") for text in (BY_A_NAME, BY_AN_ATTRIBUTE, BY_A_TABLE)),
+        *((text.format(1), text.format(2), "one.fire()") for text in (GIVEN_BACK, BY_DEFAULT, IN_PART)),
+        *((text.format(1), text.format(2), "one.fire()") for text in (REGISTERED, CACHED)),
+        (OF_SETS.format("set(loads)"), OF_SETS.format("loads"), "one | two"),
+        (HANDLER.format(1), HANDLER.format(2), "[*one]"),
     ],
 )
 def test_what_code_elsewhere_calls_counts(before: str, after: str, call: str):
@@ -47,6 +69,12 @@ def test_what_code_elsewhere_calls_counts(before: str, after: str, call: str):
     assert dreck.compare(*told, only="f", trial=False).status == "unsettled"
     quiet = [before + OLD.format(call="isinstance(one, str)"), after + NEW.format(call="isinstance(one, str)")]
     assert dreck.compare(*quiet, only="f", trial=False).status == "proved"
+
+
+def test_a_parameter_called_as_a_function_of_the_file_is_another():
+    told = [HANDLER.format(n) + "def two(load):\n    return load\n" for n in (1, 2)]
+    texts = [told[0] + OLD.format(call="two(one)"), told[1] + NEW.format(call="two(one)")]
+    assert dreck.compare(*texts, only="f", trial=False).status == "unsettled"
 
 
 @pytest.mark.parametrize(

@@ -32,6 +32,8 @@ class LinkedNames(ModuleNames):
     def __init__(self, tree: ast.Module, path: Path, read: Reader) -> None:
         self._foreign: set[str] = set()
         self._foreign_sources: dict[str, str] = {}
+        self.path = path
+        self.read = read
         self._root = _root_of(path)
         self._wanted: list[tuple[ModuleNames, str, str]] = []
         self._bases: set[tuple[str, str]] = set()

@@ -4,7 +4,6 @@ import ast
 from collections.abc import Iterable, Iterator
 
 from dreck.model.names.bindings import bound_by, statements_of
-from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -27,62 +26,6 @@ def rooted(e: ast.expr) -> tuple[str, list[str]]:
         case ast.Call(func=inner) | ast.Subscript(value=inner):
             return rooted(inner)
     return "", []
-
-
-def handed_over(tree: ast.Module) -> set[str]:
-    """Functions of a module that code elsewhere may call later, since they are handed to it: `loaded`, `.tick`.
-
-    By a decorator that is not known, as an argument, or put into a part of something that is imported.
-    """
-    defined = {n.name for n in every_node(tree) if isinstance(n, FunctionNode | ast.ClassDef)}
-    aliases = [a for n in every_node(tree) if isinstance(n, _IMPORTS) for a in n.names]
-    imported = {a.asname or a.name.partition(".")[0] for a in aliases}
-    found: set[str] = set()
-    for n in every_node(tree):
-        match n:
-            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
-                if not all(_is_known(d, defined) for d in n.decorator_list):
-                    found |= {name, f".{name}"}
-            case ast.Call(func=func) if not _calls_at_once(func):
-                for part in [*n.args, *(k.value for k in n.keywords)]:
-                    found |= _functions_in(part)
-            case ast.Assign(targets=targets, value=value) if any(_is_of(t, imported) for t in targets):
-                found |= _functions_in(value)
-    return found & (defined | {f".{name}" for name in defined})
-
-
-_IMPORTS = (ast.Import, ast.ImportFrom)
-_KNOWN = frozenset(
-    {"property", "staticmethod", "classmethod", "abstractmethod", "overload", "override", "final", "cached_property",
-     "lru_cache", "cache", "wraps", "contextmanager", "asynccontextmanager", "singledispatch", "singledispatchmethod",
-     "setter", "getter", "deleter", "register"}
-)  # fmt: skip
-"""Decorators that hand the function to nobody: it is called by who names it, or what is made of it."""
-_AT_ONCE = frozenset({"sorted", "min", "max", "sort", "isinstance", "issubclass", "callable", "iscoroutinefunction"})
-
-
-def _is_known(decorator: ast.expr, defined: set[str]) -> bool:
-    called = decorator.func if isinstance(decorator, ast.Call) else decorator
-    last = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
-    return last in _KNOWN or (isinstance(called, ast.Name) and last in defined)
-
-
-def _calls_at_once(func: ast.expr) -> bool:
-    """Whether what is called lets go of the functions that it is handed before it comes to its end."""
-    return (func.attr if isinstance(func, ast.Attribute) else getattr(func, "id", "")) in _AT_ONCE
-
-
-def _is_of(target: ast.expr, imported: set[str]) -> bool:
-    return isinstance(target, ast.Attribute | ast.Subscript) and rooted(target)[0] in imported
-
-
-def _functions_in(e: ast.expr) -> set[str]:
-    """The names in an expression that are not called there: `loaded`, `self.tick`, each in a display or a lambda."""
-    called = {id(n.func) for n in walk(e) if isinstance(n, ast.Call)}
-    lazy = any(isinstance(n, ast.Lambda) for n in walk(e))
-    parts = [n for n in walk(e) if lazy or id(n) not in called]
-    attributes = {f".{n.attr}" for n in parts if isinstance(n, ast.Attribute)}
-    return attributes | {n.id for n in parts if isinstance(n, ast.Name)}
 
 
 def keeps_count(tree: ast.Module, name: str) -> bool:

@@ -4,25 +4,25 @@
 """
 
 import ast
-import builtins
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
+from dreck.model.names.scopes import param_names
 from dreck.proof.classes.elsewhere import Elsewhere
-from dreck.proof.surroundings.inherited import classes_in, opened, other_names, sources
+from dreck.proof.surroundings.above import above
+from dreck.proof.surroundings.inherited import classes_in
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import library_module
 from dreck.source.walking import walk
 
-_PLAIN = frozenset({"object", "Protocol", "Generic", "ABC", "TestCase"})
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 
 
 def hooks_of(node: ast.ClassDef, names: ModuleNames, methods: Collection[str]) -> set[str]:
     """Those of its methods that a class elsewhere may call; all of them below one that cannot be read."""
-    return {m for m in methods if not m.startswith("__") and any(_may_call(s, m) for s in _above(node, names))}
+    return {m for m in methods if not m.startswith("__") and any(_may_call(s, m) for s in above(node, names))}
 
 
 def hooks_apart(old: ModuleNames, new: ModuleNames) -> dict[str, str]:
@@ -35,21 +35,40 @@ def hooks_apart(old: ModuleNames, new: ModuleNames) -> dict[str, str]:
     for kind in before.keys() & after.keys():
         mine, theirs = _methods(before[kind]), _methods(after[kind])
         hooks = hooks_of(before[kind], old, mine - theirs) if mine - theirs else set[str]()
-        hooks |= {m for m in theirs - mine if any(_says(s, m) for s in _above(after[kind], new))}
+        hooks |= {m for m in theirs - mine if any(_says(s, m) for s in above(after[kind], new))}
         told = "is there in one version only, and may be called by a class that it derives from"
         found |= {f"{kind}.{method}": told for method in hooks}
     return found
 
 
 def calls_beyond(node: FunctionNode, functions: Collection[str]) -> bool:
-    """Whether a function calls anything but functions of its own file and such of Python as call nothing back."""
-    return any(isinstance(n, ast.Call) and _is_beyond(n.func, functions) for n in walk(node))
+    """Whether a function runs anything but functions of its own file and such of Python as call nothing back.
+
+    What operators, loops and `with` come to may be code elsewhere, too; attributes are taken to be plain.
+    """
+    own = set(param_names(node.args)) | {n.id for n in walk(node) if isinstance(n, ast.Name) and not _is_read(n)}
+    return any(_runs_beyond(n, functions, own) for n in walk(node))
 
 
-def _is_beyond(called: ast.expr, functions: Collection[str]) -> bool:
-    return not (isinstance(called, ast.Name) and (called.id in functions or called.id in _QUIET))
+def _runs_beyond(n: ast.AST, functions: Collection[str], own: set[str]) -> bool:
+    match n:
+        case ast.Call(func=ast.Name(id=name)):
+            return name in own or not (name in functions or name in _QUIET)
+        case ast.Compare(ops=ops):
+            return not all(isinstance(op, ast.Is | ast.IsNot) for op in ops)
+        case ast.Tuple() | ast.List():
+            return not _is_read(n)
+        case ast.UnaryOp(op=op):
+            return not isinstance(op, ast.Not)
+    return isinstance(n, _RUNNING)
 
 
+def _is_read(n: ast.AST) -> bool:
+    return isinstance(getattr(n, "ctx", None), ast.Load)
+
+
+_RUNNING = (ast.Call, ast.BinOp, ast.AugAssign, ast.Subscript, ast.For, ast.AsyncFor, ast.comprehension, ast.Starred,
+            ast.With, ast.AsyncWith, ast.Await, ast.YieldFrom, ast.JoinedStr, ast.Match)  # fmt: skip
 _QUIET = frozenset({"isinstance", "issubclass", "id", "callable", "super", "type"})
 
 
@@ -74,32 +93,6 @@ def _looks_up(tree: ast.Module) -> bool:
         and not isinstance(n.args[1], ast.Constant)
         for n in every_node(tree)
     )
-
-
-def _above(node: ast.ClassDef, names: ModuleNames) -> Iterator[str]:
-    """Where its bases from elsewhere come from, and its metaclass, as `module.name`; `?` for what nobody can tell."""
-    trees = [names.tree, *names.trees]
-    classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
-    pending, seen = [*node.bases, *(k.value for k in node.keywords if k.arg == "metaclass")], set[str]()
-    while pending:
-        base = opened(pending.pop())
-        told = ast.unparse(base)
-        last = told.rpartition(".")[2]
-        if told in seen or last in _PLAIN:
-            continue
-        seen.add(told)
-        known = [n for n in classes if n.name == last and n is not node]
-        for one in known:
-            pending += one.bases
-        further = [e for tree in trees for e in other_names(tree, base)]
-        pending += further
-        elsewhere = [s for tree in trees for s in sources(tree, told) if _is_source(s, names)]
-        yield from elsewhere or (() if known or further else ("?",))
-
-
-def _is_source(source: str, names: ModuleNames) -> bool:
-    module, _, name = source.rpartition(".")
-    return hasattr(builtins, name) if module == "builtins" else not names.is_of_project(source)
 
 
 def _methods(node: ast.ClassDef) -> set[str]:

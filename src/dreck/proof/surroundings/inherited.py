@@ -46,7 +46,7 @@ def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
     classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     pending, seen = list(node.bases), set[str]()
     while pending:
-        base = opened(pending.pop())
+        base = _opened(pending.pop())
         told = ast.unparse(base)
         if told in seen:
             continue
@@ -57,24 +57,24 @@ def _holder(names: ModuleNames, node: ast.ClassDef, method: str) -> str:
                 return one.name
             pending += one.bases
         for tree in trees:
-            pending += other_names(tree, base)
-            for source in sources(tree, told):
+            pending += _other_names(tree, base)
+            for source in _sources(tree, told):
                 if not names.is_of_project(source) and Elsewhere(method).has(source):
                     return source
     return ""
 
 
-def opened(e: ast.expr) -> ast.expr:
+def _opened(e: ast.expr) -> ast.expr:
     return e.value if isinstance(e, ast.Subscript) else e
 
 
-def other_names(tree: ast.Module, e: ast.expr) -> list[ast.expr]:
+def _other_names(tree: ast.Module, e: ast.expr) -> list[ast.expr]:
     """What a name is only another name for."""
     named = [s for s in every_node(tree) if isinstance(s, ast.Assign) and isinstance(s.value, ast.Name | ast.Attribute)]
     return [s.value for s in named for t in s.targets if isinstance(t, ast.Name) and t.id == getattr(e, "id", "")]
 
 
-def sources(tree: ast.Module, told: str) -> Iterator[str]:
+def _sources(tree: ast.Module, told: str) -> Iterator[str]:
     """Where `name` or `name.attribute` may be imported from; a builtin is one, too."""
     first, dot, rest = told.partition(".")
     yield f"builtins.{told}"

@@ -59,6 +59,8 @@ def _note(
             inherited = {n for kind in one if kind in side for n in _names_in(side[kind])}
             found.attributes |= dict.fromkeys(inherited, f"may be another in {name}, which has other bases")
     told = f"may be another in {name}, which is not the same"
+    if _unread(kinds[0]) != _unread(kinds[1]):
+        found.specials |= {(name, special): told for special in EVERY_SPECIAL}
     if _around(kinds[0]) != _around(kinds[1]) or changed or list(fields[0]) != list(fields[1]):
         known = all(name in side for side, names in zip(classes, above, strict=True) for name in names)
         of_file = [side[n] for side, names in zip(classes, above, strict=True) for n in names if n in side]
@@ -93,6 +95,13 @@ def _fields(kind: ast.ClassDef) -> dict[str, list[str]]:
             for name in sorted(bound_by(s)):
                 found.setdefault(name, []).append(ast.dump(s))
     return found
+
+
+def _unread(kind: ast.ClassDef) -> list[str]:
+    """Statements of a class body that may bind what nobody can read."""
+    plain = ast.Assign | ast.AnnAssign | ast.AugAssign | ast.Import | ast.ImportFrom | ast.ClassDef | ast.Pass
+    rest = [s for s in statements_of(kind.body) if not isinstance(s, plain | FunctionNode)]
+    return [ast.dump(s) for s in rest if not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant))]
 
 
 def _names_in(kind: ast.ClassDef) -> Iterator[str]:

@@ -37,6 +37,7 @@ def as_question(words: list[str]) -> list[str]:
 
 def said_above(comment: str) -> Iterator[list[str]]:
     """The state that a comment names: `# already weighed`, `# is it due for service?`, `# skip empty loads`."""
+    comment = _LEADING_ON.split(comment)[0]
     words = _plain_words(comment)
     if not words or set(words) & OF_CODE:
         return
@@ -69,7 +70,12 @@ def _plain_words(comment: str) -> list[str]:
     words = re.sub(r"[^A-Za-z ]", " ", comment[:2].lower() + comment[2:3].lower() + comment[3:]).split()
     if any(not word.islower() for word in words):
         return []
-    return [] if "#" in comment[1:] or len(words) != len(comment.strip("# .:!?").split()) else words
+    told = comment.strip("# .:!?").replace("-", " ").split()
+    return [] if "#" in comment[1:] or len(words) != len(told) else words
+
+
+_LEADING_ON = re.compile(r"\s*(?:->|=>|→|;)")
+"""What parts the case from what is done there: `# no permit -> send back`."""
 
 
 def _of_a_clause(words: list[str]) -> Iterator[list[str]]:

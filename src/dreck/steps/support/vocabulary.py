@@ -97,4 +97,4 @@ LEAVING_OUT = _words("skip ignore drop refuse reject exclude omit")
 PEOPLE = _words("we they you i somebody anybody everybody")
 OF_ANY_ERROR = _words("request argument value operation state input type data usage call name key index")
 """What an invalid one of says nothing of the trade."""
-HOW_MANY = _words("single all one many each both every first last")
+HOW_MANY = _words("single all one many each both every first last multi")

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import param_names
-from dreck.proof.surroundings.handing import handed_over
+from dreck.proof.surroundings.handed_over import handed_over
 from dreck.proof.surroundings.hooks import hooks_of
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.resting import BY_TEXTS, words_of

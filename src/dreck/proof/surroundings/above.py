@@ -1,0 +1,128 @@
+"""What a class derives from outside of the files of a project, followed through all of these."""
+
+import ast
+import builtins
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TypeAlias
+
+from dreck.model.names.bindings import bindings_of
+from dreck.model.names.linking import LinkedNames, Reader, file_of, package_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+
+_Place: TypeAlias = tuple[ast.expr, ast.Module, Path | None]
+UNKNOWN = "?"
+_PLAIN = frozenset(
+    {"builtins.object", "typing.Protocol", "typing.Generic", "abc.ABC", "abc.ABCMeta", "unittest.TestCase"}
+)
+_MOST = 60
+
+
+def above(node: ast.ClassDef, names: ModuleNames) -> set[str]:
+    """Where its bases from elsewhere and its metaclass come from, as `module.name`; `?` for what nobody can tell.
+
+    Such as call nothing of those that derive from them are left out.
+    """
+    path, read = (names.path, names.read) if isinstance(names, LinkedNames) else (None, _read_nothing)
+    found = set(_Above(read).of(node, names.tree, path))
+    return found - _PLAIN
+
+
+def _read_nothing(path: Path) -> ast.Module | None:
+    return None
+
+
+@dataclass(slots=True)
+class _Above:
+    read: Reader
+    seen: set[tuple[str, int]] = field(default_factory=set)
+
+    def of(self, node: ast.ClassDef, tree: ast.Module, path: Path | None) -> Iterator[str]:
+        pending: list[_Place] = [(base, tree, path) for base in _bases(node)]
+        while pending:
+            base, tree, path = pending.pop()
+            e = base.value if isinstance(base, ast.Subscript) else base
+            key = ast.dump(e), id(tree)
+            if key in self.seen:
+                continue
+            self.seen.add(key)
+            if len(self.seen) > _MOST:
+                yield UNKNOWN
+                return
+            for found in self._resolved(e, tree, path):
+                if isinstance(found, str):
+                    yield found
+                else:
+                    pending.append(found)
+
+    def _resolved(self, e: ast.expr, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
+        match e:
+            case ast.Name(id=name):
+                yield from self._named(name, tree, path)
+            case ast.Attribute(value=ast.Name(id=of), attr=attr):
+                yield from self._part(of, attr, tree, path)
+            case _:
+                yield UNKNOWN
+
+    def _named(self, name: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
+        known = bindings_of(tree)
+        bound = known.of.get(name, [])
+        inner = [n for n in every_node(tree) if isinstance(n, ast.ClassDef) and n.name == name] if not bound else []
+        for s in [*bound, *inner]:
+            yield from self._bound(s, name, tree, path)
+        if not bound and not inner:
+            if known.stars:
+                yield from self._starred(name, tree, path)
+            elif hasattr(builtins, name):
+                yield f"builtins.{name}"
+            else:
+                yield UNKNOWN
+
+    def _bound(self, s: ast.stmt, name: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
+        match s:
+            case ast.ClassDef():
+                yield from ((base, tree, path) for base in _bases(s))
+            case ast.ImportFrom(names=aliases):
+                asked = next((a.name for a in aliases if (a.asname or a.name) == name), "")
+                yield self._imported(s, asked, path)
+            case ast.Assign(value=value) | ast.AnnAssign(value=ast.expr() as value):
+                yield value, tree, path
+            case _:
+                yield UNKNOWN
+
+    def _part(self, of: str, attr: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
+        """`gate.Gate`, where `gate` is a module."""
+        for s in bindings_of(tree).of.get(of, []):
+            match s:
+                case ast.Import(names=aliases):
+                    asked = next(
+                        a.name if a.asname else of for a in aliases if (a.asname or a.name.split(".")[0]) == of
+                    )
+                    yield self._imported(ast.ImportFrom(asked, [], 0), attr, path)
+                case ast.ImportFrom(module=module, level=level, names=aliases):
+                    asked = next((a.name for a in aliases if (a.asname or a.name) == of), "")
+                    whole = ast.ImportFrom(".".join(filter(None, (module, asked))), [], level)
+                    yield self._imported(whole, attr, path)
+                case _:
+                    yield UNKNOWN
+                    return
+        if of not in bindings_of(tree).of:
+            yield UNKNOWN
+
+    def _starred(self, name: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
+        for s in tree.body:
+            if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
+                yield self._imported(s, name, path)
+
+    def _imported(self, s: ast.ImportFrom, name: str, path: Path | None) -> str | _Place:
+        file = (file_of(s, path) or package_of(s, path)) if path is not None else None
+        other = self.read(file) if file is not None else None
+        if other is not None:
+            return ast.Name(name, ast.Load()), other, file
+        return f"{s.module}.{name}" if not s.level and s.module and file is None else UNKNOWN
+
+
+def _bases(node: ast.ClassDef) -> list[ast.expr]:
+    return [*node.bases, *(k.value for k in node.keywords if k.arg == "metaclass")]
