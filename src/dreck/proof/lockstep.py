@@ -216,13 +216,11 @@ class LockStep:
     def finish(self, side: Side, event: Event, made: Term | None) -> None:
         """One side goes on after an event with what came of it."""
         side.came_from = side.node
-        value = made if made is not None else event.result
+        value = event.given(self.p.terms, made)
         if event.stays:
             side.answer = value
             return
         side.answer = None
-        if event.real_bool and made is not None:
-            value = self.p.terms.make("bool", made, True)
         if side.node.dest is not None and value is not None:
             self.p.shape(value)
             side.store[side.node.dest] = value

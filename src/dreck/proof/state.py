@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import TypeAlias
 
 from dreck.model.ir.graph import Node
-from dreck.model.ir.terms import Term
+from dreck.model.ir.terms import Term, Terms
 from dreck.proof.conditions import Facts
 
 
@@ -130,7 +130,8 @@ class Event:
     the assumption under which it may be done by one side alone, `keeps` the one under which time does not move.
     `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `stays`: the side remains at
     its node, with an answer. `real_bool`: what comes of it surely is True or False. `ends`: an iterator may have no
-    more. `written` tells how a comparison is spelt. `unmet`: nothing on the other side can be the same.
+    more. `written` tells how a comparison is spelt. `unmet`: nothing on the other side can be the same. `opposite`:
+    what comes of it stands for what it is not.
     """
 
     key: Term
@@ -147,6 +148,15 @@ class Event:
     ends: bool = False
     unmet: bool = False
     written: Term | None = None
+    opposite: bool = False
+
+    def given(self, terms: Terms, made: Term | None) -> Term | None:
+        """What comes of it, where it has made something new."""
+        if made is None:
+            return self.result
+        if self.real_bool and not self.stays:
+            return terms.make("bool", made, True)
+        return terms.make("opposite", made) if self.opposite else made
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,6 +34,8 @@ class LinkedNames(ModuleNames):
         self._foreign_sources: dict[str, str] = {}
         self.path = path
         self.read = read
+        self.places: dict[int, Path] = {}
+        """Where the trees of other files stand, by their identity."""
         self._root = _root_of(path)
         self._wanted: list[tuple[ModuleNames, str, str]] = []
         self._bases: set[tuple[str, str]] = set()
@@ -84,6 +86,7 @@ class LinkedNames(ModuleNames):
             return
         theirs = _names_of(tree)
         self.trees.append(tree)
+        self.places[id(tree)] = file
         module = (s.module or file.stem).split(".")[-1]
         for alias in s.names:
             mine = alias.asname or alias.name
@@ -139,6 +142,7 @@ class LinkedNames(ModuleNames):
         tree = read(file)
         if tree is not None and super().kind(mine) == "stable":
             self.trees.append(tree)
+            self.places[id(tree)] = file
             self._modules[mine] = _names_of(tree), name
 
     def of_module(self, name: str, attribute: str) -> str:

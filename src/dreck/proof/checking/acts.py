@@ -209,6 +209,10 @@ class CheckedActs(CheckedAttributes):
             return False
         if event.ends is not (node.op in (Op.NEXT, Op.ASYNC_NEXT)):
             return False
+        if event.opposite:
+            return self.is_unequal(side, vals, event)
+        if node.op is Op.BRANCH and vals[0].op == "opposite":
+            vals = vals[0].args
         if event.key is self.make(node.op, node.payload, *vals):
             return event.moves_time or node.op in _QUIET or (node.op is Op.CALL and self.only_grows(side))
         if event.moves_time:

@@ -305,6 +305,8 @@ class Checker(CheckedCalls):
                 self.acts.again = True
             if own.real_bool and value is not None and not own.once:
                 value = self.acts.make("bool", value, True)
+            if own.opposite and value is not None:
+                value = self.acts.make("opposite", value)
             if node.dest is not None and value is not None:
                 side.store[node.dest] = value
             side.node = node.succs[0]

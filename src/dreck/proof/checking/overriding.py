@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.inverting import is_unequal_by_itself
 from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -78,6 +79,8 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
     metaclasses = [k.value for k in body.node.keywords if k.arg == "metaclass"]
     if what == "isinstance" and metaclasses:
         return any(_last_name(e) != "ABCMeta" for e in metaclasses)
+    if what in ("eq", "eq constant") and is_unequal_by_itself(body.node, names):
+        return True
     for special in SPECIALS[what]:
         for s in body.bound.get(special, ()):
             if special == "__hash__" and _is_hash_of_a_builtin(s):

@@ -4,13 +4,15 @@ import ast
 from collections import deque
 from dataclasses import dataclass
 
+from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.assumptions import FAMILIES
+from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
+from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
-from dreck.proof.state import Side, State
+from dreck.proof.state import Event, Side, State
 from dreck.source.walking import walk
 
 _TESTS = (ast.Compare, ast.Match)
@@ -54,6 +56,14 @@ class CheckedPlainness(CheckedTests):
                 if not plain and not self._is_of_others(state, axioms, value, what):
                     return False
         return True
+
+    def is_unequal(self, side: Side, vals: tuple[Term, ...], event: Event) -> bool:
+        """`!=`, told as the opposite of what `==` comes to: every class asks `==`, and truth is asked plainly."""
+        told = side.node.op is Op.COMPARE and side.node.payload == "NotEq" and COMPARISONS in self.listed
+        right = told and event.key is self.make(Op.COMPARE, "Eq", *vals) and event.moves_time and event.result is None
+        alone = right and not (event.once or event.stays or event.real_bool or event.harmless or event.keeps)
+        plain = all(not overriding(a.names, "truth") or equality_gives_bools(a.names) for a in self.axioms)
+        return alone and plain and all(asks_equality(axioms.names) for axioms in self.axioms)
 
     def is_steady(self, place: str) -> bool:
         """Whether a test compares what stands there (`kind`, `['kind']`), and only constructors of the files set it."""

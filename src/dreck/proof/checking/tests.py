@@ -28,6 +28,8 @@ class CheckedTests(CheckedComparisons):
                 return bool(value.args) is outcome
             case "lambda" | "method":
                 return outcome
+            case "opposite":
+                return self.goes(state, side, value.args[0], not outcome)
         if value.op == "global" and self.axioms[side.which].function(str(value.args[0])) is not None:
             return outcome
         if side.answer is not None and state.facts.known.get(side.answer) is outcome:

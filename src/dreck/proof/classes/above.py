@@ -4,6 +4,7 @@ import ast
 import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import TypeAlias
 
@@ -25,9 +26,24 @@ def above(node: ast.ClassDef, names: ModuleNames) -> set[str]:
 
     Such as call nothing of those that derive from them are left out.
     """
-    path, read = (names.path, names.read) if isinstance(names, LinkedNames) else (None, _read_nothing)
-    found = set(_Above(read).of(node, names.tree, path))
-    return found - _PLAIN
+    home = _homes(names).get(id(node))
+    if home is None:
+        return {UNKNOWN}
+    read = names.read if isinstance(names, LinkedNames) else _read_nothing
+    return set(_Above(read).of(node, *home)) - _PLAIN
+
+
+@lru_cache(maxsize=16)
+def _homes(names: ModuleNames) -> dict[int, tuple[ast.Module, Path | None]]:
+    """For each class of the files, by its identity, the file that it stands in."""
+    classes = ((n, tree, path) for tree, path in _files(names) for n in every_node(tree) if isinstance(n, ast.ClassDef))
+    return {id(n): (tree, path) for n, tree, path in classes}
+
+
+def _files(names: ModuleNames) -> Iterator[tuple[ast.Module, Path | None]]:
+    linked = names if isinstance(names, LinkedNames) else None
+    yield names.tree, linked.path if linked is not None else None
+    yield from ((tree, linked.places.get(id(tree)) if linked is not None else None) for tree in names.trees)
 
 
 def _read_nothing(path: Path) -> ast.Module | None:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.enums import Enums
 from dreck.proof.classes.hierarchy import Hierarchy
+from dreck.proof.classes.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.private import private_method
 from dreck.proof.classes.put_later import put_later
@@ -161,6 +162,14 @@ class KnownClasses:
             known = name in self.names.definitions
             self._registries[name] = registry_of(name, self.hierarchy) if known else None
         return self._registries[name]
+
+    def inverts_equality(self) -> bool:
+        """Whether `!=` is the opposite of `==` for all objects of classes of the files."""
+        return inverts_equality(self.names)
+
+    def equality_is_a_bool(self) -> bool:
+        """Whether no `__eq__` of the files answers with an object of theirs."""
+        return equality_is_a_bool(self.names)
 
     def taken_back(self) -> TakenBack:
         """What any class of the files takes back from `plain-attributes` and `plain-comparisons`."""

@@ -13,6 +13,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
+from dreck.proof.classes.inverting import hides_inequality
 from dreck.proof.classes.put_later import put_later
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
 from dreck.proof.classes.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
@@ -108,6 +109,8 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                 # What a class body works out may be anything.
                 attributes.add(ANY)
                 comparisons |= _EVERY
+    if hides_inequality(node, names):
+        comparisons |= {"eq", CONSTANT}
     if any(k.arg == "metaclass" and names.stands_for(k.value) != "abc.ABCMeta" for k in node.keywords):
         comparisons.add("isinstance")
     return TakenBack(frozenset(attributes), frozenset(comparisons))

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
@@ -92,12 +93,22 @@ def _equality(at: At, left: Term, right: Term, wanted: bool) -> Result:
     known = p.is_scalar(left) and p.is_scalar(right)
     what = CONSTANT if any(map(_is_of_builtins, (left, right))) else "eq"
     if not known and not _is_plain(at, what, left, right):
-        return by_the_table(at)
+        return by_the_table(at) if wanted else _turned_round(at, left, right)
     if left.op == "const" or (right.op != "const" and left.number > right.number):
         left, right = right, left
     lasts = known or right.op == "const"
     test = at.make("eq", left, right) if lasts else at.timed("eq", left, right)
     return _tested(at, test, wanted, known, COMPARISONS, written)
+
+
+def _turned_round(at: At, left: Term, right: Term) -> Event:
+    """`x != y` where `==` may do anything: the same act as `x == y`, and the opposite of what comes of that."""
+    p = at.p
+    asks_plainly = all("truth" not in k.taken_back().comparisons or k.equality_is_a_bool() for k in p.classes)
+    if COMPARISONS not in p.allowed or not asks_plainly or not all(kin.inverts_equality() for kin in p.classes):
+        return by_the_table(at)
+    p.note(COMPARISONS)
+    return Event(at.make(Op.COMPARE, "Eq", left, right), at.node.source, opposite=True)
 
 
 def _is_of_builtins(value: Term) -> bool:

@@ -24,7 +24,18 @@ def branch(at: At) -> Result:
         return Goes(True)
     if p.is_scalar(value):
         return _by_test(at, at.make("truth", value), True)
+    if shape == "opposite":
+        return _turned_round(_of_an_object(at, value.args[0]))
     return _of_an_object(at, value)
+
+
+def _turned_round(result: Result) -> Result:
+    match result:
+        case Goes(outcome=outcome):
+            return Goes(not outcome)
+        case Asks(test=test, wanted=wanted, source=source):
+            return Asks(test, not wanted, source)
+    return result
 
 
 def _by_test(at: At, test: Term, wanted: bool) -> Result:

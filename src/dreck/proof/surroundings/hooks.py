@@ -10,8 +10,8 @@ from functools import lru_cache
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
-from dreck.proof.classes.elsewhere import Elsewhere
 from dreck.proof.classes.above import above
+from dreck.proof.classes.elsewhere import Elsewhere
 from dreck.proof.surroundings.inherited import classes_in
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import library_module
