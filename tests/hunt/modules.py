@@ -73,7 +73,7 @@ class ModuleMaker(Maker):
     def family(self) -> str:
         found = ""
         for name, bases in (
-            ("A", ""),
+            ("A", self.pick.choice(("", "", "", "", "(int)", "(str)"))),
             ("B", "(A)"),
             ("C", "(A)"),
             ("D", self.pick.choice(("(B, C)", "(C, B)", "(B)"))),

@@ -26,6 +26,10 @@ SPECIAL = (
     "    def __bool__(self):\n        return self.kilos > 0\n",
     "    def __len__(self):\n        return sum(self.line)\n    line = iter((1, 2))\n",
     "    def __contains__(self, other):\n        return other in self.line\n    line = iter((0, 1, 2))\n",
+    "    def __ne__(self, other):\n        return not self == other\n",
+    "    def __ne__(self, other):\n        LOG.append('ne')\n        return True\n",
+    "    def __eq__(self, other):\n        LOG.append('eq')\n        return [other]\n",
+    "    def __eq__(self, other):\n        LOG.append('eq')\n        return self.n == 1\n    __hash__ = None\n",
     "    def __str__(self):\n        LOG.append('told')\n        return 'k'\n",
 )
 COMPUTED = (

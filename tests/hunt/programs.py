@@ -112,6 +112,9 @@ class Maker:
             "not a",
             "a == 1",
             "b != 2",
+            "o == 1",
+            "o != 1",
+            "o != b",
             "c < 2",
             "c >= 2",
             "a is None",
@@ -178,9 +181,22 @@ def _double(body: list[Any], i: int, pick: random.Random) -> None:
 def _turn(body: list[Any], i: int, pick: random.Random) -> None:
     s = body[i]
     if isinstance(s, ast.If):
-        s.test = ast.UnaryOp(ast.Not(), s.test)
+        s.test = _turned(s.test, pick)
         if pick.random() < 0.7:
             s.body, s.orelse = s.orelse or [ast.Pass()], s.body
+
+
+_OPPOSITE: dict[type, ast.cmpop] = {
+    ast.Eq: ast.NotEq(), ast.NotEq: ast.Eq(), ast.Is: ast.IsNot(), ast.IsNot: ast.Is(), ast.In: ast.NotIn(),
+    ast.NotIn: ast.In(), ast.Lt: ast.GtE(), ast.GtE: ast.Lt(), ast.Gt: ast.LtE(), ast.LtE: ast.Gt(),
+}  # fmt: skip
+
+
+def _turned(test: ast.expr, pick: random.Random) -> ast.expr:
+    """`not a == 1`, or as people write it: `a != 1`."""
+    if isinstance(test, ast.Compare) and len(test.ops) == 1 and pick.random() < 0.6:
+        return ast.Compare(test.left, [_OPPOSITE[type(test.ops[0])]], test.comparators)
+    return ast.UnaryOp(ast.Not(), test)
 
 
 def _unnest(body: list[Any], i: int, pick: random.Random) -> None:
