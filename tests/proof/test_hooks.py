@@ -38,6 +38,15 @@ OF_SETS = (
     "from collections.abc import Set\nclass Bag(Set):\n    @classmethod\n    def _from_iterable(cls, loads):\n"
     "        return {}\n"
 )
+LISTENER = "class Listener:\n    def opened(self):\n        return {}\n"
+AN_OBJECT = LISTENER + "def set_up(bus):\n    bus.add(Listener())\n"
+A_CLASS = LISTENER + "def set_up(bus):\n    bus.add(Listener)\n"
+ITSELF = LISTENER + "    def __init__(self, bus):\n        bus.add(self)\n"
+PLUGGED = "from yard import plug\n@plug\n" + LISTENER
+OWN_SORTED = (
+    "from yard import bus\n" + LOADED + "def sorted(loads, key):\n    bus.listen(key)\n"
+    "def set_up(loads):\n    sorted(loads, key=loaded)\n"
+)
 OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"
 
 
@@ -60,6 +69,7 @@ OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"
         *((text.format(1), text.format(2), "one.fire()") for text in (BY_A_NAME, BY_AN_ATTRIBUTE, BY_A_TABLE)),
         *((text.format(1), text.format(2), "one.fire()") for text in (GIVEN_BACK, BY_DEFAULT, IN_PART)),
         *((text.format(1), text.format(2), "one.fire()") for text in (REGISTERED, CACHED)),
+        *((text.format(1), text.format(2), "one.fire()") for text in (AN_OBJECT, A_CLASS, ITSELF, PLUGGED, OWN_SORTED)),
         (OF_SETS.format("set(loads)"), OF_SETS.format("loads"), "one | two"),
         (HANDLER.format(1), HANDLER.format(2), "[*one]"),
     ],

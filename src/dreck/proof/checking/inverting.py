@@ -26,7 +26,8 @@ def asks_equality(names: ModuleNames) -> bool:
     called = [n for tree in trees for n in walk(tree) if isinstance(n, ast.Call) and n.args[1:]]
     made = any(_last(n.func) in _MAKING or _names_it_anew(n) for n in called)
     made = made or any(_said(word, n) for tree in trees for n in walk(tree) for word in ("exec", "eval"))
-    if calls or said != forms or made:
+    declines = any(_said("NotImplemented", n) for tree in trees for n in walk(tree))
+    if calls or said != forms or made or (forms and declines):
         return False
     equal = _with_equality(trees)
     inside = [s for tree in trees for s in walk(tree) if getattr(s, "name", "") == "__eq__"]

@@ -34,6 +34,10 @@ def inverts_equality(names: ModuleNames) -> bool:
     every = [n for tree in trees for n in every_node(tree) if getattr(n, "name", "") == "__ne__"]
     if len(defined) != len(every) or not all(map(_turns_round, defined)):
         return False
+    if defined and any(
+        isinstance(n, ast.Name) and n.id == "NotImplemented" for tree in trees for n in every_node(tree)
+    ):
+        return False  # one declines, the other's `__ne__` asks the first one once more
     return all(_derives_plainly(kind, names) for kind in classes if id(kind) in _with_equality(names))
 
 

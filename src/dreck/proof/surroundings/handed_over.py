@@ -10,11 +10,21 @@ from dreck.source.walking import walk
 
 _IMPORTS = (ast.Import, ast.ImportFrom)
 _LIBRARY = {
-    "functools": {"cached_property", "lru_cache", "cache", "wraps", "singledispatch", "singledispatchmethod"},
+    "functools": {
+        "total_ordering",
+        "cached_property",
+        "lru_cache",
+        "cache",
+        "wraps",
+        "singledispatch",
+        "singledispatchmethod",
+    },
     "contextlib": {"contextmanager", "asynccontextmanager"},
     "abc": {"abstractmethod"},
-    "typing": {"overload", "override", "final"},
+    "typing": {"overload", "override", "final", "runtime_checkable"},
     "builtins": {"property", "staticmethod", "classmethod"},
+    "dataclasses": {"dataclass"},
+    "enum": {"unique"},
 }
 """Decorators that hand the function to nobody: it is called by who names it, or what is made of it."""
 _OF_WHAT_IS_THERE = frozenset({"setter", "getter", "deleter", "register"})
@@ -29,7 +39,7 @@ def handed_over(tree: ast.Module) -> set[str]:
     Also by way of names and attributes that hold them, and of what functions of the file give back.
     """
     known = _Known(tree)
-    found = set(known.handed())
+    found = set(known.handed()) | known.handing_themselves()
     carried = known.carried()
     pending = list(found)
     while pending:
@@ -37,7 +47,8 @@ def handed_over(tree: ast.Module) -> set[str]:
             if name not in found:
                 found.add(name)
                 pending.append(name)
-    return found & (known.defined | {f".{name}" for name in known.defined})
+    methods = {f".{m}" for name, inside in known.methods.items() if found & {name, f"{name}()"} for m in inside}
+    return methods | found & (known.defined | {f".{name}" for name in known.defined})
 
 
 class _Known:
@@ -45,6 +56,11 @@ class _Known:
 
     def __init__(self, tree: ast.Module) -> None:
         self.nodes = list(every_node(tree))
+        self.methods: dict[str, set[str]] = {}
+        """By class: an object that is handed on may be asked for any of them."""
+        for kind in self.classes():
+            inside = {s.name for s in kind.body if isinstance(s, FunctionNode) and not s.name.startswith("__")}
+            self.methods.setdefault(kind.name, set()).update(inside)
         self.defined = {n.name for n in self.nodes if isinstance(n, FunctionNode | ast.ClassDef)}
         aliases = [(n, a) for n in self.nodes if isinstance(n, _IMPORTS) for a in n.names]
         self.imported = {a.asname or a.name.partition(".")[0] for _, a in aliases}
@@ -61,13 +77,23 @@ class _Known:
                 case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
                     if not all(map(self._is_known, n.decorator_list)):
                         yield from (name, f".{name}")
-                case ast.Call(func=ast.Name(id=name)) if name in _AT_ONCE:
+                case ast.ClassDef(name=name):
+                    if not all(map(self._is_known, n.decorator_list)):
+                        yield name
+                case ast.Call(func=ast.Name(id=name)) if name in _AT_ONCE - self.defined - self.imported:
                     continue
                 case ast.Call():
                     for part in [*n.args, *(k.value for k in n.keywords)]:
                         yield from _said(part)
                 case ast.Assign(targets=targets, value=value) if any(map(self._is_elsewhere, targets)):
                     yield from _said(value)
+
+    def classes(self) -> Iterator[ast.ClassDef]:
+        return (n for n in self.nodes if isinstance(n, ast.ClassDef))
+
+    def handing_themselves(self) -> set[str]:
+        """The classes whose objects hand themselves to a call: `bus.listen(self)`."""
+        return {kind.name for kind in self.classes() if any(map(_hands_itself, walk(kind)))}
 
     def carried(self) -> dict[str, set[str]]:
         """By name, attribute or call: what it may hold or give back, as it is told in `_said`."""
@@ -90,6 +116,16 @@ class _Known:
 
     def _is_elsewhere(self, target: ast.expr) -> bool:
         return isinstance(target, ast.Attribute | ast.Subscript) and rooted(target)[0] in self.imported
+
+
+def _hands_itself(n: ast.AST) -> bool:
+    if not isinstance(n, ast.Call) or (isinstance(n.func, ast.Name) and n.func.id in _ASKING_ALONE):
+        return False
+    return any(isinstance(e, ast.Name) and e.id in ("self", "cls") for e in (*n.args, *(k.value for k in n.keywords)))
+
+
+_ASKING_ALONE = _AT_ONCE | {"super", "type", "id", "len", "repr", "str", "hash", "bool", "iter", "getattr", "hasattr"}
+"""Functions of Python that come to special methods alone, or to what is named there."""
 
 
 def _held(n: ast.AST) -> Iterator[tuple[ast.expr, ast.expr]]:
