@@ -110,7 +110,7 @@ class Prover:
             case "arith":
                 if term.args[0] == LINEAR:
                     return frozenset({"int"})
-                return arithmetic_kinds(str(term.args[0]), [self.kinds_of(a) for a in term.args[1:]])
+                return arithmetic_kinds(str(term.args[0]), [self.kinds(a) for a in term.args[1:]])
         return NOTHING
 
     def is_scalar(self, term: Term) -> bool:
