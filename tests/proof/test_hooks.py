@@ -43,6 +43,9 @@ AN_OBJECT = LISTENER + "def set_up(bus):\n    bus.add(Listener())\n"
 A_CLASS = LISTENER + "def set_up(bus):\n    bus.add(Listener)\n"
 ITSELF = LISTENER + "    def __init__(self, bus):\n        bus.add(self)\n"
 PLUGGED = "from yard import plug\n@plug\n" + LISTENER
+IN_ITS_PART = LOADED + "def set_up(bus):\n    bus.told['load'] = loaded\n"
+ADDED_TO_IT = LOADED + "def set_up(bus):\n    bus.told += [loaded]\n"
+ITSELF_IN_PART = LISTENER + "    def set_up(self, bus):\n        bus.told['load'] = self\n"
 OWN_SORTED = (
     "from yard import bus\n" + LOADED + "def sorted(loads, key):\n    bus.listen(key)\n"
     "def set_up(loads):\n    sorted(loads, key=loaded)\n"
@@ -70,6 +73,7 @@ OF_ITS_OWN = "class Gate:\n    def opened(self):\n        return {}\n"
         *((text.format(1), text.format(2), "one.fire()") for text in (GIVEN_BACK, BY_DEFAULT, IN_PART)),
         *((text.format(1), text.format(2), "one.fire()") for text in (REGISTERED, CACHED)),
         *((text.format(1), text.format(2), "one.fire()") for text in (AN_OBJECT, A_CLASS, ITSELF, PLUGGED, OWN_SORTED)),
+        *((text.format(1), text.format(2), "one.fire()") for text in (IN_ITS_PART, ADDED_TO_IT, ITSELF_IN_PART)),
         (OF_SETS.format("set(loads)"), OF_SETS.format("loads"), "one | two"),
         (HANDLER.format(1), HANDLER.format(2), "[*one]"),
     ],

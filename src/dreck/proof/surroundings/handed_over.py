@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 
+from dreck.model.names.bindings import bindings_of
 from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.handing import rooted
 from dreck.source.functions import FunctionNode
@@ -64,6 +65,7 @@ class _Known:
         self.defined = {n.name for n in self.nodes if isinstance(n, FunctionNode | ast.ClassDef)}
         aliases = [(n, a) for n in self.nodes if isinstance(n, _IMPORTS) for a in n.names]
         self.imported = {a.asname or a.name.partition(".")[0] for _, a in aliases}
+        self.own = bindings_of(tree).of.keys() - self.imported
         self.decorators = {
             a.asname or a.name
             for n, a in aliases
@@ -85,15 +87,26 @@ class _Known:
                 case ast.Call():
                     for part in [*n.args, *(k.value for k in n.keywords)]:
                         yield from _said(part)
-                case ast.Assign(targets=targets, value=value) if any(map(self._is_elsewhere, targets)):
-                    yield from _said(value)
+                case ast.Assign(value=value) | ast.AugAssign(value=value) | ast.AnnAssign(value=ast.expr() as value):
+                    if any(map(self._is_elsewhere, _targets(n))):
+                        yield from _said(value)
 
     def classes(self) -> Iterator[ast.ClassDef]:
         return (n for n in self.nodes if isinstance(n, ast.ClassDef))
 
     def handing_themselves(self) -> set[str]:
         """The classes whose objects hand themselves to a call: `bus.listen(self)`."""
-        return {kind.name for kind in self.classes() if any(map(_hands_itself, walk(kind)))}
+        return {kind.name for kind in self.classes() if any(map(self._hands_itself, walk(kind)))}
+
+    def _hands_itself(self, n: ast.AST) -> bool:
+        match n:
+            case ast.Assign(value=value) | ast.AugAssign(value=value) | ast.AnnAssign(value=ast.expr() as value):
+                return any(map(self._is_elsewhere, _targets(n))) and _is_itself(value)
+            case ast.Call(func=ast.Name(id=name)) if name in _ASKING_ALONE:
+                return False
+            case ast.Call(args=args, keywords=keywords):
+                return any(map(_is_itself, (*args, *(k.value for k in keywords))))
+        return False
 
     def carried(self) -> dict[str, set[str]]:
         """By name, attribute or call: what it may hold or give back, as it is told in `_said`."""
@@ -115,13 +128,28 @@ class _Known:
         return False
 
     def _is_elsewhere(self, target: ast.expr) -> bool:
-        return isinstance(target, ast.Attribute | ast.Subscript) and rooted(target)[0] in self.imported
+        """Whether it is a part of something that is no name of the module."""
+        if not isinstance(target, ast.Attribute | ast.Subscript):
+            return False
+        root = rooted(target)[0]
+        return root in self.imported or root not in self.own
 
 
-def _hands_itself(n: ast.AST) -> bool:
-    if not isinstance(n, ast.Call) or (isinstance(n.func, ast.Name) and n.func.id in _ASKING_ALONE):
-        return False
-    return any(isinstance(e, ast.Name) and e.id in ("self", "cls") for e in (*n.args, *(k.value for k in n.keywords)))
+def _is_itself(e: ast.expr) -> bool:
+    """`self`, also in a display."""
+    match e:
+        case ast.Tuple(elts=parts) | ast.List(elts=parts) | ast.Set(elts=parts) | ast.Dict(values=parts):
+            return any(map(_is_itself, parts))
+    return isinstance(e, ast.Name) and e.id in ("self", "cls")
+
+
+def _targets(n: ast.AST) -> list[ast.expr]:
+    match n:
+        case ast.Assign(targets=targets):
+            return targets
+        case ast.AugAssign(target=target) | ast.AnnAssign(target=target, value=ast.expr()):
+            return [target]
+    return []
 
 
 _ASKING_ALONE = _AT_ONCE | {"super", "type", "id", "len", "repr", "str", "hash", "bool", "iter", "getattr", "hasattr"}
