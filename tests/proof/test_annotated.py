@@ -166,6 +166,9 @@ def test_both_modules_have_to_mean_plain_classes():
     assert annotated_classes(function, *modules) == annotated_classes(function, *modules[::-1]) == {}
 
 
+AROUND = {"int", "float", "str", "Kilos", "Literal", "Wetness"}
+
+
 @pytest.mark.parametrize(
     ("said", "kinds"),
     [
@@ -181,14 +184,27 @@ def test_both_modules_have_to_mean_plain_classes():
         ("n: int = 'a'", None),
         ("n: int = LIMIT", None),
         ("n: bool = 1", None),
-        ("n: int | None", None),
+        ("n: int | None", {"int", "bool", "NoneType"}),
+        ("n: 'int | None' = None", {"int", "bool", "NoneType"}),
+        ("n: Optional[Kilos] = None", {"int", "bool", "NoneType"}),
+        ("n: t.Union[str, bytes, 'float']", {"str", "bytes", "int", "bool", "float"}),
+        ("n: Literal['wet', 3]", {"str", "int"}),
+        ("n: Optional[Literal[True]]", {"bool", "NoneType"}),
+        ("n: Wetness", {"str"}),
+        ("n: Literal[Color.RED]", None),
+        ("n: Own[int]", None),
+        ("n: int | list", None),
+        ("n: Optional[list[int]]", None),
+        ("n: 'int |'", None),
         ("n: list", None),
         ("*n: int", None),
         ("n", None),
     ],
 )
 def test_plain_types_that_annotations_name(said, kinds):
-    names = ModuleNames(ast.parse("from typing import NewType\nKilos = NewType('Kilos', int)\nLIMIT = 3\n"))
+    code = "import typing as t\nfrom typing import Literal, NewType, Optional, TypeAlias\nKilos = NewType('Kilos', int)\n"
+    code += "LIMIT = 3\nWetness: TypeAlias = Literal['wet', 'dry']\nclass Own: pass\n"
+    names = ModuleNames(ast.parse(code))
     function = ast.parse(f"def f({said}): pass").body[0]
     assert annotated_kinds(function, names, names) == ({"n": frozenset(kinds)} if kinds else {})
-    assert annotated_kinds(function, names, names, around=frozenset({"int", "float", "str", "Kilos"})) == {}
+    assert annotated_kinds(function, names, names, around=frozenset(AROUND)) == {}

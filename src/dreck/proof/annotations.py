@@ -31,9 +31,9 @@ def annotated_kinds(
     """
     found = {}
     for arg, default in _believed(node, around):
-        told = {_name(_spelt_out(arg.annotation, n)) for n in names}
-        kinds = _PLAIN.get(min(told))
-        if kinds is None or len(told) > 1 or not all(n.is_builtin(min(told)) for n in names):
+        told = {_plain_kinds(arg.annotation, n) for n in names}
+        kinds = told.pop()
+        if told or not kinds:
             continue
         if default is None or (isinstance(default, ast.Constant) and type(default.value).__name__ in kinds):
             found[arg.arg] = kinds
@@ -77,15 +77,14 @@ def bound_around(enclosing: frozenset[str], in_a_class: bool, *names: ModuleName
 
 
 def _believed(node: FunctionNode, around: frozenset[str]) -> Iterator[tuple[ast.arg, ast.expr | None]]:
-    """Annotated parameters with their defaults, those left out that are None when nothing is passed."""
+    """Annotated parameters with their defaults; `x: int = None` is common, and its annotation does not hold."""
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
     defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
     defaults |= {a: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
     for arg in [*positional, *spec.kwonlyargs]:
         default = defaults.get(arg)
-        # `x: int = None` is common, and its annotation does not hold.
-        if arg.annotation is None or (isinstance(default, ast.Constant) and default.value is None):
+        if arg.annotation is None:
             continue
         if not around & set(_words(arg.annotation)):
             yield arg, default
@@ -100,11 +99,40 @@ def _words(annotation: ast.expr) -> Iterator[str]:
                 yield from _WORD.findall(code)
 
 
-def _name(annotation: ast.expr | None) -> str:
-    match annotation:
-        case ast.Name(id=name) | ast.Constant(value=str() as name):
-            return name
-    return ""
+def _plain_kinds(annotation: ast.expr | None, names: ModuleNames, deep: int = _DEEPEST) -> frozenset[str]:
+    """The built-in types in `str`, `"str"`, `str | None`, `Optional[str]`, `Literal["wet"]`; none for anything else."""
+    match _spelt_out(annotation, names):
+        case ast.Constant(value=None):
+            return frozenset({"NoneType"})
+        case ast.Name(id=name) if names.is_builtin(name):
+            return _PLAIN.get(name, _NOTHING)
+        case ast.Constant(value=str() as code) if deep:
+            try:
+                return _plain_kinds(ast.parse(code, mode="eval").body, names, deep - 1)
+            except SyntaxError:
+                return _NOTHING
+        case ast.BinOp(left=left, op=ast.BitOr(), right=right) if deep:
+            return _joined([left, right], names, deep)
+        case ast.Subscript(value=form, slice=told) if deep:
+            parts = told.elts if isinstance(told, ast.Tuple) else [told]
+            match names.stands_for(form):
+                case "typing.Union":
+                    return _joined(parts, names, deep)
+                case "typing.Optional" if len(parts) == 1:
+                    return _joined([*parts, ast.Constant(None)], names, deep)
+                case "typing.Literal" if all(isinstance(p, ast.Constant) for p in parts):
+                    said = {type(p.value).__name__ for p in parts if isinstance(p, ast.Constant)}
+                    return frozenset(said) if said <= _SPOKEN else _NOTHING
+    return _NOTHING
+
+
+_NOTHING: frozenset[str] = frozenset()
+_SPOKEN = {"int", "bool", "str", "bytes", "NoneType"}
+
+
+def _joined(parts: list[ast.expr], names: ModuleNames, deep: int) -> frozenset[str]:
+    found = [_plain_kinds(part, names, deep - 1) for part in parts]
+    return _NOTHING.union(*found) if all(found) else _NOTHING
 
 
 def _spelt_out(annotation: ast.expr | None, names: ModuleNames, deep: int = _DEEPEST) -> ast.expr | None:
@@ -129,7 +157,7 @@ def _alternatives(annotation: ast.expr | None, names: ModuleNames, deep: int = _
         case ast.BinOp(left=left, op=ast.BitOr(), right=right) if deep:
             yield from _alternatives(left, names, deep - 1)
             yield from _alternatives(right, names, deep - 1)
-        case ast.Subscript(value=ast.Name(id="Union"), slice=ast.Tuple(elts=elts)) if deep:
+        case ast.Subscript(value=form, slice=ast.Tuple(elts=elts)) if deep and names.stands_for(form) == "typing.Union":
             for part in elts:
                 yield from _alternatives(part, names, deep - 1)
         case _:

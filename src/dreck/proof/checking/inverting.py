@@ -6,7 +6,7 @@ from functools import lru_cache
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.classes.above import above
+from dreck.proof.classes.above import above, roots_of
 from dreck.source.walking import walk
 
 _HAVING_NONE = {
@@ -56,6 +56,14 @@ def is_unequal_by_itself(kind: ast.ClassDef, names: ModuleNames) -> bool:
     if any(_said("__ne__", s) for s in kind.body):
         return False
     return kind.name in _named_equal(names) and any(_says_unequal(source) for source in above(kind, names))
+
+
+def has_equality_of_pythons(kind: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether a class, or one below it, may have an `__eq__` that no file says."""
+    kinds = [n for tree in (names.tree, *names.trees) for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    below = _below({kind.name}, kinds)
+    sources = {source for k in kinds if k.name in below for source in roots_of(k, names)}
+    return bool(sources - {"builtins.object", "abc.ABC", "abc.ABCMeta", "typing.Generic"})
 
 
 @lru_cache(maxsize=16)

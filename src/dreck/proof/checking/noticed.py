@@ -9,6 +9,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.closed import is_closed, is_of_no_constant
+from dreck.proof.checking.inverting import has_equality_of_pythons
 from dreck.proof.checking.lasting import is_lasting, walked_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -22,7 +25,7 @@ _OPERATORS: dict[type[ast.cmpop], str] = {
 _CALLS: dict[str, str] = {
     "isinstance": "isinstance", "len": "truth", "bool": "truth", "type": "", "id": "", "hash": "hash", "abs": "number",
     "round": "number", "int": "number", "float": "number", "str": "told", "tuple": "in", "iter": "in",
-    "sum": "in number", "min": "in order", "max": "in order",
+    "repr": "told", "sum": "in number", "min": "in order", "max": "in order",
 }  # fmt: skip
 
 
@@ -99,7 +102,7 @@ def _looks_at_the_body(code: list[ast.AST | None]) -> bool:
     return any(isinstance(n, ast.NamedExpr) or words & {getattr(n, "id", ""), getattr(n, "attr", "")} for n in nodes)
 
 
-def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, every: tuple[ast.Module, ...]) -> bool:
+def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, names: ModuleNames) -> bool:
     """Whether an `__eq__` answers "not equal" to a constant with no look at its object, an `__ne__` the opposite."""
     spec = s.args
     if s.decorator_list or len(spec.args) != 2 or spec.vararg or spec.kwarg or spec.kwonlyargs:
@@ -112,11 +115,14 @@ def declines_constants(s: FunctionNode, node: ast.ClassDef, tree: ast.Module, ev
     others = {getattr(n, field, None) for n in nodes if id(n) not in loads for field in ("id", "arg", "name", "asname")}
     if others & _WORDS:
         return False
-    told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)), every)
+    every = (names.tree, *names.trees)
+    told = _Told(tree, node, own, other, any(map(_tells_classes_otherwise, every)), names)
     try:
         answers = told.answers(s.body)
     except _NoticedError:
         return s.name == "__ne__" and told.is_opposite(s.body)
+    if s.name == "__ne__":
+        return answers == {True} and not has_equality_of_pythons(node, names)
     return s.name == "__eq__" and answers <= {False, NotImplemented}
 
 
@@ -137,7 +143,7 @@ class _Told:
     own: str
     other: str
     lying: bool
-    every: tuple[ast.Module, ...]
+    names: ModuleNames
 
     def answers(self, body: list[ast.stmt]) -> set[object]:
         for i, s in enumerate(body):
@@ -209,7 +215,7 @@ class _Told:
         if code == f"{self.own} == {self.other}":
             return True
         equal = [s for s in parts_of(self.node.body) if getattr(s, "name", "") == "__eq__"]
-        every = (n for tree in self.every for n in walk(tree) if getattr(n, "name", "") == "__eq__")
+        every = (n for tree in (self.names.tree, *self.names.trees) for n in walk(tree) if getattr(n, "name", "") == "__eq__")
         unsure = any(getattr(n, "id", "") == "NotImplemented" for s in every for n in walk(s))
         return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
 
@@ -224,9 +230,9 @@ class _Told:
 
     def _is_no_class_of_constants(self, kind: ast.expr) -> bool:
         if self._of_class(kind) == self.own:
-            return _is_closed(self.node, self.tree)
+            return is_closed(self.node, self.names)
         found = _own_classes(self.tree).get(getattr(kind, "id", ""))
-        return found is not None and _is_closed(found, self.tree)
+        return is_of_no_constant(kind, self.tree) if found is None else is_closed(found, self.names)
 
 
 @lru_cache(maxsize=32)
@@ -272,54 +278,6 @@ def _tells_classes_otherwise(tree: ast.Module) -> bool:
         if not loads and any(isinstance(word, str) and word in words for word in said):
             return True
     return False
-
-
-_PLAIN_BASES = {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception",
-                "ValueError"}  # fmt: skip
-_LIBRARY_BASES = {
-    ("enum", "Enum"), ("enum", "IntEnum"), ("enum", "StrEnum"), ("enum", "Flag"), ("enum", "IntFlag"),
-    ("threading", "Thread"), ("typing", "NamedTuple"),
-}  # fmt: skip
-_OPEN_BASES = {
-    ("abc", "ABC"), ("typing", "Generic"), ("collections.abc", "Mapping"), ("collections.abc", "MutableMapping"),
-    ("collections.abc", "Sequence"), ("collections.abc", "MutableSequence"), ("collections.abc", "Set"),
-    ("collections.abc", "MutableSet"),
-}  # fmt: skip
-"""Classes to which others are told to belong by `register` alone."""
-
-
-def _comes_from(e: ast.expr, tree: ast.Module) -> tuple[str, str]:
-    """The module and the name of what is imported once; no module for a builtin; ('', '') for what is not known."""
-    e = e.value if isinstance(e, ast.Subscript) else e
-    told = ast.unparse(e)
-    of, known = bindings_of(tree).of, bindings_of(tree)
-    statements = of.get(told.partition(".")[0], [])
-    if isinstance(e, ast.Name) and not statements and not known.stars:
-        return "", e.id
-    if len(statements) != 1 or any(alias.asname for alias in getattr(statements[0], "names", ())):
-        return "", ""
-    if isinstance(statements[0], ast.ImportFrom) and isinstance(e, ast.Name) and not statements[0].level:
-        return str(statements[0].module), e.id
-    module, _, name = told.rpartition(".")
-    return (module, name) if isinstance(statements[0], ast.Import) else ("", "")
-
-
-def _is_closed(node: ast.ClassDef, tree: ast.Module, deep: int = 0) -> bool:
-    """Whether nothing is of the class but what is made by it and by those below it."""
-    hooks = {"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"}
-    if deep > 20 or hooks & {getattr(n, "name", "") for n in walk(node)}:
-        return False
-    above = [_own_classes(tree).get(getattr(b, "id", "")) for b in node.bases]
-    foreign = [_comes_from(b, tree) for b, found in zip(node.bases, above, strict=True) if found is None]
-    if any((not m and b not in _PLAIN_BASES) or (m and (m, b) not in _LIBRARY_BASES | _OPEN_BASES) for m, b in foreign):
-        return False
-    metaclasses = [(k.arg, _comes_from(k.value, tree)) for k in node.keywords]
-    if any(told != ("metaclass", ("abc", "ABCMeta")) for told in metaclasses):
-        return False
-    abstract = bool(metaclasses) or bool(set(foreign) & _OPEN_BASES)
-    if abstract and any(getattr(n, "attr", "") == "register" for n in walk(tree)):
-        return False
-    return all(_is_closed(found, tree, deep + 1) for found in above if found is not None)
 
 
 def _word(e: ast.expr) -> str:

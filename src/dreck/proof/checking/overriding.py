@@ -8,6 +8,7 @@ import ast
 from dataclasses import dataclass
 from functools import lru_cache
 
+from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.inverting import is_unequal_by_itself
 from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
@@ -27,7 +28,7 @@ SPECIALS: dict[str, frozenset[str]] = {
 _LOOKING_UP = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
 _HARMLESS_CALLS = frozenset(
     {"isinstance", "len", "bool", "type", "abs", "hash", "min", "max", "sum", "round", "int", "float", "str", "tuple",
-     "iter"}
+     "iter", "id", "repr"}
 )  # fmt: skip
 _PLAIN_WRAPPERS = frozenset(
     {"staticmethod", "classmethod", "abstractmethod", "contextmanager", "asynccontextmanager", "lru_cache", "cache",
@@ -83,26 +84,36 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
         return True
     for special in SPECIALS[what]:
         for s in body.bound.get(special, ()):
-            if special == "__hash__" and _is_hash_of_a_builtin(s):
+            if _is_taken_from(s, special, names):
                 continue
             if not isinstance(s, ast.FunctionDef) or s.decorator_list:
                 return True
             if what == "eq constant":
-                if not declines_constants(s, body.node, body.tree, _trees(names)):
+                if not declines_constants(s, body.node, body.tree, names):
                     return True
             elif not _keeps_to(s, special) or _leads_to_loud(s, names):
                 return True
     return False
 
 
-def _is_hash_of_a_builtin(s: ast.stmt) -> bool:
-    """`__hash__ = None`, `__hash__ = str.__hash__`."""
+def _is_taken_from(s: ast.stmt, special: str, names: ModuleNames) -> bool:
+    """`__hash__ = None`, `__eq__ = object.__eq__`; `__hash__ = Load.__hash__`, which is asked where it stands."""
     value = getattr(s, "value", None)
-    return value is not None and ast.unparse(value) in _BUILTIN_HASHES
+    told = "" if value is None else ast.unparse(value)
+    of, _, attribute = told.rpartition(".")
+    if told == "None" or attribute != special or special not in _TAKEN:
+        return told == "None" and special == "__hash__"
+    meant = [(known, known.of.get(of, [])) for known in map(bindings_of, _trees(names))]
+    if any(known.stars or known.dynamic or of in known.rebound for known, _ in meant):
+        return False
+    bound = [type(b) for _, found in meant for b in found]
+    if bound:
+        return special == "__hash__" and set(bound) <= {ast.ClassDef, ast.ImportFrom} and bound.count(ast.ClassDef) == 1
+    return of == "object" or (special == "__hash__" and of in _BUILTINS)
 
 
-_BUILTINS = ("object", "str", "int", "tuple", "bytes", "float", "frozenset")
-_BUILTIN_HASHES = {"None", *(f"{kind}.__hash__" for kind in _BUILTINS)}
+_TAKEN = ("__eq__", "__ne__", "__hash__")
+_BUILTINS = ("str", "int", "tuple", "bytes", "float", "frozenset")
 _KINDS = {
     **{special: what for what, specials in SPECIALS.items() for special in specials if what != "eq constant"},
     "__missing__": "item", "__next__": "in", "__str__": "told", "__repr__": "told", "__format__": "told",
@@ -134,10 +145,10 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
             for s in statements:
                 told = {_kind_of(name), f".{name}"}
                 if name in ("__eq__", "__ne__") and not (
-                    isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree, _trees(names))
+                    isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree, names)
                 ):
                     told.add("constant")
-                if name == "__hash__" and _is_hash_of_a_builtin(s):
+                if name in _TAKEN and _is_taken_from(s, name, names):
                     continue
                 if not isinstance(s, _SHUT[:2]):
                     found |= told if name.startswith("__") or not _is_plain_value(s, names) else set()

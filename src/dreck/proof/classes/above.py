@@ -26,11 +26,16 @@ def above(node: ast.ClassDef, names: ModuleNames) -> set[str]:
 
     Such as call nothing of those that derive from them are left out.
     """
+    return roots_of(node, names) - _PLAIN
+
+
+def roots_of(node: ast.ClassDef, names: ModuleNames) -> set[str]:
+    """Where its bases from elsewhere and its metaclass come from, all of them."""
     home = _homes(names).get(id(node))
     if home is None:
         return {UNKNOWN}
     read = names.read if isinstance(names, LinkedNames) else _read_nothing
-    return set(_Above(read).of(node, *home)) - _PLAIN
+    return set(_Above(read).of(node, *home))
 
 
 @lru_cache(maxsize=16)

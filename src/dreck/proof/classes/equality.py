@@ -5,10 +5,13 @@ from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 
-from dreck.model.names.bindings import Bindings, bindings_of
+from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
+from dreck.proof.classes.above import roots_of
+from dreck.proof.classes.asked import gives_it_back, is_asked_plainly
 from dreck.proof.classes.bodies import statements_of
+from dreck.proof.classes.inverting import below
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -42,13 +45,12 @@ def says_no_to_constants(s: FunctionNode, node: ast.ClassDef, names: ModuleNames
         return False
     if _binds_a_word(s):
         return False
-    asked = _Asked(
-        tree, node, s.args.args[0].arg, s.args.args[1].arg, not _may_lie_about_classes(names), _declines(names)
-    )
+    words = [a.arg for a in s.args.args]
+    asked = _Asked(tree, node, names, words[0], words[1], not _may_lie_about_classes(names), _declines(names))
     body = [b for b in s.body if not (isinstance(b, ast.Expr) and isinstance(b.value, ast.Constant))]
     if s.name == "__ne__":
-        return asked.turns_equality_round(body)
-    return s.name == "__eq__" and asked.answers_no(body)
+        return asked.turns_equality_round(body) or (asked.answers(body, True) and _is_no_value(node, names))
+    return s.name == "__eq__" and asked.answers(body, False)
 
 
 _SAID = ("isinstance", "type", "NotImplemented")
@@ -91,19 +93,7 @@ def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
         return {}
     classes = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.lineno > last_star]
     alone = {s.name: s for s in classes if bound[s.name] == 1 and s.name not in known.rebound}
-    return {name: s for name, s in alone.items() if all(_gives_it_back(d, known) for d in s.decorator_list)}
-
-
-_GIVING_BACK = {"dataclasses": {"dataclass"}, "functools": {"total_ordering"}, "typing": {"final", "runtime_checkable"}}
-
-
-def _gives_it_back(d: ast.expr, known: Bindings) -> bool:
-    """A decorator of the library, imported by its name, that leaves the name to the class that is written there."""
-    word = d.func if isinstance(d, ast.Call) else d
-    match known.of.get(word.id, []) if isinstance(word, ast.Name) else []:
-        case [ast.ImportFrom(module=str() as module, level=0)]:
-            return isinstance(word, ast.Name) and word.id in _GIVING_BACK.get(module, ())
-    return False
+    return {name: s for name, s in alone.items() if all(gives_it_back(d, known) for d in s.decorator_list)}
 
 
 @lru_cache(maxsize=16)
@@ -128,21 +118,21 @@ def _may_lie_about_classes(names: ModuleNames) -> bool:
 
 @lru_cache(maxsize=16)
 def _declines(names: ModuleNames) -> bool:
-    trees = (names.tree, *getattr(names, "trees", ()))
+    """Whether an `__eq__` of the files answers that it cannot say."""
+    trees = (names.tree, *names.trees)
     equal = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.FunctionDef) and n.name == "__eq__"]
     return any(isinstance(n, ast.Name) and n.id == "NotImplemented" for s in equal for n in walk(s))
 
 
-_PLAIN_BASES = frozenset(
-    {"object", "str", "bytes", "int", "float", "tuple", "list", "dict", "set", "frozenset", "Exception", "ValueError",
-     "enum.Enum", "enum.IntEnum", "enum.StrEnum", "enum.Flag", "enum.IntFlag", "threading.Thread", "typing.NamedTuple"}
-)  # fmt: skip
-_ABSTRACT_BASES = frozenset(
-    {"abc.ABC", "typing.Generic"}
-    | {f"collections.abc.{name}" for name in ("Mapping", "MutableMapping", "Sequence", "MutableSequence", "Set",
-                                              "MutableSet")}
-)  # fmt: skip
-"""Those that say what is of them by nothing but `register`."""
+def _is_no_value(node: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether neither a class nor one below it derives from one of Python's own that says what is equal."""
+    trees = (names.tree, *names.trees)
+    classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    mine = below({node.name}, classes)
+    return all(roots_of(kind, names) <= _WITHOUT_EQUALITY for kind in classes if id(kind) in mine)
+
+
+_WITHOUT_EQUALITY = frozenset({"builtins.object", "abc.ABC", "abc.ABCMeta", "typing.Generic"})
 
 
 def _source(e: ast.expr, tree: ast.Module) -> str:
@@ -155,8 +145,8 @@ def _source(e: ast.expr, tree: ast.Module) -> str:
             match known.of.get(name, []):
                 case []:
                     return "" if known.stars else name
-                case [ast.ImportFrom(module=str() as module, level=0, names=aliases)]:
-                    return f"{module}.{name}" if any(a.name == name and not a.asname for a in aliases) else ""
+                case [ast.ImportFrom(module=str() as module, level=0, names=aliases)] if name not in known.rebound:
+                    return next((f"{module}.{a.name}" for a in aliases if (a.asname or a.name) == name), "")
         case ast.Attribute():
             code = ast.unparse(e)
             match known.of.get(code.partition(".")[0], []):
@@ -171,6 +161,7 @@ class _Asked:
 
     tree: ast.Module
     node: ast.ClassDef
+    names: ModuleNames
     own: str
     other: str
     by_attribute: bool
@@ -178,17 +169,17 @@ class _Asked:
     may_decline: bool
     """Whether an `__eq__` of the files, perhaps of a class below this one, answers `NotImplemented`."""
 
-    def answers_no(self, body: list[ast.stmt]) -> bool:
-        """Whether statements answer `False` or `NotImplemented` for a constant, and look into nothing."""
+    def answers(self, body: list[ast.stmt], outcome: bool) -> bool:
+        """Whether statements answer a constant with `outcome`, or that they cannot say, and look into nothing."""
         match body:
             case [ast.Return(value=ast.expr() as value), *_]:
-                return self._is_no(value)
+                return self._is_answer(value, outcome)
             case [ast.If(test=test, body=inner, orelse=orelse), *rest]:
                 if self._is_surely(test, False):
-                    return self.answers_no([*orelse, *rest])
+                    return self.answers([*orelse, *rest], outcome)
                 if self._is_surely(test, True):
-                    return self.answers_no([*inner, *rest])
-                return self._is_bool(test) and all(self.answers_no([*way, *rest]) for way in (inner, orelse))
+                    return self.answers([*inner, *rest], outcome)
+                return self._is_bool(test) and all(self.answers([*way, *rest], outcome) for way in (inner, orelse))
         return False
 
     def turns_equality_round(self, body: list[ast.stmt]) -> bool:
@@ -208,13 +199,15 @@ class _Asked:
                 return (left, right) == (self.own, self.other) and len(told) == 1 and not self.may_decline
         return False
 
-    def _is_no(self, value: ast.expr) -> bool:
+    def _is_answer(self, value: ast.expr, outcome: bool) -> bool:
         match value:
-            case ast.Constant(value=False) | ast.Name(id="NotImplemented"):
-                return True
-            case ast.BoolOp(op=ast.And(), values=[*parts]):
-                return self._is_surely(value, False) and all(map(self._is_bool, parts[:1]))
-        return self._is_surely(value, False)
+            case ast.Constant(value=bool() as said):
+                return said is outcome
+            case ast.Name(id="NotImplemented"):
+                return not outcome
+            case ast.BoolOp(values=[first, *_]):
+                return self._is_surely(value, outcome) and self._is_bool(first)
+        return self._is_surely(value, outcome)
 
     def _is_surely(self, test: ast.expr, outcome: bool) -> bool:
         """Whether a test comes out so for a constant, by the class that it asks for."""
@@ -264,40 +257,24 @@ class _Asked:
         return ""
 
     def _is_firm(self, kind: ast.expr) -> bool:
-        """Whether no constant is of a class: it is of this file, and nothing is told to be of it that is not."""
+        """Whether no constant is of a class: nothing is told to be of it that does not derive from it."""
         if self._class_of(kind) == self.own:
-            return self._has_no_hooks(self.node, ())
+            return is_asked_plainly(self.node, self.names)
         found = _classes_at_top(self.tree).get(kind.id) if isinstance(kind, ast.Name) else None
-        return found is not None and self._has_no_hooks(found, ())
-
-    def _has_no_hooks(self, node: ast.ClassDef, seen: tuple[ast.ClassDef, ...]) -> bool:
-        told = [_source(k.value, self.tree) for k in node.keywords if k.arg == "metaclass"]
-        if node in seen or len(told) < len(node.keywords) or not set(told) <= {"abc.ABCMeta"}:
-            return False
-        abstract = bool(told)
-        for base in node.bases:
-            inside = _classes_at_top(self.tree).get(base.id) if isinstance(base, ast.Name) else None
-            source = _source(base, self.tree)
-            if inside is not None and not self._has_no_hooks(inside, (*seen, node)):
-                return False
-            if inside is None and source not in _PLAIN_BASES | _ABSTRACT_BASES:
-                return False
-            abstract = abstract or source in _ABSTRACT_BASES
-        defined = {s.name for s in walk(node) if isinstance(s, ast.FunctionDef)}
-        return defined.isdisjoint(_HOOKS) and not (abstract and _registers(self.tree))
+        if found is not None:
+            return is_asked_plainly(found, self.names)
+        return _source(kind, self.tree) in _OF_NO_CONSTANT
 
 
-_HOOKS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"})
+_OF_NO_CONSTANT = frozenset(
+    {"list", "dict", "set", "bytearray", "datetime.date", "datetime.time", "datetime.datetime", "datetime.timedelta",
+     "decimal.Decimal", "fractions.Fraction", "pathlib.Path", "pathlib.PurePath", "uuid.UUID"}
+)  # fmt: skip
+"""Classes of Python's own of which no number, no text and not `None` is."""
 
 
 def _each(kinds: ast.expr) -> list[ast.expr]:
     return kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
-
-
-@lru_cache(maxsize=32)
-def _registers(tree: ast.Module) -> bool:
-    """Whether the file speaks of telling an abstract class what is of it."""
-    return any(isinstance(n, ast.Attribute) and n.attr == "register" for n in every_node(tree))
 
 
 def _is_conjunction(e: ast.expr | None) -> bool:

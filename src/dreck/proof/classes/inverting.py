@@ -90,7 +90,7 @@ def _with_equality(names: ModuleNames) -> set[int]:
     trees = (names.tree, *names.trees)
     classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     own = {one.name for one in classes if _says_what_is_equal(one)}
-    return _below(own, classes)
+    return below(own, classes)
 
 
 def _says_what_is_equal(kind: ast.ClassDef) -> bool:
@@ -131,18 +131,18 @@ def _turns_round(s: ast.stmt) -> bool:
     return [ast.unparse(b) for b in body] == [f"return not {mine} == {other}"]
 
 
-def _below(own: set[str], classes: Sequence[ast.ClassDef]) -> set[int]:
+def below(own: set[str], classes: Sequence[ast.ClassDef]) -> set[int]:
     """Those of the classes, by their identity, that are of these names or derive from such."""
     found = set(own)
     grown = bool(own)
     while grown:
-        more = {kind.name for kind in classes if kind.name not in found and found & set(map(_last_of, kind.bases))}
+        more = {kind.name for kind in classes if kind.name not in found and found & set(map(last_of, kind.bases))}
         found |= more
         grown = bool(more)
     return {id(kind) for kind in classes if kind.name in found}
 
 
-def _last_of(base: ast.expr) -> str:
+def last_of(base: ast.expr) -> str:
     opened = base.value if isinstance(base, ast.Subscript) else base
     return opened.attr if isinstance(opened, ast.Attribute) else getattr(opened, "id", "")
 

@@ -19,7 +19,7 @@ _QUIET_NODES = (
 _QUIET_CALLS = frozenset(
     {"builtins.isinstance", "builtins.len", "builtins.bool", "builtins.type", "builtins.abs", "builtins.hash",
      "builtins.min", "builtins.max", "builtins.sum", "builtins.round", "builtins.int", "builtins.float", "builtins.str",
-     "builtins.tuple", "builtins.iter"}
+     "builtins.tuple", "builtins.iter", "builtins.id", "builtins.repr"}
 )  # fmt: skip
 
 

@@ -94,7 +94,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                     attributes.add(name)
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
                 bound = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-                told = {name for name in bound & _COMPARING.keys() if not is_handed_on(name, s.value)}
+                told = {name for name in bound & _COMPARING.keys() if not is_handed_on(name, s.value, names)}
                 comparisons |= {what for name in told for what in _COMPARING[name]}
                 attributes |= {ANY} if bound & _READING else set()
                 if not is_quiet_value(s.value, names):

@@ -8,6 +8,7 @@ import ast
 from collections.abc import Iterator
 from functools import lru_cache
 
+from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
@@ -44,7 +45,7 @@ _BY_CALL: dict[str, frozenset[str]] = {
     "isinstance": _ASKED_FOR_CLASS, "len": frozenset({"__len__"}), "bool": _TRUTH, "type": frozenset(),
     "hash": frozenset({"__hash__"}), "abs": _NUMBERS, "round": _NUMBERS, "int": _NUMBERS | {"__str__"},
     "float": _NUMBERS | {"__str__"}, "str": _TOLD, "tuple": _ROUNDS, "iter": _ROUNDS,
-    "min": _ROUNDS | _ORDER, "max": _ROUNDS | _ORDER, "sum": _ROUNDS | _NUMBERS, "id": frozenset(),
+    "repr": _TOLD, "min": _ROUNDS | _ORDER, "max": _ROUNDS | _ORDER, "sum": _ROUNDS | _NUMBERS, "id": frozenset(),
 }  # fmt: skip
 _SPECIAL = frozenset[str]().union(*_BY_OPERATOR.values(), *_BY_CALL.values(), _TOLD, {"__missing__", "__set_name__"})
 
@@ -158,7 +159,7 @@ def _bound_otherwise(s: ast.stmt, names: ModuleNames) -> set[str]:
     match s:
         case ast.Assign(value=value) | ast.AnnAssign(value=value) | ast.AugAssign(value=value):
             stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-            found = {name for name in stored & _SPECIAL if not is_handed_on(name, value)}
+            found = {name for name in stored & _SPECIAL if not is_handed_on(name, value, names)}
             found |= set() if is_quiet_value(value, names) else stored
             return found | {CONSTANT} if {"__eq__", "__ne__"} & found else found
         case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef():
@@ -168,11 +169,22 @@ def _bound_otherwise(s: ast.stmt, names: ModuleNames) -> set[str]:
     return {*_SPECIAL, *_LOOKING_UP, CONSTANT}
 
 
-def is_handed_on(name: str, value: ast.expr | None) -> bool:
-    """`__hash__ = None`, `__hash__ = str.__hash__`: what a class without a say in it has."""
+def is_handed_on(name: str, value: ast.expr | None, names: ModuleNames) -> bool:
+    """`__hash__ = None`, `__eq__ = object.__eq__`: what a class without a say in it has; `__hash__ = Load.__hash__`."""
     match value:
         case ast.Constant(value=None):
             return name == "__hash__"
-        case ast.Attribute(value=ast.Name(id=of), attr=attr):
-            return attr == name == "__hash__" and of in ("object", "str", "int", "tuple", "bytes", "float", "frozenset")
+        case ast.Attribute(value=ast.Name(id=of), attr=attr) if attr == name:
+            known = [bindings_of(tree) for tree in (names.tree, *names.trees)]
+            if any(k.stars or k.dynamic or of in k.rebound for k in known):
+                return False
+            bound = [s for k in known for s in k.of.get(of, [])]
+            if not bound:
+                return of == "object" or (name == "__hash__" and of in _WITH_A_HASH)
+            written = sum(isinstance(s, ast.ClassDef) for s in bound)
+            once = written == 1 and all(isinstance(s, ast.ClassDef | ast.ImportFrom) for s in bound)
+            return name == "__hash__" and once  # what that does is asked where it stands
     return False
+
+
+_WITH_A_HASH = ("str", "int", "tuple", "bytes", "float", "frozenset")
