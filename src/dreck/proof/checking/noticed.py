@@ -56,7 +56,8 @@ def _comes_to(n: ast.AST) -> Iterator[str]:
     elif isinstance(n, ast.JoinedStr):
         yield "told"
     elif isinstance(n, ast.Call):
-        yield from _CALLS.get(getattr(n.func, "id", ""), "anything").split()
+        of_hash = getattr(n.func, "attr", "") == "__hash__" and not [*n.args, *n.keywords]
+        yield from ["hash"] if of_hash else _CALLS.get(getattr(n.func, "id", ""), "anything").split()
 
 
 def parts_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:

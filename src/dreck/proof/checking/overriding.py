@@ -326,7 +326,8 @@ def _only_answers(s: ast.stmt) -> bool:
 
 def _only_reads(e: ast.expr) -> bool:
     for n in walk(e):
-        if isinstance(n, ast.Call) and not (isinstance(n.func, ast.Name) and n.func.id in _HARMLESS_CALLS):
+        named = isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in _HARMLESS_CALLS
+        if isinstance(n, ast.Call) and not (named or ast.unparse(n).endswith(".__hash__()")):
             return False
         if isinstance(n, ast.Call) and ast.unparse(n.func) == "type" and len(n.args) != 1:
             return False

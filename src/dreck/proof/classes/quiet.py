@@ -29,7 +29,7 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
         for n in walk(s):
             if not isinstance(n, _QUIET_NODES):
                 return False
-            if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS:
+            if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS and not asks_hash(n):
                 return False
             if isinstance(n, ast.Call) and names.stands_for(n.func) == "builtins.type" and len(n.args) != 1:
                 return False  # with three it makes a class
@@ -40,6 +40,14 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
             if isinstance(n, ast.Assign) and not all(isinstance(t, ast.Name) for t in n.targets):
                 return False  # taking something apart goes through it
     return True
+
+
+def asks_hash(n: ast.AST) -> bool:
+    """`self.when.__hash__()`: what `hash(self.when)` runs."""
+    match n:
+        case ast.Call(func=ast.Attribute(attr="__hash__"), args=[], keywords=[]):
+            return True
+    return False
 
 
 def is_quiet_value(value: ast.expr | None, names: ModuleNames) -> bool:

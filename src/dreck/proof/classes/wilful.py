@@ -14,7 +14,7 @@ from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import says_no_to_constants
 from dreck.proof.classes.put_later import put_later
-from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
 from dreck.proof.classes.used_up import is_used_up
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -91,6 +91,8 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
             yield from _TOLD
         case ast.Call(func=ast.Name(id=called)):
             yield from _BY_CALL.get(called, _SPECIAL)
+        case ast.Call() if asks_hash(n):
+            yield "__hash__"
         case ast.Call():
             yield from _SPECIAL
 

@@ -2,6 +2,7 @@
 
 import ast
 import re
+import unicodedata
 
 from dreck.source.walking import walk
 from dreck.steps.support.vocabulary import ASKING, SPELT
@@ -11,6 +12,25 @@ def words_of(name: str) -> list[str]:
     """`maxKilos`, `max_kilos` and `MAX_KILOS` are `max kilos`."""
     spaced = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", " ", name.replace("_", " "))
     return [w.lower() for w in spaced.split()]
+
+
+_SIGNS = {
+    "(": "open paren", ")": "close paren", "[": "open bracket", "]": "close bracket", "{": "open brace",
+    "}": "close brace", "<": "less", ">": "greater", "=": "equals", "+": "plus", "-": "minus", "*": "star",
+    "/": "slash", "\\": "backslash", "|": "bar", "&": "and", "^": "caret", "~": "tilde", "!": "bang",
+    "?": "question", ".": "dot", ",": "comma", ":": "colon", ";": "semicolon", "'": "quote", '"': "double quote",
+    "`": "backquote", "#": "hash", "%": "percent", "@": "at", "$": "dollar", "_": "underscore", " ": "space",
+    "\t": "tab", "\n": "newline", "\r": "return", "\0": "null",
+}  # fmt: skip
+_MOST_SIGNS = 3
+
+
+def sign_words(told: str) -> list[str]:
+    """A text of signs alone, read aloud: `<=` is `less equals`; nothing for an empty one, or one that is long."""
+    if len(told) > _MOST_SIGNS:
+        return []
+    names = [_SIGNS.get(c) or unicodedata.name(c, "") for c in told]
+    return [word for name in names for word in name.lower().replace("-", " ").split()] if all(names) else []
 
 
 def last_of(e: ast.expr) -> str:

@@ -10,6 +10,7 @@ from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text, waits, yields
+from dreck.steps.replace.tables.arms.actions import check_handed
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.scene import Scene
@@ -180,6 +181,7 @@ def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool) -
     given = list(dict.fromkeys([g for gs, _ in passes for g in gs]))
     given += [r for r in results if r not in given and any(r not in rs for _, rs in passes)]
     back = f"return {', '.join(results)}" if results else "return"
+    check_handed(given, results)
     bodies = []
     for block in blocks:
         body = plain_text(scene, block, back)

@@ -21,7 +21,7 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
-from dreck.steps.replace.tables.arms.actions import function_name, merged
+from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
@@ -236,6 +236,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     results = list(dict.fromkeys(r for _, rs in passes for r in rs))
     given = list(dict.fromkeys([g for gs, _ in passes for g in gs] + _needed_to_keep(passes, results)))
     given = in_order(scene, given)
+    check_handed(given, results)
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
     if own in given:
         given = [own, *(g for g in given if g != own)]

@@ -14,9 +14,11 @@ from dreck.steps.support.table_names import naming, own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, DEEDS
 from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import words_of
+from dreck.steps.support.words import sign_words, words_of
 
 _MOST_SAID = 4
+_MOST_IN = 8
+_MOST_OUT = 3
 
 
 def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr, ...]]]:
@@ -36,6 +38,17 @@ def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr,
         alike[same.line] = (*alike.get(same.line, same.keys[:1]), arm.keys[0])
         arms[at] = replace(arms[at], keys=(*arms[at].keys, *arm.keys))
     return replace(chain, arms=tuple(arms)), alike
+
+
+def check_handed(given: Sequence[str], results: Sequence[str]) -> None:
+    """Raises Untouchable where functions would be handed more, or hand back more, than a person would read."""
+    for names, most, told in ((results, _MOST_OUT, "hand back"), (given, _MOST_IN, "be handed")):
+        if len(names) > most:
+            some = ", ".join(names[:most])
+            raise Untouchable(
+                f"each of its functions would {told} {len(names)} variables ({some}, ...); "
+                "keep them on one object first, or name a part of it (named-block)"
+            )
 
 
 def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: Arm | None = None) -> str:
@@ -70,7 +83,7 @@ def _key_words(key: ast.expr) -> list[str]:
             pass
         case _:
             told = ast.unparse(key)
-    return words_of("".join(c if c.isalnum() else " " for c in told))
+    return words_of("".join(c if c.isalnum() else " " for c in told)) or sign_words(told)
 
 
 def _said_of(sheet: Sheet, arm: Arm, verb: list[str]) -> Iterator[list[str]]:
