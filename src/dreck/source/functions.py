@@ -76,7 +76,9 @@ def functions_in(tree: ast.Module, text: str) -> list[Function]:
     lines = split_lines(text)
     seen: Counter[str] = Counter()
     found = []
-    for name, node, owner, nested in _walk(tree.body, "", None, False):
+    several: list[tuple[str, FunctionNode, ast.ClassDef | None, bool]] = []
+    _collect(tree.body, "", None, False, several)
+    for name, node, owner, nested in several:
         seen[name] += 1
         unique = name if seen[name] == 1 else f"{name}#{seen[name]}"
         first = min([node.lineno, *(d.lineno for d in node.decorator_list)])
@@ -85,21 +87,25 @@ def functions_in(tree: ast.Module, text: str) -> list[Function]:
     return found
 
 
-def _walk(
-    body: list[ast.stmt], prefix: str, owner: ast.ClassDef | None, nested: bool
-) -> Iterator[tuple[str, FunctionNode, ast.ClassDef | None, bool]]:
+def _collect(
+    body: list[ast.stmt],
+    prefix: str,
+    owner: ast.ClassDef | None,
+    nested: bool,
+    found: list[tuple[str, FunctionNode, ast.ClassDef | None, bool]],
+) -> None:
     for node in body:
         kind = type(node)
         if kind in PLAIN:
             continue
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            yield prefix + node.name, node, owner, nested
-            yield from _walk(node.body, f"{prefix}{node.name}.", None, True)
+            found.append((prefix + node.name, node, owner, nested))
+            _collect(node.body, f"{prefix}{node.name}.", None, True, found)
         elif isinstance(node, ast.ClassDef):
-            yield from _walk(node.body, f"{prefix}{node.name}.", node, nested)
+            _collect(node.body, f"{prefix}{node.name}.", node, nested, found)
         else:
             for block in blocks_of(node):
-                yield from _walk(block, prefix, owner, nested)
+                _collect(block, prefix, owner, nested, found)
 
 
 PLAIN = frozenset(

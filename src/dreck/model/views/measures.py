@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, TypeAlias
 
-from dreck.source.functions import FunctionNode
+from dreck.source.functions import PLAIN, FunctionNode
 
 _INLINE_IF = re.compile(r"\s*+\S.*\bif\b")
 
@@ -41,11 +41,13 @@ class _Sum:
     count: int = 0
     rows: dict[int, int] | None = None
     """Tests held open by line, when the silhouette is wanted."""
+    speaking: set[int] | None = None
+    """The lines of the function in which the word `if` stands; None where the lines are not known."""
 
     def hold(self, first: int, last: int, held: int) -> None:
         """`held` tests on each code line from `first` to `last`."""
         self.tangle += held * (last - first + 1)
-        if self.rows is not None:
+        if held and self.rows is not None:
             for line in range(first, last + 1):
                 self.rows[line] = self.rows.get(line, 0) + held
 
@@ -57,6 +59,9 @@ _Ways: TypeAlias = tuple[int, int, int]
 def measure(function: FunctionNode, lines: Sequence[str] | None = None) -> Tangle:
     """The shape of `function`. With the `lines` of its file, expressions without an `if` are skipped (faster)."""
     total = _Sum(lines)
+    if lines is not None:
+        around = lines[function.lineno - 1 : function.end_lineno]
+        total.speaking = {number for number, line in enumerate(around, function.lineno) if "if" in line}
     body = function.body
     if body and _is_docstring(body[0]):
         body = body[1:]
@@ -94,11 +99,13 @@ def _block(body: list[ast.stmt], held: int, depth: int, total: _Sum) -> _Ways:
 
 
 def _plain(statement: ast.stmt, held: int, total: _Sum) -> None:
-    count = (statement.end_lineno or statement.lineno) - statement.lineno + 1
-    total.count += count
-    last = statement.end_lineno or statement.lineno
-    total.hold(statement.lineno, last, held)
-    total.hold(statement.lineno, statement.lineno, _inline_tests(statement, statement.lineno, last, total))
+    first = statement.lineno
+    last = statement.end_lineno or first
+    total.count += last - first + 1
+    if held:
+        total.hold(first, last, held)
+    if first != last or total.speaking is None or first in total.speaking:
+        total.hold(first, first, _inline_tests(statement, first, last, total))
 
 
 def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> int:
@@ -127,10 +134,10 @@ def _inline_tests(node: ast.AST, first: int, last: int | None, total: _Sum) -> i
 
 def _may_hold_tests(lines: Sequence[str], first: int, last: int | None) -> bool:
     """Whether the word `if` stands in these lines at all; of one line, where it can be an expression's."""
-    around = lines[first - 1 : last]
-    if len(around) == 1:
-        return "if" in around[0] and _INLINE_IF.match(around[0]) is not None
-    return any("if" in line for line in around)
+    if first == last:
+        line = lines[first - 1]
+        return "if" in line and _INLINE_IF.match(line) is not None
+    return any("if" in line for line in lines[first - 1 : last])
 
 
 _CHILDLESS = frozenset({ast.Name, ast.Constant, ast.Load, ast.Store, ast.Del, ast.alias, ast.Global, ast.Nonlocal})
@@ -365,11 +372,14 @@ def buried(function: FunctionNode) -> int:
     pending = [(function.body, 0)]
     while pending:
         body, held = pending.pop()
-        own = [s for s in body if (type(s) not in _HANDLERS or _leaves(s)) and not _is_docstring(s)]
-        plain = sum((s.end_lineno or s.lineno) - s.lineno + 1 for s in own)
-        best = max(best, (plain, held))
+        plain = 0
         for s in body:
-            holds = isinstance(s, ast.If | ast.While)
+            kind = type(s)
+            if kind not in _HANDLERS or kind is ast.Return:
+                plain += 0 if _is_docstring(s) else (s.end_lineno or s.lineno) - s.lineno + 1
+            if kind in PLAIN:
+                continue
+            holds = kind is ast.If or kind is ast.While
             for name in ("body", "orelse", "finalbody"):
                 inner = getattr(s, name, None)
                 if inner and not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
@@ -377,11 +387,8 @@ def buried(function: FunctionNode) -> int:
                     pending.append((inner, held + (holds and not same)))
             for part in (*getattr(s, "handlers", ()), *getattr(s, "cases", ())):
                 pending.append((part.body, held + 1))
+        best = max(best, (plain, held))
     return best[1]
-
-
-def _leaves(s: ast.stmt) -> bool:
-    return isinstance(s, ast.Return)
 
 
 def short(number: int) -> str:

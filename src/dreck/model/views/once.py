@@ -31,8 +31,9 @@ class Counted:
                 self.returns += 1
             elif kind is ast.Global or kind is ast.Nonlocal:
                 self.declared.update(n.names)  # type: ignore[attr-defined]
+            known = n.__dict__
             for name in n._fields:
-                value = getattr(n, name, None)
+                value = known.get(name)
                 if type(value) is list:
                     pending += [item for item in value if isinstance(item, ast.AST)]
                 elif isinstance(value, ast.AST):

@@ -36,7 +36,9 @@ def blocks(function: FunctionNode) -> tuple[Block, ...]:
 
     Kept for the last few functions (nodes are told apart by identity), since every step asks.
     """
-    return tuple(_blocks(Block((), function.body, "return")))
+    found: list[Block] = []
+    _collect(Block((), function.body, "return"), found)
+    return tuple(found)
 
 
 @lru_cache(maxsize=8)
@@ -46,8 +48,15 @@ def places(function: FunctionNode) -> tuple[tuple[Block, int, ast.stmt], ...]:
     return tuple((block, index, statement) for block in kept for index, statement in enumerate(block.body))
 
 
-def _blocks(block: Block) -> Iterator[Block]:
-    yield block
+@lru_cache(maxsize=8)
+def ifs(function: FunctionNode) -> tuple[tuple[Block, int, ast.If], ...]:
+    """Those of its places at which an `if` stands, alone or at the head of a chain."""
+    kept = (block for block in blocks(function) if not block.is_elif)
+    return tuple((block, index, s) for block in kept for index, s in enumerate(block.body) if isinstance(s, ast.If))
+
+
+def _collect(block: Block, found: list[Block]) -> None:
+    found.append(block)
     for index, statement in enumerate(block.body):
         if type(statement) in PLAIN:
             continue
@@ -58,11 +67,11 @@ def _blocks(block: Block) -> Iterator[Block]:
             path = (*block.path, (index, field, which))
             if inherits:
                 arm = field == "orelse" and isinstance(statement, ast.If) and is_elif(statement)
-                yield from _blocks(Block(path, body, falls, block.in_loop, follows, arm))
+                _collect(Block(path, body, falls, block.in_loop, follows, arm), found)
             elif field == "body" and isinstance(statement, ast.For | ast.AsyncFor | ast.While):
-                yield from _blocks(Block(path, body, "continue", True))
+                _collect(Block(path, body, "continue", True), found)
             else:
-                yield from _blocks(Block(path, body, "", block.in_loop))
+                _collect(Block(path, body, "", block.in_loop), found)
 
 
 def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt], bool]]:

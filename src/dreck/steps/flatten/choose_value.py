@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 import libcst as cst
 
 from dreck.model.views.measures import operands
-from dreck.model.views.shape import is_elif, places
+from dreck.model.views.shape import ifs, is_elif
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -19,8 +19,8 @@ _MOST = 70
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """if/else whose branches assign to the same plain target, or make the same call but for one argument."""
-    for block, index, statement in places(function):
-        if not isinstance(statement, ast.If) or is_elif(statement):
+    for block, index, statement in ifs(function):
+        if is_elif(statement) or not statement.orelse:
             continue
         found = _argument(statement) or _value(statement)
         if found is not None:
@@ -29,8 +29,8 @@ def find(function: FunctionNode) -> Iterator[Site]:
 
 def two_returns(function: FunctionNode) -> Iterator[Site]:
     """A guard that returns a value and the return behind it, or one in each branch: a person may want one return."""
-    for block, index, statement in places(function):
-        if not isinstance(statement, ast.If) or is_elif(statement):
+    for block, index, statement in ifs(function):
+        if is_elif(statement):
             continue
         match statement.body, statement.orelse or block.body[index + 1 :]:
             case [ast.Return(value=ast.expr() as a)], [ast.Return(value=ast.expr() as b)]:

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.views.shape import is_elif, places
+from dreck.model.views.shape import ifs, is_elif
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -14,7 +14,7 @@ from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, comment
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements (and arms of a chain) whose else is one `if`."""
-    for block, index, statement in places(function):
+    for block, index, statement in ifs(function):
         arm: ast.stmt = statement
         while isinstance(arm, ast.If):
             if _holds_only_an_if(arm) and not is_elif(arm):

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.views.shape import arms, is_elif, is_straight, leaves, places
+from dreck.model.views.shape import arms, ifs, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrapped
@@ -13,8 +13,8 @@ from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, spliced
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if`s (and whole `if`/`elif` chains) whose branches all leave before an `else`."""
-    for block, index, statement in places(function):
-        if isinstance(statement, ast.If) and _applies(statement):
+    for block, index, statement in ifs(function):
+        if _applies(statement):
             many = is_elif(statement)
             reason = "every branch before the else leaves" if many else "the branch before the else leaves"
             yield Site(block.path, index, statement.lineno, f"{reason}, so what follows needs no else")

@@ -11,12 +11,12 @@ from dreck.model.views.shape import (
     code_lines,
     exceptional,
     holds_test,
+    ifs,
     is_elif,
     is_straight,
     joins,
     leaves,
     nest,
-    places,
     returns_value,
 )
 from dreck.source.functions import FunctionNode
@@ -45,8 +45,8 @@ _LONG_PATH = 12
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Places where an `if` wraps the success path, outermost first."""
-    for block, index, statement in places(function):
-        if isinstance(statement, ast.If) and not is_elif(statement):
+    for block, index, statement in ifs(function):
+        if not is_elif(statement):
             yield from _sites(function, block, index, statement)
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.views.shape import joins, nest, places
+from dreck.model.views.shape import ifs, joins, nest
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.same_arms import joined_arms, same_arms
@@ -26,7 +26,7 @@ from dreck.steps.support.trees import (
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements whose body is one `if`, neither with an else; arms of a chain that do the same."""
     yield from same_arms(function)
-    for block, index, statement in places(function):
+    for block, index, statement in ifs(function):
         match statement:
             case ast.If(body=[ast.If(orelse=[])], orelse=[]):
                 if joins(nest(statement), len(block.path) + 1):

@@ -7,8 +7,8 @@ from functools import partial
 import libcst as cst
 
 from dreck.model.views.decided import Known
-from dreck.model.views.shape import blocks, is_elif, leaves, places
-from dreck.source.functions import FunctionNode
+from dreck.model.views.shape import blocks, ifs, is_elif, leaves
+from dreck.source.functions import PLAIN, FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import negations
@@ -31,21 +31,31 @@ def find(function: FunctionNode) -> Iterator[Site]:
     """Lines behind an exit; tests whose outcome an earlier one on the same way has settled."""
     for block in blocks(function):
         for index, statement in enumerate(block.body[:-1]):
-            if leaves([statement]) and not _is_yield(block.body[index + 1 :]):
+            if type(statement) not in _GOING_ON and leaves([statement]) and not _is_yield(block.body[index + 1 :]):
                 line = block.body[index + 1].lineno
                 yield Site(block.path, index, line, "nothing gets here: every way has left before", "unreachable")
                 break
-    for block, index, statement in places(function):
-        if isinstance(statement, ast.If) and not is_elif(statement) and (kind := _with_nothing(statement)):
+    for block, index, statement in ifs(function):
+        if not is_elif(statement) and (kind := _with_nothing(statement)):
             yield Site(block.path, index, statement.lineno, _NOTHING[kind], kind, finishes=True)
-        if isinstance(statement, ast.If) and (name := _answered_either_way(block.body, index)):
+        if (name := _answered_either_way(block.body, index)):
             told = f"`{name}` is None where None is returned: it is the answer on both ways"
             yield Site(block.path, index, statement.lineno, told, f"{_SAME} {name}", finishes=True)
+    if not _asks_twice(function):
+        return
     for path, index, line, outcome, arm in Known(function).settled():
         reason = f"an earlier test on every way to here has settled it: it is always {'true' if outcome else 'false'}"
         yield Site(path, index, line, reason, f"{outcome} {arm}")
 
 
+def _asks_twice(function: FunctionNode) -> bool:
+    """Whether there are two `if`s, or an `elif`: else no test stands behind another."""
+    asked = ifs(function)
+    return len(asked) > 1 or any(is_elif(s) for _, _, s in asked)
+
+
+_GOING_ON = PLAIN - {ast.Return, ast.Raise, ast.Continue, ast.Break}
+"""Statements that hold no others and do not leave."""
 _NOTHING = {
     "empty if": "nothing hangs on the test",
     "empty body": "nothing is done where it holds: what is done where it does not stands alone",

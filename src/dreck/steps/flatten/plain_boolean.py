@@ -20,6 +20,8 @@ _SURE = frozenset({"isinstance", "issubclass", "callable", "hasattr", "bool", "a
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if c: return True else: return False`, the same with an assignment, or with the second return behind it."""
     for block, index, statement in places(function):
+        if type(statement) not in (ast.If, ast.Return):
+            continue
         kind = _kind(block, index, statement)
         if kind:
             yield Site(block.path, index, statement.lineno, "the test itself is the answer", kind)
@@ -45,13 +47,16 @@ def _kind(block: Block, index: int, s: ast.stmt) -> str:
 
 def _flag_compared(function: FunctionNode, s: ast.stmt) -> str | None:
     """A local that only ever holds a boolean, compared with one in the test or the answer of `s`."""
-    asked = s.test if isinstance(s, ast.If) else s.value if isinstance(s, ast.Return) else None
-    for node in _asked_parts(asked) if asked is not None else ():
+    asked = s.test if type(s) is ast.If else s.value if type(s) is ast.Return else None
+    for node in _asked_parts(asked) if type(asked) in _ASKING else ():
         match node:
             case ast.Compare(left=ast.Name(id=name), ops=[op], comparators=[ast.Constant(value=bool())]):
                 if isinstance(op, ast.Eq | ast.NotEq | ast.Is | ast.IsNot) and _is_flag(function, name):
                     return name
     return None
+
+
+_ASKING = (ast.Compare, ast.BoolOp, ast.UnaryOp)
 
 
 def _asked_parts(e: ast.expr) -> Iterator[ast.expr]:

@@ -43,9 +43,9 @@ def _default(function: FunctionNode, block: Block) -> Site | None:
     """A constant that is set first and returned last, when every other way has left before."""
     match block.body:
         case [_, _, *_, ast.Return(value=ast.Name(id=name)) as final]:
-            known = _initial(block.body, name, function)
-            others = counted(function).returns > 1
-            if known is not None and others and _stores(function, name) == 1 and not _is_shared(function, name):
+            if _initial(block.body, name, function) is None or counted(function).returns < 2:
+                return None
+            if _stores(function, name) == 1 and not _is_shared(function, name):
                 reason = f"`{name}` is never anything else: returned as it is"
                 return Site(block.path, len(block.body) - 1, final.lineno, reason, f"default {name}", finishes=True)
     return None
@@ -85,6 +85,8 @@ def _tail(body: list[ast.stmt], name: str) -> int:
 
 
 def _assigns(s: ast.stmt, name: str) -> bool:
+    if type(s) not in (ast.Assign, ast.AnnAssign):
+        return False
     match s:
         case ast.Assign(targets=[ast.Name(id=found)]):
             return found == name
@@ -116,12 +118,11 @@ def _stores(function: FunctionNode, name: str) -> int:
 
 def _initial(body: list[ast.stmt], name: str, function: FunctionNode) -> tuple[int, ast.expr] | None:
     """The constant `name` begins with in this block, when nothing else reads it than the final return."""
-    if counted(function).loads[name] != 1:
-        return None
     for index, s in enumerate(body[:-2]):
         if _assigns(s, name):
             value = _value(s)
-            return (index, value) if _is_constant(value) else None
+            known = _is_constant(value) and counted(function).loads[name] == 1
+            return (index, value) if known else None
     return None
 
 

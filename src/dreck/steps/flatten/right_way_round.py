@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 
 import libcst as cst
 
-from dreck.model.views.shape import is_elif, leaves, places
+from dreck.model.views.shape import ifs, is_elif, leaves
 from dreck.source.functions import FunctionNode
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import negations
@@ -14,7 +14,7 @@ from dreck.steps.support.trees import Tree, Untouchable, as_block, edit_chain
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if not x: ... else: ...`, where neither branch leaves."""
-    for block, index, statement in places(function):
+    for block, index, statement in ifs(function):
         match statement:
             case ast.If(test=test, body=body, orelse=[_, *_] as orelse) if not is_elif(statement):
                 if _asks_the_opposite(test) and not leaves(body) and not leaves(orelse):

@@ -7,7 +7,7 @@ from functools import partial
 import libcst as cst
 
 from dreck.model.views.once import alike
-from dreck.model.views.shape import arms, is_elif, places
+from dreck.model.views.shape import arms, ifs, is_elif
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site
@@ -21,8 +21,8 @@ _LOUD = (ast.Call, ast.Await, ast.NamedExpr, ast.Yield, ast.YieldFrom)
 
 def same_arms(function: FunctionNode) -> Iterator[Site]:
     """The last arm and the else of a chain that do the same; or the last two neighbouring arms that do."""
-    for block, index, s in places(function):
-        if not (isinstance(s, ast.If) and is_elif(s)):
+    for block, index, s in ifs(function):
+        if not is_elif(s):
             continue
         chain, last = arms(s)
         if _is_table(chain):

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 import libcst as cst
 
 from dreck.model.views.once import alike
-from dreck.model.views.shape import arms, leaves, places
+from dreck.model.views.shape import arms, ifs, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -16,16 +16,16 @@ from dreck.steps.support.trees import BetterNot, Stmt, Tree, Untouchable, as_blo
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """Chains with an else, all of whose branches end (or begin) with the same line."""
-    for block, index, statement in places(function):
-        if not isinstance(statement, ast.If):
+    for block, index, statement in ifs(function):
+        if not statement.orelse:
             continue
-        ifs, last = arms(statement)
-        bodies = [*(arm.body for arm in ifs), last]
+        several, last = arms(statement)
+        bodies = [*(arm.body for arm in several), last]
         if not last or any(leaves(body) for body in bodies):
             continue
         if _same([body[-1] for body in bodies]) and any(len(body) > 1 for body in bodies):
             yield Site(block.path, index, statement.lineno, "every branch ends with the same line", "after")
-        elif _same([body[0] for body in bodies]) and _moves_ahead(bodies[0][0], ifs):
+        elif _same([body[0] for body in bodies]) and _moves_ahead(bodies[0][0], several):
             yield Site(block.path, index, statement.lineno, "every branch begins with the same line", "before")
 
 
