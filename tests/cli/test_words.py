@@ -134,6 +134,7 @@ SLOW = {"rich", "libcst", "multiprocessing", "email", "tarfile", "asyncio"}
         (["--help"], HEAVY | SLOW),
         (["survey", "--help"], HEAVY | SLOW),
         (["survey", "yard.py"], HEAVY | SLOW),
+        (["survey", "yard.py", "--no-cache"], {"libcst", "importlib.metadata", "dreck.steps.naming", "dreck.trial"}),
     ],
 )
 def test_commands_bring_along_only_what_they_need(write, tmp_path, args, left_out):

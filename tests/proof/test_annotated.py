@@ -202,7 +202,9 @@ AROUND = {"int", "float", "str", "Kilos", "Literal", "Wetness"}
     ],
 )
 def test_plain_types_that_annotations_name(said, kinds):
-    code = "import typing as t\nfrom typing import Literal, NewType, Optional, TypeAlias\nKilos = NewType('Kilos', int)\n"
+    code = (
+        "import typing as t\nfrom typing import Literal, NewType, Optional, TypeAlias\nKilos = NewType('Kilos', int)\n"
+    )
     code += "LIMIT = 3\nWetness: TypeAlias = Literal['wet', 'dry']\nclass Own: pass\n"
     names = ModuleNames(ast.parse(code))
     function = ast.parse(f"def f({said}): pass").body[0]

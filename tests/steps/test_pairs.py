@@ -1,10 +1,15 @@
 """Each step on the text before and the text after, one pair a behaviour. Every step taken here is proved."""
 
 import textwrap
+from pathlib import Path
 
 import pytest
 
+import dreck
+from dreck.model.views.shape import ifs
+from dreck.source.functions import functions_in, parse
 from dreck.steps import all_steps
+from dreck.steps.catalogue import default_steps
 from tests.conftest import typed
 
 GUARD_CLAUSES = {
@@ -940,3 +945,22 @@ def test_total_order_is_accepted_and_told_and_can_be_withdrawn(straighten, tmp_p
         assert "if a >= b:" in straighten(doubtful, assume=["total-order"]).source
     (tmp_path / "pyproject.toml").write_text('[tool.dreck]\ndoubt = ["total-order"]\n')
     assert "if not a < b:" in straighten(code).source
+
+
+def test_those_taken_by_default_stand_in_one_room():
+    assert default_steps() == tuple(step for step in all_steps() if step.by_default)
+
+
+def test_what_a_step_needs_is_there_wherever_it_finds_something():
+    """A function that lacks it is not asked."""
+    found = set()
+    for path in sorted(Path(dreck.__file__).parent.rglob("*.py")):
+        text = path.read_text()
+        for function in functions_in(parse(text, path), text):
+            heads = [s for _, _, s in ifs(function.node)]
+            having = {"", *(["if"] if heads else []), *(["else"] if any(s.orelse for s in heads) else [])}
+            for step in default_steps():
+                sites = list(step.find(function.node))
+                assert not sites or step.needs in having, (path, function.name, step.name)
+                found |= {step.name} if sites else set()
+    assert len(found) > 3, "there is something to find"

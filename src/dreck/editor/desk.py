@@ -18,7 +18,7 @@ from dreck.source.lines import width_of
 from dreck.source.revisions import data_at
 from dreck.source.targets import Target
 from dreck.source.walking import walk
-from dreck.steps.catalogue import Step, all_steps
+from dreck.steps.catalogue import Step, all_steps, default_steps
 from dreck.steps.support.scene import NotPlanned, Others, Plan, Scene, Wishes
 from dreck.steps.support.trees import Untouchable
 from dreck.workbench.compare.compare import compare_texts
@@ -105,7 +105,7 @@ def _actions_at(path: Path, text: str, first: int, last: int) -> tuple[Action, .
     if function is None:
         return ()
     found = []
-    if any(True for step in all_steps() if step.by_default and step.plans is None for _ in step.find(function.node)):
+    if any(True for step in default_steps() if step.plans is None for _ in step.find(function.node)):
         found.append(Action("Straighten this function", FLATTEN, function.name))
     if any((folder / ".git").exists() for folder in path.parents):
         found.append(Action("Compare this function with the last commit", COMPARE, function.name))

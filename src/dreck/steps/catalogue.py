@@ -1,18 +1,22 @@
 """The catalogue: what a step is, and where all of them are found."""
 
-import difflib
+from __future__ import annotations
+
 import importlib
 import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
+from typing import TYPE_CHECKING, Literal
 
 from dreck.errors import DreckError
 from dreck.model.views.shape import Path
 from dreck.source.functions import FunctionNode
 from dreck.steps.outside import outside_steps
-from dreck.steps.support.scene import NotPlanned, Plan, Scene
-from dreck.steps.support.trees import Tree
+
+if TYPE_CHECKING:
+    from dreck.steps.support.scene import NotPlanned, Plan, Scene
+    from dreck.steps.support.trees import Tree
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +89,8 @@ class Step:
     """Of a step that reaches beyond one function, instead of `find` and `apply`: what it would do, best first."""
     when_named: Callable[[FunctionNode], Iterable[Site]] = lambda function: ()
     """Further places, which only somebody who names the step means."""
+    needs: Literal["", "if", "else"] = ""
+    """What a function must have for `find` to find anything; where it has not, nobody asks."""
     asks: tuple[str, ...] = ()
     """Assumptions that naming the step asks for: it cannot be what it is without them."""
     by_default: bool = True
@@ -98,16 +104,29 @@ class Step:
 def all_steps() -> tuple[Step, ...]:
     """Every step, in the order they are tried. A module of the rooms below with a `STEP` is a step; other packages
     bring more (`dreck.steps.outside`)."""
-    import dreck.steps
+    return _sorted(_steps_below("dreck.steps"))
 
+
+@cache
+def default_steps() -> tuple[Step, ...]:
+    """Those that are taken without being asked for by name. All of Dreck's own stand in one room: the others are not
+    loaded for them."""
+    return tuple(step for step in _sorted(_steps_below("dreck.steps.flatten")) if step.by_default)
+
+
+def _steps_below(package: str) -> list[Step]:
     found = []
-    for info in pkgutil.walk_packages(dreck.steps.__path__, "dreck.steps."):
-        module = importlib.import_module(info.name)
-        step = getattr(module, "STEP", None)
+    for info in pkgutil.walk_packages(importlib.import_module(package).__path__, f"{package}."):
+        step = getattr(importlib.import_module(info.name), "STEP", None)
         if isinstance(step, Step):
             found.append(step)
-    found += outside_steps(step.name for step in found)
-    return tuple(sorted(found, key=lambda step: (step.order, step.name)))
+    return found
+
+
+def _sorted(found: list[Step]) -> tuple[Step, ...]:
+    return tuple(
+        sorted([*found, *outside_steps(step.name for step in found)], key=lambda step: (step.order, step.name))
+    )
 
 
 def step_named(name: str) -> Step:
@@ -115,6 +134,8 @@ def step_named(name: str) -> Step:
     for step in all_steps():
         if step.name == name:
             return step
+    import difflib
+
     near = difflib.get_close_matches(name, [step.name for step in all_steps()], 1)
     hint = f"did you mean '{near[0]}'? `dreck steps` lists them" if near else "`dreck steps` lists them"
     raise DreckError(f"no step '{name}'; {hint}")

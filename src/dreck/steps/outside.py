@@ -5,16 +5,21 @@ trusted no more than Dreck's own: the judge decides on what they make.
 """
 
 import logging
+import os
 import re
+import sys
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from importlib.metadata import EntryPoint, entry_points
+from importlib.machinery import PathFinder
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
+
     from dreck.steps.catalogue import Step
 
 GROUP = "dreck.steps"
+_METADATA = (".dist-info", ".egg-info", "EGG-INFO")
 _NAME = re.compile(r"[a-z]+(-[a-z]+)*")
 _log = logging.getLogger("dreck")
 _at_hand: "list[Step]" = []
@@ -24,22 +29,24 @@ _at_hand: "list[Step]" = []
 @contextmanager
 def at_hand(step: "Step") -> Iterator[None]:
     """As long as the block lasts `step` is one of all steps, whether a package brings it or not."""
-    from dreck.steps.catalogue import all_steps
+    from dreck.steps.catalogue import all_steps, default_steps
 
     _at_hand.append(step)
     all_steps.cache_clear()
+    default_steps.cache_clear()
     try:
         yield
     finally:
         _at_hand.remove(step)
         all_steps.cache_clear()
+        default_steps.cache_clear()
 
 
 def outside_steps(taken: Iterable[str]) -> list["Step"]:
     """Steps of other packages. One that cannot be loaded, or whose name is `taken`, is left out and told of."""
     found = list(_at_hand)
     names = {*taken, *(step.name for step in found)}
-    for point in sorted(entry_points(group=GROUP), key=lambda point: point.name):
+    for point in _points():
         for step in _loaded(point):
             against = _against(step, names)
             if against:
@@ -50,7 +57,33 @@ def outside_steps(taken: Iterable[str]) -> list["Step"]:
     return found
 
 
-def _loaded(point: EntryPoint) -> list["Step"]:
+def _points() -> "list[EntryPoint]":
+    """What installed packages name. What reads metadata is loaded only where some package speaks of the group."""
+    others = (finder for finder in sys.meta_path if finder is not PathFinder)
+    if not any(hasattr(finder, "find_distributions") for finder in others) and not any(map(_speaks, sys.path)):
+        return []
+    from importlib.metadata import entry_points
+
+    return sorted(entry_points(group=GROUP), key=lambda point: point.name)
+
+
+def _speaks(place: str) -> bool:
+    """Whether a package in a folder of the path may name steps; of anything but a folder nothing is known."""
+    if not os.path.isdir(place or "."):
+        return os.path.exists(place)
+    with os.scandir(place or ".") as entries:
+        return any(_names_steps(entry.path) for entry in entries if entry.name.endswith(_METADATA))
+
+
+def _names_steps(folder: str) -> bool:
+    try:
+        with open(os.path.join(folder, "entry_points.txt"), "rb") as file:
+            return GROUP.encode() in file.read()
+    except OSError:
+        return False
+
+
+def _loaded(point: "EntryPoint") -> list["Step"]:
     from dreck.steps.catalogue import Step
 
     try:
@@ -71,6 +104,6 @@ def _against(step: "Step", names: set[str]) -> str:
     return f"there is a step '{step.name}' already" if step.name in names else ""
 
 
-def _told(point: EntryPoint) -> str:
+def _told(point: "EntryPoint") -> str:
     home = point.dist.name if point.dist is not None else "an unknown package"
     return f"steps of {home} ({point.value})"

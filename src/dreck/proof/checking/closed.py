@@ -30,20 +30,25 @@ def is_closed(node: ast.ClassDef, names: ModuleNames) -> bool:
     found = [_of_the_library(source) for source in sorted(roots_of(node, names))]
     if not all(found) or not _stands_for_itself(node, trees):
         return False
-    metas = [kind if isinstance(kind, type) and issubclass(kind, type) else type(kind) for (kind,) in filter(None, found)]
-    if all(meta.__instancecheck__ is type.__instancecheck__ for meta in metas):
+    kinds = [kind for (kind,) in filter(None, found)]
+    asked = {_asked_by(kind if isinstance(kind, type) and issubclass(kind, type) else type(kind)) for kind in kinds}
+    if asked <= {"type"}:
         return True
-    plain = (type.__instancecheck__, ABCMeta.__instancecheck__)
-    return all(meta.__instancecheck__ in plain for meta in metas) and not any(map(_tells_what_is_of_it, trees))
+    return asked <= {"type", "ABCMeta"} and not any(map(_tells_what_is_of_it, trees))
+
+
+def _asked_by(meta: type) -> str:
+    """The class whose `__instancecheck__` a metaclass has."""
+    return next(kind.__name__ for kind in meta.__mro__ if "__instancecheck__" in vars(kind))
 
 
 def is_of_no_constant(kind: ast.expr, tree: ast.Module) -> bool:
     """Whether an expression names a class of the library, imported once or a builtin, that no constant is of."""
     module, name = _comes_from(kind, tree)
     found = _of_the_library(f"{module or 'builtins'}.{name}")
-    kind = found[0] if found else None
-    plain = isinstance(kind, type) and type(kind).__instancecheck__ is type.__instancecheck__
-    return plain and not any(isinstance(value, kind) for value in _CONSTANTS)  # type: ignore[arg-type]
+    if found is None or not isinstance(found[0], type) or _asked_by(type(found[0])) != "type":
+        return False
+    return not any(isinstance(value, found[0]) for value in _CONSTANTS)
 
 
 @lru_cache(maxsize=256)
@@ -78,7 +83,7 @@ def _stands_for_itself(node: ast.ClassDef, trees: tuple[ast.Module, ...]) -> boo
 
 @lru_cache(maxsize=64)
 def _tells_what_is_of_it(tree: ast.Module) -> bool:
-    """Whether a file may register something with an abstract class: what it registers with is no function, no module."""
+    """Whether a file may register with an abstract class: what it registers with is no function and no module."""
     known = bindings_of(tree)
     for n in walk(tree):
         if getattr(n, "value", None) == "register":

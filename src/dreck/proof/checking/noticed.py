@@ -216,7 +216,9 @@ class _Told:
         if code == f"{self.own} == {self.other}":
             return True
         equal = [s for s in parts_of(self.node.body) if getattr(s, "name", "") == "__eq__"]
-        every = (n for tree in (self.names.tree, *self.names.trees) for n in walk(tree) if getattr(n, "name", "") == "__eq__")
+        every = (
+            n for tree in (self.names.tree, *self.names.trees) for n in walk(tree) if getattr(n, "name", "") == "__eq__"
+        )
         unsure = any(getattr(n, "id", "") == "NotImplemented" for s in every for n in walk(s))
         return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
 

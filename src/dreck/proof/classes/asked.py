@@ -39,7 +39,9 @@ def is_asked_plainly(node: ast.ClassDef, names: ModuleNames) -> bool:
 
 def _are_as_written(node: ast.ClassDef, names: ModuleNames) -> bool:
     """Whether no decorator may have put another class in the place of one that a class derives from."""
-    classes = [(n, tree) for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    classes = [
+        (n, tree) for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.ClassDef)
+    ]
     pending, seen = [last_of(base) for base in node.bases], set[str]()
     while pending:
         name = pending.pop()

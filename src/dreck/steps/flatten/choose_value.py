@@ -1,13 +1,14 @@
 """choose-value: an if/else that only chooses a value, or an argument, becomes one conditional expression when short."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
-
-import libcst as cst
 
 from dreck.model.views.measures import operands
 from dreck.model.views.shape import ifs, is_elif
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import bare
@@ -243,6 +244,7 @@ def copies(ticket):
         "A target with an index or a call is evaluated after the value: left alone.",
         "The same call but for one argument: what is called is now looked up before the test, which may fail first.",
     ),
+    needs="else",
     find=find,
     apply=apply,
     when_named=two_returns,

@@ -1,12 +1,13 @@
 """elif-chain: an `else` that holds nothing but an `if` becomes an `elif`."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import ifs, is_elif
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end
@@ -84,6 +85,7 @@ def line_for(material):
         start(belt)
 """,
     traps=("Comments of the else line and above the inner `if` stand above the `elif`.",),
+    needs="else",
     find=find,
     apply=apply,
 )

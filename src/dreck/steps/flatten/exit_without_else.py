@@ -1,12 +1,13 @@
 """exit-without-else: drop the `else` after a branch that leaves."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import arms, ifs, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrapped
 
@@ -91,6 +92,7 @@ def fee(load):
         "An `elif` may become an `if` only when the branch before it leaves: it may change what is tested.",
         "A comment on the `else:` line stays, as a line of its own above the code it speaks of.",
     ),
+    needs="else",
     find=find,
     apply=apply,
 )

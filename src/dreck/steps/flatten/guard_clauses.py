@@ -1,10 +1,10 @@
 """guard-clauses: turn a test round, deal with the exceptional case at once and leave."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
-
-import libcst as cst
 
 from dreck.model.views.shape import (
     Block,
@@ -20,6 +20,7 @@ from dreck.model.views.shape import (
     returns_value,
 )
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import is_clean, negations
@@ -373,6 +374,7 @@ def admit(load, permit):
         "In `try ... finally` and `with`, leaving early still runs what was to be run at the end.",
         "A loop's `else` runs after `continue`, not after `break`.",
     ),
+    needs="if",
     find=find,
     apply=apply,
 )

@@ -1,12 +1,13 @@
 """join-tests: nested tests with nothing between them become one condition, and so do arms that do the same."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import ifs, joins, nest
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.same_arms import joined_arms, same_arms
 from dreck.steps.support.trees import (
@@ -56,10 +57,10 @@ def _joined(outer: cst.If) -> cst.If:
     told = [line for line in inner.leading_lines if line.comment is not None]
     test = cst.BooleanOperation(grouped(outer.test, cst.And), cst.And(), grouped(inner.test, cst.And))
     leading = [*outer.leading_lines, *comment_lines(block.header), *told]
-    return outer.with_changes(leading_lines=leading, test=test, body=body, whitespace_before_test=_BLANK)
+    return outer.with_changes(
+        leading_lines=leading, test=test, body=body, whitespace_before_test=cst.SimpleWhitespace(" ")
+    )
 
-
-_BLANK = cst.SimpleWhitespace(" ")
 
 STEP = Step(
     name="join-tests",
@@ -85,6 +86,7 @@ def dry(load):
         "An `or` in either test needs parentheses.",
         "With an else on the inner test the outer one has its own story.",
     ),
+    needs="if",
     find=find,
     apply=apply,
 )

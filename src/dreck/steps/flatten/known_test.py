@@ -1,14 +1,15 @@
 """known-test: tests that are already decided, and code that cannot run, go away."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 from functools import partial
 
-import libcst as cst
-
 from dreck.model.views.decided import Known
 from dreck.model.views.shape import blocks, ifs, is_elif, leaves
 from dreck.source.functions import PLAIN, FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import negations
@@ -38,7 +39,7 @@ def find(function: FunctionNode) -> Iterator[Site]:
     for block, index, statement in ifs(function):
         if not is_elif(statement) and (kind := _with_nothing(statement)):
             yield Site(block.path, index, statement.lineno, _NOTHING[kind], kind, finishes=True)
-        if (name := _answered_either_way(block.body, index)):
+        if name := _answered_either_way(block.body, index):
             told = f"`{name}` is None where None is returned: it is the answer on both ways"
             yield Site(block.path, index, statement.lineno, told, f"{_SAME} {name}", finishes=True)
     if not _asks_twice(function):
@@ -162,7 +163,9 @@ def _filled(tree: Tree, site: Site) -> Iterable[Rewrite]:
         raise BetterNot("a comment stands above the else")
     body = as_block(other.body)
     for test, only_if_proved in negations(statement.test):
-        made = statement.with_changes(test=test, body=body, orelse=None, whitespace_before_test=_BLANK)
+        made = statement.with_changes(
+            test=test, body=body, orelse=None, whitespace_before_test=cst.SimpleWhitespace(" ")
+        )
         yield Rewrite(tree.edit(site.path, partial(_replaced, index=site.index, made=made)), only_if_proved)
 
 
@@ -182,9 +185,6 @@ def _without_else(chain: cst.If) -> cst.If:
 
 def _cut_out(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:
     return spliced(block, index, [cst.SimpleStatementLine(body=[cst.Pass()])] if len(block.body) == 1 else [])
-
-
-_BLANK = cst.SimpleWhitespace(" ")
 
 
 def _cut(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:

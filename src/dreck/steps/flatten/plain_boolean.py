@@ -1,14 +1,15 @@
 """plain-boolean: a branch that only turns a test into True or False becomes the test itself."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 from functools import partial
 
-import libcst as cst
-
 from dreck.model.names.scopes import param_names
 from dreck.model.views.shape import Block, is_elif, places
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import bare, has_comments, negations
@@ -48,7 +49,7 @@ def _kind(block: Block, index: int, s: ast.stmt) -> str:
 def _flag_compared(function: FunctionNode, s: ast.stmt) -> str | None:
     """A local that only ever holds a boolean, compared with one in the test or the answer of `s`."""
     asked = s.test if type(s) is ast.If else s.value if type(s) is ast.Return else None
-    for node in _asked_parts(asked) if type(asked) in _ASKING else ():
+    for node in _asked_parts(asked) if isinstance(asked, _ASKING) else ():
         match node:
             case ast.Compare(left=ast.Name(id=name), ops=[op], comparators=[ast.Constant(value=bool())]):
                 if isinstance(op, ast.Eq | ast.NotEq | ast.Is | ast.IsNot) and _is_flag(function, name):
@@ -95,26 +96,10 @@ def _is_bool(value: ast.expr) -> bool:
     return False
 
 
-class _Bare(cst.CSTTransformer):
-    """`flag == True` as `flag`, `flag == False` as `not flag`."""
-
-    def __init__(self, flag: str) -> None:
-        self._flag = flag
-
-    def leave_Comparison(self, original_node: cst.Comparison, updated_node: cst.Comparison) -> cst.BaseExpression:
-        match updated_node:
-            case cst.Comparison(
-                left=cst.Name(value=name) as left,
-                comparisons=[cst.ComparisonTarget(operator=op, comparator=cst.Name(value="True" | "False" as word))],
-            ) if name == self._flag:
-                is_same = isinstance(op, cst.Equal | cst.Is)
-                plain = left.with_changes(lpar=updated_node.lpar, rpar=updated_node.rpar)
-                return plain if is_same == (word == "True") else cst.UnaryOperation(cst.Not(), plain)
-        return updated_node
-
-
 def _without_comparison(tree: Tree, site: Site) -> Iterator[Rewrite]:
-    work = _Bare(site.kind.removeprefix("flag "))
+    from dreck.source.transformers import Bare
+
+    work = Bare(site.kind.removeprefix("flag "))
 
     def change(block: cst.IndentedBlock) -> cst.IndentedBlock:
         statement: Stmt = block.body[site.index]

@@ -1,12 +1,13 @@
 """push-test-in: an outer test is pushed down onto each line below it."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import places
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import has_comments
 from dreck.steps.support.trees import BetterNot, Stmt, Tree, as_block, comment_lines, grouped, spliced

@@ -1,12 +1,13 @@
 """range-test: range tests read as ranges, "equal to one of these" reads as membership."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import places
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import BetterNot, Tree, code_of, width
 
@@ -171,37 +172,22 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
 
 
 def _edited(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:
-    work = _Merging()
+    from dreck.source.transformers import Respelled
+
+    work = Respelled(_merged)
     statement = block.body[index].visit(work)
     if not work.done:
         raise BetterNot("it stands over several lines or has a comment in it")
     return block.with_changes(body=[*block.body[:index], statement, *block.body[index + 1 :]])
 
 
-class _Merging(cst.CSTTransformer):
-    def __init__(self) -> None:
-        self.done = False
-
-    def visit_IndentedBlock(self, node: cst.IndentedBlock) -> bool:
-        return False
-
-    def visit_BooleanOperation(self, node: cst.BooleanOperation) -> bool:
-        return False
-
-    def leave_BooleanOperation(
-        self, original_node: cst.BooleanOperation, updated_node: cst.BooleanOperation
-    ) -> cst.BaseExpression:
-        code = code_of(original_node.with_changes(lpar=(), rpar=()))
-        if "\n" in code or "#" in code:
-            return updated_node
-        tree = ast.parse(code, mode="eval").body
-        told = merged(tree, code) if isinstance(tree, ast.BoolOp) else None
-        if told is None:
-            return updated_node
-        self.done = True
-        if '"' in code and "'" not in code:
-            told = _in_double_quotes(told)
-        return cst.parse_expression(told).with_changes(lpar=original_node.lpar, rpar=original_node.rpar)
+def _merged(test: cst.BooleanOperation) -> str | None:
+    code = code_of(test.with_changes(lpar=(), rpar=()))
+    if "\n" in code or "#" in code:
+        return None
+    tree = ast.parse(code, mode="eval").body
+    told = merged(tree, code) if isinstance(tree, ast.BoolOp) else None
+    return _in_double_quotes(told) if told is not None and '"' in code and "'" not in code else told
 
 
 def _in_double_quotes(code: str) -> str:

@@ -1,15 +1,16 @@
 """return-at-once: return a result where it is known instead of carrying it to the end in a variable."""
 
+from __future__ import annotations
+
 import ast
 import itertools
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-import libcst as cst
-
 from dreck.model.views.once import counted
 from dreck.model.views.shape import Block, blocks, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.returning import as_return, with_returns

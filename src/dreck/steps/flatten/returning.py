@@ -1,7 +1,8 @@
 """Assignments at the ends of a statement made into returns: the rewriting of return-at-once."""
 
-import libcst as cst
+from __future__ import annotations
 
+from dreck.source.lossless import cst
 from dreck.steps.support.trees import Stmt, Untouchable
 
 

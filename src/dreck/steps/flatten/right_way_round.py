@@ -1,12 +1,13 @@
 """right-way-round: a test that asks the opposite is turned, its branches change places."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import ifs, is_elif, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import negations
 from dreck.steps.support.trees import Tree, Untouchable, as_block, edit_chain
@@ -71,6 +72,7 @@ def sort(load, bins):
         bins.dry.append(load)
 """,
     traps=("`!=` is turned to `==` under the assumption `plain-comparisons`.",),
+    needs="else",
     find=find,
     apply=apply,
 )

@@ -1,14 +1,16 @@
 """Arms of one chain that do the same become one arm: a part of join-tests."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
-
-import libcst as cst
+from typing import TypeAlias
 
 from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, ifs, is_elif
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site
 from dreck.steps.support.trees import BetterNot, Stmt, Tree, as_block, code_of, edit_chain, grouped, width
@@ -86,7 +88,7 @@ def _at(chain: cst.If, at: int, change: Callable[[cst.If], cst.If]) -> cst.If:
     return chain.with_changes(orelse=_at(chain.orelse, at - 1, change))
 
 
-_Join = Callable[[cst.BaseExpression, cst.BaseExpression], cst.BaseExpression]
+_Join: TypeAlias = "Callable[[cst.BaseExpression, cst.BaseExpression], cst.BaseExpression]"
 
 
 def _one_arm(arm: cst.If, join: _Join) -> cst.If:

@@ -1,13 +1,14 @@
 """share-guard: guards with the same outcome become one."""
 
+from __future__ import annotations
+
 import ast
 import itertools
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import blocks, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.trees import (
     BetterNot,

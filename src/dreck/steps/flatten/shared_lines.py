@@ -1,13 +1,14 @@
 """shared-lines: the same lines in every branch move out, before or after it."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
-
-import libcst as cst
 
 from dreck.model.views.once import alike
 from dreck.model.views.shape import arms, ifs, leaves
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import negations
@@ -126,6 +127,7 @@ def book(load, ledger):
         "A line moved ahead of the test runs even when the test raises, and may change what is tested.",
         "Lines that only look alike may use a name that means something else in each branch.",
     ),
+    needs="else",
     find=find,
     apply=apply,
 )

@@ -1,12 +1,13 @@
 """split-test: one compound test becomes two, so that each can be moved on its own."""
 
+from __future__ import annotations
+
 import ast
 from collections.abc import Iterable, Iterator
 
-import libcst as cst
-
 from dreck.model.views.shape import is_straight, leaves, places
 from dreck.source.functions import FunctionNode
+from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.support.negate import bare, has_comments
 from dreck.steps.support.trees import BetterNot, Stmt, Tree, Untouchable, as_block, spliced

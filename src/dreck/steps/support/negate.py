@@ -1,24 +1,20 @@
 """Turning a test round: by operator where that is exact, by De Morgan, else with `not`."""
 
+from __future__ import annotations
+
 from collections.abc import Iterator
 from typing import Any
 
-import libcst as cst
+from dreck.source.lossless import cst
 
-_EXACT = {
-    cst.Equal: cst.NotEqual,
-    cst.NotEqual: cst.Equal,
-    cst.In: cst.NotIn,
-    cst.NotIn: cst.In,
-    cst.Is: cst.IsNot,
-    cst.IsNot: cst.Is,
-}
+_EXACT = {"Equal": "NotEqual", "NotEqual": "Equal", "In": "NotIn", "NotIn": "In", "Is": "IsNot", "IsNot": "Is"}
 _ORDER = {
-    cst.LessThan: cst.GreaterThanEqual,
-    cst.GreaterThanEqual: cst.LessThan,
-    cst.GreaterThan: cst.LessThanEqual,
-    cst.LessThanEqual: cst.GreaterThan,
+    "LessThan": "GreaterThanEqual",
+    "GreaterThanEqual": "LessThan",
+    "GreaterThan": "LessThanEqual",
+    "LessThanEqual": "GreaterThan",
 }
+"""The names of operators and of their opposites."""
 
 
 def negations(test: cst.BaseExpression) -> Iterator[tuple[cst.BaseExpression, bool]]:
@@ -36,7 +32,7 @@ def is_clean(test: cst.BaseExpression) -> bool:
         case cst.UnaryOperation(operator=cst.Not()):
             return True
         case cst.Comparison(comparisons=[only]):
-            return type(only.operator) in _EXACT
+            return type(only.operator).__name__ in _EXACT
         case cst.BooleanOperation(left=left, right=right):
             return is_clean(left) and is_clean(right)
     return False
@@ -45,7 +41,7 @@ def is_clean(test: cst.BaseExpression) -> bool:
 def _turns_order(test: cst.BaseExpression) -> bool:
     match test:
         case cst.Comparison(comparisons=[only]):
-            return type(only.operator) in _ORDER
+            return type(only.operator).__name__ in _ORDER
         case cst.BooleanOperation(left=left, right=right):
             return _turns_order(left) or _turns_order(right)
     return False
@@ -65,11 +61,12 @@ def _negated(test: cst.BaseExpression, turn_order: bool) -> cst.BaseExpression:
 
 
 def _operator(operator: cst.BaseCompOp, turn_order: bool) -> cst.BaseCompOp | None:
-    opposite: Any = _EXACT.get(type(operator)) or (_ORDER.get(type(operator)) if turn_order else None)
+    word = type(operator).__name__
+    opposite = _EXACT.get(word) or (_ORDER.get(word) if turn_order else None)
     if opposite is None:
         return None
     written: Any = operator
-    made: cst.BaseCompOp = opposite(
+    made: cst.BaseCompOp = getattr(cst, opposite)(
         whitespace_before=written.whitespace_before, whitespace_after=written.whitespace_after
     )
     return made

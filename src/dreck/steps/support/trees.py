@@ -1,15 +1,16 @@
 """Trees: one function as LibCST, and edits of its blocks that keep every comment and space."""
 
+from __future__ import annotations
+
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, TypeAlias
 
-import libcst as cst
-
 from dreck.model.views.shape import Path
 from dreck.source.lines import indent_of
+from dreck.source.lossless import cst
 
 Stmt: TypeAlias = Any
 """A statement: a LibCST line or compound statement, whose common fields its base class does not declare."""
@@ -38,7 +39,7 @@ class Tree:
     wrapped: bool
 
     @classmethod
-    def parse(cls, segment: str) -> "Tree":
+    def parse(cls, segment: str) -> Tree:
         """The tree of a function's lines. Raises Untouchable when LibCST cannot parse them."""
         wrapped = bool(indent_of(segment.splitlines()[0]))
         newline = "\r\n" if "\r\n" in segment else "\n"
@@ -75,12 +76,12 @@ class Tree:
         self.edit(path, note)
         return found[0]
 
-    def edit(self, path: Path, change: Callable[[cst.IndentedBlock], cst.IndentedBlock]) -> "Tree":
+    def edit(self, path: Path, change: Callable[[cst.IndentedBlock], cst.IndentedBlock]) -> Tree:
         """The tree with the block at `path` replaced by what `change` makes of it."""
         function = self.function()
         return self._with(function.with_changes(body=_edit(function.body, path, change)))
 
-    def _with(self, function: cst.FunctionDef) -> "Tree":
+    def _with(self, function: cst.FunctionDef) -> Tree:
         if not self.wrapped:
             return Tree(self.module.with_changes(body=[function, *self.module.body[1:]]), False)
         outer = self.module.body[0]
@@ -298,18 +299,7 @@ def _with_own_unit(module: cst.Module) -> cst.Module:
     body = getattr(function, "body", None)
     if not isinstance(body, cst.IndentedBlock) or body.indent in (None, module.default_indent):
         return module
-    kept: Any = module.visit(_Spelled(module.default_indent))
+    from dreck.source.transformers import Spelled
+
+    kept: Any = module.visit(Spelled(module.default_indent))
     return kept.with_changes(default_indent=body.indent)  # type: ignore[no-any-return]
-
-
-class _Spelled(cst.CSTTransformer):
-    """Every block with the indent that it has, said."""
-
-    def __init__(self, indent: str) -> None:
-        super().__init__()
-        self.indent = indent
-
-    def leave_IndentedBlock(
-        self, original_node: cst.IndentedBlock, updated_node: cst.IndentedBlock
-    ) -> cst.IndentedBlock:
-        return updated_node.with_changes(indent=self.indent) if updated_node.indent is None else updated_node

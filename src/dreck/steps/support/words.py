@@ -29,7 +29,7 @@ def sign_words(told: str) -> list[str]:
     """A text of signs alone, read aloud: `<=` is `less equals`; nothing for an empty one, or one that is long."""
     if len(told) > _MOST_SIGNS:
         return []
-    names = [_SIGNS.get(c) or unicodedata.name(c, "") for c in told]
+    names = [_SIGNS[c] if c in _SIGNS else unicodedata.name(c, "") for c in told]
     return [word for name in names for word in name.lower().replace("-", " ").split()] if all(names) else []
 
 

@@ -20,7 +20,7 @@ from dreck.source.guest import no_warnings
 from dreck.source.leave import is_left
 from dreck.source.lines import split_lines, width_of
 from dreck.source.targets import Target, resolve
-from dreck.steps.catalogue import Options, Step, all_steps, step_named
+from dreck.steps.catalogue import Options, Step, all_steps, default_steps, step_named
 from dreck.steps.support.scene import Others, Scene, Wishes
 from dreck.workbench import workers
 from dreck.workbench.compare.wanted import Wanted
@@ -310,7 +310,7 @@ def _steps(request: Request, config: Config) -> list[Step]:
     if request.steps or config.steps:
         chosen = {name: step_named(name) for name in request.steps or config.steps}.values()
         return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))
-    return [step for step in all_steps() if step.by_default and step.name not in left]
+    return [step for step in default_steps() if step.name not in left]
 
 
 def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from dreck.errors import BadSource, DreckError
 from dreck.model.views.measures import buried, measure, short
+from dreck.model.views.shape import ifs
 from dreck.source.files import SourceFile, from_bytes, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.leave import is_left
@@ -291,9 +292,10 @@ def _measured_file(target: Target) -> _Found:
 
 def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
     """Steps that would be taken somewhere in it without being asked for by name, as far as its shape tells."""
-    # The steps bring LibCST with them, which what is known already does without.
-    from dreck.steps.catalogue import all_steps
+    from dreck.steps.catalogue import default_steps
     from dreck.steps.flatten.leave_alone import left_alone
+
+    having = {"", *(["if"] if ifs(node) else []), *(["else"] if any(s.orelse for _, _, s in ifs(node)) else [])}
 
     def line_of(number: int) -> str:
         return lines[number - 1] if 0 < number <= len(lines) else ""
@@ -301,4 +303,4 @@ def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
     def taken(step: "Step") -> bool:
         return any(not left_alone(step, site, node, line_of) for site in step.find(node))
 
-    return tuple(step.name for step in all_steps() if step.by_default and taken(step))
+    return tuple(step.name for step in default_steps() if step.needs in having and taken(step))

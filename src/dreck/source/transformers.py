@@ -1,0 +1,61 @@
+"""What goes through a LibCST tree and changes it on its way; loaded with LibCST, by what writes."""
+
+from collections.abc import Callable
+
+import libcst as cst
+
+
+class Spelled(cst.CSTTransformer):
+    """Every block with the indent that it has, said."""
+
+    def __init__(self, indent: str) -> None:
+        super().__init__()
+        self.indent = indent
+
+    def leave_IndentedBlock(
+        self, original_node: cst.IndentedBlock, updated_node: cst.IndentedBlock
+    ) -> cst.IndentedBlock:
+        return updated_node.with_changes(indent=self.indent) if updated_node.indent is None else updated_node
+
+
+class Bare(cst.CSTTransformer):
+    """`flag == True` as `flag`, `flag == False` as `not flag`."""
+
+    def __init__(self, flag: str) -> None:
+        super().__init__()
+        self._flag = flag
+
+    def leave_Comparison(self, original_node: cst.Comparison, updated_node: cst.Comparison) -> cst.BaseExpression:
+        match updated_node:
+            case cst.Comparison(
+                left=cst.Name(value=name) as left,
+                comparisons=[cst.ComparisonTarget(operator=op, comparator=cst.Name(value="True" | "False" as word))],
+            ) if name == self._flag:
+                is_same = isinstance(op, cst.Equal | cst.Is)
+                plain = left.with_changes(lpar=updated_node.lpar, rpar=updated_node.rpar)
+                return plain if is_same == (word == "True") else cst.UnaryOperation(cst.Not(), plain)
+        return updated_node
+
+
+class Respelled(cst.CSTTransformer):
+    """Each `and` and `or` of one expression as `told` spells it, where that has another way of saying it."""
+
+    def __init__(self, told: Callable[[cst.BooleanOperation], str | None]) -> None:
+        super().__init__()
+        self._told = told
+        self.done = False
+
+    def visit_IndentedBlock(self, node: cst.IndentedBlock) -> bool:
+        return False
+
+    def visit_BooleanOperation(self, node: cst.BooleanOperation) -> bool:
+        return False
+
+    def leave_BooleanOperation(
+        self, original_node: cst.BooleanOperation, updated_node: cst.BooleanOperation
+    ) -> cst.BaseExpression:
+        told = self._told(original_node)
+        if told is None:
+            return updated_node
+        self.done = True
+        return cst.parse_expression(told).with_changes(lpar=original_node.lpar, rpar=original_node.rpar)
