@@ -81,7 +81,7 @@ def functions_in(tree: ast.Module, text: str) -> list[Function]:
     for name, node, owner, nested in several:
         seen[name] += 1
         unique = name if seen[name] == 1 else f"{name}#{seen[name]}"
-        first = min([node.lineno, *(d.lineno for d in node.decorator_list)])
+        first = min([node.lineno, *(d.lineno for d in node.decorator_list)]) if node.decorator_list else node.lineno
         end = _with_trailing_comments(lines, lines[node.lineno - 1], node.end_lineno or node.lineno)
         found.append(Function(unique, node, first, end, owner, nested))
     return found
@@ -135,14 +135,17 @@ def blocks_of(node: ast.stmt) -> Iterator[list[ast.stmt]]:
 
 
 def _with_trailing_comments(lines: list[str], def_line: str, end: int) -> int:
-    depth = len(indent_of(def_line).expandtabs(8))
     for number in range(end, len(lines)):
         line = lines[number].strip()
-        if line and (not line.startswith("#") or len(indent_of(lines[number]).expandtabs(8)) <= depth):
+        if line and (not line.startswith("#") or _depth(lines[number]) <= _depth(def_line)):
             break
         if line:
             end = number + 1
     return end
+
+
+def _depth(line: str) -> int:
+    return len(indent_of(line).expandtabs(8))
 
 
 def segment(text: str, function: Function) -> str:

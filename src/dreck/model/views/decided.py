@@ -5,13 +5,13 @@ import copy
 import sys
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.narrowing import implied
 from dreck.model.views.once import alike
-from dreck.model.views.shape import Path, is_elif, leaves
-from dreck.source.functions import FunctionNode, blocks_of
+from dreck.model.views.shape import Path, ifs, is_elif, leaves
+from dreck.source.functions import PLAIN, FunctionNode
 from dreck.source.walking import walk
 
 Settled = tuple[Path, int, int, bool, int]
@@ -56,16 +56,26 @@ class Known:
     again: dict[object, int] = field(default_factory=dict)
     """What more than one test is about, in a way that one may say something about another, and where the last is."""
 
+    last: int = 0
+    """The line of the last test that an earlier one may say something about."""
+
     def settled(self) -> list[Settled]:
-        self.again = _asked_again(self.function.body)
+        self.again = _asked_again(self.function)
         if self.again:
+            self.last = max(self.again.values())
             self._block(self.function.body, (), ())
         return self.found
 
     def _block(self, body: list[ast.stmt], path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
         for index, s in enumerate(body):
-            go = self._if if isinstance(s, ast.If) else self._other
-            facts = go(s, index, path, facts)  # type: ignore[arg-type]
+            if type(s) in PLAIN:
+                facts = self._after(facts, [s]) if facts else facts
+            elif s.lineno > self.last:
+                break
+            elif isinstance(s, ast.If):
+                facts = self._if(s, index, path, facts)
+            else:
+                facts = self._other(s, index, path, facts)
         return facts
 
     def _if(self, s: ast.If, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
@@ -73,7 +83,7 @@ class Known:
         arm_path, arm, number = (*path, (index, "body", 0)), s, 0
         negative = kept
         while True:
-            outcome = outcome_of(arm.test, negative)
+            outcome = outcome_of(arm.test, negative) if negative else None
             if outcome is not None:
                 self.found.append((path, index, arm.lineno, outcome, number))
             self._block(arm.body, arm_path, facts_with(negative, arm.test, True, self.again))
@@ -90,7 +100,7 @@ class Known:
         return self._after(kept, [s])
 
     def _other(self, s: ast.stmt, index: int, path: Path, facts: tuple[Fact, ...]) -> tuple[Fact, ...]:
-        after = self._after(facts, [s])
+        after = self._after(facts, [s]) if facts else facts
         for field_name, which, body in _inner(s):
             self._block(body, (*path, (index, field_name, which)), after)
         return after
@@ -172,7 +182,7 @@ def _head(s: ast.stmt) -> ast.stmt:
     return head
 
 
-def _asked_again(body: list[ast.stmt]) -> dict[object, int]:
+def _asked_again(function: FunctionNode) -> dict[object, int]:
     """What two tests are about in a way that one of them may say something about the other, and the line of the last.
 
     Arms of one chain that compare the same with other texts do not.
@@ -180,21 +190,14 @@ def _asked_again(body: list[ast.stmt]) -> dict[object, int]:
     seen: set[object] = set()
     again: set[object] = set()
     last: dict[object, int] = {}
-    pending = list(body)
-    while pending:
-        s = pending.pop()
-        if isinstance(s, ast.If):
-            asked, arm = _Asked(seen, last), s
+    for _, _, arm in ifs(function):
+        asked = _Asked(seen, last)
+        asked.takes(arm.test)
+        while is_elif(arm):
+            arm = arm.orelse[0]  # type: ignore[assignment]
             asked.takes(arm.test)
-            while is_elif(arm):
-                pending += arm.body
-                arm = arm.orelse[0]  # type: ignore[assignment]
-                asked.takes(arm.test)
-            again |= asked.again
-            seen |= asked.about
-            s = arm
-        for inner in blocks_of(s):
-            pending += inner
+        again |= asked.again
+        seen |= asked.about
     return {about: last[about] for about in again}
 
 
@@ -228,6 +231,7 @@ def _alone(test: ast.expr) -> Iterator[ast.expr]:
         yield test
 
 
+@lru_cache(maxsize=256)
 def _about_test(e: ast.expr) -> list[tuple[object, ...]]:
     """What a test is about: two that share nothing of it say nothing about one another."""
     if not isinstance(e, ast.Compare) or len(e.ops) > 1:
@@ -314,12 +318,25 @@ def facts_with(
     last = sys.maxsize if wanted is None else max(wanted.get(about, 0) for about in _about_test(test))
     if wanted is not None and last <= test.lineno:
         return facts
-    nodes = list(walk(test))
-    if any(_may_act(n) or isinstance(n, ast.NamedExpr) for n in nodes):
-        return facts
-    names = frozenset(n.id for n in nodes if isinstance(n, ast.Name))
-    pure = all(isinstance(n, _PURE) for n in nodes)
-    return (*facts, Fact(test, outcome, names, pure, last))
+    told = _names_of(test)
+    return facts if told is None else (*facts, Fact(test, outcome, *told, last))
+
+
+@lru_cache(maxsize=64)
+def _names_of(test: ast.expr) -> tuple[frozenset[str], bool] | None:
+    """The names in a test, and whether there is nothing else; None where asking it may do something. Each is asked for
+    both of its outcomes."""
+    names: set[str] = set()
+    pure = True
+    for n in walk(test):
+        kind = type(n)
+        if kind is ast.Name:
+            names.add(n.id)  # type: ignore[attr-defined]
+        elif kind is ast.NamedExpr or _may_act(n):
+            return None
+        elif pure:
+            pure = isinstance(n, _PURE)
+    return frozenset(names), pure
 
 
 _PURE = (ast.Name, ast.Constant, ast.Compare, ast.Load, ast.cmpop, ast.UnaryOp, ast.USub, ast.Tuple)

@@ -84,7 +84,8 @@ def _is_docstring(statement: ast.stmt) -> bool:
 
 
 def _block(body: list[ast.stmt], held: int, depth: int, total: _Sum) -> _Ways:
-    total.depth = max(total.depth, depth)
+    if depth > total.depth:
+        total.depth = depth
     through, left, jumped = 1, 0, 0
     for statement in body:
         handler = _HANDLERS.get(type(statement))
@@ -104,7 +105,7 @@ def _plain(statement: ast.stmt, held: int, total: _Sum) -> None:
     total.count += last - first + 1
     if held:
         total.hold(first, last, held)
-    if first != last or total.speaking is None or first in total.speaking:
+    if total.speaking is None or (total.speaking and (first != last or first in total.speaking)):
         total.hold(first, first, _inline_tests(statement, first, last, total))
 
 

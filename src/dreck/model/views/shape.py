@@ -1,7 +1,7 @@
 """The shape of blocks: where a function's statement lists stand, how they end, what follows them."""
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Literal, NamedTuple, TypeAlias
 
@@ -74,30 +74,31 @@ def _collect(block: Block, found: list[Block]) -> None:
                 _collect(Block(path, body, "", block.in_loop), found)
 
 
-def _inner(s: ast.stmt) -> Iterator[tuple[str, int, list[ast.stmt], bool]]:
+def _inner(s: ast.stmt) -> Iterable[tuple[str, int, list[ast.stmt], bool]]:
     """Blocks inside a statement: field, number, body, and whether their end is the statement's end."""
-    match s:
-        case ast.If():
-            yield "body", 0, s.body, True
-            if s.orelse:
-                yield "orelse", 0, s.orelse, True
-        case ast.For() | ast.AsyncFor() | ast.While():
-            yield "body", 0, s.body, False
-            if s.orelse:
-                yield "orelse", 0, s.orelse, True
-        case ast.With() | ast.AsyncWith():
-            yield "body", 0, s.body, True
-        case ast.Try() | ast.TryStar():
-            yield "body", 0, s.body, not s.orelse and not s.finalbody
-            for number, handler in enumerate(s.handlers):
-                yield "handlers", number, handler.body, not s.finalbody
-            if s.orelse:
-                yield "orelse", 0, s.orelse, not s.finalbody
-            if s.finalbody:
-                yield "finalbody", 0, s.finalbody, True
-        case ast.Match():
-            for number, case in enumerate(s.cases):
-                yield "cases", number, case.body, True
+    if isinstance(s, ast.If):
+        body = ("body", 0, s.body, True)
+        return [body, ("orelse", 0, s.orelse, True)] if s.orelse else [body]
+    if isinstance(s, ast.For | ast.AsyncFor | ast.While):
+        body = ("body", 0, s.body, False)
+        return [body, ("orelse", 0, s.orelse, True)] if s.orelse else [body]
+    if isinstance(s, ast.With | ast.AsyncWith):
+        return [("body", 0, s.body, True)]
+    if isinstance(s, ast.Try | ast.TryStar):
+        return _inner_of_try(s)
+    if isinstance(s, ast.Match):
+        return [("cases", number, case.body, True) for number, case in enumerate(s.cases)]
+    return []
+
+
+def _inner_of_try(s: ast.Try | ast.TryStar) -> Iterator[tuple[str, int, list[ast.stmt], bool]]:
+    yield "body", 0, s.body, not s.orelse and not s.finalbody
+    for number, handler in enumerate(s.handlers):
+        yield "handlers", number, handler.body, not s.finalbody
+    if s.orelse:
+        yield "orelse", 0, s.orelse, not s.finalbody
+    if s.finalbody:
+        yield "finalbody", 0, s.finalbody, True
 
 
 def is_elif(outer: ast.If) -> bool:
