@@ -15,6 +15,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -30,6 +31,10 @@ TESTS = ["tests/proof/test_said.py", "tests/proof/test_checker.py", "tests/proof
          "tests/proof/test_facts.py", "tests/proof/test_changes.py", "tests/proof/test_whole_numbers.py",
          "tests/proof/test_annotated.py", "tests/hunt", "tests/workbench/test_families.py", "tests/cli/test_compare.py",
          "tests/steps"]  # fmt: skip
+
+
+_PATIENCE = 3
+"""So many times as long as without a fault the tests may take: beside other work they are slower."""
 
 
 @dataclass(frozen=True)
@@ -86,8 +91,8 @@ def _changes(node: ast.AST) -> Iterator[tuple[str, Callable[[ast.AST], object]]]
             yield "moves_time turned", lambda target: setattr(target.args[3], "value", not value)
 
 
-def noticed(fault: Fault) -> str:
-    """'' when every test passes with the fault in; else what failed."""
+def noticed(fault: Fault, most: float | None = None) -> str:
+    """'' when every test passes with the fault in; else what failed; `most` seconds are given to the tests."""
     folder = Path(tempfile.mkdtemp(prefix="dreck-faults-"))
     try:
         for part in ("src", "tests", "pyproject.toml", "examples", "benchmarks", "docs"):
@@ -108,7 +113,7 @@ def noticed(fault: Fault) -> str:
             "PYTHONDONTWRITEBYTECODE": "1",
         }
         try:
-            done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=600)
+            done = subprocess.run(command, cwd=folder, env=env, capture_output=True, text=True, timeout=most)
         except subprocess.TimeoutExpired:
             return "it does not come to an end"
         if done.returncode == 0:
@@ -131,13 +136,15 @@ def main() -> int:
     faults = [fault for path in paths for fault in faults_in(path)]
     random.Random(asked.seed).shuffle(faults)
     faults = faults[:: asked.every]
+    begun = time.monotonic()
     whole = noticed(Fault(paths[0], 0, "no fault"))
+    most = _PATIENCE * (time.monotonic() - begun)
     if whole:
         print(f"without any fault the tests fail: {whole}")
         return 2
     survived = 0
     with ThreadPoolExecutor(asked.jobs) as pool:
-        for fault, what in zip(faults, pool.map(noticed, faults), strict=True):
+        for fault, what in zip(faults, pool.map(lambda one: noticed(one, most), faults), strict=True):
             print(".", end="", file=sys.stderr, flush=True)
             if not what:
                 survived += 1
