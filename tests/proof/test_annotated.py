@@ -188,7 +188,7 @@ AROUND = {"int", "float", "str", "Kilos", "Literal", "Wetness"}
         ("n: 'int | None' = None", {"int", "bool", "NoneType"}),
         ("n: Optional[Kilos] = None", {"int", "bool", "NoneType"}),
         ("n: t.Union[str, bytes, 'float']", {"str", "bytes", "int", "bool", "float"}),
-        ("n: Literal['wet', 3]", {"str", "int"}),
+        ("n: Literal['wet', 3]", {"str", "int", "bool"}),
         ("n: Optional[Literal[True]]", {"bool", "NoneType"}),
         ("n: Wetness", {"str"}),
         ("n: Literal[Color.RED]", None),

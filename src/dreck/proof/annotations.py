@@ -122,7 +122,7 @@ def _plain_kinds(annotation: ast.expr | None, names: ModuleNames, deep: int = _D
                     return _joined([*parts, ast.Constant(None)], names, deep)
                 case "typing.Literal" if all(isinstance(p, ast.Constant) for p in parts):
                     said = {type(p.value).__name__ for p in parts if isinstance(p, ast.Constant)}
-                    return frozenset(said) if said <= _SPOKEN else _NOTHING
+                    return _NOTHING.union(*(_PLAIN.get(s, {s}) for s in said)) if said <= _SPOKEN else _NOTHING
     return _NOTHING
 
 

@@ -86,7 +86,7 @@ def _tells_what_is_of_it(tree: ast.Module) -> bool:
     """Whether a file may register with an abstract class: what it registers with is no function and no module."""
     known = bindings_of(tree)
     for n in walk(tree):
-        if getattr(n, "value", None) == "register":
+        if getattr(n, "value", None) == "register" or _asks_by_any_name(n):
             return True
         if getattr(n, "attr", "") == "register":
             of = getattr(getattr(n, "value", None), "id", "")
@@ -94,6 +94,12 @@ def _tells_what_is_of_it(tree: ast.Module) -> bool:
             if of in known.rebound or kinds not in ([ast.FunctionDef], [ast.AsyncFunctionDef], [ast.Import]):
                 return True
     return False
+
+
+def _asks_by_any_name(n: ast.AST) -> bool:
+    """`getattr(Load, word)`, of anything but `self`."""
+    asks = isinstance(n, ast.Call) and ast.unparse(n.func) == "getattr" and len(n.args) > 1
+    return asks and not isinstance(n.args[1], ast.Constant) and ast.unparse(n.args[0]) != "self"  # type: ignore[attr-defined]
 
 
 def _comes_from(e: ast.expr, tree: ast.Module) -> tuple[str, str]:

@@ -99,6 +99,9 @@ def _registers(names: ModuleNames) -> bool:
                         return True
                 case ast.Attribute(attr="register") | ast.Constant(value="register"):
                     return True
+                case ast.Call(func=ast.Name(id="getattr"), args=[of, name, *_]):
+                    if not isinstance(name, ast.Constant) and getattr(of, "id", "") != "self":
+                        return True  # what it asks for has a name that is worked out
     return False
 
 
