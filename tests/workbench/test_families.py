@@ -197,3 +197,16 @@ def test_the_code_need_not_be_the_first_attribute(yard):
 
 def test_the_scripts_of_a_project_may_use_it_from_python(yard):
     assert dreck.untangle(f"{yard / 'loads.py'}::Load.fee", steps=["kind-subclasses"]).steps
+
+
+def test_what_was_proved_before_does_not_change_what_is_proved_next(write):
+    """The loop inside was written out for one proof, and kept as it is for another."""
+    code = (
+        "def f(a, b, c, o, xs):\n    if o.p and b > c:\n        for y in xs:\n            for y in (0, 1, 2):\n"
+        "                x += 1\n            raise ValueError(1)\n            for y in xs:\n                o.q = 0\n"
+        "    for y in (1, 2):\n        continue\n        for y in (0, 1, 2):\n            if b != 2 or a:\n"
+        "                continue\n"
+    )
+    path = write(code)
+    path.write_text(dreck.untangle(path, verdict="proved").source)
+    assert not dreck.untangle(path, verdict="proved").steps

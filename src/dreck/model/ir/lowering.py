@@ -195,7 +195,8 @@ class _Statements(Patterns, Unfolding):
         if rows is not None:
             return self._row_by_row(s, rows, nxt, ctx)
         cursor = f"%iter{ctx.depth}"
-        head, new = self.arena.loop_head((ast.dump(s), self.meanings(s), nxt, ctx), assigned_in([s]), s)
+        key = (ast.dump(s), self.meanings(s), self.kept, nxt, ctx)
+        head, new = self.arena.loop_head(key, assigned_in([s]), s)
         if new:
             inner = replace(ctx, brk=nxt, cont=head, depth=ctx.depth + 1)
             body = self.block(s.body, head, inner)
