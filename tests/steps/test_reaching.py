@@ -35,6 +35,7 @@ WHY_NOT = {
     "only one class": ("polymorphic-methods", "class A:\n    pass\n\n\ndef f(x):\n    if isinstance(x, A):\n        return 1\n    return 2\n", "say who else can come: --kinds A,..."),
     "classes of elsewhere": ("regroup", "def f(x, n):\n    r = 0\n    if isinstance(x, A):\n        r += 1\n    if n and isinstance(x, B):\n        r += 2\n    if isinstance(x, A) or n:\n        r += 4\n    return r\n", "where A comes from is not known here"),
     "many variables": ("call-table", "def f(xs):\n    a = b = c = d = 0\n    for x in xs:\n        if x == 'wet':\n            a += x\n            b += a\n        elif x == 'dry':\n            c += a\n            d += b\n        elif x == 'hot':\n            a -= c\n            d -= a\n    return a, b, c, d\n", "would hand back 4 variables (a, b, c, ...)"),
+    "a sum of no name": ("shared-term", "def f(x, log):\n    if x.kilos + 7 > 9:\n        log(x.kilos + 7)\n    return x.kilos + 7\n", "no name was found"),
     "worked out": ("rule-list", "def f(a, b):\n    g(a, b)\n    g(a, b + 1)\n    g(a, b + 2)\n", "what differs between the calls is worked out"),
 }  # fmt: skip
 

@@ -85,6 +85,8 @@ def _name(scene: Scene, e: ast.expr) -> str:
     words = words_of(thing_name(e))
     tries = ["_".join(words)] if words else []
     match e:
+        case ast.BinOp(op=ast.Add() | ast.Sub(), right=ast.Constant()):
+            tries += _beside(scene, e)
         case ast.BinOp(op=ast.Sub()):
             tries.append("difference")
         case ast.BinOp(op=ast.Add()):
@@ -102,6 +104,29 @@ def _name(scene: Scene, e: ast.expr) -> str:
         if name.isidentifier() and name not in own and (is_free(name, taken) or _is_attribute_only(scene, name)):
             return name
     return ""
+
+
+def _beside(scene: Scene, e: ast.BinOp) -> Iterator[str]:
+    """`i + 3` is where a slice ends or begins, `i + 1` what comes next, `len(xs) - 1` the last; all else is for a
+    person to name."""
+    match e:
+        case ast.BinOp(left=ast.Call(func=ast.Name(id="len")), op=ast.Sub(), right=ast.Constant(value=1)):
+            yield "last"
+    bounds = [s for s in walk(scene.node) if isinstance(s, ast.Slice)]
+    for field, name in (("upper", "end"), ("lower", "start")):
+        asked = (getattr(s, field) for s in bounds)
+        if any(bound is not None and ast.dump(bound) == ast.dump(e) for bound in asked):
+            yield name
+    match e:
+        case ast.BinOp(left=ast.Name(id=of), op=op, right=ast.Constant(value=1)) if of in _COUNTED:
+            yield f"{'next' if isinstance(op, ast.Add) else 'previous'}_{of}"
+
+
+_COUNTED = frozenset(
+    {"i", "j", "k", "index", "idx", "pos", "position", "offset", "line", "lineno", "row", "col", "column", "page",
+     "level", "depth", "number", "year", "month", "day", "week", "hour", "round", "step"}
+)  # fmt: skip
+"""What is gone through one by one."""
 
 
 def _is_attribute_only(scene: Scene, name: str) -> bool:
