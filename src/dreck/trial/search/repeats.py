@@ -37,6 +37,13 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
 
 
+def once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
+    """The same items, in what can be gone through only once, where such a thing may stand."""
+    for path, make in tried.used.items():
+        if make.kind == "list" and any(m.kind == "iterator" for m in candidates.at(general(path))):
+            yield {**tried.used, path: Make("iterator", make.what)}
+
+
 def _equal_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
     """Numbers that equal each other and are not the same, where two are compared: `1` and `True`, `0.0` and `-0.0`."""
     kinds = {n: _numbers_at(n, candidates) for n in names if n in tried.used and candidates.usages.known(n).compared}

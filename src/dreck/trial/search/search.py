@@ -17,7 +17,7 @@ from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, rounds, swapped, twins
+from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, once, rounds, swapped, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -185,6 +185,11 @@ class Search(Attempts):
             self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
+        walked = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
+        for choice in itertools.chain.from_iterable(once(t, self.candidates) for t in list(walked.values())[:_WAYS]):
+            if self._over():
+                return
+            self.attempt(choice)
         for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
             for choice in twins(tried, names, self.candidates):
                 if self._over():
