@@ -109,8 +109,8 @@ def _comes_from(e: ast.expr, tree: ast.Module) -> tuple[str, str]:
     statements = known.of.get(first, [])
     if known.dynamic or first in known.rebound:
         return "", ""
-    if isinstance(e, ast.Name) and not statements and not known.stars:
-        return "", e.id
+    if isinstance(e, ast.Name) and not statements:
+        return "", "" if known.stars else e.id
     if len(statements) != 1:
         return "", ""
     match statements[0]:

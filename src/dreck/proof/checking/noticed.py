@@ -234,6 +234,8 @@ class _Told:
     def _is_no_class_of_constants(self, kind: ast.expr) -> bool:
         if self._of_class(kind) == self.own:
             return is_closed(self.node, self.names)
+        if getattr(kind, "id", "") in (self.own, self.other):
+            return False
         found = _own_classes(self.tree).get(getattr(kind, "id", ""))
         return is_of_no_constant(kind, self.tree) if found is None else is_closed(found, self.names)
 

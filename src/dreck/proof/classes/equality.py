@@ -144,7 +144,7 @@ def _source(e: ast.expr, tree: ast.Module) -> str:
         case ast.Name(id=name):
             match known.of.get(name, []):
                 case []:
-                    return "" if known.stars else name
+                    return "" if known.stars or known.dynamic or name in known.rebound else name
                 case [ast.ImportFrom(module=str() as module, level=0, names=aliases)] if name not in known.rebound:
                     return next((f"{module}.{a.name}" for a in aliases if (a.asname or a.name) == name), "")
         case ast.Attribute():
@@ -260,6 +260,8 @@ class _Asked:
         """Whether no constant is of a class: nothing is told to be of it that does not derive from it."""
         if self._class_of(kind) == self.own:
             return is_asked_plainly(self.node, self.names)
+        if isinstance(kind, ast.Name) and kind.id in (self.own, self.other):
+            return False
         found = _classes_at_top(self.tree).get(kind.id) if isinstance(kind, ast.Name) else None
         if found is not None:
             return is_asked_plainly(found, self.names)
