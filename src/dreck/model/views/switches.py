@@ -8,7 +8,7 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from dreck.model.views.decided import number_of
+from dreck.model.views.asked_again import number_of
 from dreck.model.views.shape import arms, blocks, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk

@@ -37,7 +37,7 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
 
 
-def once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
+def through_once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
     """The same items, in what can be gone through only once, where such a thing may stand."""
     for path, make in tried.used.items():
         if make.kind == "list" and any(m.kind == "iterator" for m in candidates.at(general(path))):

@@ -17,7 +17,7 @@ from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, once, rounds, swapped, twins
+from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, rounds, swapped, through_once, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -39,6 +39,7 @@ class Search(Attempts):
         self._crossed()
         self._each_way()
         self._later()
+        self._through_once()
         self._in_bulk()
         self._at_random()
         if self.different is not None:
@@ -185,11 +186,6 @@ class Search(Attempts):
             self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
-        walked = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
-        for choice in itertools.chain.from_iterable(once(t, self.candidates) for t in list(walked.values())[:_WAYS]):
-            if self._over():
-                return
-            self.attempt(choice)
         for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
             for choice in twins(tried, names, self.candidates):
                 if self._over():
@@ -206,6 +202,15 @@ class Search(Attempts):
                     return
                 self.attempt(choice)
         self._grown()
+
+    def _through_once(self) -> None:
+        """What went a way of its own as a list, in what can be gone through only once."""
+        ways = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
+        found = (through_once(t, self.candidates) for t in list(ways.values())[:_WAYS])
+        for choice in itertools.chain.from_iterable(found):
+            if self._over():
+                return
+            self.attempt(choice)
 
     def _grown(self) -> None:
         """Sequences longer and longer, built on those that went a way of their own."""
