@@ -3,9 +3,10 @@
 import ast
 import re
 import sys
+from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeAlias
 
@@ -76,9 +77,10 @@ def functions_in(tree: ast.Module, text: str) -> list[Function]:
     lines = split_lines(text)
     seen: Counter[str] = Counter()
     found = []
-    several: list[tuple[str, FunctionNode, ast.ClassDef | None, bool]] = []
-    _collect(tree.body, "", None, False, several)
-    for name, node, owner, nested in several:
+    said = [number for number, line in enumerate(lines, 1) if "def" in line or "class" in line]
+    work = _Collecting(said)
+    work.block(tree.body, "", None, False)
+    for name, node, owner, nested in work.found:
         seen[name] += 1
         unique = name if seen[name] == 1 else f"{name}#{seen[name]}"
         first = min([node.lineno, *(d.lineno for d in node.decorator_list)]) if node.decorator_list else node.lineno
@@ -87,25 +89,30 @@ def functions_in(tree: ast.Module, text: str) -> list[Function]:
     return found
 
 
-def _collect(
-    body: list[ast.stmt],
-    prefix: str,
-    owner: ast.ClassDef | None,
-    nested: bool,
-    found: list[tuple[str, FunctionNode, ast.ClassDef | None, bool]],
-) -> None:
-    for node in body:
-        kind = type(node)
-        if kind in PLAIN:
-            continue
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            found.append((prefix + node.name, node, owner, nested))
-            _collect(node.body, f"{prefix}{node.name}.", None, True, found)
-        elif isinstance(node, ast.ClassDef):
-            _collect(node.body, f"{prefix}{node.name}.", node, nested, found)
-        else:
-            for block in blocks_of(node):
-                _collect(block, prefix, owner, nested, found)
+@dataclass(slots=True)
+class _Collecting:
+    """Functions by name, outer ones first. `said` are the lines that may define something: others are not gone into."""
+
+    said: list[int]
+    found: list[tuple[str, FunctionNode, ast.ClassDef | None, bool]] = field(default_factory=list)
+
+    def block(self, body: list[ast.stmt], prefix: str, owner: ast.ClassDef | None, nested: bool) -> None:
+        for node in body:
+            if type(node) in PLAIN:
+                continue
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                self.found.append((prefix + node.name, node, owner, nested))
+                if self._defines(node.body[0].lineno, node.end_lineno):
+                    self.block(node.body, f"{prefix}{node.name}.", None, True)
+            elif isinstance(node, ast.ClassDef):
+                self.block(node.body, f"{prefix}{node.name}.", node, nested)
+            elif self._defines(node.lineno, node.end_lineno):
+                for block in blocks_of(node):
+                    self.block(block, prefix, owner, nested)
+
+    def _defines(self, first: int, last: int | None) -> bool:
+        at = bisect_left(self.said, first)
+        return at < len(self.said) and (last is None or self.said[at] <= last)
 
 
 PLAIN = frozenset(
