@@ -63,7 +63,7 @@ class ModuleMaker(Maker):
         if self.described and self.pick.random() < 0.3:
             function = f"@shown\n{function}"
         if self.pick.random() < 0.4:
-            whole = self.pick.choice(("int", "int", "Whole"))
+            whole = self.pick.choice(("int", "int", "Whole", "int | None"))
             parts += [pick(TYPES)] if whole == "Whole" else []
             function = function.replace("def f(a, b, c,", f"def f(a: {whole}, b: {whole}, c: float,")
         function = suspended(function, self.pick)

@@ -31,6 +31,15 @@ SPECIAL = (
     "    def __eq__(self, other):\n        LOG.append('eq')\n        return [other]\n",
     "    def __eq__(self, other):\n        LOG.append('eq')\n        return self.n == 1\n    __hash__ = None\n",
     "    def __str__(self):\n        LOG.append('told')\n        return 'k'\n",
+    "    def __eq__(self, other):\n        if not isinstance(other, (A, dict)):\n            return False\n        LOG.append('eq')\n"
+    "        return True\n    def __ne__(self, other):\n        if not isinstance(other, (A, dict)):\n            return True\n"
+    "        LOG.append('ne')\n        return False\n",
+    "    def __ne__(self, other):\n        return not isinstance(other, self.__class__) or LOG.append('ne') is not None\n",
+    "    def __eq__(self, other):\n        if not isinstance(other, self.__class__):\n            return NotImplemented\n"
+    "        LOG.append('eq')\n        return True\n    __hash__ = object.__hash__\n",
+    "    __eq__ = object.__eq__\n    __hash__ = object.__hash__\n",
+    "    def __hash__(self):\n        return self.kilos.__hash__()\n",
+    "    def __hash__(self):\n        return hash(repr(self))\n    def __repr__(self):\n        LOG.append('told')\n        return 'k'\n",
 )
 COMPUTED = (
     "    @property\n    def kilos(self):\n        return self.n\n",

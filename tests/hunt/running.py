@@ -254,6 +254,7 @@ def modules_differ(old: dict[str, Any], new: dict[str, Any], pick: random.Random
         if typed:  # a bool may be passed for an int, an int for a float
             parts = (*_WHOLE, 0.5, 1.5, -0.0, math.nan)
             whole = parts if old["f"].__annotations__["a"] is float else _WHOLE
+            whole = (*whole, None, None) if old["f"].__annotations__["a"] == int | None else whole
             inputs = (pick.choice(whole), pick.choice(whole), pick.choice(parts))
         kind, plan = pick.choice(("A", "B", "C", "D", "D", 1, None, math.nan)), pick.choice(PLANS)
         results = []
