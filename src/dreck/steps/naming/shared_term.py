@@ -7,6 +7,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import conditions, first_line, own_expressions, statements, why_not
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import thing_name, words_of
 
@@ -75,9 +76,27 @@ def _planned(scene: Scene, places: list[ast.expr]) -> Iterator[Plan | NotPlanned
         return
     indent = sheet.indent(first.lineno)
     sheet.insert(first_line(first), f"{indent}{name} = {sheet.code(within[0])}\n")
+    bounds = {id(bound) for bound in _put_into_slices(scene, sheet, within, name)}
     for e in within:
-        sheet.replace(sheet.in_parentheses(e), name)
+        if id(e) not in bounds:
+            sheet.replace(sheet.in_parentheses(e), name)
     yield Plan(line, f"`{code}`, {len(within)} times, is called {name}", sheet.result(), (name,))
+
+
+def _put_into_slices(scene: Scene, sheet: Sheet, places: list[ast.expr], name: str) -> list[ast.expr]:
+    """Bounds of slices that the name takes the place of: between plain ones nobody writes blanks, `text[i:end]`."""
+    put: list[ast.expr] = []
+    wanted = {id(e) for e in places}
+    for s in walk(scene.node):
+        if not isinstance(s, ast.Slice) or s.step is not None or s.lineno != s.end_lineno:
+            continue
+        ends = [s.lower, s.upper]
+        mine = [e for e in ends if e is not None and id(e) in wanted]
+        if mine and all(e is None or isinstance(e, ast.Name | ast.Constant) or e in mine for e in ends):
+            told = ["" if e is None else name if e in mine else sheet.code(e) for e in ends]
+            sheet.replace(s, ":".join(told))
+            put += mine
+    return put
 
 
 def _name(scene: Scene, e: ast.expr) -> str:

@@ -76,7 +76,7 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
 def _key_words(key: ast.expr) -> list[str]:
     match key:
         case ast.Constant(value=bytes() as octets):
-            told = octets.decode("latin-1")
+            told = octets.decode("latin-1") if octets.isascii() else ""
         case ast.Constant(value=str() as told):
             pass
         case ast.Attribute(attr=told):
