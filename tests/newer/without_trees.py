@@ -45,7 +45,8 @@ def _stub(name: str) -> types.ModuleType:
     def found(word: str) -> type:
         if word.startswith("__"):
             raise AttributeError(word)
-        return made.setdefault(word, _Name(word, (), {}))
+        # What is caught has to be an exception, though none of these is ever raised.
+        return made.setdefault(word, type(word, (Exception,), {}) if word.endswith("Error") else _Name(word, (), {}))
 
     module.__getattr__ = found  # type: ignore[method-assign]
     return module
