@@ -58,11 +58,16 @@ def is_unequal_by_itself(kind: ast.ClassDef, names: ModuleNames) -> bool:
     return kind.name in _named_equal(names) and any(_says_unequal(source) for source in above(kind, names))
 
 
-def has_equality_of_pythons(kind: ast.ClassDef, names: ModuleNames) -> bool:
-    """Whether a class, or one below it, may have an `__eq__` that no file says."""
+def those_of(kind: ast.ClassDef, names: ModuleNames) -> list[ast.ClassDef]:
+    """A class with all that may derive from it, told by their names."""
     kinds = [n for tree in (names.tree, *names.trees) for n in walk(tree) if isinstance(n, ast.ClassDef)]
     below = _below({kind.name}, kinds)
-    sources = {source for k in kinds if k.name in below for source in roots_of(k, names)}
+    return [k for k in kinds if k.name in below]
+
+
+def has_equality_of_pythons(kind: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether a class, or one below it, may have an `__eq__` that no file says."""
+    sources = {source for k in those_of(kind, names) for source in roots_of(k, names)}
     return bool(sources - {"builtins.object", "abc.ABC", "abc.ABCMeta", "typing.Generic"})
 
 

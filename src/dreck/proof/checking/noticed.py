@@ -11,7 +11,7 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.closed import is_closed, is_of_no_constant
-from dreck.proof.checking.inverting import has_equality_of_pythons
+from dreck.proof.checking.inverting import has_equality_of_pythons, those_of
 from dreck.proof.checking.lasting import is_lasting, walked_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -233,7 +233,7 @@ class _Told:
 
     def _is_no_class_of_constants(self, kind: ast.expr) -> bool:
         if self._of_class(kind) == self.own:
-            return is_closed(self.node, self.names)
+            return all(is_closed(kind, self.names) for kind in those_of(self.node, self.names))
         if getattr(kind, "id", "") in (self.own, self.other):
             return False
         found = _own_classes(self.tree).get(getattr(kind, "id", ""))

@@ -57,6 +57,18 @@ def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
     return tuple(body.node for body in _classes(names) if found(body, what, names))
 
 
+@lru_cache(maxsize=64)
+def puts_special(names: ModuleNames, what: str) -> bool:
+    """Whether a special method that has a say in a comparison is put on a class later, or spoken of as a text."""
+    words = SPECIALS.get(what, frozenset())
+    told = (n for tree in _trees(names) for n in walk(tree))
+    return any(getattr(n, "value", None) in words if isinstance(n, ast.Constant) else _is_put(n, words) for n in told)
+
+
+def _is_put(n: ast.AST, words: frozenset[str]) -> bool:
+    return isinstance(n, ast.Attribute) and n.attr in words and not isinstance(n.ctx, ast.Load)
+
+
 def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
     """Whether the class object, asked for an attribute, gives it without running code of this body."""
     if not all(map(is_tame, parts_of(node.body))):

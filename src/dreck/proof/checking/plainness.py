@@ -9,7 +9,7 @@ from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
-from dreck.proof.checking.overriding import is_put_on_a_class, overriding, reads_itself
+from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Event, Side, State
@@ -49,6 +49,9 @@ class CheckedPlainness(CheckedTests):
 
     def compares_plainly(self, state: State, what: str, *values: Term) -> bool:
         for axioms in self.axioms:
+            put = puts_special(axioms.names, what)
+            if put and not all(self.look(value) in _VALUES or self.kinds(value) for value in values):
+                return False
             if not overriding(axioms.names, what):
                 continue
             for value in values:

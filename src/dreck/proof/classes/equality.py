@@ -126,10 +126,15 @@ def _declines(names: ModuleNames) -> bool:
 
 def _is_no_value(node: ast.ClassDef, names: ModuleNames) -> bool:
     """Whether neither a class nor one below it derives from one of Python's own that says what is equal."""
+    return all(roots_of(kind, names) <= _WITHOUT_EQUALITY for kind in _with_those_below(node, names))
+
+
+def _with_those_below(node: ast.ClassDef, names: ModuleNames) -> list[ast.ClassDef]:
+    """A class of the files and those that may derive from it, by their names."""
     trees = (names.tree, *names.trees)
     classes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     mine = below({node.name}, classes)
-    return all(roots_of(kind, names) <= _WITHOUT_EQUALITY for kind in classes if id(kind) in mine)
+    return [kind for kind in classes if id(kind) in mine]
 
 
 _WITHOUT_EQUALITY = frozenset({"builtins.object", "abc.ABC", "abc.ABCMeta", "typing.Generic"})
@@ -258,8 +263,8 @@ class _Asked:
 
     def _is_firm(self, kind: ast.expr) -> bool:
         """Whether no constant is of a class: nothing is told to be of it that does not derive from it."""
-        if self._class_of(kind) == self.own:
-            return is_asked_plainly(self.node, self.names)
+        if self._class_of(kind) == self.own:  # or of one below
+            return all(is_asked_plainly(one, self.names) for one in _with_those_below(self.node, self.names))
         if isinstance(kind, ast.Name) and kind.id in (self.own, self.other):
             return False
         found = _classes_at_top(self.tree).get(kind.id) if isinstance(kind, ast.Name) else None

@@ -21,6 +21,7 @@ from dreck.proof.classes.speech import Speech, constants_of, is_only_called, set
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
     TakenBack,
+    put_on_any,
     reads_of_class_quietly,
     taken_back_by,
     taken_back_by_class,
@@ -198,7 +199,8 @@ class KnownClasses:
             return TakenBack(frozenset(), frozenset()) if self.table.builtin(kind) is not None else self.taken_back()
         lines = {name for k in (kind, *self.table.below(kind)) for name in self.table.lineage(k)}
         parts = [taken_back_by_class(self.table.classes[name], self.names) for name in lines]
+        put = put_on_any(self.names)
         return TakenBack(
-            put_later(self.names).union(*(p.attributes for p in parts)),
-            frozenset[str]().union(*(p.comparisons for p in parts)),
+            put_later(self.names).union(put.attributes, *(p.attributes for p in parts)),
+            put.comparisons.union(*(p.comparisons for p in parts)),
         )

@@ -31,6 +31,19 @@ def put_later(names: ModuleNames) -> frozenset[str]:
 
 
 @lru_cache(maxsize=16)
+def specials_put(names: ModuleNames) -> frozenset[str]:
+    """The special methods that something sets or takes away beside class bodies, or says the name of as a text."""
+    found: set[str] = set()
+    for tree in (names.tree, *names.trees):
+        for n in every_node(tree):
+            match n:
+                case ast.Attribute(attr=word, ctx=ast.Store() | ast.Del()) | ast.Constant(value=str() as word):
+                    if word.startswith("__") and word.endswith("__"):
+                        found.add(word)
+    return frozenset(found)
+
+
+@lru_cache(maxsize=16)
 def _has_descriptors(names: ModuleNames) -> bool:
     nodes = (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree))
     return any(

@@ -14,7 +14,7 @@ from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
 from dreck.proof.classes.inverting import hides_inequality
-from dreck.proof.classes.put_later import put_later
+from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
 from dreck.proof.classes.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
 from dreck.source.functions import FunctionNode
@@ -30,6 +30,7 @@ _COMPARING: dict[str, tuple[str, ...]] = {
     "__subclasshook__": ("isinstance",),
 }  # fmt: skip
 _EVERY = frozenset(what for kinds in _COMPARING.values() for what in kinds)
+_LOOKED_UP = frozenset({"__getattr__", "__getattribute__", "__get__"})
 _READING = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__", "__get__"})
 
 
@@ -54,8 +55,17 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
     nodes = [n for tree in trees for n in every_node(tree)]
     found = _joined(_by_class(n, names) for n in nodes if isinstance(n, ast.ClassDef))
     found = TakenBack(found.attributes | put_later(names), found.comparisons)
+    found = _joined([found, put_on_any(names)])
     filling = any(map(fills_in, nodes))
     return TakenBack(found.attributes, found.comparisons | {"item"}) if filling else found
+
+
+@lru_cache(maxsize=16)
+def put_on_any(names: ModuleNames) -> TakenBack:
+    """What special methods take back that are put on a class once it is there: on which one is not known."""
+    put = specials_put(names)
+    comparisons = frozenset(what for word in put & _COMPARING.keys() for what in _COMPARING[word])
+    return TakenBack(frozenset({ANY}) if put & _LOOKED_UP else frozenset(), comparisons)
 
 
 def having_a_say(names: ModuleNames, what: str) -> list[str]:

@@ -13,7 +13,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.equality import says_no_to_constants
-from dreck.proof.classes.put_later import put_later
+from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
 from dreck.proof.classes.used_up import is_used_up
 from dreck.source.functions import FunctionNode
@@ -32,7 +32,8 @@ _NUMBERS = frozenset(
                  "xor", "matmul")
 ) | {"__neg__", "__pos__", "__invert__", "__abs__", "__round__", "__int__", "__float__", "__index__", "__trunc__",
      "__complex__", "__ceil__", "__floor__"}  # fmt: skip
-_LOOKING_UP = frozenset({"__getattr__", "__getattribute__", "__class__", "__dict__"})
+_LOOKED_UP = frozenset({"__getattr__", "__getattribute__"})
+_LOOKING_UP = _LOOKED_UP | {"__class__", "__dict__"}
 """Those of descriptors are told by the names that they are put under."""
 _ASKED_FOR_CLASS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class__"})
 _BY_OPERATOR: dict[type[ast.cmpop], frozenset[str]] = {
@@ -100,7 +101,8 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
 @lru_cache(maxsize=16)
 def wilful(names: ModuleNames) -> frozenset[str]:
     """The attributes and special methods of classes of the files that may do what can be noticed."""
-    found = {USES_UP, *put_later(names)}
+    put = specials_put(names) & (_SPECIAL | _LOOKED_UP)
+    found = {USES_UP, *put_later(names), *put, *(word for name in put for word in _constant(name))}
     if any(map(fills_in, (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree)))):
         found.add(FILLS_IN)
     quiet: list[tuple[str, bool, frozenset[str]]] = []
