@@ -66,6 +66,8 @@ def puts_special(names: ModuleNames, what: str) -> bool:
 
 
 def _is_put(n: ast.AST, words: frozenset[str]) -> bool:
+    if isinstance(n, ast.keyword):
+        return n.arg in words  # `dict(__eq__=loud)`, of which a class is made
     return isinstance(n, ast.Attribute) and n.attr in words and not isinstance(n.ctx, ast.Load)
 
 

@@ -37,7 +37,11 @@ def specials_put(names: ModuleNames) -> frozenset[str]:
     for tree in (names.tree, *names.trees):
         for n in every_node(tree):
             match n:
-                case ast.Attribute(attr=word, ctx=ast.Store() | ast.Del()) | ast.Constant(value=str() as word):
+                case (
+                    ast.Attribute(attr=word, ctx=ast.Store() | ast.Del())
+                    | ast.Constant(value=str() as word)
+                    | ast.keyword(arg=str() as word)
+                ):
                     if word.startswith("__") and word.endswith("__"):
                         found.add(word)
     return frozenset(found)
