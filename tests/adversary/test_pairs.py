@@ -12,8 +12,12 @@ from tests.adversary.running import Pair, pairs_in, seen
 
 PAIRS = [pair for file in sorted(Path(__file__).parent.glob("*.txt")) for pair in pairs_in(file.read_text())]
 NAMES = [pair.name for pair in PAIRS]
-ALONE = pairs_in(Path(__file__).with_name("alone.txt").read_text())
-"""Here `f`, or what stands behind an `@`, is written alike in both: what it leads to is not."""
+ALONE = [
+    pair
+    for name in ("alone", "hidden_classes")
+    for pair in pairs_in(Path(__file__).with_name(f"{name}.txt").read_text())
+]
+"""Here `f`, or what stands behind an `@`, is asked for alone: what it leads to tells the difference."""
 
 
 @pytest.mark.parametrize("pair", PAIRS, ids=NAMES)

@@ -5,6 +5,7 @@ import copy
 import random
 from typing import Any
 
+from tests.hunt.hidden import below, by_kind
 from tests.hunt.modules import ModuleMaker
 from tests.hunt.programs import rewritten
 from tests.hunt.suspending import put
@@ -16,6 +17,7 @@ _BASES = (
 _NAMES = ("_asked", "_asked", "_asked", "_vformat", "_bootstrap", "__asked", "asked", "_heavy_one")
 _IMPORTS = """\
 from abc import ABCMeta
+from functools import singledispatchmethod
 from json import JSONEncoder
 from string import Formatter
 from threading import Thread
@@ -66,12 +68,15 @@ class MethodMaker(ModuleMaker):
         signature = function.partition(":\n")[0]
         function = "def weigh(self, " + function.replace("o.p", "self.n").replace("o.q", "self.m")
         lines = "".join(f"    {line}\n" for line in function.splitlines())
-        base, around, below = pick(_BASES), pick(_AROUND), pick(_BELOW)
+        base, around, under = pick(_BASES), pick(_AROUND), pick(_BELOW)
+        if self.pick.random() < 0.3:
+            under = below(self.pick)
+            base, around = ("", "") if self.pick.random() < 0.8 else (base, around)
         decorator = "@wrapping\n" if "wrapping" in around else ""
         parts = [_IMPORTS, around, *(text for word, text in _NEEDED.items() if word in base)]
         parts += [f"{decorator}class Gate{base}:\n    n = 1\n    m = 2\n", lines]
         return (
-            before + "".join(parts) + (_META if "Meta)" in below else "") + below + _CALLED.format(signature=signature)
+            before + "".join(parts) + (_META if "Meta)" in under else "") + under + _CALLED.format(signature=signature)
         )
 
 
@@ -81,6 +86,8 @@ def methods_rewritten(code: str, pick: random.Random) -> str:
     gate = next(n for n in tree.body if isinstance(n, ast.ClassDef) and n.name == "Gate")
     method = next(n for n in gate.body if isinstance(n, ast.FunctionDef))
     if pick.random() < 0.2:
+        by_kind(gate, method, pick)
+    elif pick.random() < 0.2:
         gate.body[gate.body.index(method)] = ast.parse(rewritten(ast.unparse(method), pick)).body[0]
     else:
         (_cut_test if pick.random() < 0.6 else _cut_lines)(gate, method, pick)

@@ -10,6 +10,7 @@ import random
 from typing import Any
 
 from dreck.model.names.bindings import bound_by
+from tests.hunt.hidden import arms_exchanged, hidden
 from tests.hunt.limits import LIMITS, MADE_OF_IT, TESTS, limit_otherwise, reads_limit
 from tests.hunt.parts import (
     BANDS,
@@ -84,7 +85,8 @@ class ModuleMaker(Maker):
                 lines.append(f"    def size(self):\n        {self.pick.choice(bodies)}\n")
             lines.append(self.pick.choice(SPECIAL) if self.pick.random() < 0.3 else "")
             lines.append(self.pick.choice(COMPUTED) if name in "AC" and self.pick.random() < 0.6 else "")
-            found += f"class {name}{bases}:\n" + ("".join(lines) or "    pass\n")
+            text = f"class {name}{bases}:\n" + ("".join(lines) or "    pass\n")
+            found += hidden(text, name, self.pick) if name == "D" and self.pick.random() < 0.3 else text
         return found
 
     def statement(self, depth: int, loop: bool) -> list[str]:
@@ -192,6 +194,8 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     chance = pick.random()
     if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and chance < 0.4:
         first.value = ast.Constant("what it says now")
+    elif arms_exchanged(function, pick):
+        pass
     elif ("class Mortal" in code or "'left'" in code) and chance < 0.3:
         _lets_go(tree, function, pick)
     elif pick.random() < 0.7 and reads_limit(function):

@@ -22,6 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
+from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
@@ -148,6 +149,23 @@ def modules_hunted(task: tuple[int, int, bool]) -> tuple[int, int]:
                 difference = modules_differ(mine, theirs, pick, 60)
                 assert difference is None or quiet(difference), f"{old}\n=====\n{new}\n{difference}\n{found.verdict}"
     return tried, proved
+
+
+def test_no_false_proof_of_a_ladder_that_asks_for_classes():
+    pick = random.Random(SEED + 21)
+    proved = tried = 0
+    while tried < PAIRS // 4:
+        old, new = pair(pick)
+        try:
+            mine, theirs = executed(old), executed(new)
+        except (TypeError, NameError, AttributeError):
+            continue
+        tried += 1
+        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(trial=False))
+        if found.verdict.status == "proved" and found.same:
+            proved += 1
+            assert difference(mine, theirs) is None, f"{old}\n=====\n{new}\n{difference(mine, theirs)}"
+    assert proved > tried / 12, "so few proofs that the hunt means nothing"
 
 
 def _without_what_is_assumed(assume: tuple[str, ...]) -> Callable[[Any], bool]:

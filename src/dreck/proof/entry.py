@@ -159,6 +159,7 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
     p = Prover(
         arena, names, classes, allowed, annotated, (old.node, new.node), mine | theirs, asked, steady, collectors
     )
+    p.may_change_classes = any(kin.may_change_classes for kin in classes)
     p.lives = old.names.lives_count_in(old.node) or new.names.lives_count_in(new.node)
     return p
 

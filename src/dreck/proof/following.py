@@ -66,6 +66,8 @@ def _run(p: Prover, which: int, function: Term, values: list[Term], shape: Any, 
         values = [function.args[3], *values]
         shape = (("", *shape[0]), shape[1])
     home = str(function.args[0]) if function.op == "method" else ""
+    if function.op == "registered" and ":" in str(function.args[0]):
+        home = str(function.args[0]).partition(":")[0]
     return _called(node, values, shape, p.terms, home, lazily)
 
 
@@ -105,7 +107,7 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
         or asks_who_calls(node, p.names[which].frame_readers)
     ):
         return False
-    foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property") else False
+    foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property", "registered") else False
     if spoken_in(node).asks_class:
         return False
     if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in walk(node)):

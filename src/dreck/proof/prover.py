@@ -47,8 +47,8 @@ class Prover:
     assumptions: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     trail: list[tuple[str, Term, object]] = field(default_factory=list)
-    given: Term | None = None
-    """What is taken for granted of a method's own object."""
+    may_change_classes: bool = False
+    given: Term | None = None  # what is taken for granted of a method's own object
     by_annotation: set[Term] = field(default_factory=set)
     """What is taken for granted because an annotation says so."""
     turned: set[Term] = field(default_factory=set)

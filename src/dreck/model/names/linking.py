@@ -36,6 +36,8 @@ class LinkedNames(ModuleNames):
         self.read = read
         self.places: dict[int, Path] = {}
         """Where the trees of other files stand, by their identity."""
+        self.originals: dict[int, ast.AST] = {}
+        """What stands in another file, by the identity of what it is here, with its names told apart."""
         self._root = _root_of(path)
         self._wanted: list[tuple[ModuleNames, str, str]] = []
         self._bases: set[tuple[str, str]] = set()
@@ -176,6 +178,7 @@ class LinkedNames(ModuleNames):
         made = self._renamed(definition, theirs, module)
         assert isinstance(made, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
         made.name = mine
+        self.originals[id(made)] = definition
         self.definitions[mine] = made
 
     def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str) -> ast.AST:

@@ -9,7 +9,8 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, CONSTANTS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
-from dreck.proof.checking.attributes import CheckedAttributes
+from dreck.proof.checking.nested import has_unseen_below, sets_classes
+from dreck.proof.checking.registered import CheckedRegistries
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.conditions import is_constant_display
 from dreck.proof.state import Event, Side, State
@@ -44,7 +45,7 @@ _OBSERVED: dict[str, set[Op]] = {
 
 
 @dataclass(slots=True)
-class CheckedActs(CheckedAttributes):
+class CheckedActs(CheckedRegistries):
     """Whether an act comes to what the prover says."""
 
     # --- values given ------------------------------------------------------------------------------
@@ -130,11 +131,8 @@ class CheckedActs(CheckedAttributes):
         if value.op == "record" and node.op in (Op.CALL, Op.ROW):
             return builtin == value.args[0] and self._holds(side, given, value)
         if value.op == "later" and node.op is Op.CALL:
-            function = value.args[1]
-            if function.op == "registered" and function.args[0] == vals[0].args[0]:
-                return (
-                    value.args[0] == node.payload and value.args[2:] == vals[1:] and self._is_chosen(state, side, value)
-                )
+            if value.args[1].op == "registered":
+                return self.is_chosen(state, side, vals, value)
             return value is make("later", node.payload, *vals)
         if value.op == "got" and node.op is Op.CALL and self.look(function) == "attr":
             assumed = ITEMS in self.listed or not self.again
@@ -147,7 +145,7 @@ class CheckedActs(CheckedAttributes):
             case "callable", [of]:
                 return value is make("bool", make("callable", of), True)
             case "type", [of]:
-                return value is make("type", of)
+                return value is make("type", of) and not any(sets_classes(a.names) for a in self.axioms)
             case "len", [of]:
                 named = COMPARISONS in self.listed or not self.again
                 return value is make("len", of, state.epoch) and value in state.done and named
@@ -182,6 +180,8 @@ class CheckedActs(CheckedAttributes):
     def _instance(self, state: State, side: Side, name: str, of: Term, kinds: Term, value: Term) -> bool:
         if value.op != "bool" or value.args[0].op != name or value.args[1] is not True:
             return False
+        if any(sets_classes(a.names) for a in self.axioms):
+            return False
         subject, meant = value.args[0].args
         asked = [self.make("asked", name, of, k) for k in (kinds, meant)]
         done = any(a in state.done or a in state.lasting for a in asked)
@@ -196,6 +196,8 @@ class CheckedActs(CheckedAttributes):
         skeleton, other = self.axioms[side.which].skeleton, self.axioms[1 - side.which].names
         asked = names_in(kinds)
         own = {kind for kind in asked if kind in skeleton and other.kind(kind) == "unknown"}
+        if any(has_unseen_below(self.axioms[side.which].names, kind) for kind in own):
+            return False
         bases = tuple(skeleton[kind] for kind in own)
         below = {n for n, kind in skeleton.items() if issubclass(kind, bases) and other.kind(n) != "unknown"}
         return names_in(meant) == (asked - own) | below
@@ -234,25 +236,8 @@ class CheckedActs(CheckedAttributes):
                 right = node.op is Op.ATTRIBUTE and name == node.payload and base is vals[0]
                 return right and self.has_method(state, side, base, holder, name, "property")
             case Op.CALL:
-                registered = key.args[1].op == "registered" and key.args[1].args[0] == vals[0].args[0]
-                return (
-                    node.op is Op.CALL and registered and key.args[2:] == vals[1:] and self._is_chosen(state, side, key)
-                )
+                return self.is_chosen(state, side, vals, key)
         return False
-
-    def _is_chosen(self, state: State, side: Side, key: Term) -> bool:
-        """What is registered for the class of the first argument: it is of that one, and of none before it."""
-        name, chosen = key.args[1].args
-        registry = self.axioms[side.which].classes.registry(name)
-        if registry is None or chosen not in registry.functions:
-            return False
-        for kind in registry.kinds:
-            test = self.make("isinstance", key.args[2], self.make("global", kind))
-            if not self.entails(state, test, kind == chosen):
-                return False
-            if kind == chosen:
-                return True
-        return str(chosen) == ""
 
     def _observes(self, state: State, side: Side, vals: tuple[Term, ...], event: Event) -> bool:
         """An act that changes nothing, under an assumption that is accepted."""

@@ -5,7 +5,10 @@ from dataclasses import dataclass
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
+from dreck.proof.checking.axioms import Axioms
+from dreck.proof.checking.nested import is_overridden
 from dreck.proof.checking.plainness import CheckedPlainness
+from dreck.proof.classes.members import GENERIC
 from dreck.proof.state import Side, State
 
 
@@ -33,6 +36,8 @@ class CheckedAttributes(CheckedPlainness):
             return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in sorted(kinds))
         if value.op == "method":
             holder, named, form, on = value.args
+            if form == GENERIC:
+                return named == name and on is base and self.is_own(base) and self._is_generic(axioms, holder, name)
             return named == name and on is base and self.has_method(state, side, base, holder, name, form)
         return False
 
@@ -49,11 +54,26 @@ class CheckedAttributes(CheckedPlainness):
         mine = [k for k in known if axioms.holds(k, name, holder) is not None]
         return any(self._all_hold(state, side, base, kind, name, holder) for kind in mine)
 
+    def _is_generic(self, axioms: Axioms, holder: str, name: str) -> bool:
+        """Whether all objects of the class, and of those below it, have that one generic method under the name."""
+        own = str(self.given.args[1].args[0])  # type: ignore[union-attr]
+        made = axioms.skeleton
+        if {own, holder} - made.keys() or axioms.is_replaced(name, False):
+            return False
+        unseen = [k for k in axioms.classes.table.below(own) if k not in made]
+        found = {axioms.holds(k, name, holder) for k, kind in made.items() if issubclass(kind, made[own])}
+        one = found.pop() if len(found) == 1 else None
+        if is_overridden(axioms.names, own, name):
+            return False
+        return one is not None and not unseen and axioms.registers(holder, name, one)
+
     def _all_hold(self, state: State, side: Side, base: Term, kind: str, name: str, holder: str) -> bool:
         """Whether all classes of the files below one, of which an object may be, have the same as it under a name."""
         axioms = self.axioms[side.which]
         below = [k for k, made in axioms.skeleton.items() if issubclass(made, axioms.skeleton[kind])]
         unseen = [k for k in axioms.classes.table.below(kind) if k not in axioms.skeleton]
+        if is_overridden(axioms.names, kind, name):
+            return False
         others = [k for k in below if axioms.holds(k, name, holder) is None]
         return all(self._is_of(state, base, k, False) for k in [*unseen, *others])
 

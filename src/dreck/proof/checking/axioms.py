@@ -18,6 +18,7 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.checking.elsewhere import sole_method
+from dreck.proof.checking.nested import are_joined
 from dreck.proof.checking.setting import is_private, sets, sets_by_name
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
@@ -154,6 +155,19 @@ class Axioms:
         told = [ast.unparse(d).rpartition(".")[2] for d in found.decorator_list]
         return found if told == decorators or (form == "method" and told == ["abstractmethod"]) else None
 
+    def registers(self, holder: str, name: str, default: ast.stmt) -> bool:
+        """A generic method, for which all is registered that its class decorates with it, and nothing else is."""
+        told = default.decorator_list if isinstance(default, FunctionNode) else []
+        if [ast.unparse(d).rpartition(".")[2] for d in told] != ["singledispatchmethod"]:
+            return False
+        named = [n for n in walk(self.classes.table.classes[holder]) if isinstance(n, ast.Name) and n.id == name]
+        registry = self.classes.registry(f"{holder}:{name}")
+        every = list({id(f): f for f in registry.functions.values()}.values()) if registry is not None else []
+        bound = {n for n, _ in _members(self.classes.table.classes[holder])}
+        if registry is None or bound & {"singledispatchmethod", *registry.kinds}:
+            return False
+        return default in every and len(named) == sum(len(f.decorator_list) for f in every) - 1
+
     def is_set(self, name: str) -> bool:
         """Whether something in the files sets an attribute of that name, or one whose name nobody can read."""
         return any(sets(tree, name) for tree in _trees(self.names))
@@ -280,7 +294,8 @@ def _pairs(known: dict[str, type], every: set[str], classes: KnownClasses) -> It
     for at, one in enumerate(names):
         for other in names[at + 1 :]:
             mine = {one, other} <= classes.table.classes.keys()
-            if mine and classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other):
+            known_both = mine and classes.hierarchy.is_known(one) and classes.hierarchy.is_known(other)
+            if known_both and not are_joined(classes.names, one, other):
                 continue
             for bases in ((known[one], known[other]), (known[other], known[one])):
                 with contextlib.suppress(TypeError):  # their layouts differ, or there is no order

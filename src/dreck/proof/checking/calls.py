@@ -12,6 +12,8 @@ from dreck.proof.annotations import names_for_types
 from dreck.proof.checking.axioms import signature_of
 from dreck.proof.checking.binding import bound_at
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
+from dreck.proof.checking.nested import is_overridden
+from dreck.proof.classes.members import GENERIC
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -142,7 +144,7 @@ class CheckedCalls(CheckedLemmas):
             case "registered":
                 registry = axioms.classes.registry(str(function.args[0]))
                 node = registry.functions[str(function.args[1])] if registry is not None else None
-            case "method":
+            case "method" if function.args[2] != GENERIC:
                 node = axioms.method(function.args[0], function.args[1], function.args[2])
                 if node is None and function.args[2] == "method":
                     node = axioms.private_method(function.args[0], function.args[1], self.acts.trusts_private())
@@ -170,7 +172,7 @@ class CheckedCalls(CheckedLemmas):
             if own in axioms.skeleton and issubclass(made, axioms.skeleton[own])
         ]
         found = {axioms.holds(kind, name, h) for kind in kinds for h in axioms.skeleton} - {None}
-        node = found.pop() if len(found) == 1 else None
+        node = found.pop() if len(found) == 1 and not is_overridden(axioms.names, own, name) else None
         if node is None:
             return axioms.private_method(own, name, trusted)
         return axioms.method(self._holder(axioms.skeleton, own, name), name, "method")

@@ -9,6 +9,7 @@ from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
+from dreck.proof.checking.nested import may_be_below
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
@@ -89,6 +90,10 @@ class CheckedPlainness(CheckedTests):
             if kind in axioms.classes.table.classes or not axioms.is_class(kind):
                 return False
         tables = axioms.classes.table.classes
+        seen = [tables[name] for name in known]
+        words = {kind.rpartition(".")[2] for kind in kinds}
+        if any(node not in seen and may_be_below(axioms.names, node.bases, words) for node in wilful):
+            return False
         related = {
             name
             for name, made in known.items()

@@ -38,11 +38,23 @@ def roots_of(node: ast.ClassDef, names: ModuleNames) -> set[str]:
     return set(_Above(read).of(node, *home))
 
 
+def passed_by(node: ast.ClassDef, names: ModuleNames) -> frozenset[str] | None:
+    """The names of the classes of the project between a class and its roots; None where nobody can tell them all."""
+    home = _homes(names).get(id(node))
+    if home is None:
+        return None
+    above = _Above(names.read if isinstance(names, LinkedNames) else _read_nothing)
+    unknown = sum(source == UNKNOWN for source in above.of(node, *home))
+    return None if unknown > above.outside else frozenset(above.passed)
+
+
 @lru_cache(maxsize=16)
 def _homes(names: ModuleNames) -> dict[int, tuple[ast.Module, Path | None]]:
     """For each class of the files, by its identity, the file that it stands in."""
     classes = ((n, tree, path) for tree, path in _files(names) for n in every_node(tree) if isinstance(n, ast.ClassDef))
-    return {id(n): (tree, path) for n, tree, path in classes}
+    found = {id(n): (tree, path) for n, tree, path in classes}
+    copies = names.originals if isinstance(names, LinkedNames) else {}
+    return found | {copy: found[id(n)] for copy, n in copies.items() if id(n) in found}
 
 
 def _files(names: ModuleNames) -> Iterator[tuple[ast.Module, Path | None]]:
@@ -59,6 +71,9 @@ def _read_nothing(path: Path) -> ast.Module | None:
 class _Above:
     read: Reader
     seen: set[tuple[str, int]] = field(default_factory=set)
+    passed: set[str] = field(default_factory=set)
+    outside: int = 0
+    """So many bases come from files beside a text that has no place among files."""
 
     def of(self, node: ast.ClassDef, tree: ast.Module, path: Path | None) -> Iterator[str]:
         pending: list[_Place] = [(base, tree, path) for base in _bases(node)]
@@ -89,6 +104,8 @@ class _Above:
 
     def _named(self, name: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
         known = bindings_of(tree)
+        if name in known.rebound or known.dynamic:
+            yield UNKNOWN
         bound = known.of.get(name, [])
         inner = [n for n in every_node(tree) if isinstance(n, ast.ClassDef) and n.name == name] if not bound else []
         for s in [*bound, *inner]:
@@ -104,6 +121,7 @@ class _Above:
     def _bound(self, s: ast.stmt, name: str, tree: ast.Module, path: Path | None) -> Iterator[str | _Place]:
         match s:
             case ast.ClassDef():
+                self.passed.add(s.name)
                 yield from ((base, tree, path) for base in _bases(s))
             case ast.ImportFrom(names=aliases):
                 asked = next((a.name for a in aliases if (a.asname or a.name) == name), "")
@@ -138,6 +156,7 @@ class _Above:
                 yield self._imported(s, name, path)
 
     def _imported(self, s: ast.ImportFrom, name: str, path: Path | None) -> str | _Place:
+        self.outside += path is None and s.level > 0
         file = (file_of(s, path) or package_of(s, path)) if path is not None else None
         other = self.read(file) if file is not None else None
         if other is not None:

@@ -6,6 +6,7 @@ That no class outside the module derives from two classes that are held apart he
 
 from dataclasses import dataclass
 
+from dreck.proof.classes.hidden import may_join
 from dreck.proof.classes.table import OPEN, ClassTable
 
 _SOLID = frozenset(
@@ -57,7 +58,8 @@ class Hierarchy:
         if self.derives(a, b) or self.derives(b, a):
             return True
         if a in self.table.classes and b in self.table.classes and self.is_known(a) and self.is_known(b):
-            return any(self.table.may_derive(name, b) for name in (a, *self.table.below(a)))
+            joined = any(self.table.may_derive(name, b) for name in (a, *self.table.below(a)))
+            return joined or may_join(self.table, a, b)
         return not ({a, b} <= _SOLID and self.table.builtin(a) is not None and self.table.builtin(b) is not None)
 
     def in_order(self, kinds: list[str]) -> list[str]:

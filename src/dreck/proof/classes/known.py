@@ -10,13 +10,14 @@ from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.enums import Enums
+from dreck.proof.classes.hidden import is_above_hidden, may_override
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.private import private_method
-from dreck.proof.classes.put_later import put_later
+from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
-from dreck.proof.classes.registries import Registry, registry_of
+from dreck.proof.classes.registries import Registry, registry_of, registry_of_method
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
@@ -74,7 +75,9 @@ class KnownClasses:
 
     def _catches_missing(self, kind: str) -> bool:
         """Whether an AttributeError inside a property ends in `__getattr__` of a class below instead of going on."""
-        return any(self.members.takes_back(own, "__getattr__") for own in (kind, *self.table.below(kind)))
+        below = (kind, *self.table.below(kind))
+        hidden = may_override(self.table, kind, "__getattr__")
+        return hidden or any(self.members.takes_back(own, "__getattr__") for own in below)
 
     def is_own_attribute(self, name: str) -> bool:
         """Whether only this version, or its function, speaks of an attribute, and nothing sets it on an object."""
@@ -84,6 +87,11 @@ class KnownClasses:
         if name not in here.names or here.is_stored(name):
             return False
         return name not in there.names or (name in self.apart and self._is_computed(name))
+
+    @property
+    def may_change_classes(self) -> bool:
+        """Whether something in the files may give an object another class: `one.__class__ = Wet`."""
+        return "__class__" in specials_put(self.names)
 
     def _is_computed(self, name: str) -> bool:
         """Whether it is a property wherever a class has it: code elsewhere cannot set another in its place."""
@@ -130,10 +138,12 @@ class KnownClasses:
 
         None when a class of the module binds the name in a way that is not understood.
         """
-        having = []
+        having: list[str] = []
+        if self.may_change_classes:
+            return None
         for kind in self.table.classes:
             bound = any(name in self.table.bound_in(base) for base in self.table.lineage(kind))
-            if bound and self.found(kind, name) is None:
+            if bound and (self.found(kind, name) is None or may_override(self.table, kind, name)):
                 return None
             if bound and not self.is_own(kind):
                 having.append(kind)
@@ -147,7 +157,7 @@ class KnownClasses:
         """The classes an `isinstance` with `kind` asks for: a base only this version has stands for those below it."""
         if not self.is_own(kind) or kind not in self.table.classes:
             return [kind]
-        if not self.hierarchy.is_known(kind):
+        if not self.hierarchy.is_known(kind) or is_above_hidden(self.table, kind):
             return None
         return [name for name in self.table.below(kind) if not self.is_own(name)]
 
@@ -158,11 +168,24 @@ class KnownClasses:
         return name in self.table.classes and self.table.is_understood(name) and not self.table.is_protocol(name)
 
     def registry(self, name: str) -> Registry | None:
-        """What is registered for a generic function of this version; None when that is not plain to see."""
+        """What is registered for a generic function of this version; None when that is not plain to see.
+
+        A generic method is called by its class and its name: `Desk:fee`.
+        """
         if name not in self._registries:
+            holder, _, method = name.partition(":")
             known = name in self.names.definitions
-            self._registries[name] = registry_of(name, self.hierarchy) if known else None
+            found = registry_of(name, self.hierarchy) if known else None
+            self._registries[name] = registry_of_method(holder, method, self.hierarchy) if method else found
         return self._registries[name]
+
+    def generic_method(self, kind: str, name: str) -> str:
+        """The class that holds the generic method of objects of `kind` and of all classes below it, under a name that
+        only this version speaks of; else ''."""
+        if kind not in self.table.classes or self.may_change_classes or not self.is_own_attribute(name):
+            return ""
+        holders = {self.members.generic_holder(k, name) for k in (kind, *self.table.below(kind))}
+        return holders.pop() if len(holders) == 1 and not may_override(self.table, kind, name) else ""
 
     def inverts_equality(self) -> bool:
         """Whether `!=` is the opposite of `==` for all objects of classes of the files."""
@@ -197,6 +220,8 @@ class KnownClasses:
         """The same for objects known to be of `kind`."""
         if kind not in self.table.classes or self.table.order(kind) is None:
             return TakenBack(frozenset(), frozenset()) if self.table.builtin(kind) is not None else self.taken_back()
+        if is_above_hidden(self.table, kind):
+            return self.taken_back()
         lines = {name for k in (kind, *self.table.below(kind)) for name in self.table.lineage(k)}
         parts = [taken_back_by_class(self.table.classes[name], self.names) for name in lines]
         put = put_on_any(self.names)

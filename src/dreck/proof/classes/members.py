@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 
+GENERIC = "generic"
+"""The form of a `functools.singledispatchmethod`, which is never `Found`: what it runs is told by its argument."""
+
 
 @dataclass(frozen=True, slots=True)
 class Found:
@@ -35,6 +38,22 @@ class Members:
             if statements:
                 return self._form(holder, name, statements) if len(statements) == 1 else None
         return None
+
+    def generic_holder(self, kind: str, name: str) -> str:
+        """The class in whose body stands the generic method that instances of `kind` have under `name`; else ''."""
+        if not self.table.is_understood(kind):
+            return ""
+        for holder in self.table.order(kind) or ():
+            statements = self.table.bound_in(holder).get(name) if holder in self.table.classes else None
+            if statements:
+                return holder if len(statements) == 1 and self._is_generic(statements[0]) else ""
+            if holder not in self.table.classes and _has(holder, name):
+                return ""
+        return ""
+
+    def _is_generic(self, s: ast.stmt) -> bool:
+        told = s.decorator_list if isinstance(s, FunctionNode) else []
+        return [self.table.names.stands_for(d) for d in told] == ["functools.singledispatchmethod"]
 
     def _form(self, holder: str, name: str, statements: list[ast.stmt]) -> Found | None:
         match statements[0]:

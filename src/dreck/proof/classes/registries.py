@@ -1,13 +1,21 @@
-"""Generic functions of one version (`functools.singledispatch`), when all that is registered is plain to see."""
+"""Generic functions and methods of one version, when all that is registered is plain to see.
+
+Source: the library reference, `functools.singledispatch` and `functools.singledispatchmethod`.
+"""
 
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations
 
+from dreck.model.names.bindings import bound_by
+from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+
+_REGISTERING = ("register", "dispatcher")
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,13 +29,37 @@ class Registry:
 def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
     """What is registered for the function `name`; None when there may be more, or when two classes could compete."""
     tree = hierarchy.table.names.tree
+    found = _registered_in(tree.body, name, "functools.singledispatch", hierarchy)
+    if found is None or _is_used_otherwise(tree, name, found[1]):
+        return None
+    return _ordered(found[0], hierarchy)
+
+
+def registry_of_method(holder: str, name: str, hierarchy: Hierarchy) -> Registry | None:
+    """The same for a generic method, whose functions stand in the body of its class, all of them."""
+    names = hierarchy.table.names
+    body = hierarchy.table.classes[holder].body
+    found = _registered_in(body, name, "functools.singledispatchmethod", hierarchy)
+    trees = (names.tree, *names.trees)
+    if found is None or any(_registers_otherwise(tree, name, found[1], names) for tree in trees):
+        return None
+    said = {n.id for n in found[1] if isinstance(n, ast.Name)} | found[0].keys()
+    if (said - {name}) & {b for s in body for b in bound_by(s)}:
+        return None  # another thing is meant in the body of the class
+    return _ordered(found[0], hierarchy)
+
+
+def _registered_in(
+    body: list[ast.stmt], name: str, generic: str, hierarchy: Hierarchy
+) -> tuple[dict[str, FunctionNode], set[ast.AST]] | None:
+    """The functions by class, and all that stands in their decorators."""
     functions: dict[str, FunctionNode] = {}
     decorators: set[ast.AST] = set()
-    for s in tree.body:
+    for s in body:
         if not isinstance(s, FunctionNode) or not s.decorator_list:
             continue
-        kinds = list(_kinds(s, name, hierarchy))
-        if s.name == name and _is_generic(s, hierarchy):
+        kinds = list(_kinds(s, name, hierarchy, of_method=generic.endswith("method")))
+        if s.name == name and [hierarchy.table.names.stands_for(d) for d in s.decorator_list] == [generic]:
             kinds.append("")
         if kinds and (len(kinds) != len(s.decorator_list) or None in kinds):
             return None
@@ -36,34 +68,35 @@ def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
                 return None
             functions[kind] = s
         decorators |= {n for d in s.decorator_list for n in walk(d)} if kinds else set()
+    return (functions, decorators) if "" in functions else None
+
+
+def _ordered(functions: dict[str, FunctionNode], hierarchy: Hierarchy) -> Registry | None:
     named = [kind for kind in functions if kind]
-    if "" not in functions or _is_used_otherwise(tree, name, decorators):
-        return None
     if any(_compete(a, b, hierarchy) for a, b in combinations(named, 2)):
         return None
     return Registry(functions, tuple(hierarchy.in_order(named)))
 
 
-def _is_generic(s: FunctionNode, hierarchy: Hierarchy) -> bool:
-    return [hierarchy.table.names.stands_for(d) for d in s.decorator_list] == ["functools.singledispatch"]
-
-
-def _kinds(s: FunctionNode, name: str, hierarchy: Hierarchy) -> Iterator[str | None]:
+def _kinds(s: FunctionNode, name: str, hierarchy: Hierarchy, of_method: bool) -> Iterator[str | None]:
     """The classes for which `s` is registered, None for one that is not understood."""
     for d in s.decorator_list:
         called = d.func if isinstance(d, ast.Call) else d
         match called:
             case ast.Attribute(value=ast.Name(id=of), attr="register") if of == name:
-                kind = _registered_kind(d, s)
+                kind = _registered_kind(d, s, of_method)
                 yield kind if hierarchy.is_known(kind) else None
 
 
-def _registered_kind(d: ast.expr, s: FunctionNode) -> str:
-    match d:
-        case ast.Call(args=[ast.Name(id=kind)], keywords=[]):
+def _registered_kind(d: ast.expr, s: FunctionNode, of_method: bool) -> str:
+    """The class that a decorator names, or the first annotation of the function does."""
+    match d, s.args.args:
+        case ast.Call(args=[ast.Name(id=kind)], keywords=[]), _:
             return kind
-        case ast.Attribute() if s.args.args and isinstance(s.args.args[0].annotation, ast.Name):
-            return s.args.args[0].annotation.id
+        case ast.Attribute(), [ast.arg(annotation=None), ast.arg(annotation=ast.Name(id=kind)), *_] if of_method:
+            return "" if s.args.posonlyargs else kind
+        case ast.Attribute(), [ast.arg(annotation=ast.Name(id=kind)), *_] if not of_method:
+            return kind
     return ""
 
 
@@ -76,3 +109,31 @@ def _is_used_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST]) ->
     """Whether anything is done with the function but registering by decorator and calling it."""
     called = {n.func for n in walk(tree) if isinstance(n, ast.Call)}
     return any(isinstance(n, ast.Name) and n.id == name and n not in decorators and n not in called for n in walk(tree))
+
+
+def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], names: ModuleNames) -> bool:
+    """Whether anything is done with a generic method but registering by decorator and calling it by its name.
+
+    Nor may anything be registered for what nobody can tell: by its own name, of a value, under a name in a text.
+    """
+    called = {n.func for n in walk(tree) if isinstance(n, ast.Call)}
+    for n in walk(tree):
+        match n:
+            case ast.Attribute(attr=attr) if attr == name and (n not in called or not isinstance(n.ctx, ast.Load)):
+                return True
+            case ast.Name(id=said) | ast.Constant(value=str() as said) if said == name and n not in decorators:
+                return True
+            case ast.Constant(value=str() as said) if said in _REGISTERING:
+                return True
+            case ast.Attribute(attr=attr) if attr in _REGISTERING and n not in _decorating(tree):
+                if attr == "dispatcher" or tree is not names.tree or not names.stands_for(n):
+                    return True
+    return False
+
+
+@lru_cache(maxsize=8)
+def _decorating(tree: ast.Module) -> frozenset[ast.AST]:
+    """What decorates functions by way of a name: `@fee.register`, `@fee.register(Glass)`."""
+    told = (d for n in walk(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)
+    called = (d.func if isinstance(d, ast.Call) else d for d in told)
+    return frozenset(d for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name))

@@ -9,6 +9,7 @@ import builtins
 from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.classes.above import passed_by
 from dreck.source.walking import walk
 
 ROOTS = frozenset({"builtins.object", "enum.Enum", "typing.NamedTuple", "typing.Protocol", "abc.ABC"})
@@ -40,6 +41,7 @@ class ClassTable:
     _orders: dict[str, tuple[str, ...] | None] = field(default_factory=dict)
     _bindings: dict[str, dict[str, list[ast.stmt]]] = field(default_factory=dict)
     _classes: dict[str, ast.ClassDef] | None = None
+    _above: dict[str, frozenset[str] | None] = field(default_factory=dict)
 
     @property
     def classes(self) -> dict[str, ast.ClassDef]:
@@ -136,7 +138,7 @@ class ClassTable:
         return (kind,) if order is None else tuple(name for name in order if name in self.classes)
 
     def may_derive(self, kind: str, base: str) -> bool:
-        """Whether `kind` may derive from `base`, as far as can be told from names."""
+        """Whether `kind` may derive from `base`: names say so, or a base is an expression that nobody can read."""
         pending, seen = [kind], set[str]()
         while pending:
             name = pending.pop()
@@ -146,7 +148,24 @@ class ClassTable:
                 continue
             seen.add(name)
             pending += [n.id for b in self.classes[name].bases for n in walk(b) if isinstance(n, ast.Name)]
+            passed = self._passed(name)
+            if passed is None or base.rpartition(".")[2] in passed:
+                return True
         return False
+
+    def _passed(self, kind: str) -> frozenset[str] | None:
+        """The last words of the classes of the project above a class that does not name them; None: it may be any."""
+        if kind not in self._above:
+            node = self.classes[kind]
+            told = all(self._is_told(b) for b in node.bases)
+            self._above[kind] = frozenset() if told else passed_by(node, self.names)
+        return self._above[kind]
+
+    def _is_told(self, base: ast.expr) -> bool:
+        """Whether a base is a class of the table, or comes from outside of the project."""
+        e = base.value if isinstance(base, ast.Subscript) else base
+        source = self.base(e)
+        return source in self.classes or ("." in source and len(source) > 1 and not self.names.is_of_project(source))
 
     def below(self, kind: str) -> list[str]:
         """Every class of the module that may derive from `kind`, itself left out."""

@@ -2,7 +2,8 @@
 
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
-from dreck.proof.classes.members import Found
+from dreck.proof.classes.hidden import may_override
+from dreck.proof.classes.members import GENERIC, Found
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed
 from dreck.proof.state import Asks, Event, Gives, Result
@@ -59,6 +60,12 @@ def _looked_into(at: At, base: Term, name: str) -> Result | None:
         return _of_class(at, str(base.args[0]), name)
     if not kin.is_own_attribute(name):
         return None
+    if p.given is not None and base is p.given.args[0]:
+        holder = kin.generic_method(str(p.given.args[1].args[0]), name)
+        if holder:
+            p.trail.append(("very", base, None))
+            p.note(FAMILIES)
+            return Gives(at.make("method", holder, name, GENERIC, base))
     holders = kin.holders(name)
     if holders is None:
         return None
@@ -77,7 +84,7 @@ def _looked_into(at: At, base: Term, name: str) -> Result | None:
 
 def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
     """A method of the object whose method this is, if no class of the module overrides it."""
-    if p.given is None or base is not p.given.args[0] or FAMILIES not in p.allowed:
+    if p.given is None or base is not p.given.args[0] or FAMILIES not in p.allowed or p.may_change_classes:
         return None
     kin, owner = p.classes[which], str(p.given.args[1].args[0])
     is_set = kin.is_stored(name)
@@ -85,7 +92,7 @@ def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
         return None
     found = kin.found(owner, name)
     below = [kin.found(kind, name) for kind in kin.table.below(owner)]
-    if found is None or any(f != found for f in below):
+    if found is None or any(f != found for f in below) or may_override(kin.table, owner, name):
         found = kin.private_method(owner, name) if PRIVATE in p.allowed else None
         is_set = found is not None
     if found is None or found.form != "method":

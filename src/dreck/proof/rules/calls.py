@@ -8,6 +8,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.collectors import is_append
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
+from dreck.proof.classes.members import GENERIC
 from dreck.proof.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
 from dreck.proof.rules.common import At, by_the_table, observed, unmet
@@ -48,7 +49,7 @@ def _of_builtin(at: At, name: str, values: list[Term]) -> Result | None:
             if not p.compares_quietly("truth", at.state, value):
                 return by_the_table(at)
             return observed(at, at.timed("len", value), COMPARISONS)
-        case "type", [value]:
+        case "type", [value] if not p.may_change_classes:
             return Gives(at.make("type", value))
         case "bool", [value]:
             return truth.as_bool(at, value)
@@ -96,13 +97,12 @@ def row_of_table(at: At) -> Result:
 
 
 def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
-    """A call of a generic function: what is registered for the class of its argument."""
+    """A call of a generic function or method: what is registered for the class of its argument."""
     p = at.p
     positional, keywords = at.node.payload
     plain = positional[:1] == ("",) and "*" not in positional and None not in keywords
-    if function.op != "global" or FAMILIES not in p.allowed or not plain:
-        return None
-    registry = p.classes[at.which].registry(str(function.args[0]))
+    name = _generic_name(function) if FAMILIES in p.allowed and plain else ""
+    registry = p.classes[at.which].registry(name) if name else None
     if registry is None:
         return None
     chosen = ""
@@ -115,10 +115,20 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
             chosen = kind
             break
     p.note(FAMILIES)
-    target = at.make("registered", str(function.args[0]), chosen)
+    target = at.make("registered", name, chosen)
+    shape = at.node.payload
+    if function.op == "method":
+        values, shape = [function.args[3], *values], (("", *positional), keywords)
     if runs_lazily(registry.functions[chosen]) and _is_awaited_at_once(at):
-        return Gives(at.make("later", at.node.payload, target, *values))
-    return Event(at.make(Op.CALL, at.node.payload, target, *values), at.node.source)
+        return Gives(at.make("later", shape, target, *values))
+    return Event(at.make(Op.CALL, shape, target, *values), at.node.source)
+
+
+def _generic_name(function: Term) -> str:
+    """A generic function by its name, a generic method by its class and name."""
+    if function.op == "method" and function.args[2] == GENERIC:
+        return f"{function.args[0]}:{function.args[1]}"
+    return str(function.args[0]) if function.op == "global" else ""
 
 
 def pattern_class(at: At) -> Result | None:

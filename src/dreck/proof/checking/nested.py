@@ -1,0 +1,173 @@
+"""Classes that the skeleton does not hold, looked for once more by the texts: nested ones, those made by calls.
+
+A class is taken to be below another wherever nothing speaks against it: each word among its bases is looked up in all
+the files, and a word that is bound as anything but a class or an import may be any class.
+"""
+
+import ast
+import builtins
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.checking.binding import bound_at
+from dreck.source.walking import walk
+
+_MAKERS = frozenset({"type", "new_class", "make_dataclass"})
+_SET_ANYTHING = frozenset({"exec", "eval", "locals", "vars", "globals", "setattr", "__dict__"})
+_Made = tuple[list[ast.expr] | None, ast.AST]
+"""The bases of a class, None for what nobody can read, and all that it consists of."""
+
+
+@lru_cache(maxsize=16)
+def sets_classes(names: ModuleNames) -> bool:
+    """Whether `__class__` stands anywhere in the files but where it is read."""
+    nodes = (n for tree in (names.tree, *names.trees) for n in walk(tree))
+    return any("__class__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n) for n in nodes)
+
+
+def is_overridden(names: ModuleNames, kind: str, name: str) -> bool:
+    """Whether a class outside of the skeleton may derive from `kind` and say something else under `name`."""
+    return sets_classes(names) or any(
+        may_be_below(names, bases, {_word(kind)}) and (_says(node, name) or bases is None or len(bases) > 1)
+        for bases, node in _unseen(names)
+    )
+
+
+def has_unseen_below(names: ModuleNames, kind: str) -> bool:
+    return any(may_be_below(names, bases, {_word(kind)}) for bases, _ in _unseen(names))
+
+
+def are_joined(names: ModuleNames, one: str, other: str) -> bool:
+    """Whether a class outside of the skeleton may derive from both by different bases."""
+    for bases, _ in _unseen(names):
+        if bases is None:
+            return True
+        first = [may_be_below(names, [b], {_word(one)}) for b in bases]
+        second = [may_be_below(names, [b], {_word(other)}) for b in bases]
+        if any(a and b and i != j for i, a in enumerate(first) for j, b in enumerate(second)):
+            return True
+    return False
+
+
+def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: set[str]) -> bool:
+    """Whether a class with these bases may derive from one whose name ends in one of `kinds`."""
+    if bases is None:
+        return True
+    known = _known(names)
+    pending, seen = [(_last(b), False) for b in bases], set[str]()
+    while pending:
+        word, at_the_top = pending.pop()
+        if word in kinds or not word:
+            return True
+        if word in seen:
+            continue
+        seen.add(word)
+        plain = names.definitions.get(word) if at_the_top else None
+        if isinstance(plain, ast.ClassDef):
+            nodes, told = [plain], set[str]()
+        elif word in known.taken:
+            return True
+        else:
+            told = known.imports.get(word, set()) | known.others.get(word, set())
+            nodes = [n for w in {word, *told} for n in known.classes.get(w, ())]
+        if told & kinds or (not nodes and not told and not hasattr(builtins, word)):
+            return True
+        pending += [(_last(b), n in known.tops) for n in nodes for b in n.bases]
+        pending += [(w, False) for w in known.others.get(word, ())]
+    return False
+
+
+@lru_cache(maxsize=16)
+def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
+    known = _known(names)
+    table = [*names.definitions.values(), *getattr(names, "originals", {}).values()]
+    unclear = {"", *known.others, *known.taken}
+    seen = {
+        n for n in table if isinstance(n, ast.ClassDef) and not any(_is_unclear(b, unclear, names) for b in n.bases)
+    }
+    nodes = [n for tree in (names.tree, *names.trees) for n in walk(tree)]
+    found: list[_Made] = [(n.bases, n) for n in nodes if isinstance(n, ast.ClassDef) and n.bases and n not in seen]
+    for n in nodes:
+        if isinstance(n, ast.Call) and _makes_a_class(n, known.taken, set(known.classes)):
+            told = n.args[1] if len(n.args) > 1 else None
+            found.append((told.elts if isinstance(told, ast.Tuple) else None, n))
+        elif "__bases__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n):
+            found.append((None, n))
+    return tuple(found)
+
+
+def _is_read(n: ast.AST) -> bool:
+    return isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load)
+
+
+def _is_unclear(base: ast.expr, unclear: set[str], names: ModuleNames) -> bool:
+    """Whether a base of a class at the top is not simply another class there, or an import."""
+    return _last(base) in unclear and not isinstance(names.definitions.get(_last(base)), ast.ClassDef)
+
+
+def _makes_a_class(n: ast.Call, taken: set[str], classes: set[str]) -> bool:
+    word = _last(n.func)
+    if word in _MAKERS:
+        return len(n.args) != 1 or bool(n.keywords) or isinstance(n.args[0], ast.Starred)
+    if len(n.args) != 3:
+        return False
+    is_dict = isinstance(n.args[2], ast.Dict | ast.DictComp | ast.Call)
+    return word in classes or word.endswith(("Meta", "EnumType")) or (is_dict and (not word or word in taken))
+
+
+def _says(node: ast.AST, name: str) -> bool:
+    """Whether a name stands in it, or something by which it may have any name."""
+    if isinstance(node, ast.ClassDef) and (node.keywords or node.decorator_list):
+        return True
+    if isinstance(node, ast.Call):
+        told = node.args[2] if len(node.args) == 3 else None
+        if not isinstance(told, ast.Dict) or not all(isinstance(k, ast.Constant) for k in told.keys):
+            return True
+    words = {getattr(n, field, None) for n in walk(node) for field in ("id", "attr", "name", "arg", "value")}
+    return bool({name, *_SET_ANYTHING} & {w for w in words if isinstance(w, str)})
+
+
+@dataclass(slots=True)
+class _Known:
+    """All classes by name; what else is bound, under any name; other names of classes, by imports and plain binding."""
+
+    classes: dict[str, list[ast.ClassDef]] = field(default_factory=dict)
+    taken: set[str] = field(default_factory=set)
+    imports: dict[str, set[str]] = field(default_factory=dict)
+    others: dict[str, set[str]] = field(default_factory=dict)
+    tops: set[ast.AST] = field(default_factory=set)
+
+
+@lru_cache(maxsize=16)
+def _known(names: ModuleNames) -> _Known:
+    known, bound = _Known(), Counter[str]()
+    for n in (n for tree in (names.tree, *names.trees) for n in walk(tree)):
+        if isinstance(n, ast.ClassDef):
+            known.classes.setdefault(n.name, []).append(n)
+        elif isinstance(n, ast.alias):
+            known.imports.setdefault(_word(n.asname or n.name), set()).add(_word(n.name))
+        elif isinstance(n, ast.arg):
+            bound[n.arg] += 2
+        elif isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load):
+            bound[n.attr] += 2
+        else:
+            bound.update(bound_at(n))
+    for s in names.tree.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Name(id=other)) if bound[name] == 1:
+                known.others[name] = {other}
+    known.taken = set(bound) - known.others.keys()
+    known.tops = {d for d in names.definitions.values() if isinstance(d, ast.ClassDef)}
+    return known
+
+
+def _last(e: ast.expr) -> str:
+    e = e.value if isinstance(e, ast.Subscript) else e
+    return e.attr if isinstance(e, ast.Attribute) else getattr(e, "id", "")
+
+
+def _word(name: str) -> str:
+    return name.rpartition(".")[2]

@@ -1,0 +1,167 @@
+"""Classes of the files that stand in no table: in functions, in other classes, under a condition, made by a call.
+
+They may derive from a class that does, and give its methods or its kin another meaning (language reference, 3.3.3,
+"Customizing class creation"). What they derive from is told by the last word of each base; a word that anything else
+may stand under (a parameter, a variable) may be any class.
+"""
+
+import ast
+import builtins
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import permutations
+
+from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.proof.classes.put_later import specials_put
+from dreck.proof.classes.table import ClassTable
+
+_MAKING = frozenset({"type", "new_class", "make_dataclass", "ABCMeta", "EnumMeta", "EnumType", "NamedTupleMeta"})
+_BINDING_ANYTHING = frozenset({"exec", "eval", "locals", "vars", "setattr", "globals", "__dict__"})
+
+
+@dataclass(frozen=True, slots=True)
+class Hidden:
+    """`bases`: for each base the classes of the table that it may be; None: any of them.
+
+    `bound`: the names it may give a meaning of its own; None: any name.
+    """
+
+    bases: tuple[frozenset[str] | None, ...]
+    bound: frozenset[str] | None
+
+
+def may_override(table: ClassTable, kind: str, name: str) -> bool:
+    """Whether objects of a hidden class below `kind` may have something of their own under `name`."""
+    for hidden in _hidden(table):
+        above = [base for base in hidden.bases if base is None or _leads_to(table, base, kind)]
+        if not above:
+            continue
+        if hidden.bound is None or name in hidden.bound or any(_brings(table, b, kind, name) for b in hidden.bases):
+            return True
+    return False
+
+
+def is_above_hidden(table: ClassTable, kind: str) -> bool:
+    """Whether a hidden class may derive from `kind`."""
+    return any(b is None or _leads_to(table, b, kind) for hidden in _hidden(table) for b in hidden.bases)
+
+
+def may_join(table: ClassTable, a: str, b: str) -> bool:
+    """Whether a hidden class may derive from both, by way of two bases."""
+    pairs = (pair for hidden in _hidden(table) for pair in permutations(hidden.bases, 2))
+    return any(all(base is None or _leads_to(table, base, k) for base, k in zip(p, (a, b), strict=True)) for p in pairs)
+
+
+def _leads_to(table: ClassTable, base: frozenset[str], kind: str) -> bool:
+    return any(table.may_derive(one, kind) for one in base)
+
+
+def _brings(table: ClassTable, base: frozenset[str] | None, kind: str, name: str) -> bool:
+    """Whether a base that does not lead to `kind` may have the name, too."""
+    if base is None:
+        return False if len(table.classes) == 1 else any(name in table.bound_in(k) for k in table.classes if k != kind)
+    if _leads_to(table, base, kind):
+        return False
+    return not base or any(table.order(k) is None or name in table.bound_in(n) for k in base for n in table.lineage(k))
+
+
+def _hidden(table: ClassTable) -> tuple[Hidden, ...]:
+    return _hidden_of(table.names)
+
+
+@lru_cache(maxsize=16)
+def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
+    trees = (names.tree, *names.trees)
+    table = {n: d for n, d in names.definitions.items() if isinstance(d, ast.ClassDef)}
+    words = _Words.of(trees, set(table))
+    seen = {id(d) for d in table.values()}
+    nodes = [n for tree in trees for n in every_node(tree)]
+    found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
+    found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]
+    if "__bases__" in specials_put(names):
+        found.append(Hidden((None, None), None))  # what derives from what is not what is written
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class _Words:
+    """What a word may stand for: `classes` by last word, `open` where something else may be bound to it."""
+
+    classes: dict[str, frozenset[str]]
+    open: frozenset[str]
+    imported: dict[str, str]
+
+    @classmethod
+    def of(cls, trees: tuple[ast.Module, ...], table: set[str]) -> "_Words":
+        bound, imported = set[str](), dict[str, str]()
+        for n in (n for tree in trees for n in every_node(tree)):
+            match n:
+                case ast.Name(id=name, ctx=ast.Store() | ast.Del()) | ast.arg(arg=name):
+                    bound.add(name)
+                case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
+                    bound.add(name)
+                case ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name):
+                    bound.add(name)
+                case ast.MatchStar(name=str() as name) | ast.MatchMapping(rest=str() as name):
+                    bound.add(name)
+                case ast.Attribute(attr=name, ctx=ast.Store() | ast.Del()):
+                    bound.add(name)
+                case ast.alias(name=name, asname=other):
+                    word = (other or name).rpartition(".")[2]
+                    if imported.setdefault(word, name.rpartition(".")[2]) != name.rpartition(".")[2]:
+                        bound.add(word)
+        classes: dict[str, set[str]] = {}
+        for kind in table:
+            classes.setdefault(kind.rpartition(".")[2], set()).add(kind)
+        defined = {n.name for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)}
+        return cls({w: frozenset(k) for w, k in classes.items()}, frozenset(bound | defined - classes.keys()), imported)
+
+    def meant(self, base: ast.expr) -> frozenset[str] | None:
+        e = base.value if isinstance(base, ast.Subscript) else base
+        word = e.attr if isinstance(e, ast.Attribute) else e.id if isinstance(e, ast.Name) else ""
+        if not word or word in self.open:
+            return None
+        told = self.imported.get(word, word)
+        if word in self.classes or told in self.classes:
+            return self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
+        is_known = word in self.imported or isinstance(e, ast.Attribute) or hasattr(builtins, word)
+        return frozenset() if is_known else None
+
+
+def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
+    said = {n.id for n in every_node(node) if isinstance(n, ast.Name)}
+    said |= {n.attr for n in every_node(node) if isinstance(n, ast.Attribute)}
+    own = {name for s in statements_of(node.body) for name in bound_by(s)}
+    opens = said & _BINDING_ANYTHING or node.decorator_list or node.keywords
+    return Hidden(tuple(map(words.meant, node.bases)), None if opens else frozenset(own))
+
+
+def _of_call(node: ast.Call, words: _Words) -> Iterator[Hidden]:
+    """Classes that a call makes: `type(name, bases, names)`, what stands in `types.new_class`."""
+    word = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+    if word not in _MAKING and not _may_call_a_metaclass(node, word, words):
+        return
+    if word == "type" and len(node.args) == 1 and not isinstance(node.args[0], ast.Starred) and not node.keywords:
+        return
+    bases: tuple[frozenset[str] | None, ...] = (None, None)
+    bound: frozenset[str] | None = None
+    match node.args:
+        case [_, ast.Tuple(elts=elts), *_] if not any(isinstance(e, ast.Starred) for e in elts):
+            bases = tuple(map(words.meant, elts))
+    match node.args:
+        case [_, _, ast.Dict(keys=keys)] if all(isinstance(k, ast.Constant) for k in keys):
+            bound = frozenset(str(k.value) for k in keys if isinstance(k, ast.Constant))
+    yield Hidden(bases, bound)
+
+
+def _may_call_a_metaclass(node: ast.Call, word: str, words: _Words) -> bool:
+    """Whether something else than `type` may be called as it is: with a name, bases and a dict."""
+    if len(node.args) != 3:
+        return False
+    told = words.imported.get(word, word)
+    if word in words.classes or told in words.classes:
+        return True
+    return (not word or word in words.open) and isinstance(node.args[2], ast.Dict | ast.DictComp | ast.Call)

@@ -1,0 +1,93 @@
+"""What no table of classes holds: classes in functions and under conditions, bases by another name, generic methods."""
+
+import ast
+import copy
+import random
+from typing import Any
+
+_NESTED = "def made():\n{inner}    return {name}\n{name} = made()\n"
+_OVERRIDING = "    def {method}(self, *given):\n        return 7\n"
+_BASES = (
+    "Base = Gate\nclass Side(Base):\n",
+    "class Holder:\n    base = Gate\nclass Side(Holder.base):\n",
+    "BASES = {'k': Gate}\nclass Side(BASES['k']):\n",
+    "def base():\n    return Gate\nclass Side(base()):\n",
+)
+
+
+def hidden(text: str, name: str, pick: random.Random) -> str:
+    """The text of one class, told so that the class is not simply there."""
+    inner = "".join(f"    {line}\n" for line in text.splitlines())
+    head, _, body = text.partition("\n")
+    base, _, rest = head.partition("(")[2].rpartition("):")[0].partition(", ")
+    again = f"Again = {base}\nclass {name}({', '.join(filter(None, ('Again', rest)))}):\n{body}"
+    return pick.choice((_NESTED.format(inner=inner, name=name), f"if True:\n{inner}", again))
+
+
+def below(pick: random.Random) -> str:
+    """A class below `Gate` with methods of its own under the names of those that are cut out, not simply there."""
+    names = ("_asked", "asked", "_by_kind", "by_kind", "_vformat", "_bootstrap", "_heavy_one")
+    body = "".join(_OVERRIDING.format(method=name) for name in names)
+    if pick.random() < 0.4:
+        return pick.choice(_BASES) + body
+    if pick.random() < 0.2:
+        return f"Side = type('Side', (Gate,), {dict.fromkeys(names, 0)})\n".replace("0", "other")
+    return hidden(f"class Side(Gate):\n{body}", "Side", pick)
+
+
+def by_kind(gate: ast.ClassDef, method: ast.FunctionDef, pick: random.Random) -> None:
+    """The method calls a generic one: in each of its functions is known what it would have asked of its argument."""
+    names = [a.arg for a in method.args.args[1:]]
+    first = pick.choice([n for n in names if n in "abo"])
+    given = ["self", first, *(n for n in names if n != first)]
+    kinds = pick.sample(("A", "B", "C", "D", "int", "str"), pick.choice((1, 1, 2)))
+    name = pick.choice(("_by_kind", "by_kind", "__by_kind"))
+    made: list[ast.stmt] = []
+    for kind in ("", *kinds):
+        args = ast.arguments([], [ast.arg(n) for n in given], None, [], [], None, [])
+        told = {k: kind == k for k in kinds} if pick.random() < 0.9 else {k: pick.random() < 0.5 for k in kinds}
+        body: Any = [_Knowing(first, told).visit(copy.deepcopy(s)) for s in method.body]
+        on: ast.expr = _named("singledispatchmethod")
+        if kind:
+            on = ast.Call(ast.Attribute(_named(name), "register", ast.Load()), [_named(kind)], [])
+        made.append(ast.FunctionDef(f"{name}_{kind.lower()}" if kind else name, args, body, [on], None, None))
+    at = gate.body.index(method)
+    gate.body[at + 1 : at + 1] = made
+    called = ast.Call(ast.Attribute(_named("self"), name, ast.Load()), [_named(n) for n in given[1:]], [])
+    method.body = [ast.Return(called)]
+    if pick.random() < 0.1:
+        gate.body.append(ast.parse(_OVERRIDING.format(method=name).replace("    def", "def", 1)).body[0])
+
+
+def arms_exchanged(function: ast.AST, pick: random.Random) -> bool:
+    """Two arms after one another that ask for a class change places; False where there are none."""
+    arms = [n for n in ast.walk(function) if _asks_for_a_class(n) and any(map(_asks_for_a_class, n.orelse[:1]))]
+    if not arms or pick.random() < 0.6:
+        return False
+    one: Any = pick.choice(arms)
+    other = one.orelse[0]
+    one.test, one.body, other.test, other.body = other.test, other.body, one.test, one.body
+    return True
+
+
+def _asks_for_a_class(n: Any) -> bool:
+    return isinstance(n, ast.If) and isinstance(n.test, ast.Call) and "isinstance" in ast.unparse(n.test.func)
+
+
+class _Knowing(ast.NodeTransformer):
+    """`isinstance` of the argument is answered, as far as it is told."""
+
+    def __init__(self, first: str, told: dict[str, bool]) -> None:
+        self.first, self.told = first, told
+
+    def visit_Call(self, node: ast.Call) -> ast.expr:
+        self.generic_visit(node)
+        match node:
+            case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(id=one), ast.Name(id=kind)]):
+                if one == self.first and kind in self.told:
+                    return ast.Constant(self.told[kind])
+        return node
+
+
+def _named(name: str) -> ast.Name:
+    return ast.Name(name, ast.Load())
