@@ -102,6 +102,8 @@ class FolderMaker:
                 body += f"    def {method}(self, a):\n    {inner.rstrip()}\n"
             elif method == "__len__" and self.pick.random() < 0.3:
                 body += f"    def __len__(self):\n        return abs({self.value(uses)})\n"
+        if base and self.pick.random() < 0.4:
+            body += f"    def heavy(self, a):\n        return a > {self.value(uses)}\n"
         return f"class {self.fresh(file, 'kind')}{base}:\n" + (body or "    pass\n")
 
     def table(self, file: str, uses: list[tuple[str, str]]) -> str:
@@ -205,9 +207,23 @@ def folder_rewritten(texts: dict[str, str], pick: random.Random) -> dict[str, st
         if isinstance(block[-1], ast.If) and pick.random() < 0.3:
             block += block[-1].orelse
             block[-2].orelse = []  # type: ignore[attr-defined]
+    if pick.random() < 0.3:
+        _cut_test([n for tree in trees.values() for n in ast.walk(tree) if isinstance(n, ast.ClassDef)], pick)
     if pick.random() < 0.7:
         _one_thing_otherwise(list(trees.values()), pick)
     return {name: ast.unparse(ast.fix_missing_locations(tree)) + "\n" for name, tree in trees.items()}
+
+
+def _cut_test(kinds: list[ast.ClassDef], pick: random.Random) -> None:
+    """A test of a method becomes a method of its own, whatever classes below may have under that name."""
+    free = [k for k in kinds if not any(getattr(s, "name", "") == "heavy" for s in k.body)]
+    methods = [(k, s) for k in free for s in k.body if isinstance(s, ast.FunctionDef) and s.name in ("most", "over")]
+    if methods:
+        kind, method = pick.choice(methods)
+        test = next(n for n in ast.walk(method) if isinstance(n, ast.If))
+        made = ast.parse(f"def heavy(self, a):\n    return {ast.unparse(test.test)}").body[0]
+        test.test = ast.parse("self.heavy(a)", mode="eval").body
+        kind.body.append(made)
 
 
 def _one_thing_otherwise(trees: list[ast.Module], pick: random.Random) -> None:

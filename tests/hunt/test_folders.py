@@ -64,7 +64,10 @@ def what_it_does(folder: Path) -> dict[str, list[str]]:
         importlib.invalidate_caches()
         inside = f"{PACKAGE}." if (folder / PACKAGE).exists() else ""
         modules = [importlib.import_module(f"{inside}{name}") for name in FILES]
-        return {name: [come_to(f, a) for a in _INPUTS] for module in modules for name, f in functions_of(module)}
+        found: dict[str, list[str]] = {}
+        for name, f in (one for module in modules for one in functions_of(module)):
+            found.setdefault(name, []).extend(come_to(f, a) for a in _INPUTS)
+        return found
     except (ImportError, NameError, AttributeError, TypeError, KeyError, ValueError, RecursionError):
         return {}
     finally:
@@ -82,11 +85,18 @@ def functions_of(module: Any) -> list[tuple[str, Callable[[int], object]]]:
         if own and inspect.isfunction(value) and value.__name__ == name:
             found.append((f"{path}::{name}", value))
         elif own and inspect.isclass(value):
-            own_methods = [
-                m for m in ("most", "over") if getattr(vars(value).get(m), "__qualname__", "") == f"{name}.{m}"
-            ]
-            found += [(f"{path}::{name}.{m}", getattr(value(), m)) for m in own_methods]
+            found += [(name, getattr(value(), m)) for m in ("most", "over") for name in _home_of(value, m)]
     return found
+
+
+def _home_of(kind: type, method: str) -> list[str]:
+    """The class that a method comes from: how it does for objects of classes below it counts for it, too."""
+    for base in kind.__mro__:
+        if method in vars(base):
+            named = f"{base.__name__}.{method}"
+            path = f"{base.__module__.replace('.', '/')}.py"
+            return [f"{path}::{named}"] if getattr(vars(base)[method], "__qualname__", "") == named else []
+    return []
 
 
 def come_to(function: Callable[[int], object], a: int) -> str:

@@ -27,6 +27,8 @@ class ModuleNames:
     def __init__(self, tree: ast.Module) -> None:
         self.tree = tree
         self.trees: list[ast.Module] = []
+        self.others: tuple[ast.Module, ...] = ()
+        """Files that have classes below those of this one, where these are looked at, too."""
         self._bindings = bindings_of(tree)
         self.definitions: dict[str, ast.stmt] = {}
         self._sources: dict[str, str] = {}

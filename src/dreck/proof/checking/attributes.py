@@ -60,7 +60,7 @@ class CheckedAttributes(CheckedPlainness):
         made = axioms.skeleton
         if {own, holder} - made.keys() or axioms.is_replaced(name, False):
             return False
-        unseen = [k for k in axioms.classes.table.below(own) if k not in made]
+        unseen = [k for k in axioms.classes.table.below(own) if k not in made and axioms.has_own(k, name)]
         found = {axioms.holds(k, name, holder) for k, kind in made.items() if issubclass(kind, made[own])}
         one = found.pop() if len(found) == 1 else None
         if is_overridden(axioms.names, own, name):
@@ -71,7 +71,8 @@ class CheckedAttributes(CheckedPlainness):
         """Whether all classes of the files below one, of which an object may be, have the same as it under a name."""
         axioms = self.axioms[side.which]
         below = [k for k, made in axioms.skeleton.items() if issubclass(made, axioms.skeleton[kind])]
-        unseen = [k for k in axioms.classes.table.below(kind) if k not in axioms.skeleton]
+        table = axioms.classes.table
+        unseen = [k for k in table.below(kind) if k not in axioms.skeleton and axioms.has_own(k, name)]
         if is_overridden(axioms.names, kind, name):
             return False
         others = [k for k in below if axioms.holds(k, name, holder) is None]

@@ -18,7 +18,7 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.checking.elsewhere import sole_method
-from dreck.proof.checking.nested import are_joined
+from dreck.proof.checking.nested import are_joined, says_anything
 from dreck.proof.checking.setting import is_private, sets, sets_by_name
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
@@ -30,6 +30,7 @@ _ELSEWHERE: dict[str, type] = {
     "typing.Protocol": object,
     "abc.ABC": object,
 }
+_PLAIN = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Assign, ast.AnnAssign, ast.Pass, ast.Expr)
 
 
 @dataclass(slots=True)
@@ -119,7 +120,10 @@ class Axioms:
         bases: list[type] = []
         for b in node.bases:
             known = self.names.canonical(b.id) if isinstance(b, ast.Name) else ""
+            if isinstance(b, ast.Attribute) and isinstance(b.value, ast.Name):
+                known = self.names.of_module(b.value.id, b.attr)
             source = self.names.stands_for(b)
+            known = source if source in self.classes.table.classes else known
             made = self._make(known, open_ | {name}) if known in self.classes.table.classes else _ELSEWHERE.get(source)
             if made is None and source.startswith("builtins."):
                 made = getattr(builtins, source.removeprefix("builtins."), None)
@@ -154,6 +158,11 @@ class Axioms:
             return None
         told = [ast.unparse(d).rpartition(".")[2] for d in found.decorator_list]
         return found if told == decorators or (form == "method" and told == ["abstractmethod"]) else None
+
+    def has_own(self, kind: str, name: str) -> bool:
+        """Whether a class that is not in the skeleton may have something else under a name than its one base."""
+        node = self.classes.table.classes[kind]
+        return len(node.bases) > 1 or says_anything(node, name) or not all(isinstance(s, _PLAIN) for s in node.body)
 
     def registers(self, holder: str, name: str, default: ast.stmt) -> bool:
         """A generic method, for which all is registered that its class decorates with it, and nothing else is."""

@@ -24,14 +24,14 @@ _Made = tuple[list[ast.expr] | None, ast.AST]
 @lru_cache(maxsize=16)
 def sets_classes(names: ModuleNames) -> bool:
     """Whether `__class__` stands anywhere in the files but where it is read."""
-    nodes = (n for tree in (names.tree, *names.trees) for n in walk(tree))
+    nodes = (n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree))
     return any("__class__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n) for n in nodes)
 
 
 def is_overridden(names: ModuleNames, kind: str, name: str) -> bool:
     """Whether a class outside of the skeleton may derive from `kind` and say something else under `name`."""
     return sets_classes(names) or any(
-        may_be_below(names, bases, {_word(kind)}) and (_says(node, name) or bases is None or len(bases) > 1)
+        may_be_below(names, bases, {_word(kind)}) and (says_anything(node, name) or bases is None or len(bases) > 1)
         for bases, node in _unseen(names)
     )
 
@@ -50,6 +50,18 @@ def are_joined(names: ModuleNames, one: str, other: str) -> bool:
         if any(a and b and i != j for i, a in enumerate(first) for j, b in enumerate(second)):
             return True
     return False
+
+
+def says(trees: Iterable[ast.Module], name: str) -> bool:
+    """Whether a name, or a text that is the same, stands anywhere in them."""
+    return any(_stands_in(tree, name) for tree in trees)
+
+
+@lru_cache(maxsize=256)
+def _stands_in(tree: ast.Module, name: str) -> bool:
+    return any(
+        name == getattr(n, f, None) for n in walk(tree) for f in ("id", "attr", "name", "asname", "arg", "value")
+    )
 
 
 def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: set[str]) -> bool:
@@ -88,7 +100,7 @@ def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
     seen = {
         n for n in table if isinstance(n, ast.ClassDef) and not any(_is_unclear(b, unclear, names) for b in n.bases)
     }
-    nodes = [n for tree in (names.tree, *names.trees) for n in walk(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)]
     found: list[_Made] = [(n.bases, n) for n in nodes if isinstance(n, ast.ClassDef) and n.bases and n not in seen]
     for n in nodes:
         if isinstance(n, ast.Call) and _makes_a_class(n, known.taken, set(known.classes)):
@@ -118,7 +130,7 @@ def _makes_a_class(n: ast.Call, taken: set[str], classes: set[str]) -> bool:
     return word in classes or word.endswith(("Meta", "EnumType")) or (is_dict and (not word or word in taken))
 
 
-def _says(node: ast.AST, name: str) -> bool:
+def says_anything(node: ast.AST, name: str) -> bool:
     """Whether a name stands in it, or something by which it may have any name."""
     if isinstance(node, ast.ClassDef) and (node.keywords or node.decorator_list):
         return True
@@ -144,7 +156,7 @@ class _Known:
 @lru_cache(maxsize=16)
 def _known(names: ModuleNames) -> _Known:
     known, bound = _Known(), Counter[str]()
-    for n in (n for tree in (names.tree, *names.trees) for n in walk(tree)):
+    for n in (n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)):
         if isinstance(n, ast.ClassDef):
             known.classes.setdefault(n.name, []).append(n)
         elif isinstance(n, ast.alias):

@@ -6,6 +6,7 @@ from itertools import combinations
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.attributes import CheckedAttributes
+from dreck.proof.checking.nested import says
 from dreck.proof.classes.members import GENERIC
 from dreck.proof.state import Side, State
 
@@ -37,7 +38,7 @@ class CheckedRegistries(CheckedAttributes):
     def _is_registered(self, state: State, side: Side, name: str, chosen: str, subject: Term) -> bool:
         axioms = self.axioms[side.which]
         registry = axioms.classes.registry(name)
-        if registry is None or chosen not in registry.functions:
+        if registry is None or chosen not in registry.functions or says(axioms.names.others, name.rpartition(":")[2]):
             return False
         pairs = combinations(registry.kinds, 2)
         if any(axioms.outcome({a}, [{b}], set()) is None is axioms.outcome({b}, [{a}], set()) for a, b in pairs):

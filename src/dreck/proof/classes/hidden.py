@@ -74,10 +74,10 @@ def _hidden(table: ClassTable) -> tuple[Hidden, ...]:
 
 @lru_cache(maxsize=16)
 def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
-    trees = (names.tree, *names.trees)
+    trees = (names.tree, *names.trees, *names.others)
     table = {n: d for n, d in names.definitions.items() if isinstance(d, ast.ClassDef)}
     words = _Words.of(trees, set(table))
-    seen = {id(d) for d in table.values()}
+    seen = {id(d) for d in (*table.values(), *getattr(names, "originals", {}).values())}
     nodes = [n for tree in trees for n in every_node(tree)]
     found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
     found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]

@@ -147,11 +147,21 @@ class KnownClasses:
                 return None
             if bound and not self.is_own(kind):
                 having.append(kind)
-        apart = [k for k in having if not any(self._same(k, base, name) for base in self.table.lineage(k)[1:])]
+        if any(self._may_mix(kind, having) for kind in self.table.classes):
+            return None
+        apart = [k for k in having if not self._is_inherited(k, having, name)]
         return sorted(apart, key=lambda k: -len(self.table.lineage(k)))
 
-    def _same(self, kind: str, base: str, name: str) -> bool:
-        return not self.is_own(base) and self.found(kind, name) == self.found(base, name)
+    def _may_mix(self, kind: str, having: list[str]) -> bool:
+        """Whether a class whose order is not known may have the name from another base than those of the files."""
+        mixed = self.table.order(kind) is None and len(self.table.classes[kind].bases) > 1
+        return mixed and any(self.table.may_derive(kind, one) for one in having)
+
+    def _is_inherited(self, kind: str, having: list[str], name: str) -> bool:
+        """Whether a class has the same under a name as every class above it that has it."""
+        above = [base for base in self.table.lineage(kind)[1:] if base in having]
+        found = self.found(kind, name)
+        return bool(above) and all(self.found(base, name) == found for base in above)
 
     def meant(self, kind: str) -> list[str] | None:
         """The classes an `isinstance` with `kind` asks for: a base only this version has stands for those below it."""

@@ -32,6 +32,9 @@ def registry_of(name: str, hierarchy: Hierarchy) -> Registry | None:
     found = _registered_in(tree.body, name, "functools.singledispatch", hierarchy)
     if found is None or _is_used_otherwise(tree, name, found[1]):
         return None
+    names = hierarchy.table.names
+    if any(_registers_otherwise(other, name, found[1], names) for other in names.others):
+        return None
     return _ordered(found[0], hierarchy)
 
 
@@ -40,7 +43,7 @@ def registry_of_method(holder: str, name: str, hierarchy: Hierarchy) -> Registry
     names = hierarchy.table.names
     body = hierarchy.table.classes[holder].body
     found = _registered_in(body, name, "functools.singledispatchmethod", hierarchy)
-    trees = (names.tree, *names.trees)
+    trees = (names.tree, *names.trees, *names.others)
     if found is None or any(_registers_otherwise(tree, name, found[1], names) for tree in trees):
         return None
     said = {n.id for n in found[1] if isinstance(n, ast.Name)} | found[0].keys()

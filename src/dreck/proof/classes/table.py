@@ -137,6 +137,11 @@ class ClassTable:
         order = self.order(kind)
         return (kind,) if order is None else tuple(name for name in order if name in self.classes)
 
+    def only_inherits(self, kind: str, name: str) -> bool:
+        """Whether a class has a name from its one base, whichever that is: nothing in its statement says otherwise."""
+        node = self.classes[kind]
+        return len(node.bases) < 2 and not node.keywords and self._is_plain(kind) and name not in self.bound_in(kind)
+
     def may_derive(self, kind: str, base: str) -> bool:
         """Whether `kind` may derive from `base`: names say so, or a base is an expression that nobody can read."""
         pending, seen = [kind], set[str]()

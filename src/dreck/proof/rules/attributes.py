@@ -91,7 +91,7 @@ def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:
     if owner not in kin.table.classes or (is_set and not (PRIVATE in p.allowed and kin.is_private(name))):
         return None
     found = kin.found(owner, name)
-    below = [kin.found(kind, name) for kind in kin.table.below(owner)]
+    below = [kin.found(kind, name) for kind in kin.table.below(owner) if not kin.table.only_inherits(kind, name)]
     if found is None or any(f != found for f in below) or may_override(kin.table, owner, name):
         found = kin.private_method(owner, name) if PRIVATE in p.allowed else None
         is_set = found is not None

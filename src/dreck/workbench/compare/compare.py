@@ -27,6 +27,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.comparison import Comparison
+from dreck.workbench.compare.kin import kin_of
 from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
 from dreck.workbench.compare.resting import files_beside
@@ -51,6 +52,8 @@ def compare_texts(
     for name in wanted.assume:
         known_assumption(name)
     sides = _sides(old, new)
+    for at, side in enumerate(sides):
+        side.names.others = tuple(kin_of(elsewhere.told, elsewhere.files, at).trees_for(side.names))
     pairs = _pairs(*sides)
     only = set(wanted.only)
     if only:

@@ -1,0 +1,80 @@
+"""Files of a folder with classes that derive from those of another file, or that register something for its functions.
+
+They have a say in what holds for these. They are found by the words of class statements, without parsing files in
+which none of them stands.
+"""
+
+import ast
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+
+from dreck.errors import DreckError
+from dreck.model.names.linking import LinkedNames
+from dreck.source.files import read
+from dreck.workbench.compare.sides import neighbour
+
+_CLASS = re.compile(r"^[ \t]*class\s+(\w+)[^(:\n]*\(([^:]*)\)\s*:", re.MULTILINE)
+_OTHER_NAME = re.compile(r"(\w+)\s+as\s+(\w+)|^\s*(\w+)\s*=\s*(?:\w+\.)*(\w+)\s*$", re.MULTILINE)
+_MAKING = re.compile(r"\b(?:type|new_class|make_dataclass|\w*Meta)\(([^)]*\([^)]*\))")
+_WORD = re.compile(r"\w+")
+_REGISTERING = re.compile(r"(\w+)\.(?:register|dispatcher)\b")
+
+
+@dataclass(slots=True)
+class Kin:
+    """The class statements of many files, by the words of their bases."""
+
+    below: dict[str, set[tuple[Path, str]]] = field(default_factory=dict)
+    """For a word, the files with a class that has it among its bases, and that class; '' where a call makes one.
+
+    For a word behind a dot, those in which something is registered for what is called so.
+    """
+
+    @classmethod
+    def of(cls, files: Iterable[Path]) -> "Kin":
+        kin = cls()
+        for path in files:
+            for word, kind in set(_bases_in(path)):
+                kin.below.setdefault(word, set()).add((path, kind))
+        return kin
+
+    def trees_for(self, names: LinkedNames) -> list[ast.Module]:
+        """The files with classes below those that a module defines or imports, these themselves left out."""
+        pending = [name.rpartition(".")[2] for name, d in names.definitions.items() if isinstance(d, ast.ClassDef)]
+        generic = (n for n in ast.walk(names.tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
+        pending += [f".{n.name}" for n in generic if n.decorator_list]
+        known = {names.path.resolve(), *(path.resolve() for path in names.places.values())}
+        seen, found = set(pending), dict[Path, None]()
+        while pending:
+            for path, kind in sorted(self.below.get(pending.pop(), ())):
+                if path.resolve() not in known:
+                    found[path] = None
+                if kind and kind not in seen:
+                    seen.add(kind)
+                    pending.append(kind)
+        return [tree for path in found if (tree := neighbour(path)) is not None]
+
+
+def _bases_in(path: Path) -> Iterator[tuple[str, str]]:
+    """The words among the bases of the classes of a file, each with the class; also what they are other names for."""
+    try:
+        text = read(path).text
+    except DreckError:
+        return
+    others: dict[str, list[str]] = {}
+    for one, other, name, value in _OTHER_NAME.findall(text):
+        others.setdefault(other or name, []).append(one or value)
+    for word in _REGISTERING.findall(text):
+        yield from ((f".{told}", "") for told in (word, *others.get(word, ())))
+    for kind, bases in [*_CLASS.findall(text), *(("", made) for made in _MAKING.findall(text))]:
+        for word in _WORD.findall(bases):
+            yield from ((told, kind) for told in (word, *others.get(word, ())))
+
+
+@lru_cache(maxsize=2)
+def kin_of(told: str, files: tuple[tuple[Path, Path], ...], side: int) -> Kin:
+    """The classes of the files of one side, as long as the same is `told` of them."""
+    return Kin.of(dict.fromkeys(pair[side] for pair in files))
