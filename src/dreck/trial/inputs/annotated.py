@@ -212,7 +212,7 @@ class Typed(Textual):
             self.types.setdefault(name if isinstance(method, property) else f"{name}()", told)
 
     def _family(self, kinds: list[str]) -> list[str]:
-        """The classes asked for, as far as the old version knows them, and those that derive from them."""
+        """The classes asked for, as far as the old version knows them, those that derive from them, and those above."""
         known = [k for k in kinds if self._lookup(k) is not MISSING or hasattr(builtins, k)]
         own = [(name, found) for name, found in self.namespace.items() if is_class(found)]
         below = [
@@ -222,7 +222,10 @@ class Typed(Textual):
             for name, found in own
             if base is not object and found is not base and derives(found, base) and name not in known
         ]
-        return list(dict.fromkeys([*known, *below[:6]]))
+        asked = [made for kind in known if isinstance(made := self._lookup(kind), type)]
+        bases = {base for made in asked for base in made.__mro__[1:]}
+        above = [name for name, kind in own if kind in bases and kind.__module__ == self.namespace.get("__name__")]
+        return list(dict.fromkeys([*known, *below[:6], *above[:2]]))
 
     def _odd_ones(self, name: str, u: Usage) -> list[Make]:
         """Where the code looks at types: values of classes below the one asked for."""

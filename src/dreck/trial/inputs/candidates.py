@@ -230,8 +230,8 @@ class Candidates(Typed):
             made += [Make("value", WORDED), Make("value", ""), Make("value", 0)]
         if u.percent:
             made += [Make("value", v) for v in (("text",), (1, 2), ())]
-        if u.classes:  # one stranger
-            made += [Make("stand-in"), Make("value", None)]
+        if u.classes:  # strangers
+            made += [Make("stand-in"), *(Make("value", v) for v in (None, 3, "text", 2.5, b"text", [1], {"k": 1}))]
         if u.tested_none:
             made += [Make("value", None)]
             if all(m.kind == "value" and m.what is None for m in made):

@@ -316,8 +316,9 @@ class Runner:
             name = self._aliases.get(own_name, own_name)
             if own_name in self.left_out:
                 continue
-            if position == 0 and owner is not None and own_name in ("self", "cls", "mcs"):
-                args.append(self._self(world, name, owner) if own_name == "self" else self._class(world, name, owner))
+            if position == 0 and owner is not None and (own_name in ("self", "cls", "mcs") or self._is_of_class(owner)):
+                of_object = own_name == "self" and not self._is_of_class(owner)
+                args.append((self._self if of_object else self._class)(world, name, owner))
                 continue
             if position == 0 and name == "self" and self._like is not None:
                 args.append(self._self(world, name, self._like))
@@ -337,6 +338,9 @@ class Runner:
                 case _:
                     args.append(world.at(name))
         return args, kwargs
+
+    def _is_of_class(self, owner: type) -> bool:
+        return isinstance(inspect.getattr_static(owner, self.version.node.name, None), classmethod)
 
     def _given(self, world: World, name: str, parameter: inspect.Parameter) -> bool:
         if parameter.default is parameter.empty:

@@ -30,6 +30,7 @@ from dreck.trial.server import (
 )
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.candidates import Candidate
+from dreck.workbench.judging.unseen import of_classes
 from dreck.workbench.judging.verdict import Verdict
 
 _log = logging.getLogger("dreck")
@@ -79,7 +80,7 @@ class Judge:
             return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
         unseen = found.status == "tested" and (
-            _not_tried(old.node, new.node) or _of_frames(old, new) or _of_replaced(old, new)
+            _not_tried(old.node, new.node) or _of_frames(old, new) or _of_replaced(old, new) or of_classes(old, new)
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")

@@ -1,0 +1,72 @@
+"""What no trial sees: classes that nobody can make from outside, objects that change, methods that are set anew."""
+
+import ast
+from collections.abc import Iterator
+from itertools import combinations
+
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
+from dreck.proof.classes.put_later import specials_put
+from dreck.proof.classes.speech import Speech
+from dreck.proof.classes.table import ClassTable
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+from dreck.workbench.judging.candidates import Candidate
+
+
+def of_classes(old: Candidate, new: Candidate) -> str:
+    """What a class that stands in a function, or is made by a call, may do otherwise than those that were tried."""
+    sides = ((old, new), (new, old))
+    asked = [list(_asked(c.node)) for c in (old, new)]
+    if asked[0] != asked[1] and any("__class__" in specials_put(c.names) for c in (old, new)):
+        return "an object may be given another class meanwhile (`__class__` is set)"
+    for (mine, other), kinds, there in zip(sides, asked, asked[::-1], strict=True):
+        told = _of_methods(mine, other) or (_of_kinds(mine.names, kinds, there) if kinds != there else "")
+        if told:
+            return told
+    return ""
+
+
+def _of_methods(mine: Candidate, other: Candidate) -> str:
+    table, stored = ClassTable(mine.names), Speech.of(mine.names)
+    for name in sorted(_spoken(mine.node) - _spoken(other.node)):
+        kinds = [kind for kind in table.classes if name in table.bound_in(kind)]
+        if kinds and (stored.is_stored_by_name(name) or "__class__" in specials_put(mine.names)):
+            return f"`{name}` may be another one by then: it is set on an object, or an object changes its class"
+        above = next((kind for kind in kinds if may_override(table, kind, name)), "")
+        if above:
+            return f"a class below {above} that nobody can make from outside may have a `{name}` of its own"
+    return ""
+
+
+def _of_kinds(names: ModuleNames, kinds: list[str], there: list[str]) -> str:
+    table = ClassTable(names)
+    known = [kind for kind in dict.fromkeys((*kinds, *there, *_registered(names))) if kind in table.classes]
+    for one, two in combinations(known, 2):
+        if may_join(table, one, two):
+            return f"something that nobody can make from outside may be a {one} and a {two} at once"
+    own = next((kind for kind in known if kind not in there and is_above_hidden(table, kind)), "")
+    return f"a class that nobody can make from outside may be below {own}, too" if own else ""
+
+
+def _spoken(node: FunctionNode) -> set[str]:
+    return {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
+
+
+def _asked(node: FunctionNode) -> Iterator[str]:
+    """The classes that a function asks for, in the order of the text."""
+    for n in ast.walk(node):
+        match n:
+            case ast.Call(func=ast.Name(id="isinstance" | "issubclass"), args=[_, kinds]):
+                yield from (n.id for n in ast.walk(kinds) if isinstance(n, ast.Name))
+            case ast.MatchClass(cls=ast.Name(id=kind)):
+                yield kind
+            case ast.Call(func=ast.Name(id="type"), args=[_]):
+                yield "type"
+
+
+def _registered(names: ModuleNames) -> Iterator[str]:
+    for n in walk(names.tree):
+        match n:
+            case ast.Call(func=ast.Attribute(attr="register"), args=[ast.Name(id=kind), *_]):
+                yield kind
