@@ -16,6 +16,7 @@ from dreck.source.functions import FunctionNode, blocks_of
 from dreck.source.walking import walk
 
 _GENERIC = "functools.singledispatch"
+_OF_PROPERTIES = ("setter", "deleter", "getter")
 _QUIET_DECORATORS = frozenset(
     {"builtins.staticmethod", "builtins.classmethod", "builtins.property", "functools.lru_cache", "functools.cache",
      "functools.wraps", "functools.cached_property", "functools.total_ordering", "functools.singledispatchmethod",
@@ -200,12 +201,20 @@ class _Importing:
         called = d.func if isinstance(d, ast.Call) else d
         if isinstance(d, ast.Call) and not all(map(self._is_quiet, (*d.args, *(k.value for k in d.keywords)))):
             return False
-        if isinstance(called, ast.Attribute) and called.attr in ("setter", "deleter", "getter"):
-            return isinstance(called.value, ast.Name)
+        if isinstance(called, ast.Attribute) and called.attr in _OF_PROPERTIES:
+            return isinstance(called.value, ast.Name) and self._is_property(called.value.id)
         generic = self.names.definitions.get(_registers(d))
         registers = isinstance(generic, FunctionNode) and _is_generic(generic, self.names)
         registers = registers or _registers(d) in self.generics
         return registers or self.names.stands_for(called) in _QUIET_DECORATORS
+
+    def _is_property(self, name: str) -> bool:
+        """Whether a name stands for a property: all that binds it makes one, or another of the one before."""
+        bound = self.bound.get(name, [])
+        made = [s.decorator_list[:1] for s in bound if isinstance(s, FunctionNode)]
+        kinds = [self.names.stands_for(d[0]) if d else "" for d in made]
+        again = all(d and ast.unparse(d[0]) in {f"{name}.{part}" for part in _OF_PROPERTIES} for d in made[1:])
+        return len(made) == len(bound) and kinds[:1] == ["builtins.property"] and again
 
     # --- expressions -------------------------------------------------------------------------------
 
