@@ -14,6 +14,9 @@ def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     missing = [code for code in codes if code.rpartition(" ")[2] not in have]
     if not missing:
         return
+    missing = [code for code in missing if not _beside_its_like(sheet, top, code)]
+    if not missing:
+        return
     code = "\n".join(missing)
     if top:
         sheet.insert((top[-1].end_lineno or top[-1].lineno) + 1, f"{code}\n")
@@ -26,6 +29,29 @@ def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
         line += 1
     sheet.insert(line, f"{code}\n\n\n")
+
+
+def _beside_its_like(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
+    """Puts a name beside others that are imported from the same module on one line, in their order."""
+    match ast.parse(code).body:
+        case [ast.ImportFrom(module=module, names=[ast.alias(name=name, asname=None)], level=0)]:
+            pass
+        case _:
+            return False
+    for s in top:
+        if not isinstance(s, ast.ImportFrom) or s.module != module or s.level or s.end_lineno != s.lineno:
+            continue
+        names = [a.name for a in s.names]
+        line = sheet.line(s.lineno)
+        plain = s.col_offset == 0 and all(a.asname is None and a.name != "*" for a in s.names)
+        wanted = f"from {module} import {', '.join(names)}"
+        if plain and line.rstrip() == wanted:
+            in_order = (
+                sorted([*names, name], key=str.lower) if names == sorted(names, key=str.lower) else [*names, name]
+            )
+            sheet.replace_lines(s.lineno, s.lineno, f"from {module} import {', '.join(in_order)}\n")
+            return True
+    return False
 
 
 def _imports_at_top(tree: ast.Module) -> list[ast.stmt]:

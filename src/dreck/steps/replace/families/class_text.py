@@ -22,6 +22,11 @@ def check_body(body: Sequence[str], cls: ast.ClassDef) -> None:
 
 def for_self(line: str, subject: str) -> str:
     """A line with the subject called `self`; its strings and comments stay."""
+    return called_otherwise(line, subject, "self")
+
+
+def called_otherwise(line: str, subject: str, name: str) -> str:
+    """A line with a variable called by another name; its strings and comments stay."""
     if not re.search(rf"\b{subject}\b", line):
         return line
     sheet = Sheet(line.lstrip() + "\n")
@@ -33,9 +38,9 @@ def for_self(line: str, subject: str) -> str:
     before = ""
     for token in tokens:
         if token.type == 1 and token.string == subject and before != ".":
-            sheet.replace(Range(token.start[1], token.end[1]), "self")
+            sheet.replace(Range(token.start[1], token.end[1]), name)
         if token.string.startswith(("f'", 'f"')) and re.search(rf"\{{[^}}]*\b{subject}\b", token.string):
-            sheet.replace(Range(token.start[1], token.end[1]), re.sub(rf"(?<=\{{){subject}\b", "self", token.string))
+            sheet.replace(Range(token.start[1], token.end[1]), re.sub(rf"(?<=\{{){subject}\b", name, token.string))
         before = token.string
     return lead + sheet.result().rstrip("\n")
 

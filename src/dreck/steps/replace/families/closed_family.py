@@ -121,6 +121,23 @@ def common_base(home: Scene, kinds: Sequence[ast.ClassDef]) -> ast.ClassDef | No
     return node if isinstance(node, ast.ClassDef) else None
 
 
+def only_declares(node: ast.ClassDef) -> bool:
+    """Whether a class has nothing but methods that others answer."""
+    if node.bases or node.decorator_list or node.keywords:
+        return False
+    methods = [s for s in node.body if not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant))]
+    return bool(methods) and all(_is_stub(s) for s in methods)
+
+
+def _is_stub(s: ast.stmt) -> bool:
+    match s:
+        case ast.FunctionDef(body=[ast.Raise(exc=ast.Name(id="NotImplementedError"))]):
+            return True
+        case ast.Assign(targets=[ast.Name(id="__slots__")]):
+            return True
+    return False
+
+
 # --- who answers what ----------------------------------------------------------------------------------
 
 
@@ -141,7 +158,8 @@ def answers(scene: Scene, home: Scene, chain: Chain, family: Family, subject: st
     bodies = [(c, body) for kinds, body in zip(asked, parts.bodies, strict=False) for c in kinds]
     found = [(c, body) for c, body in bodies if isinstance(c, ast.ClassDef)]
     base = common_base(home, family.kinds)
-    heirs = [base] if base is not None and base.name not in names else forgotten
+    declares = base is not None and only_declares(base) and len(forgotten) == 1 and base is not forgotten[0]
+    heirs = [base] if base is not None and base.name not in names and not declares else forgotten
     attribute = _attribute(scene, chain, subject) if default is None and len(chain.arms) == 1 else ""
     neutral = [] if default is not None or not forgotten else _neutral(scene, chain)
     if attribute and neutral and forgotten:

@@ -18,7 +18,16 @@ from dreck.steps.replace.families.class_text import (
     put_first,
     put_method,
 )
-from dreck.steps.replace.families.closed_family import Family, answers, common_base, family_of, lineage, method
+from dreck.steps.replace.families.closed_family import (
+    Family,
+    answers,
+    common_base,
+    family_of,
+    lineage,
+    method,
+    only_declares,
+)
+from dreck.steps.replace.families.host import Host
 from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class, home_of, moved, type_chains
 from dreck.steps.support.chains import Chain
 from dreck.steps.support.imports import add_imports
@@ -92,18 +101,19 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     unit = sheet.unit(scene.node)
     parts = moved(scene, sheet, chain, unit)
     given = [g for g in in_order(scene, parts.given) if g != subject.id]
+    host = Host.of(scene, given)
     name = _method_name(scene, home, classes)
     as_protocol = scene.wishes.form == "protocol"
     base, fresh = _base(scene, home, classes, name, as_protocol)
     tested = {c.name for c in classes}
-    for kinds, body in zip(_nodes(home, chain), parts.bodies, strict=True):
+    for kinds, body in zip(_nodes(home, chain), map(host.told, parts.bodies), strict=True):
         for cls in kinds:
             check_body(body, cls)
-            _check_reach(scene, home, body, (subject.id, *given))
+            _check_reach(scene, home, body, (subject.id, host.name, *given))
             own = [for_self(text, subject.id) for text in body]
-            helper = Helper(name, ("self", *given), tuple(own))
+            helper = Helper(name, ("self", *host.parameters(given)), tuple(own))
             put_method(home, there, cls, written(scene, helper, *indents_of(there, cls), _returns(scene, parts)))
-    declared = Helper(name, ("self", *given), ("..." if as_protocol else "raise NotImplementedError",))
+    declared = Helper(name, ("self", *host.parameters(given)), ("..." if as_protocol else "raise NotImplementedError",))
     stub = written(scene, declared, unit, unit, _returns(scene, parts))
     if as_protocol:
         add_imports(home, there, ["from typing import Protocol"])
@@ -140,16 +150,19 @@ def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject:
     sheet = scene.sheet()
     there = sheet if home is scene else home.sheet()
     found = answers(scene, home, chain, family, subject, sheet.unit(scene.node))
+    host = Host.of(scene, found.given)
     name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies])
     returns = ast.unparse(scene.node.returns) if found.returns and scene.node.returns is not None else ""
-    for cls, body in found.bodies:
+    for cls, body in ((cls, host.told(body)) for cls, body in found.bodies):
         check_body(body, cls)
-        _check_reach(scene, home, body, (subject, *found.given))
+        _check_reach(scene, home, body, (subject, host.name, *found.given))
         if found.attribute:
             put_first(there, cls, f"{indents_of(there, cls)[0]}{body[0]}\n")
             continue
         own = [for_self(line, subject) for line in body]
-        put_method(home, there, cls, method(scene, name, own, found.given, indents_of(there, cls)[0], returns))
+        put_method(
+            home, there, cls, method(scene, name, own, host.parameters(found.given), indents_of(there, cls)[0], returns)
+        )
     call = f"{subject}.{name}" + ("" if found.attribute else f"({', '.join(found.given)})")
     line = f"{sheet.indent(found.first)}{found.call.format(call)}\n"
     drop_name_of_class(scene, sheet, chain)
@@ -255,7 +268,7 @@ def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str,
     """The class that declares the method: one that only these share and that only declares, or a new one."""
     tested = {c.name for c in classes}
     for node in home.names.definitions.values():
-        if as_protocol or not isinstance(node, ast.ClassDef) or not _only_declares(node):
+        if as_protocol or not isinstance(node, ast.ClassDef) or not only_declares(node):
             continue
         below = {
             c.name
@@ -273,22 +286,6 @@ def _base(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], name: str,
         if is_free(base, taken):
             return base, True
     raise Untouchable("no free name for the common base was found")
-
-
-def _only_declares(node: ast.ClassDef) -> bool:
-    if node.bases or node.decorator_list or node.keywords:
-        return False
-    methods = [s for s in node.body if not (isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant))]
-    return bool(methods) and all(_is_stub(s) for s in methods)
-
-
-def _is_stub(s: ast.stmt) -> bool:
-    match s:
-        case ast.FunctionDef(body=[ast.Raise(exc=ast.Name(id="NotImplementedError"))]):
-            return True
-        case ast.Assign(targets=[ast.Name(id="__slots__")]):
-            return True
-    return False
 
 
 def _returns(scene: Scene, parts: Moved) -> str:
