@@ -103,7 +103,7 @@ def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
     nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)]
     found: list[_Made] = [(n.bases, n) for n in nodes if isinstance(n, ast.ClassDef) and n.bases and n not in seen]
     for n in nodes:
-        if isinstance(n, ast.Call) and _makes_a_class(n, known.taken, set(known.classes)):
+        if isinstance(n, ast.Call) and _makes_a_class(n, known):
             told = n.args[1] if len(n.args) > 1 else None
             found.append((told.elts if isinstance(told, ast.Tuple) else None, n))
         elif "__bases__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n):
@@ -120,14 +120,16 @@ def _is_unclear(base: ast.expr, unclear: set[str], names: ModuleNames) -> bool:
     return _last(base) in unclear and not isinstance(names.definitions.get(_last(base)), ast.ClassDef)
 
 
-def _makes_a_class(n: ast.Call, taken: set[str], classes: set[str]) -> bool:
+def _makes_a_class(n: ast.Call, known: "_Known") -> bool:
     word = _last(n.func)
     if word in _MAKERS:
         return len(n.args) != 1 or bool(n.keywords) or isinstance(n.args[0], ast.Starred)
     if len(n.args) != 3:
         return False
     is_dict = isinstance(n.args[2], ast.Dict | ast.DictComp | ast.Call)
-    return word in classes or word.endswith(("Meta", "EnumType")) or (is_dict and (not word or word in taken))
+    return (
+        word in known.makers or word.endswith(("Meta", "EnumType")) or (is_dict and (not word or word in known.taken))
+    )
 
 
 def says_anything(node: ast.AST, name: str) -> bool:
@@ -151,6 +153,8 @@ class _Known:
     imports: dict[str, set[str]] = field(default_factory=dict)
     others: dict[str, set[str]] = field(default_factory=dict)
     tops: set[ast.AST] = field(default_factory=set)
+    makers: set[str] = field(default_factory=set)
+    """Classes whose bases are `type`, or something that is called like one that makes classes, or are not named."""
 
 
 @lru_cache(maxsize=16)
@@ -171,6 +175,15 @@ def _known(names: ModuleNames) -> _Known:
         match s:
             case ast.Assign(targets=[ast.Name(id=name)], value=ast.Name(id=other)) if bound[name] == 1:
                 known.others[name] = {other}
+    pending = ["type", "ABCMeta", "EnumMeta", "EnumType", ""]
+    below: dict[str, set[str]] = {}
+    for name, base in ((k, _last(b)) for k, nodes in known.classes.items() for n in nodes for b in n.bases):
+        below.setdefault(base, set()).add(name)
+    pending += [w for w in below if w not in known.classes and w.lower().endswith(("meta", "metaclass", "type"))]
+    while pending:
+        fresh = below.get(pending.pop(), set()) - known.makers
+        known.makers |= fresh
+        pending += fresh
     known.taken = set(bound) - known.others.keys()
     known.tops = {d for d in names.definitions.values() if isinstance(d, ast.ClassDef)}
     return known

@@ -93,6 +93,8 @@ class _Words:
     classes: dict[str, frozenset[str]]
     open: frozenset[str]
     imported: dict[str, str]
+    metaclasses: frozenset[str]
+    """Classes that make classes, as far as their bases tell."""
 
     @classmethod
     def of(cls, trees: tuple[ast.Module, ...], table: set[str]) -> "_Words":
@@ -116,12 +118,14 @@ class _Words:
         classes: dict[str, set[str]] = {}
         for kind in table:
             classes.setdefault(kind.rpartition(".")[2], set()).add(kind)
-        defined = {n.name for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)}
-        return cls({w: frozenset(k) for w, k in classes.items()}, frozenset(bound | defined - classes.keys()), imported)
+        nodes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+        opened = frozenset(bound | {n.name for n in nodes} - classes.keys())
+        named = {w: frozenset(k) for w, k in classes.items()}
+        return cls(named, opened, imported, frozenset(_metaclasses(nodes)))
 
     def meant(self, base: ast.expr) -> frozenset[str] | None:
         e = base.value if isinstance(base, ast.Subscript) else base
-        word = e.attr if isinstance(e, ast.Attribute) else e.id if isinstance(e, ast.Name) else ""
+        word = _last(base)
         if not word or word in self.open:
             return None
         told = self.imported.get(word, word)
@@ -129,6 +133,26 @@ class _Words:
             return self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
         is_known = word in self.imported or isinstance(e, ast.Attribute) or hasattr(builtins, word)
         return frozenset() if is_known else None
+
+
+def _metaclasses(nodes: list[ast.ClassDef]) -> set[str]:
+    """The classes below `type`, by the last words of their bases."""
+    found = {"type", "ABCMeta", "EnumMeta", "EnumType"}
+    known = {n.name for n in nodes}
+    grown = True
+    while grown:
+        more = {n.name for n in nodes for b in n.bases if _last(b) in found or _is_like_one(_last(b), known)}
+        grown, found = not more <= found, found | more
+    return found
+
+
+def _is_like_one(word: str, known: set[str]) -> bool:
+    return not word or (word not in known and word.lower().endswith(("meta", "metaclass", "type")))
+
+
+def _last(base: ast.expr) -> str:
+    e = base.value if isinstance(base, ast.Subscript) else base
+    return e.attr if isinstance(e, ast.Attribute) else getattr(e, "id", "")
 
 
 def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
@@ -161,7 +185,6 @@ def _may_call_a_metaclass(node: ast.Call, word: str, words: _Words) -> bool:
     """Whether something else than `type` may be called as it is: with a name, bases and a dict."""
     if len(node.args) != 3:
         return False
-    told = words.imported.get(word, word)
-    if word in words.classes or told in words.classes:
+    if {word, words.imported.get(word, word)} & words.metaclasses:
         return True
     return (not word or word in words.open) and isinstance(node.args[2], ast.Dict | ast.DictComp | ast.Call)
