@@ -44,9 +44,10 @@ def may_override(table: ClassTable, kind: str, name: str) -> bool:
     return False
 
 
-def is_above_hidden(table: ClassTable, kind: str) -> bool:
-    """Whether a hidden class may derive from `kind`."""
-    return any(b is None or _leads_to(table, b, kind) for hidden in _hidden(table) for b in hidden.bases)
+def is_above_hidden(table: ClassTable, kind: str, named: bool = False) -> bool:
+    """Whether a hidden class may derive from `kind`; `named`: whether it says so."""
+    bases = (base for hidden in _hidden(table) for base in hidden.bases)
+    return any(not named if base is None else _leads_to(table, base, kind) for base in bases)
 
 
 def may_join(table: ClassTable, a: str, b: str) -> bool:

@@ -45,7 +45,7 @@ def _of_kinds(names: ModuleNames, kinds: list[str], there: list[str]) -> str:
     for one, two in combinations(known, 2):
         if may_join(table, one, two):
             return f"something that nobody can make from outside may be a {one} and a {two} at once"
-    own = next((kind for kind in known if kind not in there and is_above_hidden(table, kind)), "")
+    own = next((kind for kind in known if kind not in there and is_above_hidden(table, kind, named=True)), "")
     return f"a class that nobody can make from outside may be below {own}, too" if own else ""
 
 
