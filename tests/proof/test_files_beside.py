@@ -291,3 +291,80 @@ def test_methods_of_classes_that_are_imported_count_by_their_last_names(tmp_path
         (tmp_path / side / "yard.py").write_text(text.format(**told))
     files = tmp_path / "old" / "yard.py", tmp_path / "new" / "yard.py"
     assert dreck.compare(*map(str, files), trial=False).status == status
+
+
+DESK = """\
+class Glass: pass
+class Paper: pass
+class Desk:
+    def take(self, x):
+        return x > 3
+    def kind(self, one):
+        if isinstance(one, Glass):
+            return 1
+        if isinstance(one, Paper):
+            return 2
+        return 0
+def toll(one):
+    if isinstance(one, Glass):
+        return 1
+    return 0
+"""
+DESK_CUT = """\
+from functools import singledispatch
+class Glass: pass
+class Paper: pass
+class Desk:
+    def take(self, x):
+        return self.weigh(x)
+    def weigh(self, x):
+        return x > 3
+    def kind(self, one):
+        if isinstance(one, Paper):
+            return 2
+        if isinstance(one, Glass):
+            return 1
+        return 0
+def toll(one):
+    return toll_of(one)
+@singledispatch
+def toll_of(one):
+    return 0
+@toll_of.register(Glass)
+def _(one):
+    return 1
+"""
+KIN = {
+    "nothing": ("", {"Desk.take", "Desk.kind", "toll"}),
+    "a class that inherits": ("class Small(Desk): pass\n", {"Desk.take", "Desk.kind", "toll"}),
+    "a class that overrides": ("class Small(Desk):\n    def weigh(self, x): return 9\n", {"Desk.kind", "toll"}),
+    "the same by another name": (
+        "from desk import Desk as D\nclass Small(D):\n    def weigh(self, x): return 9\n",
+        {"Desk.kind", "toll"},
+    ),
+    "the same one further": (
+        "class Less(Desk): pass\nclass Small(Less):\n    def weigh(self, x): return 9\n",
+        {"Desk.kind", "toll"},
+    ),
+    "a class of both kinds": ("class Both(Paper, Glass): pass\n", {"Desk.take", "toll"}),
+    "something is registered": (
+        "def set_up():\n    desk.toll_of.register(int)(lambda one: 7)\n",
+        {"Desk.take", "Desk.kind"},
+    ),
+    "the same by another name for it": (
+        "from desk import toll_of as t\ndef set_up():\n    t.register(int)(lambda one: 7)\n",
+        {"Desk.take", "Desk.kind"},
+    ),
+}
+
+
+@pytest.mark.parametrize("name", KIN)
+def test_classes_of_other_files_count_for_those_they_derive_from(tmp_path, name):
+    text, proved = KIN[name]
+    beside = "import desk\nfrom desk import Desk, Glass, Paper\n"
+    for side, own, other in (("old", DESK, beside), ("new", DESK_CUT, beside + text)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "desk.py").write_text(own)
+        (tmp_path / side / "small.py").write_text(other)
+    found = dict(dreck.compare(tmp_path / "old", tmp_path / "new", trial=False).functions)
+    assert {n for n in ("Desk.take", "Desk.kind", "toll") if found[f"desk.py::{n}"].status == "proved"} == proved

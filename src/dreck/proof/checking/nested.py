@@ -108,7 +108,39 @@ def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
             found.append((told.elts if isinstance(told, ast.Tuple) else None, n))
         elif "__bases__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n):
             found.append((None, n))
+    if any(_settles_bases(n) for n in nodes) or _hands_type_on(nodes):
+        found.append((None, names.tree))
     return tuple(found)
+
+
+def _settles_bases(n: ast.AST) -> bool:
+    """A method that says what a class derives from, or a call that makes one below its statement."""
+    if isinstance(n, ast.FunctionDef):
+        return n.name in {"mro", "__mro_entries__", "__class_getitem__"}
+    if not isinstance(n, ast.Call):
+        return False
+    word = _last(n.func)
+    mixed = word.endswith(("Enum", "Flag")) and "type" in {k.arg for k in n.keywords}
+    return mixed or (word in {"__new__", "__call__"} and len(n.args) > 3)
+
+
+def _hands_type_on(nodes: list[ast.AST]) -> bool:
+    """Whether `type` may get another name: it stands where it is not called, asked for or noted."""
+    said = {id(n) for n in nodes if isinstance(n, ast.Name) and n.id == "type"}
+    for n in nodes:
+        parts: list[ast.AST | None] = []
+        if isinstance(n, ast.Call):
+            parts = [n.func, *(walk(n.args[1]) if _last(n.func) in {"isinstance", "issubclass"} and n.args[1:] else ())]
+        elif isinstance(n, ast.ClassDef):
+            parts = [*n.bases, *(k.value for k in n.keywords)]
+        elif isinstance(n, ast.Compare):
+            parts = [n.left, *n.comparators]
+        elif isinstance(n, ast.Subscript):
+            parts = [n.value]
+        noted = getattr(n, "annotation", None) or getattr(n, "returns", None)
+        parts += list(walk(noted)) if isinstance(noted, ast.AST) else []
+        said -= set(map(id, parts))
+    return bool(said) or any(isinstance(n, ast.alias) and n.name == "type" for n in nodes)
 
 
 def _is_read(n: ast.AST) -> bool:

@@ -82,7 +82,7 @@ def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
     nodes = [n for tree in trees for n in every_node(tree)]
     found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
     found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]
-    if "__bases__" in specials_put(names):
+    if "__bases__" in specials_put(names) or any(map(_decides_on_bases, nodes)) or _gives_type_on(nodes):
         found.append(Hidden((None, None), None))  # what derives from what is not what is written
     return tuple(found)
 
@@ -134,6 +134,42 @@ class _Words:
             return self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
         is_known = word in self.imported or isinstance(e, ast.Attribute) or hasattr(builtins, word)
         return frozenset() if is_known else None
+
+
+def _decides_on_bases(n: ast.AST) -> bool:
+    """What makes a class derive from others than its statement names."""
+    match n:
+        case ast.FunctionDef(name="mro" | "__mro_entries__" | "__class_getitem__"):
+            return True
+        case ast.Call(func=ast.Attribute(attr="__new__" | "__call__"), args=args) if len(args) > 3:
+            return True  # `type.__new__(kind, name, bases, names)`
+        case ast.Call(keywords=options, func=called) if any(k.arg == "type" for k in options):
+            return _last(called).endswith(("Enum", "Flag"))
+        case ast.alias(name="type"):
+            return True
+    return False
+
+
+def _gives_type_on(nodes: list[ast.AST]) -> bool:
+    """Whether `type` stands anywhere but where it is called, asked for, compared with, or noted as a type."""
+    plain: set[ast.AST] = set()
+    for n in nodes:
+        match n:
+            case ast.Call(func=ast.Name(id="isinstance" | "issubclass"), args=[_, kinds]):
+                plain |= {n.func, *every_node(kinds)}
+            case ast.Call(func=called):
+                plain.add(called)
+            case ast.ClassDef(bases=bases, keywords=options):
+                plain |= {*bases, *(k.value for k in options)}
+            case ast.Compare(left=left, comparators=others):
+                plain |= {left, *others}
+            case ast.Subscript(value=base):
+                plain.add(base)
+            case ast.arg(annotation=ast.expr() as noted) | ast.AnnAssign(annotation=noted):
+                plain |= set(every_node(noted))
+            case ast.FunctionDef(returns=ast.expr() as noted) | ast.AsyncFunctionDef(returns=ast.expr() as noted):
+                plain |= set(every_node(noted))
+    return any(isinstance(n, ast.Name) and n.id == "type" and n not in plain for n in nodes)
 
 
 def _metaclasses(nodes: list[ast.ClassDef]) -> set[str]:
