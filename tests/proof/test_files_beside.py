@@ -362,7 +362,7 @@ KIN = {
 def test_classes_of_other_files_count_for_those_they_derive_from(tmp_path, name):
     text, proved = KIN[name]
     beside = "import desk\nfrom desk import Desk, Glass, Paper\n"
-    for side, own, other in (("old", DESK, beside), ("new", DESK_CUT, beside + text)):
+    for side, own, other in (("old", DESK, beside + text), ("new", DESK_CUT, beside + text)):
         (tmp_path / side).mkdir()
         (tmp_path / side / "desk.py").write_text(own)
         (tmp_path / side / "small.py").write_text(other)

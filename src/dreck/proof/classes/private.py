@@ -6,7 +6,6 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere
-from dreck.proof.classes.hidden import may_override
 from dreck.proof.classes.members import Found
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
@@ -22,8 +21,6 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
     nodes = (n for tree in (names.tree, *names.trees) for n in every_node(tree))
     written = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and n.name == name]
     if len(written) != 1 or written[0].decorator_list or written[0] not in table.classes[kind].body:
-        return None
-    if may_override(table, kind, name):
         return None
     stored = Speech.of(names)
     if any(map(stored.is_stored_by_name, TAKING_PART)):
