@@ -120,7 +120,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if first is None or second is None or has_comment(other.leading_lines):
         raise BetterNot("comments stand at the branches")
     chosen, value = _chosen(statement.test, first.value, second.value, site.kind)
-    if _are_truths(chosen.body, chosen.orelse):
+    if _are_truths(chosen):
         raise BetterNot("the test itself is the answer")
     line = cst.SimpleStatementLine(
         body=[first.with_changes(value=value)],
@@ -146,7 +146,7 @@ def _one_return(tree: Tree, site: Site, options: Options, block: cst.IndentedBlo
         raise BetterNot("comments stand at the returns, or several statements on their lines")
     assert first.value is not None and other.value is not None
     chosen, _ = _chosen(statement.test, first.value, other.value, "")
-    if _are_truths(chosen.body, chosen.orelse):
+    if _are_truths(chosen):
         raise BetterNot("the test itself is the answer (plain-boolean)")
     line = cst.SimpleStatementLine(body=[first.with_changes(value=chosen)], leading_lines=statement.leading_lines)
     code = code_of(line.with_changes(leading_lines=[])).strip()
@@ -185,7 +185,7 @@ def _would_fit(tree: Tree, site: Site, s: cst.If, options: Options) -> bool:
 
 def _chosen(
     test: cst.BaseExpression, first: cst.BaseExpression, second: cst.BaseExpression, kind: str
-) -> tuple[cst.IfExp, cst.BaseExpression]:
+) -> tuple[cst.BaseExpression, cst.BaseExpression]:
     """The conditional expression, and the value it stands in: itself, or the call with it as an argument."""
     if not kind:
         chosen = _either(test, first, second)
@@ -198,11 +198,13 @@ def _chosen(
     return chosen, first.with_changes(args=args)
 
 
-def _either(test: cst.BaseExpression, first: cst.BaseExpression, second: cst.BaseExpression) -> cst.IfExp:
-    """`first if test else second`; what is asked with `not` is asked without."""
+def _either(test: cst.BaseExpression, first: cst.BaseExpression, second: cst.BaseExpression) -> cst.BaseExpression:
+    """`first if test else second`, or `test or second`; what is asked with `not` is asked without."""
     asked = bare(test)
     if isinstance(asked, cst.UnaryOperation) and isinstance(asked.operator, cst.Not):
         asked, first, second = bare(asked.expression), second, first
+    if isinstance(asked, cst.Name | cst.Attribute) and asked.deep_equals(bare(first)) and not _binds_less(second):
+        return cst.BooleanOperation(left=asked, operator=cst.Or(), right=_behind_or(second))
     return cst.IfExp(test=asked, body=_operand(first), orelse=_operand(second))
 
 
@@ -212,8 +214,20 @@ def _operand(value: cst.BaseExpression) -> cst.BaseExpression:
     return value
 
 
-def _are_truths(*values: cst.BaseExpression) -> bool:
+def _behind_or(value: cst.BaseExpression) -> cst.BaseExpression:
+    """In parentheses where a reader would want them."""
+    mixed = isinstance(value, cst.BooleanOperation) and isinstance(value.operator, cst.And) and not value.lpar
+    return value.with_changes(lpar=[cst.LeftParen()], rpar=[cst.RightParen()]) if mixed else _operand(value)
+
+
+def _binds_less(value: cst.BaseExpression) -> bool:
+    """Whether it would have to stand in parentheses behind an `or`."""
+    return isinstance(value, cst.IfExp | cst.Lambda | cst.NamedExpr | cst.Yield) and not value.lpar
+
+
+def _are_truths(chosen: cst.BaseExpression) -> bool:
     """`True if c else False` is written by nobody: c is the answer, or `bool(c)`."""
+    values = (chosen.body, chosen.orelse) if isinstance(chosen, cst.IfExp) else (chosen,)
     return all(isinstance(v, cst.Name) and v.value in ("True", "False") for v in values)
 
 
