@@ -342,6 +342,10 @@ KIN = {
         "from desk import Desk as D\nclass Small(D):\n    def weigh(self, x): return 9\n",
         {"Desk.kind", "toll"},
     ),
+    "the same with more in its statement": (
+        "class Small(Desk, **dict(zip(('a'[0:0]), (1,)))):\n    def weigh(self, x): return 9\n",
+        {"Desk.kind", "toll"},
+    ),
     "the same one further": (
         "class Less(Desk): pass\nclass Small(Less):\n    def weigh(self, x): return 9\n",
         {"Desk.kind", "toll"},

@@ -42,14 +42,17 @@ def has_unseen_below(names: ModuleNames, kind: str) -> bool:
 
 def are_joined(names: ModuleNames, one: str, other: str) -> bool:
     """Whether a class outside of the skeleton may derive from both by different bases."""
-    for bases, _ in _unseen(names):
-        if bases is None:
-            return True
-        first = [may_be_below(names, [b], {_word(one)}) for b in bases]
-        second = [may_be_below(names, [b], {_word(other)}) for b in bases]
-        if any(a and b and i != j for i, a in enumerate(first) for j, b in enumerate(second)):
-            return True
-    return False
+    if any(bases is None for bases, _ in _unseen(names)):
+        return True
+    first, second = _leading_to(names, _word(one)), _leading_to(names, _word(other))
+    return any(i == k and j != m for i, j in first for k, m in second) if first and second else False
+
+
+@lru_cache(maxsize=4096)
+def _leading_to(names: ModuleNames, word: str) -> frozenset[tuple[int, int]]:
+    """The bases that may lead to a class, each by the number of its class and its own."""
+    every = ((i, j, base) for i, (bases, _) in enumerate(_unseen(names)) for j, base in enumerate(bases or ()))
+    return frozenset((i, j) for i, j, base in every if may_be_below(names, [base], {word}))
 
 
 def says(trees: Iterable[ast.Module], name: str) -> bool:

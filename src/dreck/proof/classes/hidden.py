@@ -132,8 +132,11 @@ class _Words:
         told = self.imported.get(word, word)
         if word in self.classes or told in self.classes:
             return self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
-        is_known = word in self.imported or isinstance(e, ast.Attribute) or hasattr(builtins, word)
-        return frozenset() if is_known else None
+        while isinstance(e, ast.Attribute):
+            e = e.value
+        root = e.id if isinstance(e, ast.Name) else ""
+        of_import = root in self.imported and root not in self.open
+        return frozenset() if of_import or (root == word and hasattr(builtins, word)) else None
 
 
 def _decides_on_bases(n: ast.AST) -> bool:

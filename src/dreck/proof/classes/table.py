@@ -41,6 +41,7 @@ class ClassTable:
     _orders: dict[str, tuple[str, ...] | None] = field(default_factory=dict)
     _bindings: dict[str, dict[str, list[ast.stmt]]] = field(default_factory=dict)
     _classes: dict[str, ast.ClassDef] | None = None
+    _derived: dict[tuple[str, str], bool] = field(default_factory=dict)
     _above: dict[str, frozenset[str] | None] = field(default_factory=dict)
 
     @property
@@ -144,6 +145,12 @@ class ClassTable:
 
     def may_derive(self, kind: str, base: str) -> bool:
         """Whether `kind` may derive from `base`: names say so, or a base is an expression that nobody can read."""
+        key = kind, base
+        if key not in self._derived:
+            self._derived[key] = self._may_derive(kind, base)
+        return self._derived[key]
+
+    def _may_derive(self, kind: str, base: str) -> bool:
         pending, seen = [kind], set[str]()
         while pending:
             name = pending.pop()

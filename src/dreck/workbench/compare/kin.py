@@ -16,9 +16,11 @@ from dreck.model.names.linking import LinkedNames
 from dreck.source.files import read
 from dreck.workbench.compare.sides import neighbour
 
-_CLASS = re.compile(r"^[ \t]*class\s+(\w+)[^(:\n]*\(([^:]*)\)\s*:", re.MULTILINE)
+_CLASS = re.compile(r"^[ \t]*class\s+(\w+)[^(:\n]*\(((?:[^()]|\([^()]*\))*)\)\s*:", re.MULTILINE)
+_ON_ITS_LINE = re.compile(r"^[ \t]*class\s+(\w+)[^(:\n]*\(([^\n]*)", re.MULTILINE)
+"""What is nested deeper than the first can tell."""
 _OTHER_NAME = re.compile(r"(\w+)\s+as\s+(\w+)|^\s*(\w+)\s*=\s*(?:\w+\.)*(\w+)\s*$", re.MULTILINE)
-_MAKING = re.compile(r"\b(?:type|new_class|make_dataclass|\w*Meta)\(([^)]*\([^)]*\))")
+_MAKING = re.compile(r"\b(?:type|new_class|make_dataclass|\w{0,40}Meta)\(([^()]{0,200}\([^()]{0,400}\))")
 _WORD = re.compile(r"\w+")
 _REGISTERING = re.compile(r"(\w+)\.(?:register|dispatcher)\b")
 
@@ -69,7 +71,8 @@ def _bases_in(path: Path) -> Iterator[tuple[str, str]]:
         others.setdefault(other or name, []).append(one or value)
     for word in _REGISTERING.findall(text):
         yield from ((f".{told}", "") for told in (word, *others.get(word, ())))
-    for kind, bases in [*_CLASS.findall(text), *(("", made) for made in _MAKING.findall(text))]:
+    made = [("", bases) for bases in _MAKING.findall(text)]
+    for kind, bases in [*_CLASS.findall(text), *_ON_ITS_LINE.findall(text), *made]:
         for word in _WORD.findall(bases):
             yield from ((told, kind) for told in (word, *others.get(word, ())))
 

@@ -40,9 +40,15 @@ def called_otherwise(line: str, subject: str, name: str) -> str:
         if token.type == 1 and token.string == subject and before != ".":
             sheet.replace(Range(token.start[1], token.end[1]), name)
         if token.string.startswith(("f'", 'f"')) and re.search(rf"\{{[^}}]*\b{subject}\b", token.string):
-            sheet.replace(Range(token.start[1], token.end[1]), re.sub(rf"(?<=\{{){subject}\b", name, token.string))
+            sheet.replace(Range(token.start[1], token.end[1]), _in_braces(token.string, subject, name))
         before = token.string
     return lead + sheet.result().rstrip("\n")
+
+
+def _in_braces(text: str, subject: str, name: str) -> str:
+    """An f-string with a variable called by another name where its parts read it."""
+    word = re.compile(rf"(?<![\w.\'\"]){subject}\b")
+    return re.sub(r"(?<!\{)\{[^{}]+\}", lambda part: word.sub(name, part[0]), text)
 
 
 def _tokens_of_part(line: str) -> list:  # type: ignore[type-arg]
