@@ -19,6 +19,7 @@ from dreck.trial.inputs.library import (
 )
 from dreck.trial.inputs.near import (
     MISSING,
+    between,
     derives,
     is_below,
     is_of_keys,
@@ -115,7 +116,7 @@ class Typed(Textual):
         elif kind in (bytes, bytearray):
             fits += as_octets(self._of_class(str, (), as_text(u), name), kind)
         elif kind is float:
-            fits += [Make("value", float(m.what)) for m in near if type(m.what) is int]
+            fits += [Make("value", float(m.what)) for m in near if type(m.what) is int] + between(u.constants)
         elif kind is datetime.timedelta:
             fits += self._spans(u)
         fits += near_parts(kind, u, self.usages.constants)

@@ -14,6 +14,7 @@ from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
     MISSING,
     between,
+    equal_to,
     is_plain,
     last_resorts,
     of_patterns,
@@ -29,6 +30,8 @@ from dreck.trial.playing.standins import general
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
+_ALIKE = 2
+"""What equals a constant and is another: so many early, the rest last."""
 _FAR = 2
 _DEEPEST = 3
 """Lists in lists in lists; no deeper."""
@@ -93,7 +96,7 @@ class Candidates(Typed):
         if value not in hints and len(hints) < 24:
             hints.append(value)
             known = self.at(path)
-            near = [*self._around(value, True), *between([value])]
+            near = [*self._around(value, True), *between([value]), *equal_to([value])]
             known += [m for m in near if m not in known]
 
     def offered(self, path: str, values: tuple[Any, ...]) -> None:
@@ -238,7 +241,10 @@ class Candidates(Typed):
                 made.insert(0, Make("stand-in"))
         if u.ordered and not any(isinstance(c, str) for c in u.constants):
             made.insert(_EARLY, Make("value", math.nan))
-        return made + last_resorts(made, u)
+        made += last_resorts(made, u)
+        alike = equal_to(u.constants)
+        made[_EARLY - 1 : _EARLY - 1] = alike[:_ALIKE]
+        return made + alike[_ALIKE:]
 
     def _of_methods(self, u: Usage, name: str, is_text: bool = False) -> list[Make]:
         made: list[Make] = []

@@ -10,7 +10,7 @@ from typing import Any
 
 from dreck.trial.inputs.library import spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
-from dreck.trial.inputs.plain import AGREEING, HUGE, STRING_METHODS
+from dreck.trial.inputs.plain import AGREEING, HUGE, NONE_LIKE, STRING_METHODS, OwnText
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Named, Usage
@@ -137,11 +137,23 @@ def between(constants: list[Any]) -> list[Make]:
     return [Make("value", v + half) for v in itertools.islice(whole, _MOST_SUMS) for half in (0.5, -0.5)]
 
 
+def equal_to(constants: list[Any]) -> list[Make]:
+    """What equals a constant and is another: `0.0` and `False` are not the 0 that was asked for, nor is a text of a
+    class of its own the text."""
+    made: list[Any] = []
+    for value in itertools.islice(constants, _MOST_SUMS):
+        if type(value) is int and abs(value) < HUGE:
+            made += [float(value), *([-0.0] if not value else []), *([bool(value)] if value in (0, 1) else [])]
+        elif type(value) is str and value:
+            made.append(OwnText(value))
+    return [Make("value", v) for v in made]
+
+
 def of_patterns(u: Usage) -> list[Make]:
     """Sequences and mappings of other kinds than most, where a pattern takes all kinds; what equals None and is not."""
     spread = [Make("deque", abs(n)) for n in dict.fromkeys(u.sizes)] if u.spread_in_pattern else []
     keyed = [Make("dict"), Make("proxy")] if u.keyed_in_pattern else []
-    return [*spread, *keyed, *([Make("value", AGREEING)] if u.equal_to_none else [])]
+    return [*spread, *keyed, *(Make("value", v) for v in (AGREEING, NONE_LIKE) if u.equal_to_none)]
 
 
 def sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:

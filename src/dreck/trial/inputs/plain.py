@@ -50,8 +50,11 @@ PLAIN: dict[type, tuple[Any, ...]] = {
 }
 
 
-class _Text(str):
+class OwnText(str):
     """A text of a class of its own."""
+
+    def __repr__(self) -> str:
+        return f"OwnText({str.__repr__(self)})"
 
 
 class _List(list):  # type: ignore[type-arg]
@@ -132,8 +135,24 @@ class Agreeing:
 
 AGREEING = Agreeing()
 
+
+class NoneLike:
+    """Something that equals None and nothing else."""
+
+    def __eq__(self, other: object) -> bool:
+        return other is None
+
+    def __hash__(self) -> int:
+        return hash(None)
+
+    def __repr__(self) -> str:
+        return "<an object that equals None>"
+
+
+NONE_LIKE = NoneLike()
+
 BELOW: dict[str, Any] = {
-    "str": lambda: _Text("text"),
+    "str": lambda: OwnText("text"),
     "list": lambda: _List(["text"]),
     "dict": lambda: _Dict(key="text"),
     "float": lambda: _Float(2.5),

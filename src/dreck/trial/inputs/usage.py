@@ -251,7 +251,7 @@ class Usages(Raised, Paths):
             self._on(a, lambda u: setattr(u, "tested_none", True))
             equal = [float(v) for v in values if type(v) is int and abs(v) < 2**53]  # another object of that value
             self._on(a, lambda u: u.constants.extend(equal))
-        if isinstance(op, ast.Eq | ast.NotEq) and None in values:
+        if isinstance(op, ast.Eq | ast.NotEq | ast.In | ast.NotIn) and None in values:
             self._on(a, lambda u: setattr(u, "equal_to_none", True))
         if isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE):
             self._on(a, lambda u: setattr(u, "ordered", True))

@@ -269,6 +269,8 @@ def shown(description: Any) -> str:
             return f"<{_in_words(path)}>"
         case ("member", text, value, state):
             return f"<{text}: {shown(value)}{_holding(state)}>"
+        case ("same as", _):
+            return "<an object that was there before>"
         case (name, str() as text):
             if text.startswith("("):
                 return f"{name}{text}"
