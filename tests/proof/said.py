@@ -9,9 +9,10 @@ import ast
 import json
 import random
 import sys
+import textwrap
 import warnings
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import replace
 from hashlib import sha256
 from itertools import islice
@@ -20,21 +21,28 @@ from typing import Any
 
 import dreck.workbench.judging.judge as judging
 from dreck.proof import entry
+from dreck.proof.assumptions import ASSUMPTIONS
 from dreck.proof.certificate import Alone, Met, Split, Stepped, Used
 from dreck.proof.state import Gives
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
 from tests.adversary.running import pairs_in
+from tests.hunt.kinds import pair as pair_of_kinds
+from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
 from tests.proof.probing import of_files, probed
 from tests.proof.test_checker import accepted, logs_of, tampered
+from tests.steps.test_beyond_one_function import TAKEN
+from tests.steps.test_left_alone import FINISHED
+from tests.steps.test_pairs import PAIRS
+from tests.steps.test_reaching import BLOCKS, CASES
 from tests.variations import variations
 
 FILE = Path(__file__).parent / "said.txt"
 TESTS = Path(__file__).parents[1]
-RANDOM_PAIRS, RANDOM_MODULES, WRONG, EXCHANGED, EVERY = 90, 50, 4, 20, 12
+RANDOM_PAIRS, RANDOM_MODULES, RANDOM_KINDS, WRONG, EXCHANGED, EVERY = 90, 50, 50, 4, 20, 12
 
 
 def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
@@ -46,10 +54,30 @@ def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
                 yield (f"{room}: {pair.name}", *pair.texts, named)
     for one in variations():
         yield f"variations: {one.name}", one.old, one.new, one.assumed
+    for name, old, new in _of_steps():
+        if new is not None and new != old:
+            yield f"steps: {name}", textwrap.dedent(old), textwrap.dedent(new), tuple(ASSUMPTIONS)
     for number, (old, new) in enumerate(_random(random.Random(31))):
         yield f"random function: {number}", old, new, ()
     for number, (old, new) in enumerate(_random_modules(random.Random(32))):
         yield f"random module: {number}", old, new, ()
+    for number, (old, new) in enumerate(_random_modules(random.Random(33), MethodMaker, methods_rewritten)):
+        yield f"random method: {number}", old, new, ()
+    pick = random.Random(34)
+    for number in range(RANDOM_KINDS):
+        yield f"random kinds: {number}", *pair_of_kinds(pick), ()
+
+
+def _of_steps() -> Iterator[tuple[str, str, str]]:
+    """What steps are shown to make: most of it is proved, and much of it by rules that nothing else calls for."""
+    for name, (_, _, old, new, *_) in TAKEN.items():
+        yield name, old, new
+    for one in PAIRS:
+        yield one.id, one.values[1], one.values[2]
+    for title, (_, old, new) in {**CASES, **BLOCKS}.items():
+        yield title, old, new
+    for title, (old, new) in FINISHED.items():
+        yield title, old, new
 
 
 def _random(pick: random.Random) -> Iterator[tuple[str, str]]:
@@ -67,12 +95,14 @@ def _random(pick: random.Random) -> Iterator[tuple[str, str]]:
                 yield old, new
 
 
-def _random_modules(pick: random.Random) -> Iterator[tuple[str, str]]:
+def _random_modules(
+    pick: random.Random, maker: type[ModuleMaker] = ModuleMaker, rewrite: Callable[..., str] = module_rewritten
+) -> Iterator[tuple[str, str]]:
     left = RANDOM_MODULES
     while left:
-        old = ModuleMaker(pick).module()
         try:
-            new = module_rewritten(old, pick)
+            old = maker(pick).module()
+            new = rewrite(old, pick)
             ast.parse(old), ast.parse(new)
         except SyntaxError:
             continue
@@ -83,7 +113,11 @@ def _random_modules(pick: random.Random) -> Iterator[tuple[str, str]]:
 
 def lines(only: str = "", most: int | None = None) -> list[str]:
     """What is said of each pair: proved or why not, under which assumptions, the certificate, what passed wrongly."""
-    found: list[str] = []
+    return list(said(only, most))
+
+
+def said(only: str = "", most: int | None = None, among: Container[str] | None = None) -> Iterator[str]:
+    """The lines one by one; of all pairs, or of those `among` which are called so."""
     seen: list[tuple[Any, Any, Any]] = []
     files: list[tuple[Any, Any]] = []
     met: dict[str, Counter[str]] = {}
@@ -108,14 +142,16 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
     entry._go_over, judging.prove = keep, listening
     try:
         for name, old, new, named in islice((t for t in texts() if t[0].startswith(only)), most):
+            room = name.partition(":")[0]
+            count[room] += 1
+            if among is not None and name not in among:
+                continue
             told: list[str] = []
             seen.clear(), files.clear()
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")
                 wanted = Wanted(trial=False, assume=named)
                 verdict = compare_texts(*(Text(Path("yard.py"), t) for t in (old, new)), wanted).verdict
-            room = name.partition(":")[0]
-            count[room] += 1
             if room == "variations" and count[room] % EVERY:
                 seen.clear()  # each has much in common with its neighbours
             if room == "random module" and count[room] % EVERY:
@@ -127,13 +163,12 @@ def lines(only: str = "", most: int | None = None) -> list[str]:
             answers = [of_files(*both) for both in files[:1]]
             answers += [probed(*one, _used(one[0]), asked_of) for one in seen]
             whole = sha256("\n".join(told).encode()).hexdigest()[:10]
-            found.append(
+            yield (
                 f"{name}: {verdict.status}, {len(told)} asked, {whole}, varied {varied}, exchanged {swapped}, "
                 f"passed wrongly {passed}, answers {' '.join(answers)}"
             )
     finally:
         entry._go_over, judging.prove = go_over, asked
-    return found
 
 
 def _told(proof: Any) -> str:

@@ -17,6 +17,9 @@ ROOMS = {
     "random function": 30,
     "random module": 16,
     "variations": 150,
+    "steps": 14,
+    "random method": 8,
+    "random kinds": 8,
 }
 """So many pairs of each room are looked at; with `DRECK_SAID=1` all."""
 

@@ -28,11 +28,11 @@ class Bin:
         """\
 class Bin:
     def full(self, load):
-        if self.is_full(load):
+        if self._is_full(load):
             raise ValueError("full")
         return load
 
-    def is_full(self, load):
+    def _is_full(self, load):
         return self.kilos > 900 and not self.open and load.wet and self.covered
 """,
         ["proved"],
@@ -453,13 +453,13 @@ class Desk:
 class Desk:
     def handle(self, kind, load):
         if kind == "battery":
-            return self.handle_battery(load)
+            return self._handle_battery(load)
         self.count += 2
         self.log(kind)
         self.weigh(load)
         return "hand"
 
-    def handle_battery(self, load):
+    def _handle_battery(self, load):
         # hands off
         if load.kilos > 50:
             self.call(load)
@@ -1720,11 +1720,11 @@ class Yard:
 
     @classmethod
     def check(cls, load):
-        while must_wait(cls, load):
+        while _must_wait(cls, load):
             load.wait()
 
 
-def must_wait(cls, load):
+def _must_wait(cls, load):
     return cls.most > load.size and load.dry and not load.void
 """,
     ),
@@ -1761,11 +1761,11 @@ import functools
 class Yard:
     @functools.lru_cache
     def check(self, load):
-        if self.is_refused(load):
+        if self._is_refused(load):
             raise ValueError("refused")
         return 1
 
-    def is_refused(self, load):
+    def _is_refused(self, load):
         return self.open and load.dry and not load.void
 """,
     ),

@@ -83,8 +83,8 @@ class Desk:
     )
     result, texts = taken(folder, "desk.py::Desk.close", "regroup")
     assert result.steps
-    assert texts["desk"].count("return self.common_close(load)") == 3
-    assert "    def common_close(self, load) -> int:" in texts["desk"]
+    assert texts["desk"].count("return self._common_close(load)") == 3
+    assert "    def _common_close(self, load) -> int:" in texts["desk"]
 
 
 @pytest.mark.parametrize(

@@ -5,6 +5,7 @@ import ast
 import pytest
 
 from dreck.steps.support.said import said_above, told_to_people
+from dreck.steps.support.wording import predicate_name
 
 COMMENTS = {
     "# already weighed": "is_already_weighed",
@@ -33,6 +34,8 @@ NOTHING_OF_THE_CASE = [
     "# see load.kilos",
     "# only 3 left",
     "# drop duplicates",
+    "# compute weighing date",
+    "# (load, gate) -> admit",
 ]
 TOLD = {
     'raise ValueError("too heavy for us")': "is_too_heavy",
@@ -48,7 +51,21 @@ TELLS_NOTHING = [
     'raise ValueError(f"too heavy: {kilos}")',
     'raise KeyError("kind")',
     'print("must be dry")',
+    'return "DUE"',
 ]
+READ = {
+    "limit is not None and kilos > limit.max_kilos": "exceeds_max_kilos",
+    "MAX_QUEUE is not None and len(queue) > MAX_QUEUE": "exceeds_max_queue",
+    "load.kilos < MIN_KILOS": "is_below_min_kilos",
+    "slip.startswith('\"') and slip.endswith('\"')": "is_quoted",
+    "gate is not None and gate.strict": "is_strict",
+    "gate is not None and gate.permit": "has_permit",
+    "not gate.has_permit()": "has_no_permit",
+    "not gate.contains_load()": "",
+    "gate.pause_until > now": "",
+    "gate.valid_until > now": "is_valid",
+}
+"""A condition, and what it is called by what it reads alone."""
 
 
 @pytest.mark.parametrize("comment", COMMENTS)
@@ -69,3 +86,8 @@ def test_what_people_are_told_names_a_case(code):
 @pytest.mark.parametrize("code", TELLS_NOTHING)
 def test_what_people_are_told_names_none(code):
     assert list(told_to_people(ast.parse(code).body[0])) == []
+
+
+@pytest.mark.parametrize("code", READ)
+def test_what_a_condition_reads_names_it(code):
+    assert predicate_name(ast.parse(code, mode="eval").body, None, ()).text == READ[code]

@@ -220,7 +220,7 @@ def _in_form(
         return None
     if not name.good:
         code = as_written(scene.text, condition.test)
-        return NotPlanned(line, f"no good name was found for `{code}`; give it one with {naming_hint(code)}", code)
+        return NotPlanned(line, f"no good name was found; {naming_hint(code)} gives it one", code)
     if form == "variable":
         return _variable(scene, condition, name)
     return _helper(scene, condition, form, reads, own, name)
@@ -232,7 +232,8 @@ def _name(scene: Scene, condition: Condition, form: str) -> Name:
     if wished and wished in taken:
         raise Untouchable(f"the name '{wished}' is taken already")
     branch = condition.branch if condition.is_test else None
-    name = predicate_name(condition.test, branch, taken, wished, _comment_above(scene, condition))
+    alike = taken | {word.lstrip("_") for word in taken}
+    name = predicate_name(condition.test, branch, alike, wished, _comment_above(scene, condition))
     styled = name.text if wished or form in ("variable", "property") else own_style(scene, name.text)
     return Name(styled if is_free(styled, taken) else name.text, name.good)
 

@@ -159,7 +159,7 @@ def _class(
     moved: dict[str, Asked],
     unit: str,
 ) -> str:
-    told = annotations(scene.node)
+    told = annotations(scene)
     typed = any(r in told for r in reads) or scene.node.returns is not None
     given = ", ".join(f"{r}: {told[r]}" if r in told else r for r in reads)
     arrow = " -> bool" if typed and is_surely_bool(test) else ""

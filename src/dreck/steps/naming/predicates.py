@@ -169,7 +169,7 @@ def written(
     scene: Scene, helper: Helper, indent: str, unit: str, returns: str = "", home: FunctionNode | None = None
 ) -> str:
     """The helper's lines, typed as far as the function it comes from is."""
-    told = annotations(home or scene.node)
+    told = annotations(scene, home)
     parts = [f"{p}: {told[p]}" if p in told else p for p in helper.parameters]
     typed = any(p in told for p in helper.parameters) or (home or scene.node).returns is not None
     arrow = f" -> {returns}" if typed and returns else ""
@@ -185,10 +185,17 @@ def written(
     return "".join(f"{line}\n" for line in lines) + as_text(helper.body, f"{indent}{unit}")
 
 
-def annotations(function: FunctionNode) -> dict[str, str]:
-    spec = function.args
+def annotations(scene: Scene, function: FunctionNode | None = None) -> dict[str, str]:
+    """What is said of the parameters of a function, by their names, as it is written there."""
+    spec = (function or scene.node).args
     every = [*spec.posonlyargs, *spec.args, *spec.kwonlyargs]
-    return {a.arg: ast.unparse(a.annotation) for a in every if a.annotation is not None}
+    return {a.arg: _as_written(scene, a.annotation) for a in every if a.annotation is not None}
+
+
+def _as_written(scene: Scene, annotation: ast.expr) -> str:
+    told = ast.unparse(annotation)
+    code = scene.sheet().code(annotation)
+    return code if "\n" not in code and code.replace('"', "'") == told else told
 
 
 def returned(

@@ -39,7 +39,7 @@ def said_above(comment: str) -> Iterator[list[str]]:
     """The state that a comment names: `# already weighed`, `# is it due for service?`, `# skip empty loads`."""
     comment = _LEADING_ON.split(comment)[0]
     words = _plain_words(comment)
-    if not words or set(words) & OF_CODE:
+    if not words or re.search("[(,]", comment) or set(words) & OF_CODE:
         return
     asked = comment.rstrip().endswith("?")
     if asked and words[0] in ("is", "are", "was"):
@@ -61,6 +61,7 @@ def said_above(comment: str) -> Iterator[list[str]]:
         and not words[0].endswith("ly")
         and not words[-1].endswith("s")
         and not set(words) & SMALL
+        and any(map(is_adjective, (words[0], words[-1])))
     ):
         yield as_question(words)
 
@@ -153,6 +154,6 @@ def _state(text: str) -> Iterator[list[str]]:
 
 
 def _told(text: str) -> list[str]:
-    if re.search(r"[^A-Za-z .!-]", text):
+    if re.search(r"[^A-Za-z .!-]", text) or text.isupper():
         return []
     return re.sub(r"[^A-Za-z ]", " ", text).lower().split()

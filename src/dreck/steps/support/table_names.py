@@ -62,9 +62,10 @@ def own_style(scene: Scene, name: str) -> str:
 
 def is_kept_private(scene: Scene, alike: list[str]) -> bool:
     """Whether names like these are the module's own affair: most are, or there are none and others are for callers."""
-    if alike:
+    if len(alike) > 1 or any(name.startswith("_") for name in alike):
         return 2 * sum(name.startswith("_") for name in alike) > len(alike)
-    return len([s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]) > 1
+    made = [s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
+    return len(made) > 1 + len(alike) or any(isinstance(s, ast.ClassDef) for s in made)
 
 
 def used_helpers(tree: ast.Module) -> list[str]:

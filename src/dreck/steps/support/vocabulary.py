@@ -1,7 +1,10 @@
 """The vocabulary: words that may or may not stand in a name for a condition."""
 
+import datetime
 import os
 import re
+from collections import deque
+from pathlib import Path
 
 
 def _words(text: str) -> frozenset[str]:
@@ -11,11 +14,12 @@ def _words(text: str) -> frozenset[str]:
 ASKING = (
     *("is", "has", "can", "must", "may", "should", "needs", "wants", "are", "was", "will", "holds", "does"),
     *("requires", "allows", "supports", "contains", "covers", "accepts", "expects", "uses"),
+    *("exceeds", "reaches"),
 )
 REFUSING = re.compile(r"(refuse|reject|deny|denied|forbid|not allowed|not permitted|illegal)", re.I)
 SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 """The same word, spelt otherwise."""
-_KINDS = (str, bytes, list, dict, set, int, float, object, os.path)
+_KINDS = (str, bytes, list, dict, set, int, float, object, os.path, datetime.datetime, datetime.timedelta, Path, deque)
 TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
     debug info warning warn error exception critical log print write sub match search compile open read close
@@ -71,7 +75,9 @@ TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "fi
 PLAIN_ADJECTIVES = _words(
     """
     wet dry old new late early heavy light full bad free small large big short long blank dead stale shut closed open
-    wrong clean dirty idle due hot cold unknown sold safe quick lazy
+    wrong clean dirty idle due hot cold unknown sold safe quick lazy strict verbose quiet silent eager global abstract
+    absolute ready busy stale fresh valid invalid unique final immutable sync async secure dense sparse flat deep shallow ripe
+    raw plain remote offline online mutable alone whole loose rigid secret urgent frequent rare overdue legal
     """
 )
 """What says what something is, and does not look like it."""

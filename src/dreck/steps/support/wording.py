@@ -13,10 +13,10 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
+from dreck.steps.support.bounds import beyond, enclosed
 from dreck.steps.support.deeds import done
 from dreck.steps.support.said import as_question, is_adjective, said_above
 from dreck.steps.support.vocabulary import (
-    ADJECTIVES,
     ASKING,
     GENERAL_THINGS,
     HOLDERS,
@@ -101,11 +101,12 @@ def _read(test: ast.expr) -> list[str]:
     """The words for a condition: adjectives first, then what it is; [] when they would say how and not why."""
     match test:
         case ast.BoolOp(op=ast.And(), values=values):
-            return _both(_without_presence(values))
+            return enclosed(values) or _both(_without_presence(values))
         case ast.BoolOp(values=values):
             return _either(values)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return _negated(_read(operand))
+            called = words_of(last_of(operand.func if isinstance(operand, ast.Call) else operand))
+            return ["has", "no", *called[1:]] if called[:1] == ["has"] and called[1:] else _negated(_read(operand))
         case ast.Name(id=name):
             return _without_asking(words_of(name))
         case ast.Attribute(attr=attr):
@@ -142,6 +143,8 @@ def _looks_into(n: ast.AST, there: str) -> bool:
             return ast.dump(inner) == there
         case ast.Compare(ops=[ast.In()], comparators=[inner]):
             return ast.dump(inner) == there
+        case ast.Compare(left=left, ops=[ast.Lt() | ast.LtE() | ast.Gt() | ast.GtE()], comparators=[inner]):
+            return there in (ast.dump(left), ast.dump(inner))
     return False
 
 
@@ -176,7 +179,7 @@ def _held(e: ast.expr) -> list[str]:
     if words and words[0] in HOW_OFTEN:
         return words
     is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(last_of(e))
-    return ["has", *words] if is_plain and not words[-1].endswith(ADJECTIVES) else words
+    return ["has", *words] if is_plain and not is_adjective(words[-1]) else words
 
 
 def _either(values: list[ast.expr]) -> list[str]:
@@ -214,6 +217,8 @@ def _negated(words: list[str]) -> list[str]:
         return []
     if len(words) == 1 and words[0] in TURNED:
         return [TURNED[words[0]]]
+    if words[0] in ASKING:
+        return []
     return words[1:] if words[0] == "not" else ["not", *words]
 
 
@@ -237,7 +242,10 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
         case ast.NotEq() | ast.IsNot(), _:
             return _negated(_kind_word(right))
         case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if last_of(left).endswith("_until"):
-            return words_of(last_of(left))[:-1]
+            words = words_of(last_of(left))[:-1]
+            return words if words and is_adjective(words[-1]) else []
+        case ast.Gt() | ast.GtE() | ast.Lt() | ast.LtE(), ast.Name() | ast.Attribute() if beyond(op, right):
+            return beyond(op, right)
         case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1:
             return _with("some", left)
         case ast.In(), ast.Name() | ast.Attribute():

@@ -37,7 +37,7 @@ class Host:
         name = next((n for n in (stem, f"the_{stem}", "owner", "caller") if n not in taken), "")
         if not name:
             raise Untouchable(f"it has a self of its own, and no free name for it was found: {stem} is taken")
-        return cls(name, f'"{own.name}"' if annotations(scene.node) else "")
+        return cls(name, f'"{own.name}"' if annotations(scene) else "")
 
     def told(self, body: Sequence[str]) -> list[str]:
         """Lines of the method as they read where `self` is another object."""

@@ -36,7 +36,7 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built |
 def _says_who_comes(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
     """Whether the switch is on a parameter annotated with the enum, and has an arm for each of its members."""
     subject = chain.subjects[0]
-    told = annotations(scene.node).get(subject.id, "") if isinstance(subject, ast.Name) else ""
+    told = annotations(scene).get(subject.id, "") if isinstance(subject, ast.Name) else ""
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
     return told.strip("'\"") == enum.name and set(member_names(enum)) <= covered and chain.default is None
 
