@@ -304,7 +304,7 @@ def _shared_out(
     Where both have their own, each goes with its branch; a comment above the `if` alone speaks of the whole.
     """
     if not (has_comment(ours) and has_comment(theirs)):
-        return [*ours, *(line for line in theirs if line.comment is not None or not ours)], []
+        return [*ours, *(line for line in theirs if line.comment is not None)], []
     first = next(i for i, line in enumerate(ours) if line.comment is not None)
     told = [line for line in theirs if line.comment is not None]
     return [*ours[:first], *told], list(ours[first:])

@@ -189,7 +189,8 @@ def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
         or _OF_THE_EXCEPTION & set(re.findall(r"[\w']+", above.lower()))
     ):
         return False
-    return not (s.orelse and "#" in _head_of_else(s, line_of))
+    until_else = re.split(r"(?m)^\s*else\s*:(?=(.*))", _head_of_else(s, line_of))[:2] if s.orelse else []
+    return "#" not in "".join(until_else)
 
 
 _GOES_ON = re.compile(r"#\s*(otherwise|else|if not|in (all|any) other|when not|the other)\b", re.I)

@@ -53,6 +53,8 @@ def _negated(test: cst.BaseExpression, turn_order: bool) -> cst.BaseExpression:
             return inner
         case cst.Comparison(comparisons=[only]):
             turned = _operator(only.operator, turn_order)
+            if turned is not None and _asks_for_any(test):
+                turned = _put(cst.Equal, only.operator)
             if turned is not None:
                 return test.with_changes(comparisons=[only.with_changes(operator=turned)])
         case cst.BooleanOperation() if _by_de_morgan(test, turn_order):
@@ -65,11 +67,25 @@ def _operator(operator: cst.BaseCompOp, turn_order: bool) -> cst.BaseCompOp | No
     opposite = _EXACT.get(word) or (_ORDER.get(word) if turn_order else None)
     if opposite is None:
         return None
+    return _put(getattr(cst, opposite), operator)
+
+
+def _put(kind: type[cst.BaseCompOp], operator: cst.BaseCompOp) -> cst.BaseCompOp:
     written: Any = operator
-    made: cst.BaseCompOp = getattr(cst, opposite)(
-        whitespace_before=written.whitespace_before, whitespace_after=written.whitespace_after
-    )
-    return made
+    made: Any = kind
+    put: cst.BaseCompOp = made(whitespace_before=written.whitespace_before, whitespace_after=written.whitespace_after)
+    return put
+
+
+def _asks_for_any(test: cst.Comparison) -> bool:
+    """`len(loads) > 0`: the opposite is that there are none, `len(loads) == 0`, as no length is below that."""
+    match test:
+        case cst.Comparison(
+            left=cst.Call(func=cst.Name(value="len")),
+            comparisons=[cst.ComparisonTarget(operator=cst.GreaterThan(), comparator=cst.Integer(value="0"))],
+        ):
+            return True
+    return False
 
 
 def _by_de_morgan(test: cst.BooleanOperation, turn_order: bool) -> bool:
