@@ -20,7 +20,7 @@ from dreck.source.walking import walk
 
 _OPENING, _CLOSING = "([{", ")]}"
 _PLAIN = ast.Expr | ast.Assign | ast.AugAssign | ast.AnnAssign | ast.Return | ast.Raise | ast.Assert | ast.Delete
-_HEADED = ast.If | ast.While
+_HEADED = ast.If | ast.While | ast.For | ast.With
 _FOLLOWS = 3
 """So many lines behind a run of guards make a paragraph of their own."""
 
@@ -70,7 +70,8 @@ class _Layout:
 
     def lines_fitted(self) -> str:
         joined = list(self._joined())
-        return self._with([*joined, *self._wrapped(), *self._carried({first for first, _, _ in joined})])
+        carried = self._carried({first for first, _, _ in joined})
+        return self._with([*joined, *self._wrapped(), *carried, *self._blank_twice()])
 
     def guards_set_off(self) -> str:
         return self._with([*self._set_off()] if self._has_blank_lines() else [])
@@ -108,21 +109,43 @@ class _Layout:
             if not isinstance(node, (_PLAIN, _HEADED)):
                 continue
             first, last = node.lineno, self._end(node)
+            lines = self._lines[first - 1 : last]
+            if isinstance(node, ast.If) and self._lost_its_comment(lines):
+                yield first, last, [indent_of(lines[0]) + _without_parentheses(_on_one_line(lines) or "")]
+                continue
             depth = stood.get(_mark(node), 0) if last > first and stood else 0
             if depth <= node.col_offset:
                 continue
-            lines = self._lines[first - 1 : last]
             line = _on_one_line(lines)
-            if line is None:
-                continue
-            shorter = _without_parentheses(line)
-            wide = len(self._lines[first - 1]) - len(self._lines[first - 1].lstrip()) + len(shorter)
-            if wide <= self._limit < wide + depth - node.col_offset:
-                yield first, last, [indent_of(self._lines[first - 1]) + shorter]
+            shorter = _without_parentheses(line) if line is not None else ""
+            wide = len(indent_of(lines[0])) + len(shorter)
+            if shorter and wide <= self._limit < wide + depth - node.col_offset:
+                yield first, last, [indent_of(lines[0]) + shorter]
+            else:
+                yield from self._parts_joined(first, lines, depth - node.col_offset)
+
+    def _parts_joined(self, first: int, lines: list[str], less: int) -> Iterator[tuple[int, int, list[str]]]:
+        """What stands alone between brackets inside of a statement, and fits beside them now."""
+        for at, (head, inner, last) in enumerate(zip(lines, lines[1:], lines[2:], strict=False)):
+            part = _on_one_line([head, inner, last])
+            opens = inner.rstrip().endswith((",", *_OPENING)) or not last.strip().startswith(tuple(_CLOSING))
+            wide = len(indent_of(head)) + len(part or "")
+            if part is not None and not opens and wide <= self._limit < wide + less:
+                yield first + at, first + at + 2, [indent_of(head) + part]
+
+    def _lost_its_comment(self, lines: list[str]) -> bool:
+        """Whether a test stands in parentheses on a line of its own for a comment that has moved elsewhere."""
+        if len(lines) != 3 or lines[0].strip() != "if (" or lines[2].strip() != "):":
+            return False
+        line = _on_one_line(lines)
+        stood = [line.strip() for line in split_lines(self._old)]
+        beside = [after for inner, after in itertools.pairwise(stood) if inner == lines[1].strip()]
+        has_moved = bool(beside) and all(re.match(r"\):\s*#", after) for after in beside)
+        return has_moved and line is not None and len(indent_of(lines[0])) + len(line) - 2 <= self._limit
 
     def _end(self, node: ast.stmt) -> int:
         if isinstance(node, _HEADED):
-            line = node.test.end_lineno or node.lineno
+            line = _head(node)[-1].end_lineno or node.lineno
             while not self._lines[line - 1].rstrip().endswith(":") and line < node.body[0].lineno:
                 line += 1
             return line
@@ -172,6 +195,11 @@ class _Layout:
 
     # --- blank lines -------------------------------------------------------------------------------
 
+    def _blank_twice(self) -> Iterator[tuple[int, int, list[str]]]:
+        """The second of two blank lines between which a statement has gone, in a function that had no such pair."""
+        if not _twice_blank(self._old, 0):
+            yield from ((at, at, []) for at in _twice_blank(self._new, self._offset))
+
     def _set_off(self) -> Iterator[tuple[int, int, list[str]]]:
         """A blank line behind the last of a run of guards of which one is new, when a paragraph follows."""
         known = Counter(ast.dump(n.test) for n in walk(self._before) if isinstance(n, ast.If) and _is_guard(n))
@@ -205,7 +233,18 @@ def _is_wrapped(node: ast.stmt) -> bool:
 
 
 def _mark(node: ast.stmt) -> str:
-    return ast.dump(node.test) if isinstance(node, _HEADED) else ast.dump(node)
+    return " ".join(map(ast.dump, _head(node))) if isinstance(node, _HEADED) else ast.dump(node)
+
+
+def _head(node: _HEADED) -> list[ast.expr]:
+    """What stands between the first word of a statement and the block in it."""
+    match node:
+        case ast.For(target=target, iter=over):
+            return [target, over]
+        case ast.With(items=items):
+            return [e for item in items for e in (item.context_expr, item.optional_vars) if e is not None]
+        case ast.If(test=test) | ast.While(test=test):
+            return [test]
 
 
 def _on_one_line(lines: list[str]) -> str | None:
@@ -282,6 +321,14 @@ def _operators(code: str) -> Iterator[tuple[int, str]]:
             depth += (token.string in _OPENING) - (token.string in _CLOSING)
         if token.type == tokenize.NAME and token.string in ("and", "or") and not depth:
             yield token.start[1], token.string
+
+
+def _twice_blank(text: str, offset: int) -> list[int]:
+    """The lines that are blank as those above them are, inside of no string."""
+    lines = split_lines(text)
+    twice = [at for at in range(2, len(lines) + 1) if not lines[at - 2].strip() and not lines[at - 1].strip()]
+    within = _within_texts(text, 0) if twice else set()
+    return [at + offset for at in twice if at not in within]
 
 
 def _within_texts(text: str, offset: int) -> set[int]:
