@@ -7,6 +7,20 @@ from typing import Any
 
 _NESTED = "def made():\n{inner}    return {name}\n{name} = made()\n"
 _OVERRIDING = "    def {method}(self, *given):\n        return 7\n"
+_LOUD = "property(lambda s: LOG.append('k') or 5)"
+_SHAPING = (
+    f"for word in ('kilos', 'm'):\n    setattr(A, word, {_LOUD})\n",
+    f"B = type('B', (A,), {{'kilos': {_LOUD}}})\n",
+    f"B = type(A)('B', (A,), dict(kilos={_LOUD}))\n",
+    f"put = setattr\nput(A, 'kilos', {_LOUD})\n",
+    f'exec("A.kilos = {_LOUD}")\n',
+    f"def opened(kind, *words):\n    for word in words:\n        setattr(kind, word, {_LOUD})\nopened(A, 'kilos')\n",
+    f"KINDS = [A]\ndef opened(word):\n    for kind in KINDS:\n        setattr(kind, word, {_LOUD})\nopened('kilos')\n",
+    f"def opened(kind):\n    setattr(kind, 'kil' + 'os', {_LOUD})\n    return kind\n@opened\nclass B(A):\n    pass\n",
+    "for word in ('eq', 'bool', 'len'):\n    setattr(A, f'__{word}__', lambda s, *o: LOG.append(1) or True)\n",
+    "B = type('B', (A,), {'__eq__': lambda s, o: LOG.append(2) or True})\n",
+)
+"""Ways in which classes get attributes that stand in no class body."""
 _BASES = (
     "Base = Gate\nclass Side(Base):\n",
     "class Holder:\n    base = Gate\nclass Side(Holder.base):\n",
@@ -22,6 +36,11 @@ def hidden(text: str, name: str, pick: random.Random) -> str:
     base, _, rest = head.partition("(")[2].rpartition("):")[0].partition(", ")
     again = f"Again = {base}\nclass {name}({', '.join(filter(None, ('Again', rest)))}):\n{body}"
     return pick.choice((_NESTED.format(inner=inner, name=name), f"if True:\n{inner}", again))
+
+
+def shaping(pick: random.Random) -> str:
+    """Lines that give classes of the family what their bodies do not say; most often none."""
+    return pick.choice(_SHAPING) if pick.random() < 0.15 else ""
 
 
 def below(pick: random.Random) -> str:

@@ -10,7 +10,7 @@ import random
 from typing import Any
 
 from dreck.model.names.bindings import bound_by
-from tests.hunt.hidden import arms_exchanged, hidden
+from tests.hunt.hidden import arms_exchanged, hidden, shaping
 from tests.hunt.limits import LIMITS, MADE_OF_IT, TESTS, limit_otherwise, reads_limit
 from tests.hunt.parts import (
     BANDS,
@@ -44,7 +44,7 @@ class ModuleMaker(Maker):
 
     def module(self) -> str:
         pick = self.pick.choice
-        parts = [HEAD, pick(FILLED), self.family(), pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
+        parts = [HEAD, pick(FILLED), self.family(), shaping(self.pick), pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
         self.mortal, self.described = self.pick.random() < self.share_of_mortals, self.pick.random() < 0.1
         parts += [
             MORTAL + HELD if self.mortal else "",

@@ -111,7 +111,7 @@ def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
             found.append((told.elts if isinstance(told, ast.Tuple) else None, n))
         elif "__bases__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n):
             found.append((None, n))
-    if any(_settles_bases(n) for n in nodes) or _hands_type_on(nodes):
+    if any(_settles_bases(n) for n in nodes) or hands_on(nodes, "type"):
         found.append((None, names.tree))
     return tuple(found)
 
@@ -127,9 +127,9 @@ def _settles_bases(n: ast.AST) -> bool:
     return mixed or (word in {"__new__", "__call__"} and len(n.args) > 3)
 
 
-def _hands_type_on(nodes: list[ast.AST]) -> bool:
-    """Whether `type` may get another name: it stands where it is not called, asked for or noted."""
-    said = {id(n) for n in nodes if isinstance(n, ast.Name) and n.id == "type"}
+def hands_on(nodes: list[ast.AST], word: str) -> bool:
+    """Whether `type` or its like may get another name: it stands where it is not called, asked for or noted."""
+    said = {id(n) for n in nodes if isinstance(n, ast.Name) and n.id == word and isinstance(n.ctx, ast.Load)}
     for n in nodes:
         parts: list[ast.AST | None] = []
         if isinstance(n, ast.Call):
@@ -143,7 +143,12 @@ def _hands_type_on(nodes: list[ast.AST]) -> bool:
         noted = getattr(n, "annotation", None) or getattr(n, "returns", None)
         parts += list(walk(noted)) if isinstance(noted, ast.AST) else []
         said -= set(map(id, parts))
-    return bool(said) or any(isinstance(n, ast.alias) and n.name == "type" for n in nodes)
+    for f in nodes if said else ():
+        if isinstance(f, ast.FunctionDef | ast.AsyncFunctionDef):
+            spec = f.args
+            own = {a.arg for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)}
+            said -= {id(n) for s in f.body for n in walk(s)} if word in own else set()
+    return bool(said) or any(isinstance(n, ast.alias) and n.name == word == "type" for n in nodes)
 
 
 def _is_read(n: ast.AST) -> bool:

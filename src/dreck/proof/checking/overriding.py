@@ -12,6 +12,7 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.checking.inverting import is_unequal_by_itself
 from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
+from dreck.proof.checking.shaping import may_get
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -61,6 +62,8 @@ def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
 def puts_special(names: ModuleNames, what: str) -> bool:
     """Whether a special method that has a say in a comparison is put on a class later, or spoken of as a text."""
     words = SPECIALS.get(what, frozenset())
+    if any(may_get(names, word) for word in words):
+        return True
     told = (n for tree in _trees(names) for n in walk(tree))
     return any(getattr(n, "value", None) in words if isinstance(n, ast.Constant) else _is_put(n, words) for n in told)
 
@@ -255,6 +258,8 @@ def _holds_no_object(value: ast.expr, names: ModuleNames) -> bool:
 
 def is_put_on_a_class(names: ModuleNames, name: str) -> bool:
     """Whether an object may be put on a class under that name after it was made."""
+    if may_get(names, name) or any(may_get(names, word) for word in _LOOKING_UP):
+        return True
     return any(not in_function or _stands_for_class(on, names) for on, in_function in _put_late(names).get(name, ()))
 
 

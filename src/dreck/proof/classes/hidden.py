@@ -10,13 +10,15 @@ import builtins
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import permutations
+from itertools import permutations, repeat
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
+from dreck.model.names.scopes import param_names
 from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.table import ClassTable
+from dreck.source.functions import FunctionNode
 
 _MAKING = frozenset({"type", "new_class", "make_dataclass", "ABCMeta", "EnumMeta", "EnumType", "NamedTupleMeta"})
 _BINDING_ANYTHING = frozenset({"exec", "eval", "locals", "vars", "setattr", "globals", "__dict__"})
@@ -82,7 +84,7 @@ def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
     nodes = [n for tree in trees for n in every_node(tree)]
     found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
     found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]
-    if "__bases__" in specials_put(names) or any(map(_decides_on_bases, nodes)) or _gives_type_on(nodes):
+    if "__bases__" in specials_put(names) or any(map(_decides_on_bases, nodes)) or _gives_on(nodes, "type"):
         found.append(Hidden((None, None), None))  # what derives from what is not what is written
     return tuple(found)
 
@@ -153,8 +155,8 @@ def _decides_on_bases(n: ast.AST) -> bool:
     return False
 
 
-def _gives_type_on(nodes: list[ast.AST]) -> bool:
-    """Whether `type` stands anywhere but where it is called, asked for, compared with, or noted as a type."""
+def _gives_on(nodes: list[ast.AST], word: str) -> bool:
+    """Whether a word stands anywhere but where it is called, asked for, compared with, or noted as a type."""
     plain: set[ast.AST] = set()
     for n in nodes:
         match n:
@@ -172,7 +174,18 @@ def _gives_type_on(nodes: list[ast.AST]) -> bool:
                 plain |= set(every_node(noted))
             case ast.FunctionDef(returns=ast.expr() as noted) | ast.AsyncFunctionDef(returns=ast.expr() as noted):
                 plain |= set(every_node(noted))
-    return any(isinstance(n, ast.Name) and n.id == "type" and n not in plain for n in nodes)
+    loose = [n for n in nodes if isinstance(n, ast.Name) and n.id == word and n not in plain]
+    loose = [n for n in loose if isinstance(n.ctx, ast.Load)]
+    return bool(loose) and not set(loose) <= _where_it_is_a_local(nodes, word)
+
+
+def _where_it_is_a_local(nodes: list[ast.AST], word: str) -> set[ast.AST]:
+    """What stands in functions with a parameter of that name."""
+    found: set[ast.AST] = set()
+    for f in nodes:
+        if isinstance(f, FunctionNode) and word in param_names(f.args):
+            found.update(n for s in f.body for n in every_node(s))
+    return found
 
 
 def _metaclasses(nodes: list[ast.ClassDef]) -> set[str]:
@@ -203,6 +216,29 @@ def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
     return Hidden(tuple(map(words.meant, node.bases)), None if opens else frozenset(own))
 
 
+def class_calls(names: ModuleNames) -> Iterator[ast.Call]:
+    """The calls of the files that make a class, by what they are called: `type`, a metaclass, the type of something."""
+    making = _MAKING | metaclasses_of(names)
+    for n in (n for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.Call)):
+        asks = _last(n.func) == "type" and len(n.args) == 1 and not (n.keywords or isinstance(n.args[0], ast.Starred))
+        of_a_type = isinstance(n.func, ast.Call) and _last(n.func.func) == "type"
+        if not asks and (of_a_type or _last(n.func) in making):
+            yield n
+
+
+def hands_makers_on(names: ModuleNames) -> bool:
+    """Whether `type`, or a metaclass of the files, may be called under another name."""
+    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
+    return any(map(_gives_on, repeat(nodes), ("type", *sorted(metaclasses_of(names)))))
+
+
+@lru_cache(maxsize=16)
+def metaclasses_of(names: ModuleNames) -> frozenset[str]:
+    """The classes of the files that make classes, as far as their bases tell."""
+    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    return frozenset(_metaclasses(nodes) & {n.name for n in nodes})
+
+
 def _of_call(node: ast.Call, words: _Words) -> Iterator[Hidden]:
     """Classes that a call makes: `type(name, bases, names)`, what stands in `types.new_class`."""
     word = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
@@ -226,5 +262,7 @@ def _may_call_a_metaclass(node: ast.Call, word: str, words: _Words) -> bool:
     if len(node.args) != 3:
         return False
     if {word, words.imported.get(word, word)} & words.metaclasses:
+        return True
+    if isinstance(node.func, ast.Call) and _last(node.func.func) == "type":
         return True
     return (not word or word in words.open) and isinstance(node.args[2], ast.Dict | ast.DictComp | ast.Call)

@@ -18,6 +18,7 @@ from dreck.proof.classes.private import private_method
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of, registry_of_method
+from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
@@ -216,7 +217,7 @@ class KnownClasses:
         node = self.table.classes.get(kind)
         if node is None:
             return True
-        if name in put_later(self.names):
+        if name in put_later(self.names) or {name, ANYTHING} & shaped(self.names):
             return False
         lineage = self.table.lineage(kind)
         above = [name for name in self.table.classes if name != kind and self.table.may_derive(kind, name)]

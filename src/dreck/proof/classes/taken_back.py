@@ -16,6 +16,7 @@ from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandle
 from dreck.proof.classes.inverting import hides_inequality
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -63,9 +64,12 @@ def taken_back_by(names: ModuleNames) -> TakenBack:
 @lru_cache(maxsize=16)
 def put_on_any(names: ModuleNames) -> TakenBack:
     """What special methods take back that are put on a class once it is there: on which one is not known."""
-    put = specials_put(names)
+    given = shaped(names)
+    put = specials_put(names) | given
     comparisons = frozenset(what for word in put & _COMPARING.keys() for what in _COMPARING[word])
-    return TakenBack(frozenset({ANY}) if put & _LOOKED_UP else frozenset(), comparisons)
+    if ANYTHING in given:
+        return TakenBack(frozenset({ANY}), _EVERY)
+    return TakenBack(frozenset({ANY}) if put & _LOOKED_UP else given, comparisons)
 
 
 def having_a_say(names: ModuleNames, what: str) -> list[str]:

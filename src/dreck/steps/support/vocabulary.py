@@ -76,8 +76,8 @@ PLAIN_ADJECTIVES = _words(
     """
     wet dry old new late early heavy light full bad free small large big short long blank dead stale shut closed open
     wrong clean dirty idle due hot cold unknown sold safe quick lazy strict verbose quiet silent eager global abstract
-    absolute ready busy stale fresh valid invalid unique final immutable sync async secure dense sparse flat deep shallow ripe
-    raw plain remote offline online mutable alone whole loose rigid secret urgent frequent rare overdue legal
+    absolute ready busy stale fresh valid invalid unique final immutable sync async secure dense sparse flat deep
+    shallow ripe raw plain remote offline online mutable alone whole loose rigid secret urgent frequent rare overdue
     """
 )
 """What says what something is, and does not look like it."""

@@ -1,0 +1,251 @@
+"""What gives classes attributes that stand in no class body: calls that make classes, metaclasses, names worked out.
+
+Language reference, 3.3.3 ("Customizing class creation"): a class is what its metaclass makes of the names of its body;
+`setattr` on a class under a name that nobody can read may give it any attribute, special methods among them.
+"""
+
+import ast
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.model.names.reaching import hands_setting_on, opens_a_module
+from dreck.proof.classes.hidden import class_calls, hands_makers_on, metaclasses_of
+from dreck.proof.classes.quiet import is_quiet_value
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+ANYTHING = "*"
+_OF_CLASSES = frozenset({"__init_subclass__", "__set_name__", "__new__", "__class_getitem__", "__prepare__"})
+_LEADING_THERE = frozenset({"__class__", "__subclasses__", "__mro__", "__bases__", "__base__", "mro"})
+_SETTING = frozenset({"setattr", "delattr", "__setattr__", "__delattr__"})
+_LOOKED_AT = frozenset({"get", "items", "keys", "values", "copy"})
+
+
+@lru_cache(maxsize=16)
+def shaped(names: ModuleNames) -> frozenset[str]:
+    """The attributes that classes of the files get so, `*` for any: of those that may do more when they are read."""
+    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
+    if hands_setting_on(nodes) or any(map(_runs_anything, nodes)) or _sets_by_another(nodes) or hands_makers_on(names):
+        return frozenset({ANYTHING})
+    if any(_answers_itself(tree) for tree in (names.tree, *names.trees)):
+        return frozenset({ANYTHING})
+    found = {name for call in class_calls(names) for name in _handed_in(call, names)}
+    made = metaclasses_of(names)
+    kinds = [n for n in nodes if isinstance(n, ast.ClassDef)]
+    if any(_changes_bodies(s) for kind in kinds if kind.name in made for s in kind.body):
+        return frozenset({ANYTHING})
+    within = {n for kind in kinds if kind.name in made for n in walk(kind)}
+    if any(n not in within and _makes_by_new(n, made) for n in nodes):
+        return frozenset({ANYTHING})
+    around = _Around.of(names, nodes, made)
+    return frozenset(found.union(*(_set_by(n, around, names) for n in nodes if isinstance(n, ast.Call))))
+
+
+def _runs_anything(n: ast.AST) -> bool:
+    match n:
+        case ast.Name(id="exec" | "eval"):
+            return True
+        case ast.Attribute(value=ast.Name(id="builtins" | "__builtins__"), attr="exec" | "eval"):
+            return True
+    return False
+
+
+def _sets_by_another(nodes: list[ast.AST]) -> bool:
+    """Whether `type.__setattr__` or its like gets another name; that of `object` is for objects."""
+    called = {n.func for n in nodes if isinstance(n, ast.Call)}
+    loose = (n for n in nodes if isinstance(n, ast.Attribute) and n.attr in _SETTING and n not in called)
+    return any(_word(n.value) != "object" for n in loose)
+
+
+def _makes_by_new(n: ast.AST, metaclasses: frozenset[str]) -> bool:
+    """`type.__new__(kind, name, bases, names)`."""
+    match n:
+        case ast.Call(func=ast.Attribute(value=maker, attr="__new__" | "__call__"), args=[_, _, _, _, *_]):
+            return _word(maker) in metaclasses | {"type", "ABCMeta", "EnumMeta", "EnumType"}
+    return False
+
+
+def _answers_itself(tree: ast.Module) -> bool:
+    """Whether a module is asked for names that it does not have (`__getattr__`), and gets at modules as objects."""
+    said = any("__getattr__" in bound_by(s) for s in statements_of(tree.body))
+    return said and any(
+        opens_a_module(n) or getattr(n, "attr", "") == "modules" or _may_be_itself(n) for n in every_node(tree)
+    )
+
+
+def _may_be_itself(n: ast.AST) -> bool:
+    return isinstance(n, ast.Import) and any(a.name.partition(".")[0] not in sys.stdlib_module_names for a in n.names)
+
+
+def _handed_in(call: ast.Call, names: ModuleNames) -> Iterator[str]:
+    """What the names may do that a class is made with."""
+    word = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
+    told = {k.arg: k.value for k in call.keywords}
+    given: ast.expr | None = call.args[2] if len(call.args) > 2 else told.get("dict")
+    if word == "make_dataclass":
+        given = told.get("namespace")
+        if given is None and None not in told:
+            return
+    if word == "new_class":
+        if len(call.args) > 3 or "exec_body" in told or None in told:
+            yield ANYTHING
+        return
+    match given:
+        case ast.Dict(keys=keys, values=values) if all(isinstance(k, ast.Constant) for k in keys):
+            pairs = [(str(k.value), v) for k, v in zip(keys, values, strict=True) if isinstance(k, ast.Constant)]
+        case ast.Call(func=ast.Name(id="dict"), args=[], keywords=options) if all(k.arg for k in options):
+            pairs = [(str(k.arg), k.value) for k in options]
+        case _:
+            yield ANYTHING
+            return
+    yield from (name for name, value in pairs if _is_special(name) or not is_quiet_value(value, names))
+
+
+def _is_special(name: str) -> bool:
+    return name.startswith("__") and name.endswith("__") and name not in ("__doc__", "__module__", "__qualname__")
+
+
+def _changes_bodies(s: ast.stmt) -> bool:
+    """Whether a method of a metaclass does more with the names of a body than to look at them and hand them on."""
+    if not isinstance(s, ast.FunctionDef):
+        return False
+    if s.name == "__prepare__":
+        return True
+    if s.name not in ("__new__", "__init__", "__call__"):
+        return False
+    spec = s.args
+    body = {a.arg for a in [*spec.posonlyargs, *spec.args][3:4]} | ({spec.vararg.arg} if spec.vararg else set())
+    fine: set[ast.AST] = set()
+    for n in walk(s):
+        match n:
+            case ast.Call(func=ast.Attribute(attr="__new__" | "__call__"), args=[_, _, _, other, *_]) if (
+                getattr(other, "id", "*") not in body
+            ):
+                return True  # made of other names
+            case ast.Call(func=ast.Attribute(attr="__new__" | "__init__" | "__call__"), args=args):
+                fine |= {a.value if isinstance(a, ast.Starred) else a for a in args}
+            case ast.Call(func=ast.Attribute(value=looked, attr=word)) if word in _LOOKED_AT:
+                fine.add(looked)
+            case ast.Subscript(value=looked, ctx=ast.Load()) | ast.Compare(comparators=[looked]):
+                fine.add(looked)
+    return any(isinstance(n, ast.Name) and n.id in body and n not in fine for n in walk(s))
+
+
+def _set_by(call: ast.Call, around: "_Around", names: ModuleNames) -> set[str]:
+    """The attributes that a call of `setattr` and its like gives what may be a class."""
+    word = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
+    if word not in _SETTING:
+        return set()
+    args = call.args
+    if isinstance(call.func, ast.Attribute) and word.startswith("__") and len(args) < 3 - ("del" in word):
+        args = [call.func.value, *args]
+    of, told = args[0] if args else call, args[1] if len(args) > 1 else None
+    if isinstance(told, ast.Constant) and (isinstance(call.func, ast.Name) or "del" in word):
+        return set()  # these are read where they stand
+    if not around.may_be_class(of, call):
+        return set()
+    if isinstance(told, ast.Constant) and not any(isinstance(a, ast.Starred) for a in args):
+        return set() if is_quiet_value(args[-1], names) else {str(told.value)}
+    return {ANYTHING}
+
+
+@dataclass(frozen=True, slots=True)
+class _Around:
+    """Where a call stands: in which functions and class, and which functions get classes."""
+
+    names: ModuleNames
+    functions: dict[ast.AST, tuple[FunctionNode, ...]]
+    owners: dict[ast.AST, ast.ClassDef]
+    kinds: frozenset[str]
+    metaclasses: frozenset[str]
+    hands_classes_on: bool
+    """Whether a class of the files is a value anywhere: handed on, kept, decorated by a function of theirs."""
+
+    @classmethod
+    def of(cls, names: ModuleNames, nodes: list[ast.AST], metaclasses: frozenset[str]) -> "_Around":
+        kinds = frozenset(n.name for n in nodes if isinstance(n, ast.ClassDef)) | {"cls"}
+        functions: dict[ast.AST, tuple[FunctionNode, ...]] = {}
+        setting = [n for n in nodes if isinstance(n, ast.Call) and _word(n.func) in _SETTING]
+        if setting:
+            for f in (n for n in nodes if isinstance(n, FunctionNode)):
+                inside = {n for n in walk(f) if isinstance(n, ast.Call)}
+                functions |= {call: (*functions.get(call, ()), f) for call in setting if call in inside}
+        owners: dict[ast.AST, ast.ClassDef] = {}
+        owners |= {s: n for n in nodes if isinstance(n, ast.ClassDef) for s in n.body if isinstance(s, FunctionNode)}
+        classes = [n for n in nodes if isinstance(n, ast.ClassDef)]
+        given = any(_is_class(e, kinds) for n in nodes for e in _values_in(n))
+        own = {f.name for f in nodes if isinstance(f, FunctionNode)}
+        given = given or any(_word(d) in own for n in classes for d in _plain(n.decorator_list))
+        return cls(names, functions, owners, kinds, metaclasses, given)
+
+    def may_be_class(self, of: ast.expr, call: ast.Call) -> bool:
+        around = self.functions.get(call, ())
+        root = of
+        while isinstance(root, ast.Attribute | ast.Subscript):
+            if _word(root) in _LEADING_THERE:
+                return True
+            root = root.value
+        if _is_class(root, self.kinds):
+            return True
+        word = "super" if isinstance(root, ast.Call) and _word(root.func) == "super" else getattr(root, "id", "")
+        if not around:
+            return not self.names.is_imported(word)
+        for f in around:
+            owner = self.owners.get(f)
+            first = [a.arg for a in [*f.args.posonlyargs, *f.args.args][:1]]
+            of_class = f.name in _OF_CLASSES or any(_word(d) == "classmethod" for d in f.decorator_list)
+            if owner is not None and (of_class or owner.name in self.metaclasses):
+                return True
+            if owner is not None and word in (*first, "super"):
+                return False
+        return self.hands_classes_on
+
+
+def _plain(decorators: list[ast.expr]) -> list[ast.expr]:
+    return [d.func if isinstance(d, ast.Call) else d for d in decorators]
+
+
+def _word(e: ast.AST) -> str:
+    return e.attr if isinstance(e, ast.Attribute) else getattr(e, "id", "")
+
+
+def _is_class(e: ast.AST, kinds: frozenset[str]) -> bool:
+    """Whether an expression is a class of the files, or asks something for its class."""
+    match e:
+        case ast.Name(id=name):
+            return name in kinds
+        case ast.Attribute(attr=word):
+            return word in _LEADING_THERE or word in kinds
+        case ast.Call(func=ast.Name(id="type"), args=[_]):
+            return True
+        case ast.Call(func=ast.Attribute(attr=word)):
+            return word in _LEADING_THERE
+        case ast.Tuple(elts=parts) | ast.List(elts=parts) | ast.Set(elts=parts):
+            return any(_is_class(part, kinds) for part in parts)
+        case ast.Dict(keys=keys, values=values):
+            return any(_is_class(part, kinds) for part in (*keys, *values) if part is not None)
+        case ast.Starred(value=inner):
+            return _is_class(inner, kinds)
+    return False
+
+
+def _values_in(n: ast.AST) -> Iterator[ast.expr]:
+    """What a node hands on, binds, goes through or answers; not what is merely asked for or called."""
+    match n:
+        case ast.Call(func=ast.Name(id="isinstance" | "issubclass" | "super")):
+            return
+        case ast.Call(args=args, keywords=options):
+            yield from (*args, *(k.value for k in options))
+        case ast.Assign(value=value) | ast.NamedExpr(value=value) | ast.For(iter=value) | ast.comprehension(iter=value):
+            yield value
+        case ast.AnnAssign(value=ast.expr() as value) | ast.Return(value=ast.expr() as value):
+            yield value
+        case ast.Yield(value=ast.expr() as value) | ast.Lambda(body=value) | ast.DictComp(value=value):
+            yield value
+        case ast.ListComp(elt=value) | ast.SetComp(elt=value) | ast.GeneratorExp(elt=value):
+            yield value
