@@ -43,6 +43,23 @@ def shaping(pick: random.Random) -> str:
     return pick.choice(_SHAPING) if pick.random() < 0.15 else ""
 
 
+def asked_twice(function: str, pick: random.Random) -> str:
+    """The text of a function that begins with asking for one thing twice."""
+    head, _, body = function.partition(":\n")
+    asked = pick.choice(("o.kilos", "o.kilos", "o == 1", "bool(o)", "not o"))
+    return f"{head}:\n    x = ({asked}, {asked})\n{body}"
+
+
+def asked_once(function: Any) -> bool:
+    """What a function begins with asking for twice is asked for once; False where it does not."""
+    match function.body[0]:
+        case ast.Assign(value=ast.Tuple(elts=[one, other]) as both) if ast.dump(one) == ast.dump(other):
+            both.elts = [_named("early"), _named("early")]
+            function.body.insert(0, ast.Assign([ast.Name("early", ast.Store())], one))
+            return True
+    return False
+
+
 def below(pick: random.Random) -> str:
     """A class below `Gate` with methods of its own under the names of those that are cut out, not simply there."""
     names = ("_asked", "asked", "_by_kind", "by_kind", "_vformat", "_bootstrap", "_heavy_one")

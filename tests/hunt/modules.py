@@ -10,7 +10,7 @@ import random
 from typing import Any
 
 from dreck.model.names.bindings import bound_by
-from tests.hunt.hidden import arms_exchanged, hidden, shaping
+from tests.hunt.hidden import arms_exchanged, asked_once, asked_twice, hidden, shaping
 from tests.hunt.limits import LIMITS, MADE_OF_IT, TESTS, limit_otherwise, reads_limit
 from tests.hunt.parts import (
     BANDS,
@@ -44,7 +44,8 @@ class ModuleMaker(Maker):
 
     def module(self) -> str:
         pick = self.pick.choice
-        parts = [HEAD, pick(FILLED), self.family(), shaping(self.pick), pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
+        shaped = shaping(self.pick)
+        parts = [HEAD, pick(FILLED), self.family(), shaped, pick(ENUMS), pick(ROWS), pick(HELPERS), pick(GENERATORS)]
         self.mortal, self.described = self.pick.random() < self.share_of_mortals, self.pick.random() < 0.1
         parts += [
             MORTAL + HELD if self.mortal else "",
@@ -55,7 +56,7 @@ class ModuleMaker(Maker):
             pick(CHANGES),
             "RULES = (lambda v: v == 1, lambda v: v is None)\n",
         ]
-        function = self.function()
+        function = asked_twice(self.function(), self.pick) if shaped else self.function()
         clears_up = any("'left'" in part for part in parts) and self.pick.random() < 0.5
         if self.described or self.mortal or clears_up:
             told = DESCRIBED if self.described else "    m = Mortal()\n" if self.mortal else STARTED
@@ -194,7 +195,7 @@ def module_rewritten(code: str, pick: random.Random) -> str:
     chance = pick.random()
     if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and chance < 0.4:
         first.value = ast.Constant("what it says now")
-    elif arms_exchanged(function, pick):
+    elif arms_exchanged(function, pick) or (chance < 0.6 and asked_once(function)):
         pass
     elif ("class Mortal" in code or "'left'" in code) and chance < 0.3:
         _lets_go(tree, function, pick)
