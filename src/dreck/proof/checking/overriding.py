@@ -306,7 +306,7 @@ def _classes(names: ModuleNames) -> tuple[_Body, ...]:
 
 
 def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:
-    return names.tree, *getattr(names, "trees", ())
+    return names.tree, *getattr(names, "trees", ()), *getattr(names, "others", ())
 
 
 def _makes_descriptor(n: ast.AST) -> bool:

@@ -11,6 +11,7 @@ from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
 from dreck.proof.checking.nested import may_be_below
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
+from dreck.proof.checking.shaping import answers_by_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Event, Side, State
@@ -44,6 +45,8 @@ class CheckedPlainness(CheckedTests):
                     return False
                 nodes = [node]
             return all(reads_itself(node, name, names) for node in nodes)
+        if names.is_imported(known) and answers_by_itself(names, name):
+            return False
         if known and (known in names.definitions or names.is_imported(known) or axioms.is_builtin(known)):
             return True
         return self._is_of_others(state, axioms, base, name)

@@ -29,10 +29,10 @@ def may_get(names: ModuleNames, name: str) -> bool:
 @lru_cache(maxsize=16)
 def _given(names: ModuleNames) -> frozenset[str] | None:
     """The names; None for what nobody can read."""
-    nodes = [n for tree in (names.tree, *names.trees) for n in walk(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)]
     if any(_runs(n) for n in nodes) or _is_handed_on(nodes):
         return None
-    if any(map(_answers_for_names, (names.tree, *names.trees))):
+    if any(map(_answers_for_names, (names.tree, *names.trees, *names.others))):
         return None
     makers = _makers(nodes)
     if any(hands_on(nodes, word) for word in ("type", *sorted(makers))):
@@ -56,17 +56,29 @@ def _given(names: ModuleNames) -> frozenset[str] | None:
     return frozenset(found)
 
 
+@lru_cache(maxsize=256)
+def answers_by_itself(names: ModuleNames, name: str) -> bool:
+    """Whether a file beside has a `__getattr__` of its own, and nothing that is called `name`."""
+    every = [_called_at_the_top(tree) for tree in (*names.trees, *names.others)]
+    return any("__getattr__" in called and name not in called for called in every)
+
+
 def _answers_for_names(tree: ast.Module) -> bool:
     """Whether the module has a `__getattr__`, outside of all classes and functions, and may come to itself."""
+    return "__getattr__" in _called_at_the_top(tree) and any(_comes_to_a_module(n) for n in walk(tree))
+
+
+@lru_cache(maxsize=64)
+def _called_at_the_top(tree: ast.Module) -> set[str]:
     pending: list[ast.AST] = list(tree.body)
-    has_one = False
-    while pending and not has_one:
+    found = set[str]()
+    while pending:
         n = pending.pop()
-        bound = (getattr(n, "name", ""), getattr(n, "asname", ""), getattr(n, "id", ""))
-        has_one = "__getattr__" in bound
+        found |= {getattr(n, "name", None) or "", getattr(n, "asname", None) or ""}
+        found |= {n.id} if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load) else set()
         if not isinstance(n, _Function | ast.ClassDef | ast.Lambda):
             pending += ast.iter_child_nodes(n)
-    return has_one and any(_comes_to_a_module(n) for n in walk(tree))
+    return found
 
 
 def _comes_to_a_module(n: ast.AST) -> bool:
@@ -188,7 +200,7 @@ def _scopes(names: ModuleNames) -> list[tuple[ast.Call, _Inside]]:
     """Each call, and the functions around it from the outermost in, with the classes that these stand in."""
     found: list[tuple[ast.Call, _Inside]] = []
     pending: list[tuple[ast.AST, _Inside, ast.ClassDef | None]] = []
-    for tree in (names.tree, *names.trees):
+    for tree in (names.tree, *names.trees, *names.others):
         if any(_word(n.func) in _SETS for n in walk(tree) if isinstance(n, ast.Call)):
             pending.append((tree, (), None))
     while pending:

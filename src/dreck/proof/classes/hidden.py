@@ -219,7 +219,9 @@ def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
 def class_calls(names: ModuleNames) -> Iterator[ast.Call]:
     """The calls of the files that make a class, by what they are called: `type`, a metaclass, the type of something."""
     making = _MAKING | metaclasses_of(names)
-    for n in (n for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.Call)):
+    for n in (
+        n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree) if isinstance(n, ast.Call)
+    ):
         asks = _last(n.func) == "type" and len(n.args) == 1 and not (n.keywords or isinstance(n.args[0], ast.Starred))
         of_a_type = isinstance(n.func, ast.Call) and _last(n.func.func) == "type"
         if not asks and (of_a_type or _last(n.func) in making):
@@ -228,14 +230,16 @@ def class_calls(names: ModuleNames) -> Iterator[ast.Call]:
 
 def hands_makers_on(names: ModuleNames) -> bool:
     """Whether `type`, or a metaclass of the files, may be called under another name."""
-    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
     return any(map(_gives_on, repeat(nodes), ("type", *sorted(metaclasses_of(names)))))
 
 
 @lru_cache(maxsize=16)
 def metaclasses_of(names: ModuleNames) -> frozenset[str]:
     """The classes of the files that make classes, as far as their bases tell."""
-    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    nodes = [
+        n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree) if isinstance(n, ast.ClassDef)
+    ]
     return frozenset(_metaclasses(nodes) & {n.name for n in nodes})
 
 

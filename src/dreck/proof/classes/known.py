@@ -18,7 +18,7 @@ from dreck.proof.classes.private import private_method
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of, registry_of_method
-from dreck.proof.classes.shaping import ANYTHING, shaped
+from dreck.proof.classes.shaping import ANYTHING, module_answers, shaped
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
 from dreck.proof.classes.taken_back import (
@@ -216,7 +216,7 @@ class KnownClasses:
         """Whether reading an attribute of a name of the module does no more than that: no metaclass, no descriptor."""
         node = self.table.classes.get(kind)
         if node is None:
-            return True
+            return not (self.names.is_imported(kind) and module_answers(self.names, name))
         if name in put_later(self.names) or {name, ANYTHING} & shaped(self.names):
             return False
         lineage = self.table.lineage(kind)

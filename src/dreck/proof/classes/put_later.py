@@ -13,7 +13,7 @@ from dreck.source.walking import walk
 def put_later(names: ModuleNames) -> frozenset[str]:
     """The attributes that something puts on a class once it is there, when that may be a descriptor."""
     found: set[str] = set()
-    for tree in (names.tree, *getattr(names, "trees", ())):
+    for tree in (names.tree, *names.trees, *names.others):
         in_functions = {n for f in every_node(tree) if isinstance(f, _SHUT) for n in walk(f)}
         plain: set[ast.AST] = set()
         for n in every_node(tree):
@@ -34,7 +34,7 @@ def put_later(names: ModuleNames) -> frozenset[str]:
 def specials_put(names: ModuleNames) -> frozenset[str]:
     """The special methods that something sets or takes away beside class bodies, or says the name of as a text."""
     found: set[str] = set()
-    for tree in (names.tree, *names.trees):
+    for tree in (names.tree, *names.trees, *names.others):
         for n in every_node(tree):
             match n:
                 case (
@@ -49,7 +49,7 @@ def specials_put(names: ModuleNames) -> frozenset[str]:
 
 @lru_cache(maxsize=16)
 def _has_descriptors(names: ModuleNames) -> bool:
-    nodes = (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree))
+    nodes = (n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree))
     return any(
         (isinstance(n, ast.FunctionDef) and n.name == "__get__")
         or (isinstance(n, ast.Call) and names.stands_for(n.func) in COMPUTED)

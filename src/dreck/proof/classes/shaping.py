@@ -29,10 +29,10 @@ _LOOKED_AT = frozenset({"get", "items", "keys", "values", "copy"})
 @lru_cache(maxsize=16)
 def shaped(names: ModuleNames) -> frozenset[str]:
     """The attributes that classes of the files get so, `*` for any: of those that may do more when they are read."""
-    nodes = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
     if hands_setting_on(nodes) or any(map(_runs_anything, nodes)) or _sets_by_another(nodes) or hands_makers_on(names):
         return frozenset({ANYTHING})
-    if any(_answers_itself(tree) for tree in (names.tree, *names.trees)):
+    if any(_answers_itself(tree) for tree in (names.tree, *names.trees, *names.others)):
         return frozenset({ANYTHING})
     found = {name for call in class_calls(names) for name in _handed_in(call, names)}
     made = metaclasses_of(names)
@@ -68,6 +68,13 @@ def _makes_by_new(n: ast.AST, metaclasses: frozenset[str]) -> bool:
         case ast.Call(func=ast.Attribute(value=maker, attr="__new__" | "__call__"), args=[_, _, _, _, *_]):
             return _word(maker) in metaclasses | {"type", "ABCMeta", "EnumMeta", "EnumType"}
     return False
+
+
+@lru_cache(maxsize=256)
+def module_answers(names: ModuleNames, name: str) -> bool:
+    """Whether a file beside this one answers itself when it is asked for a name that it does not bind."""
+    bound = ({n for s in statements_of(tree.body) for n in bound_by(s)} for tree in (*names.trees, *names.others))
+    return any("__getattr__" in own and name not in own for own in bound)
 
 
 def _answers_itself(tree: ast.Module) -> bool:

@@ -22,6 +22,11 @@ _ON_ITS_LINE = re.compile(r"^[ \t]*class\s+(\w+)[^(:\n]*\(([^\n]*)", re.MULTILIN
 _OTHER_NAME = re.compile(r"(\w+)\s+as\s+(\w+)|^\s*(\w+)\s*=\s*(?:\w+\.)*(\w+)\s*$", re.MULTILINE)
 _MAKING = re.compile(r"\b(?:type|new_class|make_dataclass|\w{0,40}Meta)\(([^()]{0,200}\([^()]{0,400}\))")
 _WORD = re.compile(r"\w+")
+_SETTING = re.compile(
+    r"\b(?:setattr|delattr|__setattr__|__delattr__)\s*\(\s*(?:\w+\s*\.\s*)*(\w+)|\b([A-Z]\w*)\.\w+[ \t]*=[^=]"
+)
+"""What gets an attribute under a name that is worked out, and what is called like a class and gets one."""
+_IMPORTED = re.compile(r"(?m)^\s*(?:from\s+[\w.]+\s+import\s+(?:\(\s*)?|,?\s*)([A-Z]\w*)")
 _REGISTERING = re.compile(r"(\w+)\.(?:register|dispatcher)\b")
 
 
@@ -72,6 +77,11 @@ def _bases_in(path: Path) -> Iterator[tuple[str, str]]:
     for word in _REGISTERING.findall(text):
         yield from ((f".{told}", "") for told in (word, *others.get(word, ())))
     made = [("", bases) for bases in _MAKING.findall(text)]
+    if told := _SETTING.findall(text):
+        put = {one or other for one, other in told}
+        if any(not word[:1].isupper() for word in put):
+            put |= set(_IMPORTED.findall(text))  # under another name, by a helper, in a loop
+        made += [("", word) for word in sorted(put)]
     for kind, bases in [*_CLASS.findall(text), *_ON_ITS_LINE.findall(text), *made]:
         for word in _WORD.findall(bases):
             yield from ((told, kind) for told in (word, *others.get(word, ())))

@@ -1,12 +1,14 @@
 """What no trial sees: classes that nobody can make from outside, objects that change, methods that are set anew."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
 from dreck.proof.classes.put_later import specials_put
+from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
@@ -24,7 +26,22 @@ def of_classes(old: Candidate, new: Candidate) -> str:
         told = _of_methods(mine, other) or (_of_kinds(mine.names, kinds, there) if kinds != there else "")
         if told:
             return told
+    return _of_attributes(old, new)
+
+
+def _of_attributes(old: Candidate, new: Candidate) -> str:
+    """What is read more often, or less, and may be worked out each time by what nobody reads in a class body."""
+    given = shaped(old.names) | shaped(new.names)
+    reads = [Counter(n.attr for n in walk(c.node) if isinstance(n, ast.Attribute)) for c in (old, new)] if given else []
+    for name in sorted({n for counts in reads for n in counts if reads[0][n] != reads[1][n]}):
+        if given & {name, ANYTHING} and not _is_called_only(name, old.node, new.node):
+            return f"`{name}` may be worked out each time: classes get attributes under names that nobody can read"
     return ""
+
+
+def _is_called_only(name: str, *nodes: FunctionNode) -> bool:
+    called = {n.func for node in nodes for n in walk(node) if isinstance(n, ast.Call)}
+    return all(n in called for node in nodes for n in walk(node) if isinstance(n, ast.Attribute) and n.attr == name)
 
 
 def _of_methods(mine: Candidate, other: Candidate) -> str:
