@@ -83,8 +83,8 @@ def test_only_what_a_switch_is_on_is_steady():
 
 
 def test_a_trial_that_leans_on_it_says_so():
-    old = LINE.format(more="", second="if").replace("item.magnet()", "item.magnet(abs(item.n - 1))")
-    new = LINE.format(more="", second="elif").replace("item.magnet()", "item.magnet(abs(1 - item.n))")
+    old = LINE.format(more="", second="if").replace("item.magnet()", "item.magnet([*[item.n, 1]])")
+    new = LINE.format(more="", second="elif").replace("item.magnet()", "item.magnet([item.n] + [1])")
     found = dreck.compare(old, new, assume=["steady-kind"])
     assert found.status == "tested" and "steady-kind" in found.assumptions, str(found)
 

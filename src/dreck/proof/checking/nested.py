@@ -130,6 +130,8 @@ def _settles_bases(n: ast.AST) -> bool:
 def hands_on(nodes: list[ast.AST], word: str) -> bool:
     """Whether `type` or its like may get another name: it stands where it is not called, asked for or noted."""
     said = {id(n) for n in nodes if isinstance(n, ast.Name) and n.id == word and isinstance(n.ctx, ast.Load)}
+    if not said:
+        return word == "type" and any(isinstance(n, ast.alias) and n.name == word for n in nodes)
     for n in nodes:
         parts: list[ast.AST | None] = []
         if isinstance(n, ast.Call):

@@ -157,6 +157,9 @@ def _decides_on_bases(n: ast.AST) -> bool:
 
 def _gives_on(nodes: list[ast.AST], word: str) -> bool:
     """Whether a word stands anywhere but where it is called, asked for, compared with, or noted as a type."""
+    said = [n for n in nodes if isinstance(n, ast.Name) and n.id == word and isinstance(n.ctx, ast.Load)]
+    if not said:
+        return False
     plain: set[ast.AST] = set()
     for n in nodes:
         match n:
@@ -174,8 +177,7 @@ def _gives_on(nodes: list[ast.AST], word: str) -> bool:
                 plain |= set(every_node(noted))
             case ast.FunctionDef(returns=ast.expr() as noted) | ast.AsyncFunctionDef(returns=ast.expr() as noted):
                 plain |= set(every_node(noted))
-    loose = [n for n in nodes if isinstance(n, ast.Name) and n.id == word and n not in plain]
-    loose = [n for n in loose if isinstance(n.ctx, ast.Load)]
+    loose = [n for n in said if n not in plain]
     return bool(loose) and not set(loose) <= _where_it_is_a_local(nodes, word)
 
 

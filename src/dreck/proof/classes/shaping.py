@@ -42,8 +42,9 @@ def shaped(names: ModuleNames) -> frozenset[str]:
     within = {n for kind in kinds if kind.name in made for n in walk(kind)}
     if any(n not in within and _makes_by_new(n, made) for n in nodes):
         return frozenset({ANYTHING})
-    around = _Around.of(names, nodes, made)
-    return frozenset(found.union(*(_set_by(n, around, names) for n in nodes if isinstance(n, ast.Call))))
+    setting = [n for n in nodes if isinstance(n, ast.Call) and _word(n.func) in _SETTING]
+    around = _Around.of(names, nodes, made) if setting else None
+    return frozenset(found.union(*(_set_by(n, around, names) for n in setting if around is not None)))
 
 
 def _runs_anything(n: ast.AST) -> bool:
