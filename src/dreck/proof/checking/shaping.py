@@ -13,7 +13,7 @@ _RUNS = frozenset({"exec", "eval"})
 _MAKES = frozenset({"type", "new_class", "make_dataclass"})
 _MADE_BY = frozenset({"type", "ABCMeta", "EnumMeta", "EnumType"})
 _HARMLESS = (ast.Constant, ast.Lambda)
-_ASKS = frozenset({"isinstance", "issubclass", "super"})
+_ASKS = frozenset({"isinstance", "issubclass"})
 _KIN = frozenset({"__class__", "__subclasses__", "__mro__", "__bases__", "__base__", "mro"})
 _HOOKS = frozenset({"__init_subclass__", "__set_name__", "__new__", "__class_getitem__", "__prepare__"})
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
@@ -252,27 +252,61 @@ def _sets_on_a_class(
             return True
         if word in own:
             return False
-    return _decorate(nodes) or any(_means_a_class(e, classes) for n in nodes for e in _handled(n))
+    return _decorate(nodes, names) or any(map(_gets_at_names, nodes)) or _stands_loose(nodes, classes)
 
 
-def _decorate(nodes: list[ast.AST]) -> bool:
-    """Whether a function of the files decorates a class of theirs."""
-    own = {n.name for n in nodes if isinstance(n, _Function)}
-    decorators = [d for n in nodes if isinstance(n, ast.ClassDef) for d in n.decorator_list]
-    return any(_word(d.func if isinstance(d, ast.Call) else d) in own for d in decorators)
+def _decorate(nodes: list[ast.AST], names: ModuleNames) -> bool:
+    """Whether anything but what is imported, and called like nothing of the files, decorates a class of theirs."""
+    own = {n.name for n in nodes if isinstance(n, _Function | ast.ClassDef)}
+    for d in (d for n in nodes if isinstance(n, ast.ClassDef) for d in n.decorator_list):
+        root: ast.AST = d.func if isinstance(d, ast.Call) else d
+        last = _word(root)
+        while isinstance(root, ast.Attribute):
+            root = root.value
+        if not isinstance(root, ast.Name) or not names.is_imported(root.id) or own & {last, root.id}:
+            return True
+    return False
 
 
-def _handled(n: ast.AST) -> list[ast.expr]:
-    """All values that a node hands on, binds, goes through or gives back."""
-    if isinstance(n, ast.Call) and _word(n.func) not in _ASKS:
-        return [*n.args, *(k.value for k in n.keywords)]
-    if isinstance(n, ast.Assign | ast.AnnAssign | ast.NamedExpr | ast.Return | ast.Yield | ast.DictComp):
-        return [n.value] if n.value is not None else []
-    if isinstance(n, ast.ListComp | ast.SetComp | ast.GeneratorExp):
-        return [n.elt]
-    if isinstance(n, ast.Lambda):
-        return [n.body]
-    return [n.iter] if isinstance(n, ast.For | ast.comprehension) else []
+def _gets_at_names(n: ast.AST) -> bool:
+    if isinstance(n, ast.Attribute) and n.attr in {"modules", *_KIN} - {"__class__"}:
+        return True
+    word = _word(n.func) if isinstance(n, ast.Call) else ""
+    if isinstance(n, ast.Call) and word == "getattr":
+        return len(n.args) < 2 or not isinstance(n.args[1], ast.Constant)
+    return word in {"globals", "vars", "locals", "getmembers", "getmodule", "import_module", "__import__"}
+
+
+def _stands_loose(nodes: list[ast.AST], classes: set[str]) -> bool:
+    """Whether a class is mentioned but to call it, ask for it, derive from it, raise, catch or note it."""
+    parts = [n for n in nodes if isinstance(n, ast.Name | ast.Attribute | ast.Call)]
+    loose = {id(n): n for n in parts if isinstance(n, ast.Call) or isinstance(n.ctx, ast.Load)}
+    for n in nodes:
+        for part in _used_plainly(n):
+            loose.pop(id(part), None)
+    return any(_means_a_class(n, classes) for n in loose.values())
+
+
+def _used_plainly(n: ast.AST) -> list[ast.AST]:
+    found: list[ast.AST] = []
+    if isinstance(n, ast.Call):
+        found = [n.func, *(n.args if _word(n.func) == "super" else ())]
+        found += list(walk(n.args[1])) if _word(n.func) in _ASKS and len(n.args) == 2 else []
+    elif isinstance(n, ast.Attribute):
+        found = [n.value]
+    elif isinstance(n, ast.ClassDef):
+        found = [*n.bases]
+    elif isinstance(n, ast.ExceptHandler) and n.type is not None:
+        found = list(walk(n.type))
+    elif isinstance(n, ast.Raise) and n.exc is not None:
+        found = [n.exc]
+    elif isinstance(n, ast.MatchClass):
+        found = [n.cls]
+    elif isinstance(n, ast.Compare) and not any(isinstance(op, ast.In | ast.NotIn) for op in n.ops):
+        found = [n.left, *n.comparators]
+    for noted in (getattr(n, "annotation", None), getattr(n, "returns", None)):
+        found += list(walk(noted)) if isinstance(noted, ast.AST) else []
+    return found
 
 
 def _means_a_class(e: ast.AST, classes: set[str]) -> bool:

@@ -23,6 +23,9 @@ ANYTHING = "*"
 _OF_CLASSES = frozenset({"__init_subclass__", "__set_name__", "__new__", "__class_getitem__", "__prepare__"})
 _LEADING_THERE = frozenset({"__class__", "__subclasses__", "__mro__", "__bases__", "__base__", "mro"})
 _SETTING = frozenset({"setattr", "delattr", "__setattr__", "__delattr__"})
+_GIVING_NAMES = frozenset(
+    {"globals", "vars", "locals", "getmembers", "getmodule", "import_module", "__import__", "getattr"}
+)
 _LOOKED_AT = frozenset({"get", "items", "keys", "values", "copy"})
 
 
@@ -185,10 +188,9 @@ class _Around:
                 functions |= {call: (*functions.get(call, ()), f) for call in setting if call in inside}
         owners: dict[ast.AST, ast.ClassDef] = {}
         owners |= {s: n for n in nodes if isinstance(n, ast.ClassDef) for s in n.body if isinstance(s, FunctionNode)}
-        classes = [n for n in nodes if isinstance(n, ast.ClassDef)]
-        given = any(_is_class(e, kinds) for n in nodes for e in _values_in(n))
-        own = {f.name for f in nodes if isinstance(f, FunctionNode)}
-        given = given or any(_word(d) in own for n in classes for d in _plain(n.decorator_list))
+        given = any(map(_comes_to_classes, nodes)) or _hands_on(nodes, kinds)
+        decorators = [d for n in nodes if isinstance(n, ast.ClassDef) for d in n.decorator_list]
+        given = given or not all(_is_from_elsewhere(d, names, nodes) for d in decorators)
         return cls(names, functions, owners, kinds, metaclasses, given)
 
     def may_be_class(self, of: ast.expr, call: ast.Call) -> bool:
@@ -214,8 +216,57 @@ class _Around:
         return self.hands_classes_on
 
 
-def _plain(decorators: list[ast.expr]) -> list[ast.expr]:
-    return [d.func if isinstance(d, ast.Call) else d for d in decorators]
+def _is_from_elsewhere(decorator: ast.expr, names: ModuleNames, nodes: list[ast.AST]) -> bool:
+    """Whether a class is decorated by something that is imported, and no function or class of the files."""
+    called = decorator.func if isinstance(decorator, ast.Call) else decorator
+    root = called
+    while isinstance(root, ast.Attribute):
+        root = root.value
+    own = {n.name for n in nodes if isinstance(n, FunctionNode | ast.ClassDef)}
+    return isinstance(root, ast.Name) and names.is_imported(root.id) and not {_word(called), root.id} & own
+
+
+def _comes_to_classes(n: ast.AST) -> bool:
+    """What gives names or objects of a module without naming them."""
+    match n:
+        case ast.Call(func=ast.Name(id="getattr"), args=[_, ast.Constant(), *_]):
+            return False
+        case ast.Call(func=called):
+            return _word(called) in _GIVING_NAMES
+        case ast.Attribute(attr=word):
+            return word in _LEADING_THERE - {"__class__"} or word == "modules"
+    return False
+
+
+def _hands_on(nodes: list[ast.AST], kinds: frozenset[str]) -> bool:
+    """Whether a class of the files stands anywhere but where it is called, asked for, derived from or caught."""
+    plain: set[ast.AST] = set()
+    for n in nodes:
+        match n:
+            case ast.Call(func=ast.Name(id="isinstance" | "issubclass"), args=[_, asked]):
+                plain |= {n.func, *every_node(asked)}
+            case ast.Call(func=ast.Name(id="super"), args=args):
+                plain |= {n.func, *args}
+            case ast.Call(func=called):
+                plain.add(called)
+            case ast.Attribute(value=of):
+                plain.add(of)
+            case ast.ClassDef(bases=bases):
+                plain |= set(bases)
+            case ast.ExceptHandler(type=ast.expr() as caught):
+                plain |= set(every_node(caught))
+            case ast.Raise(exc=ast.expr() as raised):
+                plain.add(raised)
+            case ast.MatchClass(cls=asked):
+                plain.add(asked)
+            case ast.Compare(left=left, ops=ops, comparators=others):
+                plain |= set() if any(isinstance(op, ast.In | ast.NotIn) for op in ops) else {left, *others}
+            case ast.arg(annotation=ast.expr() as noted) | ast.AnnAssign(annotation=noted):
+                plain |= set(every_node(noted))
+            case ast.FunctionDef(returns=ast.expr() as noted) | ast.AsyncFunctionDef(returns=ast.expr() as noted):
+                plain |= set(every_node(noted))
+    loose = (n for n in nodes if isinstance(n, ast.Name | ast.Attribute | ast.Call) and n not in plain)
+    return any(isinstance(getattr(n, "ctx", None), ast.Load | None) and _is_class(n, kinds) for n in loose)
 
 
 def _word(e: ast.AST) -> str:
@@ -240,20 +291,3 @@ def _is_class(e: ast.AST, kinds: frozenset[str]) -> bool:
         case ast.Starred(value=inner):
             return _is_class(inner, kinds)
     return False
-
-
-def _values_in(n: ast.AST) -> Iterator[ast.expr]:
-    """What a node hands on, binds, goes through or answers; not what is merely asked for or called."""
-    match n:
-        case ast.Call(func=ast.Name(id="isinstance" | "issubclass" | "super")):
-            return
-        case ast.Call(args=args, keywords=options):
-            yield from (*args, *(k.value for k in options))
-        case ast.Assign(value=value) | ast.NamedExpr(value=value) | ast.For(iter=value) | ast.comprehension(iter=value):
-            yield value
-        case ast.AnnAssign(value=ast.expr() as value) | ast.Return(value=ast.expr() as value):
-            yield value
-        case ast.Yield(value=ast.expr() as value) | ast.Lambda(body=value) | ast.DictComp(value=value):
-            yield value
-        case ast.ListComp(elt=value) | ast.SetComp(elt=value) | ast.GeneratorExp(elt=value):
-            yield value
