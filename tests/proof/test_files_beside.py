@@ -372,3 +372,53 @@ def test_classes_of_other_files_count_for_those_they_derive_from(tmp_path, name)
         (tmp_path / side / "small.py").write_text(other)
     found = dict(dreck.compare(tmp_path / "old", tmp_path / "new", trial=False).functions)
     assert {n for n in ("Desk.take", "Desk.kind", "toll") if found[f"desk.py::{n}"].status == "proved"} == proved
+
+
+LOAD = "class Load:\n    def __init__(self):\n        self.n = []\n"
+LOUD = "property(lambda s: s.n.append(1) or len(s.n))"
+OPENED = f"def opened(kind):\n    for word in ('k', 'm'):\n        setattr(kind, word, {LOUD})\n    return kind\n"
+SHAPED = {
+    "nothing": ({"kinds": LOAD}, "from kinds import Load", "x.k", True),
+    "a third file under names worked out": (
+        {"kinds": LOAD, "put": f"from kinds import Load\nfor word in ('k', 'm'):\n    setattr(Load, word, {LOUD})\n"},
+        "from kinds import Load",
+        "x.k",
+        False,
+    ),
+    "a third file under its name": (
+        {"kinds": LOAD, "put": f"from kinds import Load\nLoad.k = {LOUD}\n"},
+        "from kinds import Load",
+        "x.k",
+        False,
+    ),
+    "a decorator of a third file": (
+        {"opening": OPENED, "kinds": f"from opening import opened\n@opened\n{LOAD}"},
+        "from kinds import Load",
+        "x.k",
+        False,
+    ),
+    "a module that answers itself": (
+        {"rates": "LOG = []\ndef __getattr__(name):\n    LOG.append(name)\n    return len(LOG)\n"},
+        "import rates",
+        "rates.k",
+        False,
+    ),
+    "a module that answers itself for others": (
+        {"rates": "k = 3\ndef __getattr__(name):\n    return len(name)\n"},
+        "import rates",
+        "rates.k",
+        True,
+    ),
+}
+
+
+@pytest.mark.parametrize("name", SHAPED)
+def test_attributes_that_other_files_give(tmp_path, name):
+    files, brings, asked, is_proved = SHAPED[name]
+    kind = ": Load" if "Load" in brings else ""
+    for side, body in (("old", f"return {asked} + {asked}"), ("new", f"k = {asked}\n    return k + k")):
+        (tmp_path / side).mkdir()
+        for file, text in {**files, "desk": f"{brings}\ndef f(x{kind}):\n    {body}\n"}.items():
+            (tmp_path / side / f"{file}.py").write_text(text)
+    found = dict(dreck.compare(tmp_path / "old", tmp_path / "new", trial=False).functions)
+    assert (found["desk.py::f"].status == "proved") is is_proved
