@@ -17,6 +17,8 @@ _SHAPING = (
     f"def opened(kind, *words):\n    for word in words:\n        setattr(kind, word, {_LOUD})\nopened(A, 'kilos')\n",
     f"KINDS = [A]\ndef opened(word):\n    for kind in KINDS:\n        setattr(kind, word, {_LOUD})\nopened('kilos')\n",
     f"def opened(kind):\n    setattr(kind, 'kil' + 'os', {_LOUD})\n    return kind\n@opened\nclass B(A):\n    pass\n",
+    f"class Opener:\n    kind = A\n    def open(self, word):\n        setattr(self.kind, word, {_LOUD})\nOpener().open('kilos')\n",
+    f"class B(A):\n    def open(self, word):\n        setattr(self, word, {_LOUD})\nB.open(B, 'kilos')\n",
     "for word in ('eq', 'bool', 'len'):\n    setattr(A, f'__{word}__', lambda s, *o: LOG.append(1) or True)\n",
     "B = type('B', (A,), {'__eq__': lambda s, o: LOG.append(2) or True})\n",
 )

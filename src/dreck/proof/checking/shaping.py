@@ -15,6 +15,10 @@ _MADE_BY = frozenset({"type", "ABCMeta", "EnumMeta", "EnumType"})
 _HARMLESS = (ast.Constant, ast.Lambda)
 _ASKS = frozenset({"isinstance", "issubclass"})
 _KIN = frozenset({"__class__", "__subclasses__", "__mro__", "__bases__", "__base__", "mro"})
+_KEPT = frozenset(
+    {"modules", "__annotations__", "get_type_hints", "get_annotations", "signature", "__defaults__", "__kwdefaults__"}
+    | {"__closure__", "__globals__", "__code__", "__wrapped__"}
+)
 _HOOKS = frozenset({"__init_subclass__", "__set_name__", "__new__", "__class_getitem__", "__prepare__"})
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
 _Inside = tuple[tuple[_Function, ast.ClassDef | None], ...]
@@ -236,23 +240,38 @@ def _sets_on_a_class(
         if isinstance(root, ast.Attribute) and root.attr in _KIN:
             return True
         root = root.value
-    classes = {n.name for n in nodes if isinstance(n, ast.ClassDef)} | {"cls"}
+    classes = {n.name for n in nodes if isinstance(n, ast.ClassDef)} | {"cls", "__class__"}
     if _means_a_class(root, classes):
         return True
     word = _word(root.func) if isinstance(root, ast.Call) and _word(root.func) == "super" else _word(root)
     if not inside:
         return not names.is_imported(word)
-    for function, owner in inside:
-        if owner is None:
-            continue
-        spec = function.args
-        own = {a.arg for a in (*spec.posonlyargs, *spec.args)[:1]} | {"super"}
+    methods = [(function, owner) for function, owner in inside if owner is not None]
+    for function, _ in methods:
         decorated = {_word(d) for d in function.decorator_list}
-        if function.name in _HOOKS or "classmethod" in decorated or owner.name in makers:
+        if makers or function.name in _HOOKS or "classmethod" in decorated:
             return True
-        if word in own:
-            return False
+    calls = {id(n.func) for n in nodes if isinstance(n, ast.Call)}
+    if any(isinstance(n, ast.Name) and n.id == f.name and id(n) not in calls for f, _ in methods for n in nodes):
+        return True
+    by_class = {n.attr for n in nodes if isinstance(n, ast.Attribute) and _means_a_class(n.value, classes)}
+    whole = bool(args) and root is args[0]
+    if whole and any(f.name not in by_class and _is_own(f, word) for f, _ in methods):
+        return False
     return _decorate(nodes, names) or any(map(_gets_at_names, nodes)) or _stands_loose(nodes, classes)
+
+
+def _is_own(method: _Function, word: str) -> bool:
+    """Whether a name is the object of a plain method, which neither it nor a function in it binds anew."""
+    spec = method.args
+    if word not in {a.arg for a in (*spec.posonlyargs, *spec.args)[:1]} | {"super"}:
+        return False
+    plain = {"property", "setter", "deleter", "abstractmethod", "override"}
+    if not {_word(d) for d in method.decorator_list} <= plain:
+        return False
+    bound: list[ast.AST] = [n for n in walk(method) if isinstance(n, ast.arg) and n.arg == word]
+    bound += [n for n in walk(method) if isinstance(n, ast.Name) and n.id == word and not isinstance(n.ctx, ast.Load)]
+    return len(bound) == (word != "super")
 
 
 def _decorate(nodes: list[ast.AST], names: ModuleNames) -> bool:
@@ -269,7 +288,7 @@ def _decorate(nodes: list[ast.AST], names: ModuleNames) -> bool:
 
 
 def _gets_at_names(n: ast.AST) -> bool:
-    if isinstance(n, ast.Attribute) and n.attr in {"modules", *_KIN} - {"__class__"}:
+    if isinstance(n, ast.Attribute | ast.Name) and _word(n) in (_KEPT | _KIN) - {"__class__"}:
         return True
     word = _word(n.func) if isinstance(n, ast.Call) else ""
     if isinstance(n, ast.Call) and word == "getattr":

@@ -14,6 +14,7 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import hands_setting_on, opens_a_module
+from dreck.model.names.scopes import param_names
 from dreck.proof.classes.hidden import class_calls, hands_makers_on, metaclasses_of
 from dreck.proof.classes.quiet import is_quiet_value
 from dreck.source.functions import FunctionNode
@@ -23,6 +24,10 @@ ANYTHING = "*"
 _OF_CLASSES = frozenset({"__init_subclass__", "__set_name__", "__new__", "__class_getitem__", "__prepare__"})
 _LEADING_THERE = frozenset({"__class__", "__subclasses__", "__mro__", "__bases__", "__base__", "mro"})
 _SETTING = frozenset({"setattr", "delattr", "__setattr__", "__delattr__"})
+_KEEPING = frozenset(
+    {"modules", "__annotations__", "get_type_hints", "get_annotations", "signature", "__defaults__", "__kwdefaults__"}
+    | {"__closure__", "__globals__", "__code__", "__wrapped__"}
+)
 _GIVING_NAMES = frozenset(
     {"globals", "vars", "locals", "getmembers", "getmodule", "import_module", "__import__", "getattr"}
 )
@@ -176,10 +181,14 @@ class _Around:
     metaclasses: frozenset[str]
     hands_classes_on: bool
     """Whether a class of the files is a value anywhere: handed on, kept, decorated by a function of theirs."""
+    bare: frozenset[str]
+    """Functions that are named without being called: `opened = classmethod(opened)`."""
+    of_classes: frozenset[str]
+    """Methods that are asked of a class by its name: `Load.open(Load)`."""
 
     @classmethod
     def of(cls, names: ModuleNames, nodes: list[ast.AST], metaclasses: frozenset[str]) -> "_Around":
-        kinds = frozenset(n.name for n in nodes if isinstance(n, ast.ClassDef)) | {"cls"}
+        kinds = frozenset(n.name for n in nodes if isinstance(n, ast.ClassDef)) | {"cls", "__class__"}
         functions: dict[ast.AST, tuple[FunctionNode, ...]] = {}
         setting = [n for n in nodes if isinstance(n, ast.Call) and _word(n.func) in _SETTING]
         if setting:
@@ -191,7 +200,10 @@ class _Around:
         given = any(map(_comes_to_classes, nodes)) or _hands_on(nodes, kinds)
         decorators = [d for n in nodes if isinstance(n, ast.ClassDef) for d in n.decorator_list]
         given = given or not all(_is_from_elsewhere(d, names, nodes) for d in decorators)
-        return cls(names, functions, owners, kinds, metaclasses, given)
+        called = {n.func for n in nodes if isinstance(n, ast.Call)}
+        bare = frozenset(n.id for n in nodes if isinstance(n, ast.Name) and n not in called)
+        asked = frozenset(n.attr for n in nodes if isinstance(n, ast.Attribute) and _is_class(n.value, kinds))
+        return cls(names, functions, owners, kinds, metaclasses, given, bare, asked)
 
     def may_be_class(self, of: ast.expr, call: ast.Call) -> bool:
         around = self.functions.get(call, ())
@@ -205,15 +217,27 @@ class _Around:
         word = "super" if isinstance(root, ast.Call) and _word(root.func) == "super" else getattr(root, "id", "")
         if not around:
             return not self.names.is_imported(word)
-        for f in around:
-            owner = self.owners.get(f)
-            first = [a.arg for a in [*f.args.posonlyargs, *f.args.args][:1]]
-            of_class = f.name in _OF_CLASSES or any(_word(d) == "classmethod" for d in f.decorator_list)
-            if owner is not None and (of_class or owner.name in self.metaclasses):
-                return True
-            if owner is not None and word in (*first, "super"):
-                return False
-        return self.hands_classes_on
+        methods = [f for f in around if f in self.owners]
+        if methods and (self.metaclasses or any(f.name in _OF_CLASSES | self.bare for f in methods)):
+            return True
+        if any(_word(d) == "classmethod" for f in methods for d in f.decorator_list):
+            return True
+        of_its_own = of is root and any(self._is_its_object(f, word, around) for f in methods)
+        return self.hands_classes_on and not of_its_own
+
+    def _is_its_object(self, method: FunctionNode, word: str, around: tuple[FunctionNode, ...]) -> bool:
+        """Whether a name in a method surely is the object it was called on: nothing else is bound to it."""
+        first = [a.arg for a in [*method.args.posonlyargs, *method.args.args][:1]]
+        if word not in (*first, "super") or method.name in self.of_classes or not _is_plain(method):
+            return False
+        inner = [f for f in around if f is not method]
+        anew = any(isinstance(n, ast.Name) and n.id == word and not isinstance(n.ctx, ast.Load) for n in walk(method))
+        return not anew and not any(word in param_names(f.args) for f in inner)
+
+
+def _is_plain(method: FunctionNode) -> bool:
+    told = {_word(d) for d in method.decorator_list}
+    return told <= {"property", "setter", "deleter", "abstractmethod", "override"}
 
 
 def _is_from_elsewhere(decorator: ast.expr, names: ModuleNames, nodes: list[ast.AST]) -> bool:
@@ -233,8 +257,8 @@ def _comes_to_classes(n: ast.AST) -> bool:
             return False
         case ast.Call(func=called):
             return _word(called) in _GIVING_NAMES
-        case ast.Attribute(attr=word):
-            return word in _LEADING_THERE - {"__class__"} or word == "modules"
+        case ast.Attribute(attr=word) | ast.Name(id=word):
+            return word in _LEADING_THERE - {"__class__"} | _KEEPING
     return False
 
 
