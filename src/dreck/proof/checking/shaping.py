@@ -241,6 +241,7 @@ def _sets_on_a_class(
             return True
         root = root.value
     classes = {n.name for n in nodes if isinstance(n, ast.ClassDef)} | {"cls", "__class__"}
+    classes |= {word for n in nodes if isinstance(n, _Function) for word in _told_its_class(n)}
     if _means_a_class(root, classes):
         return True
     word = _word(root.func) if isinstance(root, ast.Call) and _word(root.func) == "super" else _word(root)
@@ -259,6 +260,17 @@ def _sets_on_a_class(
     if whole and any(f.name not in by_class and _is_own(f, word) for f, _ in methods):
         return False
     return _decorate(nodes, names) or any(map(_gets_at_names, nodes)) or _stands_loose(nodes, classes)
+
+
+def _told_its_class(function: _Function) -> list[str]:
+    """What a hook, or a class method, calls the class that Python hands it."""
+    order = [a.arg for a in (*function.args.posonlyargs, *function.args.args)]
+    if function.name == "__set_name__":
+        return order[1:2]
+    if function.name == "__get__":
+        return order[2:3]
+    hooked = function.name in _HOOKS or "classmethod" in {_word(d) for d in function.decorator_list}
+    return order[:1] if hooked else []
 
 
 def _is_own(method: _Function, word: str) -> bool:

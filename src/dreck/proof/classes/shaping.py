@@ -189,6 +189,7 @@ class _Around:
     @classmethod
     def of(cls, names: ModuleNames, nodes: list[ast.AST], metaclasses: frozenset[str]) -> "_Around":
         kinds = frozenset(n.name for n in nodes if isinstance(n, ast.ClassDef)) | {"cls", "__class__"}
+        kinds |= {name for n in nodes if isinstance(n, FunctionNode) for name in _given_a_class(n)}
         functions: dict[ast.AST, tuple[FunctionNode, ...]] = {}
         setting = [n for n in nodes if isinstance(n, ast.Call) and _word(n.func) in _SETTING]
         if setting:
@@ -233,6 +234,15 @@ class _Around:
         inner = [f for f in around if f is not method]
         anew = any(isinstance(n, ast.Name) and n.id == word and not isinstance(n.ctx, ast.Load) for n in walk(method))
         return not anew and not any(word in param_names(f.args) for f in inner)
+
+
+def _given_a_class(function: FunctionNode) -> Iterator[str]:
+    """The parameter under which a function gets a class from Python itself."""
+    names = [a.arg for a in [*function.args.posonlyargs, *function.args.args]]
+    at = {"__set_name__": 1, "__get__": 2}.get(function.name, 0)
+    decorated = any(_word(d) == "classmethod" for d in function.decorator_list)
+    if decorated or at or function.name in _OF_CLASSES:
+        yield from names[at : at + 1]
 
 
 def _is_plain(method: FunctionNode) -> bool:
