@@ -108,7 +108,8 @@ class Near:
         if isinstance(found, enum.Enum):
             kind = type(found)
             members = [Make("named", f"{kind.__qualname__}.{m.name}") for m in (found, *kind) if m.name is not None]
-            return members + [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind)]
+            flags = [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind)]
+            return members + flags + _plain_ones(found)
         if isinstance(found, int | float | str):
             return self._around(found, ordered)
         if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
@@ -147,6 +148,12 @@ def equal_to(constants: list[Any]) -> list[Make]:
         elif type(value) is str and value:
             made.append(OwnText(value))
     return [Make("value", v) for v in made]
+
+
+def _plain_ones(member: enum.Enum) -> list[Make]:
+    """What a member that is a text or a number, too, is equal to, and is not."""
+    same = isinstance(member, int | float | str | bytes) and not isinstance(member, enum.Flag)
+    return [Make("value", member.value)] if same and is_plain(member.value) else []
 
 
 def of_patterns(u: Usage) -> list[Make]:

@@ -42,7 +42,10 @@ class Raised:
                     self._odd([f"{how}{kind}" for kind in names for how in (BELOW_IT, BARE, WITH_NUMBER)])
             case ast.TryStar(handlers=handlers):
                 self._caught([f"{GROUP}{name}" for h in handlers if h.type is not None for name in _names(h.type)])
-            case ast.Try(finalbody=[_, *_]) | ast.With() | ast.AsyncWith():
+            case ast.With(items=items) | ast.AsyncWith(items=items):
+                self.cleans_up = True
+                self._caught([name for item in items for name in _handed(item.context_expr)])
+            case ast.Try(finalbody=[_, *_]):
                 self.cleans_up = True
 
     def join_errors(self, other: "Raised") -> None:
@@ -64,6 +67,12 @@ def _names(kinds: ast.expr | None) -> list[str]:
         return ["Exception"]
     parts = kinds.elts if isinstance(kinds, ast.Tuple) else [kinds]
     return [name for kind in parts if (name := class_name(kind)) is not None]
+
+
+def _handed(manager: ast.expr) -> list[str]:
+    """What a context manager is handed that may be exceptions, as `suppress(KeyError)` is."""
+    args = manager.args if isinstance(manager, ast.Call) else []
+    return [name for arg in args for name in _names(arg) if name.rpartition(".")[2][:1].isupper()]
 
 
 def _is_named(node: ast.AST, name: str) -> bool:

@@ -53,12 +53,21 @@ def find_set_ups(text: str, versions: Sequence[Version], candidates: Candidates,
 
 def _asked_for(version: Version, candidates: Candidates) -> Iterator[str]:
     names = [name for usage in candidates.usages.by_path.values() for name in usage.classes]
+    names += [kind.__name__ for hint in candidates.types.values() for kind in _classes_in(hint)]
     if version.owner is not None:
         owner = version.owner
         own = version.namespace.items()
         below = [n for n, k in own if is_class(k) and k is not owner and owner in getattr(k, "__mro__", ())]
         names = [owner.__name__, *sorted(below)[:4], *names]
     return iter(dict.fromkeys(names))
+
+
+def _classes_in(hint: Any) -> Iterator[type]:
+    """The classes that an annotation speaks of, as `list[Load] | None` does of `Load`."""
+    if isinstance(hint, type):
+        yield hint
+    for part in typing.get_args(hint):
+        yield from _classes_in(part)
 
 
 def _is_set_up(kind: type) -> bool:

@@ -22,6 +22,8 @@ def made_up(name: str, named: Callable[[str], Any]) -> BaseException:
     if BOTH in name:
         return _of_both(*(type(made_up(one, named)) for one in name.split(BOTH, 1)))
     kind = named(name)
+    if isinstance(kind, tuple) and kind:
+        kind = kind[0]  # `except FAULTS`, where these are several
     is_one = isinstance(kind, type) and issubclass(kind, BaseException)
     return _of(kind, (_WORDS,)) if is_one else RuntimeError(_WORDS)
 
