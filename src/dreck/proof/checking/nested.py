@@ -213,10 +213,12 @@ def _known(names: ModuleNames) -> _Known:
             bound[n.attr] += 2
         else:
             bound.update(bound_at(n))
+    plain: dict[str, list[str]] = {}
     for s in names.tree.body:
         match s:
-            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Name(id=other)) if bound[name] == 1:
-                known.others[name] = {other}
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Name(id=other)):
+                plain.setdefault(name, []).append(other)
+    known.others = {name: set(told) for name, told in plain.items() if bound[name] == len(told)}
     pending = ["type", "ABCMeta", "EnumMeta", "EnumType", ""]
     below: dict[str, set[str]] = {}
     for name, base in ((k, _last(b)) for k, nodes in known.classes.items() for n in nodes for b in n.bases):

@@ -98,6 +98,8 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return False
     if ends_as_the_guard(block, index, s):
         return True
+    if len(s.body) == 1 and is_straight(s.body) and _is_long_row(s.test):
+        return False
     ours, theirs = exceptional(s.body), exceptional(s.orelse)
     if holds_test(s.body):
         return theirs >= ours or ours < 3
@@ -106,6 +108,11 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
     if code_lines(s.body) != code_lines(s.orelse):
         return code_lines(s.orelse) < code_lines(s.body)
     return _after_a_guard(block, index) and _turns_cleanly(s.test)
+
+
+def _is_long_row(test: ast.expr) -> bool:
+    """Three tests or more in a row: turned round, a reader has to think about each of them."""
+    return isinstance(test, ast.BoolOp) and len(test.values) > 2
 
 
 def _is_boolean(body: list[ast.stmt]) -> bool:
