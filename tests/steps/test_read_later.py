@@ -4,7 +4,7 @@ import ast
 
 import pytest
 
-from dreck.steps.naming.later import is_read_later
+from dreck.model.views.liveness import passed_by
 
 CASES = {
     "read": ("a = 1\nprint(a)", 1, True),
@@ -36,4 +36,4 @@ def test_whether_it_may_be_read(title):
     function = ast.parse("def f(b, c):\n" + "".join(f"    {text}\n" for text in code.splitlines())).body[0]
     assert isinstance(function, ast.FunctionDef)
     block = next(n for n in ast.walk(function) if isinstance(n, ast.stmt) and n.lineno == line + 1)
-    assert is_read_later(function, [block], "a") is expected
+    assert ("a" in passed_by(function, [block]).results) is expected

@@ -5,12 +5,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.names.scopes import assigned_in, scope_of
+from dreck.model.views.control_flow import own_of_comprehensions
+from dreck.model.views.liveness import passed_by
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.steps.naming.answers import answers_of, is_never_read_first, is_set_first
-from dreck.steps.naming.entering import leading_to, own_of_comprehensions
-from dreck.steps.naming.later import is_read_later
+from dreck.steps.naming.answers import answers_of
 from dreck.steps.naming.lazily import keeps_its_variables
 from dreck.steps.naming.predicates import awaits
 from dreck.steps.support.raw import RAW
@@ -88,76 +88,41 @@ def own_statements(body: Sequence[ast.stmt], kind: type[ast.stmt]) -> list[ast.s
 
 def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     """The names a block gets and those it gives back, in the order they stand."""
-    inside = {n for s in block.body for n in walk(s)}
+    told = passed_by(scene.node, block.body)
     aside = own_of_comprehensions(scene.node)
-    names = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n not in aside]
-    local = scene.scope.local
-    bound = assigned_in(block.body) & local
-    bound_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Store)} | scene.scope.params
-    outside = (n for n in walk(scene.node) if n not in inside and n is not scene.node)
-    bound_outside |= {name for n in outside for name in _named_by(n)}
-    read_outside = {n.id for n in names if n not in inside and isinstance(n.ctx, ast.Load)}
-    read_outside |= {
-        n.target.id
-        for n in walk(scene.node)
-        if isinstance(n, ast.AugAssign) and n not in inside and isinstance(n.target, ast.Name)
-    }
-    order = sorted((n for n in names if n in inside), key=lambda n: (n.lineno, n.col_offset))
-    seen = list(dict.fromkeys(n.id for n in order))
-    results = [n for n in seen if n in bound and (n in read_outside or (block.loops and n in bound_outside))]
-    lasting = (scene.scope.captured & _kept_by_functions(scene.node, aside)) | scene.scope.deleted
-    results = [n for n in results if n in lasting or is_read_later(scene.node, block.body, n)]
-    changed = {n.target.id for n in inside if isinstance(n, ast.AugAssign) and isinstance(n.target, ast.Name)}
-    read = {n.id for n in order if isinstance(n.ctx, ast.Load)} | changed
-    sure = _surely_bound(block.body) | {n for n in bound if is_set_first(block.body, n)}
-    given = [n for n in seen if n in local and n in bound_outside and (n in read or (n in results and n not in sure))]
-    given = [n for n in given if n in results or n in scene.scope.params or _has_a_value(scene, block, n, inside)]
-    around = _bound_around(scene) - local - scene.scope.declared_global
-    given += [n for n in seen if n in around and n in read]
-    ran = _as_they_run(order, inside)
-    own = {n for n in given if n in sure or n not in results}
-    first_write = [
-        n for n in own if is_never_read_first(block.body, n) or (n in sure and not _read_first(ran, n, changed))
-    ]
-    return [n for n in given if n not in first_write], (
-        [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
+    inside = {n for s in block.body for n in walk(s)}
+    order = sorted(
+        (n for n in inside if isinstance(n, ast.Name) and n not in aside), key=lambda n: (n.lineno, n.col_offset)
     )
+    seen = list(dict.fromkeys([*(n.id for n in order), *sorted(told.needed | told.results)]))
+    local, bound = scope_of(scene.node).local, assigned_in(block.body)
+    lasting = ((scene.scope.captured & _kept_by_functions(scene.node, aside)) | scene.scope.deleted) & bound
+    results = [n for n in seen if n in local and (n in told.results or n in lasting)]
+    kept = lasting - told.results
+    given = [n for n in seen if n in local & told.known and (n in told.needed or n in kept)]
+    around = _bound_around(scene) - local - scene.scope.declared_global
+    given += [n for n in seen if n in around and any(m.id == n and isinstance(m.ctx, ast.Load) for m in order)]
+    return given, [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
+
+
+def passed_together(scene: Scene, blocks: Sequence[Block]) -> tuple[list[str], list[str]]:
+    """The same of blocks one of which is run: where one leaves a result as it is, it is given that to hand it back."""
+    passes = [passed(scene, block) for block in blocks]
+    results = list(dict.fromkeys(r for _, rs in passes for r in rs))
+    given = list(dict.fromkeys(g for gs, _ in passes for g in gs))
+    for block, (_, bound) in zip(blocks, passes, strict=True):
+        kept = [] if leaves(block.body) else [r for r in results if r not in bound]
+        unknown = [r for r in kept if r not in passed_by(scene.node, block.body).known]
+        if unknown:
+            raise Untouchable(f"{unknown[0]} has no value yet where an arm leaves it as it is")
+        given += [r for r in kept if r not in given]
+    return given, results
 
 
 def _kept_by_functions(function: FunctionNode, aside: set[ast.AST]) -> set[str]:
     """The names in functions and generators inside of it, those that are their own left out where that is plain."""
     lazy = [n for n in walk(function) if n is not function and isinstance(n, _LAZY)]
     return {getattr(n, "id", "") for inner in lazy for n in walk(inner) if n not in aside}
-
-
-def _has_a_value(scene: Scene, block: Block, name: str, inside: set[ast.AST]) -> bool:
-    """Whether a name may have been bound when the block is entered."""
-    binding = [
-        n
-        for n in walk(scene.node)
-        if n not in inside
-        and n is not scene.node
-        and ((isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Store)) or name in _named_by(n))
-    ]
-    return name in scene.scope.captured or bool(leading_to(scene.node, block.body, binding))
-
-
-def _named_by(n: ast.AST) -> set[str]:
-    """What a node binds without a name of its own in the tree: functions, classes, imports, errors, patterns."""
-    match n:
-        case (
-            ast.FunctionDef(name=str() as name)
-            | ast.AsyncFunctionDef(name=str() as name)
-            | ast.ClassDef(name=str() as name)
-            | ast.ExceptHandler(name=str() as name)
-            | ast.MatchAs(name=str() as name)
-            | ast.MatchStar(name=str() as name)
-            | ast.MatchMapping(rest=str() as name)
-        ):
-            return {name}
-        case ast.alias(name=name, asname=other):
-            return {other or name.partition(".")[0]}
-    return set()
 
 
 def _bound_around(scene: Scene) -> set[str]:
@@ -167,41 +132,6 @@ def _bound_around(scene: Scene) -> set[str]:
     functions = (n for n in walk(scene.tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
     outer = [f for f in functions if f is not scene.node and any(n is scene.node for n in walk(f))]
     return {name for f in outer for name in scope_of(f).local}
-
-
-def _surely_bound(body: Sequence[ast.stmt]) -> set[str]:
-    """The names that the statements of a block bind themselves, whatever they are split into."""
-    targets = [t for s in body for t in _targets(s)]
-    return {n.id for t in targets for n in walk(t) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-
-
-def _targets(s: ast.stmt) -> list[ast.expr]:
-    match s:
-        case ast.Assign(targets=targets):
-            return targets
-        case ast.AnnAssign(target=target, value=ast.expr()):
-            return [target]
-        case ast.With(items=items) | ast.AsyncWith(items=items):
-            return [item.optional_vars for item in items if item.optional_vars is not None]
-    return []
-
-
-def _as_they_run(order: Sequence[ast.Name], inside: set[ast.AST]) -> list[ast.Name]:
-    """The names in the order they are come to: a target after the value, a loop variable after what is gone over."""
-    behind: dict[ast.AST, tuple[int, int]] = {}
-    for s in inside:
-        value = s.iter if isinstance(s, ast.For | ast.AsyncFor) else getattr(s, "value", None)
-        if isinstance(s, ast.Assign | ast.AnnAssign | ast.NamedExpr | ast.For | ast.AsyncFor) and value is not None:
-            targets = s.targets if isinstance(s, ast.Assign) else [s.target]
-            end = (value.end_lineno or value.lineno, value.end_col_offset or 0)
-            behind |= {n: end for t in targets for n in walk(t)}
-    return sorted(order, key=lambda n: behind.get(n, (n.lineno, n.col_offset)))
-
-
-def _read_first(order: Sequence[ast.Name], name: str, changed: set[str]) -> bool:
-    """Whether a name is read in the block before the block has bound it."""
-    first = next((node for node in order if node.id == name), None)
-    return first is None or isinstance(first.ctx, ast.Load) or name in changed
 
 
 def waits(block: Block) -> bool:

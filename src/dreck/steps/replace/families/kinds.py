@@ -9,10 +9,21 @@ from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
-from dreck.steps.naming.blocks import Block, block_lines, check_block, own_statements, passed, plain_text, waits, yields
+from dreck.steps.naming.blocks import (
+    Block,
+    answering_text,
+    block_lines,
+    check_block,
+    own_statements,
+    passed_together,
+    plain_text,
+    waits,
+    yields,
+)
 from dreck.steps.replace.tables.arms.actions import check_handed
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
+from dreck.steps.support.raw import RAW
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.trees import Untouchable
@@ -173,21 +184,25 @@ def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool) -
     tail = _tail(scene, chain)
     if tail is not None:
         return _with_tail(scene, sheet, chain, blocks, tail, unit, first)
-    passes = [passed(scene, block) for block in blocks]
-    results = list(dict.fromkeys(r for _, rs in passes for r in rs))
+    given, results = passed_together(scene, blocks)
     returning = [bool(own_statements(block.body, ast.Return)) for block in blocks]
     if any(returning) and not all(leaves(block.body) for block in blocks):
         raise Untouchable("some arms return and others go on")
-    given = list(dict.fromkeys([g for gs, _ in passes for g in gs]))
-    given += [r for r in results if r not in given and any(r not in rs for _, rs in passes)]
     back = f"return {', '.join(results)}" if results else "return"
     check_handed(given, results)
-    bodies = []
-    for block in blocks:
-        body = plain_text(scene, block, back)
-        bodies.append([*body, back] if results and not leaves(block.body) else body)
+    bodies = [_answering(scene, block, results, back) for block in blocks]
     call = "return {}" if any(returning) else f"{', '.join(results)} = {{}}" if results else "{}"
     return Moved(bodies, given, call, first, last, any(returning))
+
+
+def _answering(scene: Scene, block: Block, results: list[str], back: str) -> list[str]:
+    """The lines of an arm that hands back what it comes to."""
+    if len(results) == 1:
+        told = answering_text(scene, block, *block_lines(scene.sheet(), block), results[0])
+        if told is not None and not any(line.startswith(RAW) for line in told):
+            return told
+    body = plain_text(scene, block, back)
+    return [*body, back] if results and not leaves(block.body) else body
 
 
 def _one_value(chain: Chain) -> list[ast.expr] | None:

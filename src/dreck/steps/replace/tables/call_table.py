@@ -16,7 +16,7 @@ from dreck.steps.naming.blocks import (
     check_block,
     in_order,
     own_statements,
-    passed,
+    passed_together,
     waits,
     yields,
 )
@@ -232,9 +232,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     returning = any(own_statements(block.body, ast.Return) for block in blocks)
     if returning and leaving != {True}:
         raise Untouchable("some arms return and others go on")
-    passes = [passed(scene, block) for block in blocks]
-    results = list(dict.fromkeys(r for _, rs in passes for r in rs))
-    given = list(dict.fromkeys([g for gs, _ in passes for g in gs] + _needed_to_keep(passes, results)))
+    given, results = passed_together(scene, blocks)
     given = in_order(scene, given)
     check_handed(given, results)
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
@@ -298,11 +296,6 @@ def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:
     if returning and scene.node.returns is not None:
         return ast.unparse(scene.node.returns)
     return "" if results or returning else "None"
-
-
-def _needed_to_keep(passes: list[tuple[list[str], list[str]]], results: list[str]) -> list[str]:
-    """Results that some arms leave as they are have to be handed in, so that these can hand them back."""
-    return [r for r in results if any(r not in rs for _, rs in passes)]
 
 
 def _comments_between(sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> list[str]:
