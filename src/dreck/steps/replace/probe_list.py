@@ -20,7 +20,8 @@ class Cascade:
     """Ways that are tried in turn, from statement `start` up to (not with) `end` of a block.
 
     `answered` is the test that says a value is an answer, `name` what the value is called. With `handler` a call
-    has no answer when it raises that. `leaves` says that an answer is returned at once.
+    has no answer when it raises that. `leaves` says that an answer is returned at once. `last` is what is done when
+    none has answered.
     """
 
     block: list[ast.stmt]
@@ -31,6 +32,7 @@ class Cascade:
     answered: ast.expr | None
     leaves: bool
     handler: ast.expr | None = None
+    last: ast.stmt | None = None
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -38,7 +40,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for block in all_blocks(scene.node.body):
         at = 0
         while at < len(block):
-            found = _returning(block, at) or _filling(block, at) or _raising(block, at)
+            found = _returning(block, at) or _filling(block, at) or _inside(block, at) or _raising(block, at)
             if found is None or len(found.ways) < _FEWEST:
                 other = _raising(block, at + 1) if found is not None and found.handler is not None else None
                 if other is not None:
@@ -152,6 +154,42 @@ def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
     return Cascade(block, start, at, tuple(ways), "", None, True, kind) if ways else None
 
 
+def _inside(block: list[ast.stmt], start: int) -> Cascade | None:
+    """`try: return a(x)`, `except ValueError:` and in there the next way, `return None` in the innermost.
+
+    Or the same with `v = a(x)`.
+    """
+    ways, names, kinds = list[ast.expr](), set[str](), dict[str, ast.expr]()
+    inner = block[start : start + 1]
+    while True:
+        match inner:
+            case [ast.Try(body=[tried], handlers=[ast.ExceptHandler(type=ast.expr() as caught, name=None, body=inner)],
+                          orelse=[], finalbody=[])]:  # fmt: skip
+                answer = _answer(tried)
+                if answer is None:
+                    return None
+                names.add(answer[0])
+                kinds[ast.dump(caught)] = caught
+                ways.append(answer[1])
+            case [last] if ways and (answer := _answer(last)) is not None and names == {answer[0]}:
+                if not isinstance(answer[1], ast.Constant | ast.Name) or len(kinds) != 1:
+                    return None
+                name = names.pop()
+                return Cascade(block, start, start + 1, tuple(ways), name, None, not name, [*kinds.values()][0], last)
+            case _:
+                return None
+
+
+def _answer(s: ast.stmt) -> tuple[str, ast.expr] | None:
+    """What a statement returns, with no name, or gives a name."""
+    match s:
+        case ast.Return(value=ast.expr() as value):
+            return "", value
+        case ast.Assign(targets=[ast.Name(id=name)], value=value):
+            return name, value
+    return None
+
+
 def _speaks_only_of(test: ast.expr, name: str) -> bool:
     names = {n.id for n in walk(test) if isinstance(n, ast.Name)}
     return names == {name} and not any(isinstance(n, ast.Call | ast.Await) for n in walk(test))
@@ -207,8 +245,13 @@ def _loop(sheet: Sheet, cascade: Cascade, probes: Probes, unit: str) -> list[str
     head = f"for {probes.variable} in {probes.listed}:"
     if cascade.handler is not None:
         caught = sheet.code(cascade.handler)
-        inner = ["try:", f"{unit}return {probes.asked}", f"except {caught}:", f"{unit}continue"]
-        return [head, *(f"{unit}{line}" for line in inner)]
+        told = "return" if cascade.leaves else f"{cascade.name} ="
+        inner = ["try:", f"{unit}{told} {probes.asked}", f"except {caught}:", f"{unit}continue"]
+        loop = [head, *(f"{unit}{line}" for line in inner)]
+        if cascade.last is None:
+            return loop
+        last = sheet.code(cascade.last)
+        return [*loop, last] if cascade.leaves else [last, *loop, f"{unit}break"]
     assert cascade.answered is not None
     name, test = cascade.name, ast.unparse(cascade.answered)
     leaving = f"return {name}" if cascade.leaves else "break"

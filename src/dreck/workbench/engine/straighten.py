@@ -307,5 +307,6 @@ def comments(text: str) -> Counter[str]:
 def told(verdict: Verdict) -> str:
     """Why a verdict is not good enough, in a few words."""
     if verdict.difference is not None:
-        return f"differs for {verdict.difference.input}"
+        found = verdict.difference
+        return f"differs for {found.input}: old {found.old}; new {found.new}"
     return verdict.reason or verdict.status

@@ -203,10 +203,10 @@ def replace_chain(
         otherwise = body_lines(sheet, chain)
         if is_ladder(chain.default, otherwise) and not leaving:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), f"el{otherwise[0]}", *otherwise[1:]]
-        elif is_ladder(chain.default, otherwise) or (leaving and chain.rest and len(calls) > 1):
-            lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
-        elif leaves(chain.default):
+        elif leaves(chain.default) and not (is_ladder(chain.default, otherwise) or (chain.rest and len(calls) > 1)):
             lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), *calls]
+        elif leaving:
+            lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
         else:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
     lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
@@ -230,8 +230,9 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     waiting = any(map(waits, blocks))
     leaving = {leaves(block.body) for block in blocks}
     returning = any(own_statements(block.body, ast.Return) for block in blocks)
-    if returning and leaving != {True}:
-        raise Untouchable("some arms return and others go on")
+    tail = _what_follows(scene, chain) if returning and leaving != {True} else None
+    if returning and leaving != {True} and tail is None:
+        raise Untouchable("some arms return and others go on; cut off what follows first (named-block)")
     given, results = passed_together(scene, blocks)
     given = in_order(scene, given)
     check_handed(given, results)
@@ -253,8 +254,8 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         place = block_lines(sheet, block)
         answering = answering_text(scene, block, *place, results[0]) if len(results) == 1 else None
         body = answering if answering is not None else block_text(scene, block, *place, back)
-        if answering is None and results and not leaves(block.body):
-            body.append(back)
+        if answering is None and (results or tail) and not leaves(block.body):
+            body.append(tail or back)
         if body[-1:] == ["return"] and len(body) > 1:
             body.pop()  # it ends there anyway
         codes.append(
@@ -284,6 +285,18 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
         reason += f"; {apart} otherwise in front"
     return Plan(first, reason, sheet.result(), (name, *made))
+
+
+def _what_follows(scene: Scene, chain: Chain) -> str | None:
+    """The plain answer that follows a chain at the end of its function: arms that go on come to it, and give it."""
+    if chain.block is not scene.node.body:
+        return None
+    match chain.block[chain.end :]:
+        case []:
+            return "return None"
+        case [ast.Return(value=None | ast.Constant()) as last]:
+            return ast.unparse(last) if last.value is not None else "return None"
+    return None
 
 
 def _ends_with_nothing(scene: Scene, chain: Chain, blocks: list[Block]) -> bool:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
-from dreck.steps.naming.predicates import statements
+from dreck.steps.replace.tables.rows.walks import Along, Walk, walks_in
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -28,25 +28,6 @@ class Column:
     keys: tuple[ast.expr, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Walk:
-    """A loop over columns: `for i in range(len(NAMES))`, or `for i, name in enumerate(NAMES)`."""
-
-    loop: ast.For
-    index: str
-    over: ast.Name
-    item: str = ""
-    """What the loop calls the item of the column it goes over."""
-
-    def reads(self) -> list[ast.Subscript]:
-        """The places in it where a column is read at its index."""
-        inside = (n for b in self.loop.body for n in walk(b))
-        return [n for n in inside if isinstance(n, ast.Subscript) and _is_read_at(n, self.index)]
-
-    def columns(self) -> list[str]:
-        return list(dict.fromkeys([self.over.id, *(ast.unparse(n.value) for n in self.reads())]))
-
-
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Columns that a loop of the function walks by index, or that it reads under one key."""
     seen: set[frozenset[str]] = set()
@@ -57,47 +38,24 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         try:
             yield _planned(scene, names, walks)
         except Untouchable as error:
-            yield NotPlanned(walks[0].loop.lineno if walks else scene.node.lineno, str(error))
+            yield NotPlanned(walks[0].line if walks else scene.node.lineno, str(error))
 
 
 # --- what belongs together -----------------------------------------------------------------------------
 
 
-def _walked(scene: Scene) -> Iterator[tuple[list[str], list[Walk]]]:
-    """Columns that a loop of the function goes along, with all loops of the module that go along them, too."""
-    every = list(_walks(scene.tree))
-    for own in [w for w in every if w.loop in set(statements(scene.node.body))]:
+def _walked(scene: Scene) -> Iterator[tuple[list[str], list[Walk | Along]]]:
+    """Columns that a loop of the function goes along, with all that goes along them in the module, too."""
+    every = [w for w in walks_in(scene.tree) if len(w.columns()) > 1 or isinstance(w, Along)]
+    for own in [w for w in every if w.stands_in(scene.node.body) and len(w.columns()) >= _FEWEST]:
         names, found = own.columns(), [own]
         while more := [w for w in every if w not in found and set(w.columns()) & set(names)]:
             found += more
             names = list(dict.fromkeys([*names, *(name for w in more for name in w.columns())]))
-        if len(own.columns()) >= _FEWEST:
-            yield names, found
+        yield names, found
 
 
-def _walks(tree: ast.AST) -> Iterator[Walk]:
-    for s in walk(tree):
-        match s:
-            case ast.For(target=ast.Name(id=index), iter=ast.Call(func=ast.Name(id="range"), args=[size]), orelse=[]):
-                match size:
-                    case ast.Call(func=ast.Name(id="len"), args=[ast.Name() as over], keywords=[]):
-                        yield Walk(s, index, over)
-            case ast.For(
-                target=ast.Tuple(elts=[ast.Name(id=index), ast.Name(id=item)]),
-                iter=ast.Call(func=ast.Name(id="enumerate"), args=[ast.Name() as over], keywords=[]),
-                orelse=[],
-            ):
-                yield Walk(s, index, over, item)
-
-
-def _is_read_at(n: ast.AST, index: str) -> bool:
-    match n:
-        case ast.Subscript(value=ast.Name(), slice=ast.Name(id=at), ctx=ast.Load()):
-            return at == index
-    return False
-
-
-def _keyed(scene: Scene) -> Iterator[tuple[list[str], list[Walk]]]:
+def _keyed(scene: Scene) -> Iterator[tuple[list[str], list[Walk | Along]]]:
     """Dicts of the module that the function reads under one and the same key."""
     found: dict[str, list[str]] = {}
     for n in walk(scene.node):
@@ -138,7 +96,7 @@ def _column(scene: Scene, name: str) -> Column:
 # --- rows ----------------------------------------------------------------------------------------------
 
 
-def _planned(scene: Scene, names: Sequence[str], walks: Sequence[Walk]) -> Plan:
+def _planned(scene: Scene, names: Sequence[str], walks: Sequence[Walk | Along]) -> Plan:
     columns = [_column(scene, name) for name in names]
     _check(scene, columns, walks)
     sheet = scene.sheet()
@@ -188,7 +146,7 @@ def _top(scene: Scene, sheet: Sheet) -> int:
     return int(line)
 
 
-def _check(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk]) -> None:
+def _check(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk | Along]) -> None:
     sizes = {len(c.values) for c in columns}
     if len(sizes) != 1 or len({type(c.bound.value) for c in columns}) != 1:
         raise Untouchable("they are of different lengths or sorts")
@@ -203,28 +161,24 @@ def _check(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk]) -> No
         if scene.sheet().comments_in(scene.sheet().of(column.bound)):
             raise Untouchable(f"comments stand in {column.name}; they would lose their place")
     for one in walks:
-        if one.item and any(
-            isinstance(n, ast.Name) and n.id == one.item and not isinstance(n.ctx, ast.Load)
-            for b in one.loop.body
-            for n in walk(b)
-        ):
-            raise Untouchable(f"{one.item} is bound anew in line {one.loop.lineno} and after")
+        one.check(scene)
     allowed = set(_understood(scene, columns, walks))
     for n in walk(scene.tree):
         if isinstance(n, ast.Name) and n.id in {c.name for c in columns} and n not in allowed:
             raise Untouchable(f"{n.id} is used in another way in line {n.lineno}")
 
 
-def _understood(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk]) -> Iterator[ast.Name]:
+def _understood(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk | Along]) -> Iterator[ast.Name]:
     """The places where a column is bound, walked, or read at an index or under a key."""
     names = {c.name for c in columns}
     for one in walks:
-        yield one.over
-        yield from (n.value for n in one.reads() if isinstance(n.value, ast.Name))
+        yield from one.understood()
     for n in walk(scene.tree):
         match n:
             case ast.Assign(targets=[ast.Name() as target]) if target.id in names:
                 yield target
+            case ast.Call(func=ast.Name(id="len"), args=[ast.Name() as read], keywords=[]):
+                yield read
             case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if not walks:
                 yield read
             case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if not walks:
@@ -285,40 +239,25 @@ def _read_by_name(
     fields: Sequence[str],
     rows: str,
     row: str,
-    walks: Sequence[Walk],
+    walks: Sequence[Walk | Along],
 ) -> None:
     field_of = {c.name: field for c, field in zip(columns, fields, strict=True)}
+    loops = [one.at if isinstance(one, Along) else one.loop for one in walks]
     for one in walks:
-        _walk_rows(scene, sheet, one, field_of, rows, row)
-    if walks:
-        return
+        one.over_rows(scene, sheet, field_of, rows, row)
+    going = {n for loop in loops for n in walk(loop.iter)}
     for n in walk(scene.tree):
         match n:
+            case ast.Call(func=ast.Name(id="len"), args=[ast.Name(id=name) as read]) if name in field_of:
+                if n not in going:
+                    sheet.replace(read, rows)
+            case _ if walks:
+                pass
             case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of:
                 sheet.replace(n, f"{rows}[{sheet.code(n.slice)}].{field_of[name]}")
             case ast.Compare(comparators=[ast.Name(id=name) as read]) | ast.For(iter=ast.Name(id=name) as read):
                 if name in field_of:
                     sheet.replace(read, rows)
-
-
-def _walk_rows(scene: Scene, sheet: Sheet, one: Walk, field_of: dict[str, str], rows: str, row: str) -> None:
-    """A loop over an index becomes one over rows; the index stays where it is asked for itself."""
-    around = next((f.node for f in scene.functions if one.loop in set(statements(f.node.body))), scene.tree)
-    taken = {n.id for n in walk(around) if isinstance(n, ast.Name)} | {
-        a.arg for a in walk(around) if isinstance(a, ast.arg)
-    }
-    row = row if is_free(row, taken) else "row"
-    inside = [n for b in one.loop.body for n in walk(b)]
-    reads = [n for n in one.reads() if isinstance(n.value, ast.Name) and n.value.id in field_of]
-    for n in reads:
-        sheet.replace(n, f"{row}.{field_of[ast.unparse(n.value)]}")
-    items = [n for n in inside if isinstance(n, ast.Name) and one.item and n.id == one.item]
-    for item in items:
-        sheet.replace(item, f"{row}.{field_of[one.over.id]}")
-    indices = [n for n in inside if isinstance(n, ast.Name) and n.id == one.index]
-    needed = len(indices) > len(reads)
-    sheet.replace(one.loop.target, f"{one.index}, {row}" if needed else row)
-    sheet.replace(one.loop.iter, f"enumerate({rows})" if needed else rows)
 
 
 STEP = Step(
