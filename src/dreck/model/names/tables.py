@@ -7,7 +7,24 @@ from dataclasses import dataclass, field
 from dreck.model.names.nodes import every_node
 
 MOST_ROWS = 64
-_LOOKING = frozenset({"len", "sorted", "any", "all", "max", "min", "list", "tuple", "set"})
+_LOOKING = frozenset(
+    {
+        "len",
+        "sorted",
+        "any",
+        "all",
+        "max",
+        "min",
+        "list",
+        "tuple",
+        "set",
+        "sum",
+        "zip",
+        "enumerate",
+        "reversed",
+        "range",
+    }
+)
 """Builtins that look at a table and leave it as it is."""
 _READING = frozenset({"get", "keys", "values", "items", "index", "count", "copy"})
 

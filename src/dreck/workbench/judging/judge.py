@@ -30,6 +30,7 @@ from dreck.trial.server import (
 )
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.candidates import Candidate
+from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.unseen import of_classes
 from dreck.workbench.judging.verdict import Verdict
 
@@ -100,7 +101,7 @@ class Judge:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
         trial = self._strong(self._trial(old, new, request), (old, new))
         _log.debug("%s: a trial of %s inputs: %s", old.name, trial.inputs, _came_to(trial))
-        found = _judged(trial, proof)
+        found = _judged(trial, proof, comes_to_one_thing(old) and comes_to_one_thing(new))
         if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
             return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
         return found
@@ -253,7 +254,7 @@ _ENOUGH = 2
 """Inputs, all of them other ones, on which a function without any test has to come to its end to count as tested."""
 
 
-def _judged(found: Trial, proof: Proof) -> Verdict:
+def _judged(found: Trial, proof: Proof, settled: bool = False) -> Verdict:
     """The verdict a trial comes to, after a proof that did not hold."""
     if found.difference is not None and found.free:
         given = f"for any {', '.join(found.free[:3])} of the function around it"
@@ -272,7 +273,7 @@ def _judged(found: Trial, proof: Proof) -> Verdict:
         reason = f"not proved ({proof.reason}), and {found.problem}"
     elif found.missing:
         reason = f"not proved ({proof.reason}); no input found for {_few(found.missing)}{_next(found)}"
-    elif not found.outcomes[1] and found.finished < _ENOUGH:
+    elif not found.outcomes[1] and found.finished < (1 if settled else _ENOUGH):
         reason = (
             f"not proved ({proof.reason}); there is no test in it, and hardly an input on which it comes to its end"
         )

@@ -35,10 +35,15 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built |
 
 def _says_who_comes(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
     """Whether the switch is on a parameter annotated with the enum, and has an arm for each of its members."""
+    covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
+    return is_annotated(scene, chain, enum) and set(member_names(enum)) <= covered and chain.default is None
+
+
+def is_annotated(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
+    """Whether the switch is on a parameter annotated with the enum."""
     subject = chain.subjects[0]
     told = annotations(scene).get(subject.id, "") if isinstance(subject, ast.Name) else ""
-    covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
-    return told.strip("'\"") == enum.name and set(member_names(enum)) <= covered and chain.default is None
+    return told.strip("'\"") == enum.name
 
 
 def _planned(

@@ -2,12 +2,14 @@
 
 import ast
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
-from dreck.steps.replace.families.member_amounts import with_amounts
+from dreck.steps.replace.families.member_amounts import is_annotated, with_amounts
 from dreck.steps.replace.families.members import enum_of, member_names, planned_in
 from dreck.steps.replace.families.sums import built_of, sums_of
+from dreck.steps.replace.tables.arms.amounts import GENERAL, Amounts, amounts_of
 from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.arm_comments import comments_of_arm
@@ -41,9 +43,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield NotPlanned(chain.first.lineno, _MORE)
             continue
         try:
-            found = _planned(scene, chain, [o.values for o in known], known[0].targets)
-            if found is not None:
-                yield found
+            yield from _planned(scene, chain, [o.values for o in known], known[0].targets)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
     for chain in chains(scene.node, Reader(), fewest=2, open_end=True):
@@ -53,16 +53,53 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 def _planned(
     scene: Scene, chain: Chain, values: list[tuple[ast.expr, ...]], targets: tuple[str, ...]
-) -> Plan | NotPlanned | None:
+) -> Iterator[Plan]:
+    """Where an annotation says that only members come, nobody is asked; where that does not hold, they are."""
     found_in = enum_of(scene, chain)
     if found_in is None:
-        return None
-    home, enum = found_in
-    check_keys(chain.keys)
+        return
     if len(targets) > 1:
         raise Untouchable(f"its arms choose {len(targets)} values at once; lookup-table makes a row of them")
-    if not all(is_fixed(home, v) for part in values for v in part):
+    data = _data(scene, found_in[0], chain, [value for (value,) in values], targets)
+    if is_annotated(scene, chain, found_in[1]) and (chain.default is None or data.default is not None):
+        yield _written(scene, found_in, chain, data, asking=False)
+    yield _written(scene, found_in, chain, data, asking=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Data:
+    """What the members hold: their values, or the number in which these differ, with what stands around it."""
+
+    values: list[ast.expr]
+    targets: tuple[str, ...]
+    default: ast.expr | None
+    """What all others have, where it is as plain."""
+    amounts: Amounts | None = None
+
+    def of(self, code: str) -> str:
+        """The statement that reads it."""
+        left = f"{self.targets[0]} = " if self.targets else "return "
+        return left + (self.amounts.around(code) if self.amounts is not None else code)
+
+
+def _data(scene: Scene, home: Scene, chain: Chain, values: list[ast.expr], targets: tuple[str, ...]) -> Data:
+    outcome = outcome_of(chain.default) if chain.default is not None else None
+    last = outcome.values[0] if outcome is not None and outcome.targets == targets else None
+    if all(is_fixed(home, v) for v in values):
+        return Data(values, targets, last if last is not None and is_fixed(scene, last) else None)
+    sheet = scene.sheet()
+    found = amounts_of(sheet, [*values, last]) if last is not None and hasattr(last, "lineno") else None
+    if found is not None:
+        return Data(found.numbers[:-1], targets, found.numbers[-1], found)
+    found = amounts_of(sheet, values)
+    if found is None:
         raise Untouchable(_MORE)
+    return Data(found.numbers, targets, None, found)
+
+
+def _written(scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, data: Data, asking: bool) -> Plan:
+    home, enum = found_in
+    check_keys(chain.keys)
     subject = chain.subjects[0]
     if not is_plain(subject):
         raise Untouchable("what it is about would be worked out twice; give it a name first (shared-term)")
@@ -70,49 +107,58 @@ def _planned(
     there = sheet if home is scene else home.sheet()
     first, last = lines_of(sheet, chain)
     unit = sheet.unit(scene.node)
-    name = _attribute(scene, home, enum, targets)
+    name = _attribute(scene, home, enum, data)
     table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words() | home.all_words())
-    default = _fixed_default(scene, chain, targets)
+    default = _code(sheet, data.default)
     members = set(member_names(enum))
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
     if default is None and not members <= covered:
         raise Untouchable(
             f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value"
         )
-    rows, told = _rows(sheet, chain, values, unit)
+    rows, told = _rows(sheet, chain, data.values, unit)
+    others = [m for m in member_names(enum) if m not in covered]
+    written_out = 0 < len(others) <= len(covered)
+    rows += "".join(
+        f"{unit}{key_code(sheet, chain.keys[0]).rpartition('.')[0]}.{m}: {default},\n" for m in others * written_out
+    )
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     subject_code = sheet.code(subject)
-    left = f"{targets[0]} = " if targets else "return "
-    asks = f"isinstance({subject_code}, {enum.name})"
+    asks, read = f"isinstance({subject_code}, {enum.name})", f"{subject_code}.{name}"
     indent = sheet.indent(first)
-    if default is not None:
-        lines = [f"{left}{subject_code}.{name} if {asks} else {default}"]
+    if not asking:
+        lines = [data.of(read)]
+    elif default is not None and data.amounts is None:
+        lines = [data.of(f"{read} if {asks} else {default}")]
     elif chain.default is None:
-        lines = [f"if {asks}:", f"{unit}{left}{subject_code}.{name}"]
+        lines = [f"if {asks}:", f"{unit}{data.of(read)}"]
     else:
-        lines = [
-            f"if not {asks}:",
-            *(f"{unit}{t}" if t else t for t in body_lines(sheet, chain)),
-            f"{left}{subject_code}.{name}",
-        ]
+        lines = [f"if not {asks}:", *(f"{unit}{t}" if t else t for t in body_lines(sheet, chain)), data.of(read)]
+        if data.targets:
+            lines[-1:] = ["else:", f"{unit}{lines[-1]}"]
     kept = [c for c in kept if not any(c in line for line in lines)]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*kept, *lines]))
-    found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
+    found = f"{table}[self]" if written_out or not others else f"{table}.get(self, {default})"
     inner = there.indent(enum.body[0].lineno)
-    typed = _type(values)
+    typed = _type(data.values)
     code = f"{inner}@property\n{inner}def {name}(self){typed}:\n{inner}{unit}return {found}\n"
     there.insert((enum.end_lineno or enum.lineno) + 1, f"\n{code}\n\n{table} = {{\n{rows}}}\n")
     told_of = f"{len(chain.keys)} members of {enum.name} have their {name}"
     return planned_in(scene, home, sheet, there, first, told_of, (name, table))
 
 
-def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, targets: tuple[str, ...]) -> str:
+def _code(sheet: Sheet, value: ast.expr | None) -> str | None:
+    if value is None:
+        return None
+    return sheet.code(value) if hasattr(value, "lineno") else ast.unparse(value)
+
+
+def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, data: Data) -> str:
     wished = scene.wishes.name_for(scene.node.name)
-    stem = (
-        targets[0]
-        if targets
-        else "_".join(w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get"))
-    )
+    words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get")]
+    stem = data.targets[0] if data.targets else "_".join(words)
+    if data.amounts is not None:
+        stem = f"{stem}_{data.amounts.word}" if data.amounts.word in GENERAL else data.amounts.word
     trees = (scene.tree, home.tree)
     used = {n.attr for tree in trees for n in walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
@@ -121,23 +167,10 @@ def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, targets: tuple[str
     raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with {naming_hint(scene.node.name)}")
 
 
-def _fixed_default(scene: Scene, chain: Chain, targets: tuple[str, ...]) -> str | None:
-    if chain.default is None:
-        return None
-    outcome = outcome_of(chain.default)
-    if outcome is None or outcome.targets != targets or not is_fixed(scene, outcome.values[0]):
-        return None
-    return (
-        ast.unparse(outcome.values[0])
-        if not hasattr(outcome.values[0], "lineno")
-        else scene.sheet().code(outcome.values[0])
-    )
-
-
-def _rows(sheet: Sheet, chain: Chain, values: list[tuple[ast.expr, ...]], unit: str) -> tuple[str, list[str]]:
+def _rows(sheet: Sheet, chain: Chain, values: list[ast.expr], unit: str) -> tuple[str, list[str]]:
     told: list[str] = []
     lines: list[str] = []
-    for arm, (value,) in zip(chain.arms, values, strict=True):
+    for arm, value in zip(chain.arms, values, strict=True):
         comments = comments_of_arm(sheet, arm, chain.first.lineno)
         told += comments
         lines += [f"{unit}{c}\n" for c in comments]
@@ -145,8 +178,9 @@ def _rows(sheet: Sheet, chain: Chain, values: list[tuple[ast.expr, ...]], unit: 
     return "".join(lines), told
 
 
-def _type(values: list[tuple[ast.expr, ...]]) -> str:
-    kinds = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for part in values for v in part}
+def _type(values: list[ast.expr]) -> str:
+    plain = [v.operand if isinstance(v, ast.UnaryOp) and isinstance(v.op, ast.USub) else v for v in values]
+    kinds = {type(v.value).__name__ if isinstance(v, ast.Constant) else "" for v in plain}
     return f" -> {kinds.pop()}" if len(kinds) == 1 and kinds <= {"str", "int", "float", "bool"} else ""
 
 
