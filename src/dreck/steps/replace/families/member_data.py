@@ -117,11 +117,6 @@ def _written(scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, d
             f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value"
         )
     rows, told = _rows(sheet, chain, data.values, unit)
-    others = [m for m in member_names(enum) if m not in covered]
-    written_out = 0 < len(others) <= len(covered)
-    rows += "".join(
-        f"{unit}{key_code(sheet, chain.keys[0]).rpartition('.')[0]}.{m}: {default},\n" for m in others * written_out
-    )
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     subject_code = sheet.code(subject)
     asks, read = f"isinstance({subject_code}, {enum.name})", f"{subject_code}.{name}"
@@ -138,7 +133,7 @@ def _written(scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, d
             lines[-1:] = ["else:", f"{unit}{lines[-1]}"]
     kept = [c for c in kept if not any(c in line for line in lines)]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*kept, *lines]))
-    found = f"{table}[self]" if written_out or not others else f"{table}.get(self, {default})"
+    found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
     inner = there.indent(enum.body[0].lineno)
     typed = _type(data.values)
     code = f"{inner}@property\n{inner}def {name}(self){typed}:\n{inner}{unit}return {found}\n"
