@@ -3,6 +3,7 @@
 import dataclasses
 import datetime
 import decimal
+import enum
 import math
 import os
 from itertools import permutations
@@ -195,6 +196,7 @@ class Candidates(Typed):
         family = self._family([*u.classes, *self._registered(u)])
         made += [Make("exact" if k in u.exact else "instance", k) for k in family]
         made += [Make("value", v) for k in family for v in self._examples(k)]
+        made += [Make("any member", k) for k in family if self._is_bare_enum(k)]
         made += [make for k in family for make in self._odd_ones(k, u)]
         made += [Make("both", pair) for pair in permutations(dict.fromkeys(filter(self._is_abstract, family)), 2)]
         made += [Make("json")] if u.is_json else []
@@ -264,6 +266,11 @@ class Candidates(Typed):
     def _is_abstract(self, name: str) -> bool:
         """Whether objects of other classes are of it, too: nobody says that none is of two such classes."""
         return getattr(self._lookup(name), "__module__", "") in ABSTRACT_HOMES
+
+    def _is_bare_enum(self, name: str) -> bool:
+        """Whether it is `Enum` or a class like it, that has no members itself."""
+        kind = self._lookup(name)
+        return isinstance(kind, type) and issubclass(kind, enum.Enum) and not kind.__members__
 
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""

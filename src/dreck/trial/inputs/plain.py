@@ -2,7 +2,9 @@
 
 import datetime
 import decimal
+import enum
 import math
+from functools import lru_cache
 from typing import Any
 
 from dreck.trial.inputs.recipes import Make
@@ -183,3 +185,10 @@ def of_numpy(kind: Any, near: list[Make]) -> list[Make]:
         except (TypeError, ValueError, OverflowError):
             continue
     return made or [Make("stand-in")]
+
+
+@lru_cache(maxsize=8)
+def a_member(kind: type[enum.Enum]) -> enum.Enum:
+    """A member of an enum of that sort, where the code asks for any: `isinstance(x, enum.Enum)`."""
+    value = "first" if issubclass(kind, str) else 1
+    return next(iter(kind("Sort", {"FIRST": value})))  # type: ignore[call-arg, arg-type]

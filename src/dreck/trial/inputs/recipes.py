@@ -55,6 +55,8 @@ class Make:
             case "flags":
                 kind, names = self.what
                 return " | ".join(f"{kind}.{name}" for name in names) or f"{kind}(0)"
+            case "any member":
+                return f"a member of an {self.what}"
             case "as it is":
                 return self.kind
             case "as set up":

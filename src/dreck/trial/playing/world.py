@@ -15,7 +15,7 @@ from types import MappingProxyType
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
-from dreck.trial.inputs.plain import BELOW
+from dreck.trial.inputs.plain import BELOW, a_member
 from dreck.trial.inputs.recipes import LATER, Make, Unpickler
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import EXAMPLES, NO_EXAMPLE, example_of, of_both
@@ -233,6 +233,8 @@ class World:
                 return self._own_member(make.what)
             case "named":
                 return self._named(str(make.what))
+            case "any member":
+                return a_member(self._named(str(make.what)))
             case "flags":
                 kind = self._named(make.what[0])
                 return functools.reduce(operator.or_, (kind[name] for name in make.what[1]), kind(0))
