@@ -97,3 +97,36 @@ def test_not_in_is_as_quiet_as_in():
     )
     assert dreck.compare(kept, gone, assume=["quiet-tests"]).status == "proved"
     assert dreck.compare(kept, gone).status != "proved"
+
+
+_FLAG = """
+def weigh(scale, loads, wet=False):
+    rows = [scale.read(load) for load in loads]
+    if wet:
+        return sum(rows) * 0.9
+    return sum(rows)
+"""
+_SPLIT = """
+def weigh(scale, loads, wet=False):
+    if wet:
+        rows = [scale.read(load) for load in loads]
+        return sum(rows) * 0.9
+    rows = [scale.read(load) for load in loads]
+    return sum(rows)
+"""
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "holds"),
+    [
+        (_FLAG, _SPLIT, True),
+        (_FLAG.replace("wet=False", "wet: list = False"), _SPLIT.replace("wet=False", "wet: list = False"), False),
+        (_FLAG.replace("wet=False", "wet=0"), _SPLIT.replace("wet=False", "wet=0"), False),
+        (_FLAG, _SPLIT.replace("wet=False", "wet=None"), False),
+        (_FLAG.replace("if wet", "if wet == 1"), _FLAG.replace("if wet", "if wet is True"), False),
+    ],
+)
+def test_a_flag_by_default_is_true_or_false_where_that_is_assumed(old, new, holds):
+    found = dreck.compare(old, new, assume=["true-or-false"])
+    assert (found.status == "proved", "true-or-false" in found.assumptions) == (holds, holds), str(found)
+    assert dreck.compare(old, new).status != "proved"

@@ -57,6 +57,13 @@ def annotated_classes(
     return found
 
 
+def flags_of(node: FunctionNode) -> frozenset[str]:
+    """The parameters that nothing is said of but that they are True or False by default."""
+    found = (a.arg for a, d in _with_defaults(node) if a.annotation is None and isinstance(d, ast.Constant)
+             and isinstance(d.value, bool))  # fmt: skip
+    return frozenset(found)
+
+
 def names_for_types(node: FunctionNode, names: ModuleNames) -> set[str]:
     """The names by which annotations of parameters come to their types, those in between too."""
     spec = node.args
@@ -78,16 +85,17 @@ def bound_around(enclosing: frozenset[str], in_a_class: bool, *names: ModuleName
 
 def _believed(node: FunctionNode, around: frozenset[str]) -> Iterator[tuple[ast.arg, ast.expr | None]]:
     """Annotated parameters with their defaults; `x: int = None` is common, and its annotation does not hold."""
+    for arg, default in _with_defaults(node):
+        if arg.annotation is not None and not around & set(_words(arg.annotation)):
+            yield arg, default
+
+
+def _with_defaults(node: FunctionNode) -> Iterator[tuple[ast.arg, ast.expr | None]]:
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
     defaults = dict(zip(positional[::-1], spec.defaults[::-1], strict=False))
     defaults |= {a: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
-    for arg in [*positional, *spec.kwonlyargs]:
-        default = defaults.get(arg)
-        if arg.annotation is None:
-            continue
-        if not around & set(_words(arg.annotation)):
-            yield arg, default
+    yield from ((arg, defaults.get(arg)) for arg in (*positional, *spec.kwonlyargs))
 
 
 def _words(annotation: ast.expr) -> Iterator[str]:

@@ -14,6 +14,7 @@ EXACT = "exact-ints"
 KINDS = "known-kinds"
 FACTORY = "made-by-factory"
 CONSTANTS = "steady-constants"
+FLAGS = "true-or-false"
 
 ASSUMPTIONS = (
     ANNOTATIONS,
@@ -30,6 +31,7 @@ ASSUMPTIONS = (
     HASHABLE,
     FACTORY,
     CONSTANTS,
+    FLAGS,
 )
 DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE})
 """Accepted unless somebody says otherwise."""

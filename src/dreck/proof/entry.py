@@ -12,8 +12,8 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
-from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around
-from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, QUIET, STEADY
+from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around, flags_of
+from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, FLAGS, QUIET, STEADY
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
@@ -110,7 +110,8 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     """A checker that knows the modules, what is allowed and what was named, and nothing of how the proof was found."""
     axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
     once = {name for name, count in p.attributes_read.items() if count <= 1}
-    acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), p.annotated, p.given, once.__contains__)
+    annotated = {name: k for name, k in p.annotated.items() if name not in p.flags or FLAGS in p.assumptions}
+    acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), annotated, p.given, once.__contains__)
     acts.tests = run.subjects[0].node, run.subjects[1].node
     acts.trees = tuple(_trees(*p.names))
     return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
@@ -153,12 +154,15 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
         KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys() - further[0])),
     )
     annotated = annotated_kinds(old.node, *names, around=_around(old, new)) if ANNOTATIONS in allowed else {}
+    flags = flags_of(old.node) & flags_of(new.node) if FLAGS in allowed else frozenset()
+    annotated |= dict.fromkeys(flags, frozenset({"bool"}))
     collectors = collectors_in(old.node) & collectors_in(new.node)
     asked = asked_in(old.node) | asked_in(new.node) if QUIET in allowed else frozenset()
     steady = steady_in((old.node, new.node), _trees(*names)) if STEADY in allowed else frozenset()
     p = Prover(
         arena, names, classes, allowed, annotated, (old.node, new.node), mine | theirs, asked, steady, collectors
     )
+    p.flags = flags
     p.may_change_classes = any(kin.may_change_classes for kin in classes)
     p.lives = old.names.lives_count_in(old.node) or new.names.lives_count_in(new.node)
     return p

@@ -7,7 +7,7 @@ from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term, Terms
 from dreck.model.names.modules import ModuleNames
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, ORDER
+from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
@@ -56,6 +56,8 @@ class Prover:
     straight: set[Term] = field(default_factory=set)
     """Orderings asked as they stand."""
     strange: set[str] = field(default_factory=set)  # comparisons of which classes of the files have a say
+    flags: frozenset[str] = frozenset()
+    """Parameters that are taken to be True or False because they are by default."""
     solver: Solver = field(init=False)
 
     def __post_init__(self) -> None:
@@ -67,8 +69,6 @@ class Prover:
 
     def note(self, *assumptions: str) -> None:
         self.assumptions.update(assumptions)
-
-    # --- what a value is ---------------------------------------------------------------------------
 
     def shape(self, term: Term) -> str:
         """The operation a value was made by; that it was looked at is remembered."""
@@ -105,7 +105,7 @@ class Prover:
             case "param":
                 found = self.annotated.get(str(term.args[0]), NOTHING)
                 if found:
-                    self.note(ANNOTATIONS)
+                    self.note(FLAGS if term.args[0] in self.flags else ANNOTATIONS)
                 return found
             case "arith":
                 if term.args[0] == LINEAR:

@@ -61,9 +61,13 @@ def _clears_up(f: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
 
 @lru_cache(maxsize=256)
 def speaks_when_let_go(function: ast.AST, generators: frozenset[str]) -> bool:
-    """Whether a function names something that gives an object which speaks, or is closed, when it dies."""
+    """Whether a function names something that gives an object which speaks, or is closed, when it dies.
+
+    What a `with` opens it closes, too: nothing is left to do for whoever lets go of it.
+    """
+    closed = {i.context_expr for n in walk(function) if isinstance(n, ast.With | ast.AsyncWith) for i in n.items}
     for n in walk(function):
-        called = _word(n.func) if isinstance(n, ast.Call) else ""
+        called = _word(n.func) if isinstance(n, ast.Call) and n not in closed else ""
         if called in _CLOSED_BY_DEATH or (generators and _word(n) in generators):
             return True
     return False

@@ -361,5 +361,6 @@ def print_all(load, printer):
         "The default of the flag decides where a call goes that leaves it out.",
     ),
     plans=plans,
+    asks=("true-or-false",),
     by_default=False,
 )
