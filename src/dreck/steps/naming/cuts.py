@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from dreck.model.views.measures import measure, silhouette
 from dreck.source.functions import FunctionNode, blocks_of
 from dreck.steps.naming.blocks import Block, own_statements, passed
+from dreck.steps.naming.exits import tells_apart
 from dreck.steps.support.scene import Scene
 
 _FEWEST_LINES = 4
@@ -73,8 +74,12 @@ def _below(s: ast.stmt, loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[B
 
 
 def best_cuts(scene: Scene) -> list[Cut]:
-    """The set of cuts, none inside another, that together take most off the reader; best first."""
-    found = sorted(_candidates(scene), key=lambda cut: cut.last)
+    """The set of cuts, none inside another, that together take most off the reader; best first.
+
+    Where none can be told its ways out, all are there, for the reason to be said.
+    """
+    every = list(_candidates(scene))
+    found = sorted([cut for cut in every if tells_apart(cut.block)] or every, key=lambda cut: cut.last)
     ends = [cut.last for cut in found]
     best: list[tuple[float, tuple[Cut, ...]]] = [(0.0, ())]
     for at, cut in enumerate(found):

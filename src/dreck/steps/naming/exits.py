@@ -2,7 +2,7 @@
 
 import ast
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
@@ -61,12 +61,30 @@ def exits_of(scene: Scene, block: Block, results: tuple[str, ...]) -> Exits:
     if not returns and not jumps:
         return Exits()
     if returns and jumps:
-        raise Untouchable("it returns on some ways and leaves a loop on others")
+        return _of_both(scene, block, returns, jumps, results)
     if jumps:
         return _of_loop(block, jumps, results)
     if leaves(block.body):
         return Exits("end")
     return _of_returns(scene, returns, results)
+
+
+def _of_both(
+    scene: Scene, block: Block, returns: list[ast.Return], jumps: list[ast.stmt], results: tuple[str, ...]
+) -> Exits:
+    """At the end of a loop's body `continue` is going on; what else leaves the loop is told apart by nobody."""
+    if not tells_apart(block):
+        raise Untouchable("it returns on some ways and leaves a loop on others")
+    found = _of_returns(scene, returns, results)
+    return replace(found, edits=(*found.edits, *((s, found.goes_on) for s in jumps)))
+
+
+def tells_apart(block: Block) -> bool:
+    """Whether a block that returns leaves its loop in no other way than by going on with the next round."""
+    if not own_statements(block.body, ast.Return):
+        return len({type(s) for kind in (ast.Continue, ast.Break) for s in own_statements(block.body, kind)}) < 2
+    ends = block.at_end and bool(block.loops)
+    return not own_statements(block.body, ast.Break) and (ends or not own_statements(block.body, ast.Continue))
 
 
 def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> Exits:
