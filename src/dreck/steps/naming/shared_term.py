@@ -1,6 +1,7 @@
 """shared-term: a repeated sub-expression becomes a variable, where its value cannot have changed in between."""
 
 import ast
+import shlex
 from collections.abc import Iterator
 
 from dreck.source.walking import walk
@@ -25,6 +26,21 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     repeated = [es for dump, es in found.items() if len(es) >= _least(scene, es[0]) and dump in tested]
     for places in sorted(repeated, key=lambda es: -len(ast.unparse(es[0])) * len(es)):
         yield from _planned(scene, places)
+    if not repeated:
+        yield from _conditions_again(scene)
+
+
+def _conditions_again(scene: Scene) -> Iterator[NotPlanned]:
+    """A repeated condition wants a name that says why it is asked: another step's job."""
+    found: dict[str, list[ast.expr]] = {}
+    for n in walk(scene.node):
+        if isinstance(n, ast.BoolOp):
+            found.setdefault(ast.dump(n), []).append(n)
+    for first, *others in found.values():
+        if others:
+            code = ast.unparse(first)
+            told = f"`{code}` stands {len(others) + 1} times, and is a condition: --step named-predicate names it"
+            yield NotPlanned(first.lineno, f"{told}, with --name {shlex.quote(f'{code}=NAME')}")
 
 
 def _least(scene: Scene, e: ast.expr) -> int:

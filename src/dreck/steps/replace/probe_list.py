@@ -175,7 +175,9 @@ def _inside(block: list[ast.stmt], start: int) -> Cascade | None:
                 if not isinstance(answer[1], ast.Constant | ast.Name) or len(kinds) != 1:
                     return None
                 name = names.pop()
-                return Cascade(block, start, start + 1, tuple(ways), name, None, not name, [*kinds.values()][0], last)
+                return Cascade(
+                    block, start, start + 1, tuple(ways), name, None, not name, next(iter(kinds.values())), last
+                )
             case _:
                 return None
 

@@ -45,36 +45,41 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     chain = ladder.chain
     outcomes = [outcome_of(band.body) for band in ladder.bands]
     known = [o for o in outcomes if o is not None]
-    if len(known) != len(outcomes) or len({o.targets for o in known}) != 1 or len(known[0].values) != 1:
-        raise Untouchable("its bands do more than choose one value")
+    if len(known) != len(outcomes) or len({o.targets for o in known}) != 1:
+        odd = next((b for b, o in zip(ladder.bands, outcomes, strict=True) if o is None), ladder.bands[-1])
+        told = f"its bands do more than choose a value (line {odd.line})"
+        raise Untouchable(f"{told}; cut what they do first (named-block)")
     shapes = {tuple(op for op, _ in band.limits) for band in ladder.bands if band.limits}
     if len(shapes) != 1:
-        raise Untouchable("`<` in one of its tests and `<=` or `>` in another")
+        raise Untouchable(_of_several_sorts(ladder))
     (shape,) = shapes
     if not is_plain(ladder.subject) or (ladder.key is not None and not is_plain(ladder.key)):
         raise Untouchable("what is compared would be worked out for each band; give it a name first (shared-term)")
     targets = known[0].targets
-    if any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
+    if not known[0].values or any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
         raise Untouchable("what is compared is assigned by its bands")
-    values = [o.values[0] for o in known]
+    columns = [list(column) for column in zip(*(o.values for o in known), strict=True)]
     sheet = scene.sheet()
-    fixed = all(is_fixed(scene, v) for v in values)
-    amounts = None if fixed else amounts_of(sheet, values)
+    fixed = all(is_fixed(scene, v) for column in columns for v in column)
+    if not fixed and len(columns) > 1:
+        told = f"its bands choose {len(columns)} values that are worked out"
+        raise Untouchable(f"{told}; choose each alone (split-choice)")
+    amounts = None if fixed else amounts_of(sheet, columns[0])
     if amounts is not None:
-        values, fixed = amounts.numbers, True
-    given = tuple(dict.fromkeys(n for v in values for n in locals_read(scene, v))) if not fixed else ()
-    if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in values for n in walk(v)):
+        columns, fixed = [amounts.numbers], True
+    given = tuple(dict.fromkeys(n for v in columns[0] for n in locals_read(scene, v))) if not fixed else ()
+    if not fixed and any(isinstance(n, ast.Await | ast.Yield | ast.NamedExpr) for v in columns[0] for n in walk(v)):
         raise Untouchable("a value awaits, yields or binds a name")
     first, last = lines_of(sheet, chain)
     stem, name = _names(scene, ladder)
     row = _row_name(scene, name)
-    value = amounts.word if amounts is not None else _value_name(scene, targets, values, fixed, ladder)
-    fields = _fields(ladder, shape, value, values, fixed)
+    names = [amounts.word] if amounts is not None else _value_names(scene, targets, fixed)
+    fields = _fields(ladder, shape, names, columns, fixed)
     unit = sheet.unit(scene.node)
-    rows, told = _rows(sheet, ladder, stem, values, fixed, given, unit)
+    rows, told = _rows(sheet, ladder, stem, columns, fixed, given, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
-    asked = f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})"
-    found = amounts.around(asked) if amounts is not None else asked
+    asked = [f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})" for value in names]
+    found = [amounts.around(asked[0])] if amounts is not None else asked
     lines = _asking(scene, sheet, ladder, shape, name, row, targets, found)
     indent = sheet.indent(first)
     said = "".join(f"{indent}{c}\n" for c in kept if not any(c in line for line in lines))
@@ -86,7 +91,7 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     if scene.wishes.table_file:
         if not fixed or told:
             raise Untouchable("values that are worked out, and comments, cannot be kept in a file of rows")
-        kept_rows = _plain_rows(ladder, values, len(shape))
+        kept_rows = _plain_rows(ladder, columns, len(shape))
         made = table_file(scene, name, [field for field, _ in fields], kept_rows, unit)
         _imports(scene, sheet, fields, made.imports)
         read = f'{made.reader}(Path(__file__).with_name("{made.path.name}"))'
@@ -100,11 +105,20 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     return Plan(first, reason, sheet.result(), (name, stem), others=others)
 
 
-def _plain_rows(ladder: Ladder, values: list[ast.expr], width: int) -> list[list[ast.expr | None]]:
+def _of_several_sorts(ladder: Ladder) -> str:
+    """Which test asks otherwise than the first, and what to do about it."""
+    asked = [(band, tuple(op for op, _ in band.limits)) for band in ladder.bands if band.limits]
+    first, signs = asked[0]
+    odd, others = next((band, ops) for band, ops in asked if ops != signs)
+    told = [" and ".join(f"`{_SIGN[op]}`" for op in ops) for ops in (signs, others)]
+    return f"line {first.line} asks {told[0]} and line {odd.line} {told[1]}; let all ask alike, or leave them a ladder"
+
+
+def _plain_rows(ladder: Ladder, columns: list[list[ast.expr]], width: int) -> list[list[ast.expr | None]]:
     found: list[list[ast.expr | None]] = []
-    for band, value in zip(ladder.bands, values, strict=True):
+    for band, *values in zip(ladder.bands, *columns, strict=True):
         limits: list[ast.expr | None] = [limit for _, limit in band.limits] or [None] * width
-        found.append([*([band.key] if band.key is not None else []), *limits, value])
+        found.append([*([band.key] if band.key is not None else []), *limits, *values])
     return found
 
 
@@ -132,19 +146,21 @@ def _row_name(scene: Scene, name: str) -> str:
     return next(n for n in ("band", "row", "one_band", "found_band") if n not in scene.scope.local)
 
 
-def _value_name(scene: Scene, targets: tuple[str, ...], values: list[ast.expr], fixed: bool, ladder: Ladder) -> str:
+def _value_names(scene: Scene, targets: tuple[str, ...], fixed: bool) -> list[str]:
     used = {"key", "below", "up_to", "above", "at_least"}
     if not fixed:
-        return "work_out"
+        return ["work_out"]
+    if len(targets) > 1 and used & set(targets):
+        raise Untouchable(f"{min(used & set(targets))} is what a limit is called; give the variable another name first")
     if targets and targets[0] not in used:
-        return targets[0]
+        return [*targets]
     last = words_of(scene.node.name.strip("_"))[-1:]
     name = last[0] if last and last[0] not in ("band", "bands", *used) else "value"
-    return name if name.isidentifier() and is_free(name, ()) else "value"
+    return [name if name.isidentifier() and is_free(name, ()) else "value"]
 
 
 def _fields(
-    ladder: Ladder, shape: Sequence[str], value: str, values: list[ast.expr], fixed: bool
+    ladder: Ladder, shape: Sequence[str], names: list[str], columns: list[list[ast.expr]], fixed: bool
 ) -> list[tuple[str, str]]:
     found: list[tuple[str, str]] = []
     if ladder.key is not None:
@@ -153,8 +169,8 @@ def _fields(
     for i, op in enumerate(shape):
         kinds = _type([band.limits[i][1] for band in ladder.bands if band.limits])
         found.append((_FIELD[op], f"{kinds} | None" if open_end else kinds))
-    found.append((value, _type(values) if fixed else "Callable[..., object]"))
-    return found
+    kinds_of = [_type(column) if fixed else "Callable[..., object]" for column in columns]
+    return [*found, *zip(names, kinds_of, strict=True)]
 
 
 def _key_field(ladder: Ladder) -> str:
@@ -179,20 +195,27 @@ def _literal(e: ast.expr) -> object:
 
 
 def _rows(
-    sheet: Sheet, ladder: Ladder, stem: str, values: list[ast.expr], fixed: bool, given: tuple[str, ...], unit: str
+    sheet: Sheet,
+    ladder: Ladder,
+    stem: str,
+    columns: list[list[ast.expr]],
+    fixed: bool,
+    given: tuple[str, ...],
+    unit: str,
 ) -> tuple[str, list[str]]:
     told: list[str] = []
     lines: list[str] = []
     width = max(len(band.limits) for band in ladder.bands)
-    for band, value in zip(ladder.bands, values, strict=True):
+    head = f"lambda {', '.join(given)}: " if given else "lambda: "
+    for band, *values in zip(ladder.bands, *columns, strict=True):
         said = comments_of_arm(sheet, band, ladder.bands[0].line)
         comments = [c for c in said if c not in told]
         told += comments
         lines += [f"{unit}{comment}\n" for comment in comments]
         limits = [sheet.code(limit) for _, limit in band.limits] or ["None"] * width
-        code = " ".join(line.strip() for line in sheet.code(value).splitlines())
-        made = code if fixed else f"lambda {', '.join(given)}: {code}" if given else f"lambda: {code}"
-        parts = [*([sheet.code(band.key)] if band.key is not None else []), *limits, made]
+        codes = [" ".join(line.strip() for line in sheet.code(value).splitlines()) for value in values]
+        made = [code if fixed else f"{head}{code}" for code in codes]
+        parts = [*([sheet.code(band.key)] if band.key is not None else []), *limits, *made]
         lines.append(f"{unit}{stem}({', '.join(parts)}),\n")
     return "".join(lines), told
 
@@ -205,7 +228,7 @@ def _asking(
     name: str,
     row: str,
     targets: tuple[str, ...],
-    found: str,
+    found: list[str],
 ) -> list[str]:
     """The loop that stands where the ladder stood."""
     unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
@@ -221,9 +244,10 @@ def _asking(
     lines = [f"for {row} in {name}:", f"{unit}if {test}:"]
     default = ladder.chain.default
     if not targets:
-        lines.append(f"{unit}{unit}return {found}")
+        lines.append(f"{unit}{unit}return {', '.join(found)}")
         return [*lines, *(body_lines(sheet, ladder.chain) if default is not None else [])]
-    lines += [f"{unit}{unit}{targets[0]} = {found}", f"{unit}{unit}break"]
+    lines += [f"{unit}{unit}{target} = {code}" for target, code in zip(targets, found, strict=True)]
+    lines.append(f"{unit}{unit}break")
     if default is not None:
         lines += ["else:", *(f"{unit}{text}" if text else text for text in body_lines(sheet, ladder.chain))]
     return lines

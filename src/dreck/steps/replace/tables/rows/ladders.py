@@ -75,11 +75,22 @@ def _is_limit(e: ast.expr) -> bool:
 
 def single(scene: Scene) -> Iterator[Ladder]:
     for whole in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST, open_end=True):
-        chain = _without_what_is_known(whole)
+        chain = _without_what_is_known(_behind_guards(whole))
         if isinstance(chain.first, ast.If):
             bands = _bands(chain)
             if bands:
                 yield Ladder(chain, chain.subjects[0], tuple(bands))
+
+
+def _behind_guards(chain: Chain) -> Chain:
+    """The chain without the statements in front that refuse what is out of bounds: `if kilos < 0: raise ...`."""
+    while len(chain.arms) > _FEWEST:
+        match chain.first:
+            case ast.If(body=[*_, ast.Raise()], orelse=[]):
+                chain = replace(chain, start=chain.start + 1, arms=chain.arms[1:])
+            case _:
+                break
+    return chain
 
 
 _CONTRARY = {"Lt": "GtE", "GtE": "Lt", "LtE": "Gt", "Gt": "LtE"}
