@@ -1395,7 +1395,7 @@ def letter(kilos):
         return "C"
     return None
 """,
-        "`<` in one of its tests and `<=` or `>` in another",
+        "let all ask alike, or leave them a ladder",
     ),
     "polymorphic-methods: base before derived": (
         "polymorphic-methods",
