@@ -235,7 +235,8 @@ def _own_of_functions(node: ast.AST) -> set[ast.AST]:
     found: set[ast.AST] = set()
     for n in walk(node):
         if isinstance(n, ast.Lambda):
-            own, parts = set(param_names(n.args)), [n.body]
+            own: set[str] = set(param_names(n.args))
+            parts: list[ast.AST] = [n.body]
         elif isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef):
             own, parts = scope_of(n).local, [*n.body]
         else:

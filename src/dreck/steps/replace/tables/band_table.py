@@ -47,8 +47,8 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     known = [o for o in outcomes if o is not None]
     if len(known) != len(outcomes) or len({o.targets for o in known}) != 1:
         odd = next((b for b, o in zip(ladder.bands, outcomes, strict=True) if o is None), ladder.bands[-1])
-        told = f"its bands do more than choose a value (line {odd.line})"
-        raise Untouchable(f"{told}; cut what they do first (named-block)")
+        why = f"its bands do more than choose a value (line {odd.line})"
+        raise Untouchable(f"{why}; cut what they do first (named-block)")
     shapes = {tuple(op for op, _ in band.limits) for band in ladder.bands if band.limits}
     if len(shapes) != 1:
         raise Untouchable(_of_several_sorts(ladder))
@@ -62,8 +62,8 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     sheet = scene.sheet()
     fixed = all(is_fixed(scene, v) for column in columns for v in column)
     if not fixed and len(columns) > 1:
-        told = f"its bands choose {len(columns)} values that are worked out"
-        raise Untouchable(f"{told}; choose each alone (split-choice)")
+        why = f"its bands choose {len(columns)} values that are worked out"
+        raise Untouchable(f"{why}; choose each alone (split-choice)")
     amounts = None if fixed else amounts_of(sheet, columns[0])
     if amounts is not None:
         columns, fixed = [amounts.numbers], True
