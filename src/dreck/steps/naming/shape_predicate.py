@@ -4,7 +4,6 @@ import ast
 import copy
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
@@ -18,12 +17,15 @@ from dreck.steps.naming.predicates import (
     written,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.wording import is_free, naming_hint
 from dreck.steps.support.words import thing_name, words_of
 
 _ENOUGH = 3
+_MOST = 4
+"""Tests in a row that one name still says all of."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,7 @@ def _tests(scene: Scene) -> Iterator[ast.expr]:
     for condition in conditions(scene.node):
         nodes = [condition.test, *(v for n in walk(condition.test) if isinstance(n, ast.BoolOp) for v in n.values)]
         for node in nodes:
-            big = isinstance(node, ast.BoolOp) and len(node.values) == 2
+            big = isinstance(node, ast.BoolOp) and len(node.values) <= _MOST
             chained = isinstance(node, ast.Compare) and len(node.ops) > 1
             if (big or chained) and not why_not(node) and not has_private(node):
                 yield node
@@ -98,7 +100,7 @@ def _planned(scene: Scene, alike: list[Asked]) -> Plan | NotPlanned:
     parameters = _parameters(scene, first, columns, groups)
     if parameters is None:
         return NotPlanned(line, "conditions of one shape, and no good names for what differs in them")
-    code, order = _body(first, groups, parameters)
+    code, order = _body(scene.sheet(), first, groups, parameters)
     wished = scene.wishes.name_for(ast.unparse(first.test))
     taken = scene.all_words()
     said = _name(parameters)
@@ -140,7 +142,20 @@ def _parameters(
         if not name:
             return None
         found[group] = name
+    limited = {g: _limited(first.test, first.terms[g]) for g, name in found.items() if name in ("low", "high")}
+    if len(set(limited.values())) > 1:  # limits of different things are no two ends of one range
+        found |= {g: f"{found[g]}_{thing}" for g, thing in limited.items()}
     return found
+
+
+def _limited(test: ast.expr, term: ast.expr) -> str:
+    """What a limit is a limit of."""
+    for node in walk(test):
+        sides = [node.left, *node.comparators] if isinstance(node, ast.Compare) else []
+        if term in sides:
+            at = sides.index(term)
+            return "_".join(words_of(thing_name(sides[at - 1 if at else 1]))) or "value"
+    return "value"
 
 
 def _parameter(test: ast.expr, term: ast.expr, terms: tuple[ast.expr, ...], used: set[str]) -> str:
@@ -179,37 +194,18 @@ def _free(name: str, used: set[str]) -> str:
     return made
 
 
-def _body(first: Asked, groups: list[int], parameters: dict[int, str]) -> tuple[str, list[str]]:
+def _body(sheet: Sheet, first: Asked, groups: list[int], parameters: dict[int, str]) -> tuple[str, list[str]]:
     """The condition over its parameters, and these in a reader's order: things first, limits last."""
     named = {id(term): parameters[g] for term, g in zip(first.terms, groups, strict=True) if g in parameters}
-
-    class Named(ast.NodeTransformer):
-        def visit(self, node: ast.AST) -> ast.AST:
-            if id(node) in named:
-                return ast.Name(named[id(node)], ast.Load())
-            return self.generic_visit(node)
-
-    kept = {id(n): n for n in walk(first.test)}
-    made = Named().visit(_shallow(first.test, kept))
+    whole = sheet.of(first.test)
+    parts, at = [], whole.start
+    for term in sorted((t for t in first.terms if id(t) in named), key=lambda t: sheet.of(t).start):
+        parts += [sheet.text[at : sheet.of(term).start], named[id(term)]]
+        at = sheet.of(term).end
+    code = one_line("".join([*parts, sheet.text[at : whole.end]]))
     order = list(dict.fromkeys(named.values()))
     limits = [p for p in ("low", "high") if p in order]
-    return ast.unparse(made), [*(p for p in order if p not in limits), *limits]
-
-
-def _shallow(e: ast.AST, kept: dict[int, ast.AST]) -> ast.AST:
-    """A copy of the tree whose leaves that are terms keep their identity."""
-    fields: dict[str, Any] = {}
-    for name, value in ast.iter_fields(e):
-        if isinstance(value, ast.expr) and not isinstance(value, ast.Constant | ast.Name):
-            fields[name] = _shallow(value, kept)
-        elif isinstance(value, list):
-            fields[name] = [
-                _shallow(v, kept) if isinstance(v, ast.expr) and not isinstance(v, ast.Constant | ast.Name) else v
-                for v in value
-            ]
-        else:
-            fields[name] = value
-    return type(e)(**fields)
+    return code, [*(p for p in order if p not in limits), *limits]
 
 
 def _name(parameters: dict[int, str]) -> str:

@@ -12,7 +12,7 @@ from dreck.steps.replace.discriminants import discriminants_of
 from dreck.steps.replace.families.class_text import check_body, for_self
 from dreck.steps.replace.families.kinds import moved
 from dreck.steps.replace.families.subclassing import subclassed
-from dreck.steps.replace.tables.arms.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.support.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -35,9 +35,11 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         except Untouchable as error:
             yield NotPlanned(scene.node.lineno, str(error))
     for chain in chains(scene.node, Reader(), fewest=_FEWEST):
-        if len(chain.subjects) != 1 or all(outcome_of(arm.body) for arm in chain.arms):
+        if len(chain.subjects) != 1 or ast.unparse(chain.subjects[0]).removeprefix("self.") in own:
             continue
-        if ast.unparse(chain.subjects[0]).removeprefix("self.") in own:
+        chosen = [outcome_of(arm.body) for arm in chain.arms]
+        if all(o is not None and all(is_fixed(scene, v) for v in o.values) for o in chosen):
+            yield NotPlanned(chain.first.lineno, "its arms only choose values; lookup-table makes a table of them")
             continue
         try:
             yield _planned(scene, chain)
@@ -93,9 +95,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     kinds = [(arm, names[3][i]) for i, arm in enumerate(chain.arms)]
     if existing is None:
         said = _subject_word(subject)
-        pieces = [
-            f'class {base}:\n{unit}"""What is done for a {said} that has no class of its own."""\n\n{made(other)}'
-        ]
+        doc = f'{unit}"""What is done for {_article(said)} {said} that has no class of its own."""\n\n'
+        pieces = [f"class {base}:\n{doc}{made(other)}"]
         pieces += [
             f'class {kind}({base}):\n{unit}"""What is done for {_said(arm)}."""\n\n{made(body)}'
             for (arm, kind), body in zip(kinds, bodies, strict=True)
@@ -130,6 +131,10 @@ def _swap_self(line: str) -> str:
 def _subject_word(subject: ast.expr) -> str:
     word = thing_name(subject)
     return word if word.isidentifier() else "kind"
+
+
+def _article(word: str) -> str:
+    return "an" if word[:1].lower() in "aeiou" else "a"
 
 
 def _said(arm: Arm) -> str:

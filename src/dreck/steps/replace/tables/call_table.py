@@ -25,6 +25,7 @@ from dreck.steps.replace.tables.arms.actions import check_handed, function_name,
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
+from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
@@ -66,6 +67,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         except Untouchable as error:
             yield NotPlanned(whole.first.lineno, str(error))
     yield from class_ladders(scene)
+    yield from odd_cases(scene)
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:

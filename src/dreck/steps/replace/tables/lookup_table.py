@@ -15,6 +15,7 @@ from dreck.steps.replace.tables.arms.around import cores, lines_around
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
+from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
 from dreck.steps.replace.tables.rows.class_rows import class_rows
@@ -71,6 +72,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
     yield from class_rows(scene)
+    yield from odd_cases(scene)
 
 
 def _apart(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
