@@ -19,7 +19,7 @@ _OPTIONS = {"--on": "on", "--kinds": "kinds", "--raise": "raise_", "--as": "as_"
 def test_a_wish_is_fulfilled(write, title):
     (step, verdict, *typed), before, after = CASES[title]
     options = {_OPTIONS[o]: v for o, v in zip(typed[::2], typed[1::2], strict=True) if o in _OPTIONS}
-    names = dict(v.split("=") for o, v in zip(typed[::2], typed[1::2], strict=True) if o == "--name")
+    names = dict(v.rpartition("=")[::2] for o, v in zip(typed[::2], typed[1::2], strict=True) if o == "--name")
     if "kinds" in options:
         options["kinds"] = options["kinds"].split(",")
     result = dreck.untangle(write(before), steps=step, names=names, **options)
