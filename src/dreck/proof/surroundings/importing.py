@@ -286,8 +286,8 @@ class _Importing:
         if not isinstance(own, ast.ClassDef):
             return not isinstance(base, ast.Attribute) or self._is_plain(base)
         given = [s for s in own.body if name in bound_by(s)]
-        plain = ast.Constant | ast.Call
-        return len(given) == 1 and isinstance(getattr(given[0], "value", None), plain) and not self._acts(given[0])
+        value = getattr(given[0], "value", None) if len(given) == 1 else None
+        return (isinstance(value, ast.Call) or _is_written_out(value)) and not self._acts(given[0])
 
     def _is_made(self, value: ast.expr) -> bool:
         """Something that is made by what is known; iterators are plain only once, so a name may not stand for one."""
@@ -368,3 +368,13 @@ def _registers(d: ast.expr) -> str:
 
 def _is_generic(f: FunctionNode, names: ModuleNames) -> bool:
     return [names.stands_for(d) for d in f.decorator_list] in ([_GENERIC], [f"{_GENERIC}method"])
+
+
+def _is_written_out(e: ast.AST | None) -> bool:
+    """A number, also a negative one, a text, or a tuple of such."""
+    match e:
+        case ast.UnaryOp(op=ast.USub() | ast.UAdd(), operand=ast.Constant(value=int() | float())) | ast.Constant():
+            return True
+        case ast.Tuple(elts=parts):
+            return all(map(_is_written_out, parts))
+    return False

@@ -22,12 +22,11 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
 from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
-from dreck.steps.replace.tables.arms.in_front import in_front
+from dreck.steps.replace.tables.arms.chain_lines import replace_chain
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
-from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.arm_comments import comments_above, comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -43,7 +42,7 @@ from dreck.steps.support.chains import (
     subject_code,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
-from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
@@ -59,7 +58,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             continue
         chain, others = _apart(whole)
         calls = method_calls(chain.arms)
-        if all(outcome_of(arm.body) for arm in whole.arms) and _same_calls(scene, chain) is None and calls is None:
+        if _only_chooses(whole) and _same_calls(scene, chain) is None and calls is None:
             yield NotPlanned(whole.first.lineno, "its arms only choose values; lookup-table makes a table of them")
             continue
         try:
@@ -68,6 +67,14 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield NotPlanned(whole.first.lineno, str(error))
     yield from class_ladders(scene)
     yield from odd_cases(scene)
+
+
+def _only_chooses(chain: Chain) -> bool:
+    """Whether its arms come to values, or give them to the same variables or attributes."""
+    chosen = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
+    return all(outcome_of(arm.body) for arm in chain.arms) or (
+        None not in chosen and len({o.targets for o in chosen if o is not None}) == 1
+    )
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:
@@ -182,37 +189,6 @@ def _table_name(scene: Scene, chain: Chain) -> str:
     subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
-
-
-def replace_chain(
-    scene: Scene,
-    sheet: Sheet,
-    chain: Chain,
-    first: int,
-    last: int,
-    name: str,
-    call: str,
-    others: tuple[Arm, ...] = (),
-    leaving: bool = False,
-) -> None:
-    """The lines that stand where the chain stood: what is not in the table first. `call` may be of several lines."""
-    key, indent, unit = subject_code(sheet, chain), sheet.indent(first), sheet.unit(scene.node)
-    asked = f"({key})" if len(chain.subjects) > 1 else key
-    calls, leaving = call.splitlines(), leaving or call.startswith("return")
-    if chain.default is None:
-        lines = [f"if {asked} in {name}:", *reindented(calls, unit)]
-    else:
-        otherwise = body_lines(sheet, chain)
-        if is_ladder(chain.default, otherwise) and not leaving:
-            lines = [f"if {asked} in {name}:", *reindented(calls, unit), f"el{otherwise[0]}", *otherwise[1:]]
-        elif leaves(chain.default) and not (is_ladder(chain.default, otherwise) or (chain.rest and len(calls) > 1)):
-            lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), *calls]
-        elif leaving:
-            lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
-        else:
-            lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
-    lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
-    sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
 
 
 # --- functions to be made ------------------------------------------------------------------------------

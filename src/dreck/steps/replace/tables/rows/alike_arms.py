@@ -6,9 +6,9 @@ from collections import Counter
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.steps.replace.tables.arms.chain_lines import replace_chain
 from dreck.steps.replace.tables.arms.table_lines import value_code
 from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string, template_of
-from dreck.steps.replace.tables.call_table import replace_chain
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,

@@ -5,9 +5,9 @@ from collections import Counter
 from collections.abc import Iterator
 
 from dreck.steps.replace.tables.arms.amounts import Amounts, amounts_of
+from dreck.steps.replace.tables.arms.chain_lines import replace_chain
 from dreck.steps.replace.tables.arms.meant_for import does_more
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
-from dreck.steps.replace.tables.call_table import replace_chain
 from dreck.steps.replace.tables.rows.alike_arms import alike
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
