@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from dreck.trial.playing.world import World
 
 _INDEX = re.compile(r"\[\d+\]")
+_LARGE = 10**15
 _GONE = object()
 """Where an item has been deleted."""
 
@@ -219,4 +220,11 @@ def _plain(value: Any) -> Any:
 
 
 def _key(key: Any) -> str:
-    return key._dreck_path if isinstance(key, StandIn) else without_places(repr(key))
+    """The name of an item: keys that are equal, whatever their classes, find the same."""
+    if isinstance(key, StandIn):
+        return str(key._dreck_path)
+    if isinstance(key, str) and type(key).__hash__ is str.__hash__:
+        return str.__repr__(key)
+    if isinstance(key, int | float) and key == key and abs(key) < _LARGE and key == int(key):
+        return repr(int(key))
+    return without_places(repr(key))
