@@ -56,6 +56,14 @@ class Respelled(cst.CSTTransformer):
     ) -> cst.BaseExpression:
         told = self._told(original_node)
         if told is None:
-            return updated_node
+            parts = (self._operand(part) for part in (original_node.left, original_node.right))
+            return original_node.with_changes(**dict(zip(("left", "right"), parts, strict=True)))
         self.done = True
         return cst.parse_expression(told).with_changes(lpar=original_node.lpar, rpar=original_node.rpar)
+
+    def _operand(self, node: cst.BaseExpression) -> cst.BaseExpression:
+        """One side of an `and` or `or` that stays: what it holds, without brackets that are needed no more."""
+        made = node.visit(self)
+        assert isinstance(made, cst.BaseExpression)
+        bare = made is not node and not isinstance(made, cst.BooleanOperation)
+        return made.with_changes(lpar=(), rpar=()) if bare and made.lpar else made
