@@ -276,12 +276,18 @@ def _ladder(sheet: Sheet, d: Discriminant, branches: list[Branch], unit: str) ->
     for kinds, story in branches:
         if not kinds:
             told = [line for chunk in story for line in chunk]
-            lines += told if all_leave else ["else:", *indented(told, unit)] if told else []
+            lines += told if all_leave or not told else _otherwise(told, unit)
             continue
         lines.append(f"{word} {_asks(sheet, d, kinds)}:")
         lines += indented([line for chunk in story for line in chunk], unit) or [f"{unit}pass"]
         word = "if" if all_leave else "elif"
     return lines
+
+
+def _otherwise(told: list[str], unit: str) -> list[str]:
+    """The branch for all other kinds; one that is a test goes on with the ladder."""
+    is_test = told[0].startswith("if ") and len(ast.parse(as_text(told, "")).body) == 1
+    return [f"el{told[0]}", *told[1:]] if is_test else ["else:", *indented(told, unit)]
 
 
 def _leaves(story: list[list[str]]) -> bool:

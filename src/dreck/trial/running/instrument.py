@@ -137,7 +137,7 @@ class _Watch(ast.NodeTransformer):
         if len(node.ops) != 1:
             return node
         name = ast.Constant(type(node.ops[0]).__name__)
-        return _call("compare", name, node.left, node.comparators[0])
+        return ast.copy_location(_call("compare", name, node.left, node.comparators[0]), node)
 
     def visit_Call(self, node: ast.Call) -> ast.AST:
         self.generic_visit(node)

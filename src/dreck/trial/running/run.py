@@ -34,8 +34,8 @@ from dreck.trial.surely import is_class
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
-_PLAYING = os.path.dirname(sys.modules[World.__module__].__file__ or "")
-"""Where the objects of a trial are at home."""
+_OF_OURS = (os.path.dirname(sys.modules[World.__module__].__file__ or ""), f"{os.path.dirname(__file__)}/watch.py")
+"""Where the objects of a trial are at home, and what compares in the place of the code."""
 ENDLESS = "it did not come to an end"
 
 
@@ -236,7 +236,7 @@ class Runner:
             code = trace.tb_frame.f_code
             if code is self.version.function.__code__:
                 own = trace
-            elif not code.co_filename.startswith(_PLAYING):
+            elif not code.co_filename.startswith(_OF_OURS):
                 own = None
             trace = trace.tb_next
         if own is None:

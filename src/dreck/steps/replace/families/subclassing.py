@@ -65,7 +65,7 @@ def subclassed(scene: Scene, attribute: str) -> Plan:
     for method in kinds.methods:
         _put_story(sheet, method, stories[method], unit)
     pieces.append(f"{table} = {{\n{''.join(rows)}}}\n")
-    pieces.append(_factory(kinds, base, table, factory, unit))
+    pieces.append(_factory(sheet, kinds, base, table, factory, unit))
     end = max(f.end for f in scene.functions if f.owner is kinds.cls)
     sheet.insert(max(end, kinds.cls.end_lineno or 0) + 1, "".join(f"\n\n{piece}" for piece in pieces))
     count = _through_factory(sheet, scene.tree, base, factory, kinds.cls)
@@ -186,29 +186,27 @@ def _places(gone: list[tuple[int, int]]) -> str:
     return f"line{'s' if len(told) > 1 or '-' in told[0] else ''} {', '.join(told)}"
 
 
-def _factory(kinds: Kinds, base: str, table: str, factory: str, unit: str) -> str:
-    spec = ast.parse(ast.unparse(kinds.setting)).body[0].args  # type: ignore[attr-defined]
-    own = spec.args.pop(0)
-    assert own.arg == "self"
-    given = [a.arg for a in spec.args] + [f"{a.arg}={a.arg}" for a in spec.kwonlyargs]
+def _factory(sheet: Sheet, kinds: Kinds, base: str, table: str, factory: str, unit: str) -> str:
+    spec = kinds.setting.args
+    given = [a.arg for a in spec.args[1:]] + [f"{a.arg}={a.arg}" for a in spec.kwonlyargs]
     typed = f" -> {base}" if kinds.setting.returns is not None or any(a.annotation for a in spec.args) else ""
     doc = f'{unit}"""A {" ".join(words_of(base))} of the class for its {kinds.attribute}."""\n'
     call = f"{unit}return {table}.get({kinds.parameter}, {base})({', '.join(given)})\n"
-    return f"def {factory}({_parameters(spec)}){typed}:\n{doc}{call}"
+    return f"def {factory}({_parameters(sheet, spec)}){typed}:\n{doc}{call}"
 
 
-def _parameters(spec: ast.arguments) -> str:
+def _parameters(sheet: Sheet, spec: ast.arguments) -> str:
     """The parameters as people write them: `member: bool = False`."""
     defaults = dict(zip(spec.args[::-1], spec.defaults[::-1], strict=False))
     defaults |= {a: d for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None}
 
     def told(a: ast.arg) -> str:
-        code = ast.unparse(a)
+        code = sheet.code(a)
         equals = " = " if a.annotation is not None else "="
-        return f"{code}{equals}{ast.unparse(defaults[a])}" if a in defaults else code
+        return f"{code}{equals}{sheet.code(defaults[a])}" if a in defaults else code
 
     by_name = ["*", *map(told, spec.kwonlyargs)] if spec.kwonlyargs else []
-    return ", ".join([*map(told, spec.args), *by_name])
+    return ", ".join([*map(told, spec.args[1:]), *by_name])
 
 
 # --- constructors called elsewhere ---------------------------------------------------------------------

@@ -77,7 +77,7 @@ def _filter(start: ast.stmt, s: ast.stmt) -> Filter | None:
             return None
     if not isinstance(s, ast.For) or s.orelse or any(isinstance(n, ast.Await | ast.Yield) for n in walk(s)):
         return None
-    found = _collects(s.body, name)
+    found = _collects(s.body, name) or _collects_by_flag(s.body, name)
     if found is not None:
         rules = [part for rule in found[1] for part in _taken_apart(*rule)]
         own = {n.id for n in walk(s.target) if isinstance(n, ast.Name)}
@@ -114,6 +114,29 @@ def _collects(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple
                 return None if item is None else (item, rules)
             case _:
                 return None
+    return None
+
+
+def _collects_by_flag(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple[ast.expr, bool]]] | None:
+    """`ok = True`, tests that make it False, and one append where it still is True."""
+    match body:
+        case [ast.Assign(targets=[ast.Name(id=flag)], value=ast.Constant(value=True)), *tests, last]:
+            pass
+        case _:
+            return None
+    rules: list[tuple[ast.expr, bool]] = []
+    for s in tests:
+        match s:
+            case ast.If(
+                test=test, body=[ast.Assign(targets=[ast.Name(id=own)], value=ast.Constant(value=False))], orelse=[]
+            ) if own == flag:
+                rules.append((test, True))
+            case _:
+                return None
+    match last:
+        case ast.If(test=ast.Name(id=own), body=[inner], orelse=[]) if own == flag and rules:
+            item = _appended(inner, name)
+            return None if item is None else (item, rules)
     return None
 
 
