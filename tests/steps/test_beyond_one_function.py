@@ -1195,9 +1195,8 @@ def slip(kind, kilos):
     elif kind == "paper":
         # mind the rain
         lines.append("press")
-    else:
-        if kilos > 10:
-            lines.append("stamp")
+    elif kilos > 10:
+        lines.append("stamp")
     return lines
 """,
         ["proved"],

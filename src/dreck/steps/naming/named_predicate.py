@@ -7,6 +7,7 @@ from dataclasses import replace
 from dreck.source.functions import Function
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
+from dreck.steps.naming.answered import answered
 from dreck.steps.naming.elsewhere import Place, same_elsewhere
 from dreck.steps.naming.predicates import (
     Condition,
@@ -22,6 +23,8 @@ from dreck.steps.naming.predicates import (
     method_line,
     put_helper,
     returned,
+    together,
+    with_parts,
     written,
 )
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -37,8 +40,9 @@ _LONG = 50
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """The conditions of the function that are worth a name, each in the form its surroundings call for."""
-    wished = [c for c in _with_parts(scene) if _is_wished(scene, c)]
+    wished = [c for c in with_parts(scene) if _is_wished(scene, c)]
     found = wished if wished or scene.wishes.only_named else list(_worth_a_name(scene))
+    yield from answered(scene) if not wished and not scene.wishes.only_named else ()
     for condition in found:
         try:
             check_movable(condition.test)
@@ -59,31 +63,6 @@ def _is_wished(scene: Scene, condition: Condition) -> bool:
 
 def _code(condition: Condition) -> str:
     return ast.unparse(condition.test)
-
-
-def _with_parts(scene: Scene) -> Iterator[Condition]:
-    """Every condition, and every part of one."""
-    for condition in conditions(scene.node):
-        yield condition
-        for node in walk(condition.test):
-            if isinstance(node, ast.expr) and node is not condition.test:
-                yield Condition(node, "part", condition.statement)
-            if isinstance(node, ast.BoolOp):
-                yield from (Condition(run, "part", condition.statement) for run in _in_a_row(node))
-
-
-def _in_a_row(test: ast.BoolOp) -> Iterator[ast.BoolOp]:
-    """Two operands or more that follow one another, fewer than all."""
-    count = len(test.values)
-    for size in range(2, count):
-        for at in range(count - size + 1):
-            yield _together(test, test.values[at : at + size])
-
-
-def _together(test: ast.BoolOp, run: list[ast.expr]) -> ast.BoolOp:
-    both = ast.copy_location(ast.BoolOp(test.op, run), run[0])
-    both.end_lineno, both.end_col_offset = run[-1].end_lineno, run[-1].end_col_offset
-    return both
 
 
 def _worth_a_name(scene: Scene) -> Iterator[Condition]:
@@ -152,7 +131,7 @@ def _halves(condition: Condition) -> Iterator[Condition]:
         run.append(part)
     for run in runs:
         if 1 < len(run) < len(parts):
-            yield Condition(_together(test, run), "part", condition.statement)
+            yield Condition(together(test, run), "part", condition.statement)
 
 
 # --- forms ---------------------------------------------------------------------------------------------

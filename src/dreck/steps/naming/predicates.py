@@ -34,6 +34,31 @@ def conditions(function: FunctionNode) -> Iterator[Condition]:
         yield from _in_statement(s)
 
 
+def with_parts(scene: Scene) -> Iterator[Condition]:
+    """Every condition, and every part of one."""
+    for condition in conditions(scene.node):
+        yield condition
+        for node in walk(condition.test):
+            if isinstance(node, ast.expr) and node is not condition.test:
+                yield Condition(node, "part", condition.statement)
+            if isinstance(node, ast.BoolOp):
+                yield from (Condition(run, "part", condition.statement) for run in _in_a_row(node))
+
+
+def _in_a_row(test: ast.BoolOp) -> Iterator[ast.BoolOp]:
+    """Two operands or more that follow one another, fewer than all."""
+    count = len(test.values)
+    for size in range(2, count):
+        for at in range(count - size + 1):
+            yield together(test, test.values[at : at + size])
+
+
+def together(test: ast.BoolOp, run: list[ast.expr]) -> ast.BoolOp:
+    both = ast.copy_location(ast.BoolOp(test.op, run), run[0])
+    both.end_lineno, both.end_col_offset = run[-1].end_lineno, run[-1].end_col_offset
+    return both
+
+
 def statements(body: Sequence[ast.stmt]) -> Iterator[ast.stmt]:
     """Every statement in a block and in the blocks inside it, nested functions and classes left out."""
     for s in body:
