@@ -1218,9 +1218,8 @@ def slip(kilos, member):
     cents = kilos * 3
     if member:
         cents = cents // 2
-    else:
-        if kilos > 10:
-            cents += 5
+    elif kilos > 10:
+        cents += 5
     return cents
 """,
         ["tested"],
