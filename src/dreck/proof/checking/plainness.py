@@ -1,11 +1,14 @@
 """Whether the files leave reading and comparing as plain as the assumptions say, for the values at hand."""
 
 import ast
+import sys
 from collections import deque
 from dataclasses import dataclass
+from functools import lru_cache
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
+from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
@@ -31,9 +34,11 @@ class CheckedPlainness(CheckedTests):
 
     def _reads_plainly(self, state: State, axioms: Axioms, base: Term, name: str) -> bool:
         names = axioms.names
+        known = str(base.args[0]) if base.op == "global" else ""
+        if _is_of_the_library(names, known):
+            return True
         if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
             return False
-        known = str(base.args[0]) if base.op == "global" else ""
         if known in axioms.classes.table.classes:
             kinds = axioms.skeleton[known].__mro__ if known in axioms.skeleton else ()
             nodes = [axioms.classes.table.classes[k.__name__] for k in kinds if k.__name__ in axioms.skeleton]
@@ -155,3 +160,14 @@ _MUTATORS = {
     *("__setitem__", "__delitem__", "__ior__", "setitem", "delitem"),
 } - {"append", "extend", "copy", "count", "index", "get", "items", "keys", "values", "fromkeys", "maxlen"}
 """All that these have, but for what leaves items that are there where they are."""
+
+
+@lru_cache(maxsize=256)
+def _is_of_the_library(names: ModuleNames, word: str) -> bool:
+    """Whether a name is that of a module of the standard library: `import warnings`, and nothing else has it."""
+    if not word or not names.is_bound_once(word):
+        return False
+    told = [a for s in names.tree.body if isinstance(s, ast.Import) for a in s.names]
+    return any((a.asname or a.name) == word and a.name in sys.stdlib_module_names for a in told) and (
+        not names.is_of_project(word)
+    )

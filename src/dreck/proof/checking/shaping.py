@@ -55,7 +55,9 @@ def _given(names: ModuleNames) -> frozenset[str] | None:
             found |= told
     scopes = _scopes(names)
     for n, inside in scopes:
-        if _word(n.func) in _SETS and _sets_on_a_class(n, inside, nodes, makers, names):
+        told = isinstance(n.func, ast.Attribute) and _word(n.func.value) == "object"
+        of_object = told and names.is_builtin("object")  # it refuses classes
+        if _word(n.func) in _SETS and not of_object and _sets_on_a_class(n, inside, nodes, makers, names):
             return None
     return frozenset(found)
 
@@ -113,11 +115,16 @@ def _makers(nodes: list[ast.AST]) -> set[str]:
     classes = [n for n in nodes if isinstance(n, ast.ClassDef)]
     own, found = {n.name for n in classes}, set[str]()
     for _ in classes:
-        more = {n.name for n in classes for b in n.bases if _is_maker(_word(b), own, found)}
+        more = {n.name for n in classes for b in n.bases if _is_maker(_word(_whole(b)), own, found)}
         if more <= found:
             break
         found |= more
     return found
+
+
+def _whole(base: ast.expr) -> ast.expr:
+    """`Bin` of `Bin[str]`: what is generic makes what it makes, whatever for."""
+    return base.value if isinstance(base, ast.Subscript) else base
 
 
 def _is_maker(base: str, own: set[str], found: set[str]) -> bool:
