@@ -9,7 +9,9 @@ from dreck.model.views.measures import measure, silhouette
 from dreck.source.functions import FunctionNode, blocks_of
 from dreck.steps.naming.blocks import Block, own_statements, passed
 from dreck.steps.naming.exits import tells_apart
+from dreck.steps.support.arm_comments import said_of_block
 from dreck.steps.support.scene import Scene
+from dreck.steps.support.sheet import Sheet
 
 _FEWEST_LINES = 4
 _MOST_IN = 5
@@ -93,7 +95,7 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
     function = scene.node
     whole = (function.end_lineno or function.lineno) - function.body[0].lineno + 1
     tangle = measure(function).tangle
-    opened = silhouette(function)
+    opened, sheet = silhouette(function), scene.sheet()
     if tangle < _LEAST_GAIN:
         return
     for block in _runs(function):
@@ -108,7 +110,23 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
                     continue
                 run = Block(body, body[0], False, block.loops, block.at_end and end == len(block.body))
                 given, results = passed(scene, run)
-                crowd = max(0, len(given) - 2) + 2 * len(results) + (2 if own_statements(body, ast.Return) else 0)
+                crowd = max(0, len(given) - 2) + 2 * len(results) + _exits(run)
+                crowd += 2 * len(set(given) & set(results))  # what goes in and comes out is told twice
+                crowd -= _begins(sheet, first, gain)
                 if len(given) > _MOST_IN or len(results) > _MOST_OUT or gain <= crowd:
                     continue
                 yield Cut(run, first, last, tangle, tangle - gain + crowd)
+
+
+def _exits(run: Block) -> int:
+    """What it costs to tell the caller that the block would have left."""
+    going_on = run.at_end and bool(run.loops)
+    kinds = (ast.Return, ast.Break) if going_on else (ast.Return, ast.Break, ast.Continue)
+    return 2 * any(own_statements(run.body, kind) for kind in kinds)
+
+
+def _begins(sheet: Sheet, first: int, gain: float) -> float:
+    """What a cut is worth more where a thought begins: a blank line above it, or a comment that says what is done."""
+    if next(said_of_block(sheet, first), None) is not None:
+        return max(3, gain / 2)
+    return 2 if sheet.line(first - 1).strip()[:1] in ("", "#") else 0

@@ -149,6 +149,8 @@ class Teller:
             lines += self._arm(*arms[number], test, depth, "elif" if lines else "if", test is not tests[number])
         if left[-1][1] is None:
             return lines
+        if all(leaves(arms[number][0].body) for number, _ in left):
+            return [*lines, *self.lines(rest, depth)]
         otherwise = self.lines(rest, depth + 1)
         return [*lines, f"{self.unit * depth}else:", *otherwise] if otherwise else lines
 

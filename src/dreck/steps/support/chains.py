@@ -86,7 +86,7 @@ def chains(
     for block in all_blocks(function.body):
         at = 0
         while at < len(block):
-            found = _match(block, at) if isinstance(block[at], ast.Match) else _ifs(block, at, read, open_end)
+            found = _match(block, at, read) if isinstance(block[at], ast.Match) else _ifs(block, at, read, open_end)
             if found is not None and len(found.arms) >= fewest:
                 yield found
                 at = found.end
@@ -123,6 +123,10 @@ class Reader:
             case ast.BoolOp(op=ast.And(), values=[one, two]):
                 return self._both(one, two)
         return None
+
+    def key_of(self, pattern: ast.pattern) -> ast.expr | None:
+        """The key that a pattern asks for; None for what asks for something else."""
+        return pattern.value if isinstance(pattern, ast.MatchValue) else None
 
     def _either(self, values: Sequence[ast.expr]) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         parts = [self(value) for value in values]
@@ -227,7 +231,7 @@ def _arms(
         return (subjects, arms), node.orelse
 
 
-def _match(block: list[ast.stmt], at: int) -> Chain | None:
+def _match(block: list[ast.stmt], at: int, read: "Reader") -> Chain | None:
     s = block[at]
     assert isinstance(s, ast.Match)
     arms: list[Arm] = []
@@ -237,7 +241,7 @@ def _match(block: list[ast.stmt], at: int) -> Chain | None:
     for case in s.cases:
         if case.guard is not None or default is not None:
             return None
-        keys = _pattern_keys(case.pattern, len(subjects))
+        keys = _pattern_keys(case.pattern, len(subjects), read)
         if keys is None:
             return None
         if keys:
@@ -251,17 +255,18 @@ def _match(block: list[ast.stmt], at: int) -> Chain | None:
     return Chain(block, at, end, subjects, tuple(arms), default) if arms else None
 
 
-def _pattern_keys(pattern: ast.pattern, size: int) -> list[ast.expr] | None:
+def _pattern_keys(pattern: ast.pattern, size: int, read: "Reader") -> list[ast.expr] | None:
     """The keys a pattern names; [] for `case _`; None for any other pattern."""
     match pattern:
-        case ast.MatchValue(value=value) if size == 1:
-            return [value]
+        case ast.MatchValue() | ast.MatchClass() if size == 1:
+            key = read.key_of(pattern)
+            return [key] if key is not None else None
         case ast.MatchSequence(patterns=parts) if size == 2 and len(parts) == 2:
-            keys = [_pattern_keys(part, 1) for part in parts]
+            keys = [_pattern_keys(part, 1, read) for part in parts]
             if all(k is not None and len(k) == 1 for k in keys):
                 return [ast.Tuple([k[0] for k in keys if k], ast.Load())]
         case ast.MatchOr(patterns=parts):
-            keys = [_pattern_keys(part, size) for part in parts]
+            keys = [_pattern_keys(part, size, read) for part in parts]
             if all(keys):
                 return [key for part in keys for key in part or ()]
         case ast.MatchAs(pattern=None, name=None):

@@ -41,6 +41,13 @@ class TypeReader(Reader):
         self.named = named or {}
         self.nothing = nothing
 
+    def key_of(self, pattern: ast.pattern) -> ast.expr | None:
+        """The class of `case Drum():`, which says nothing of its attributes."""
+        match pattern:
+            case ast.MatchClass(cls=kind, patterns=[], kwd_attrs=[]) if not self.exact:
+                return kind
+        return None
+
     def __call__(self, test: ast.expr) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         match test:
             case ast.Call(func=ast.Name(id="isinstance"), args=[subject, kinds], keywords=[]) if not self.exact:
@@ -85,7 +92,7 @@ def type_chains(
     """
     for exact in (False, True):
         for chain in chains(scene.node, TypeReader(exact, named_classes(scene), nothing), fewest, open_end):
-            if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If):
+            if isinstance(chain.subjects[0], ast.Name) and isinstance(chain.first, ast.If | ast.Match):
                 yield chain, exact
 
 

@@ -29,6 +29,7 @@ from dreck.steps.replace.families.closed_family import (
 )
 from dreck.steps.replace.families.host import Host
 from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class, home_of, moved, type_chains
+from dreck.steps.replace.families.more_asked import more_asked
 from dreck.steps.support.chains import Chain
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -51,6 +52,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield without_function(scene, plan) if scene.wishes.inline_callers else plan
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+    yield from more_asked(scene)
 
 
 def _among_asked(scene: Scene, chain: Chain) -> Scene:
