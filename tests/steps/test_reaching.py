@@ -36,6 +36,9 @@ WHY_NOT = {
     "classes of elsewhere": ("regroup", "def f(x, n):\n    r = 0\n    if isinstance(x, A):\n        r += 1\n    if n and isinstance(x, B):\n        r += 2\n    if isinstance(x, A) or n:\n        r += 4\n    return r\n", "where A comes from is not known here"),
     "many variables": ("call-table", "def f(xs):\n    a = b = c = d = 0\n    for x in xs:\n        if x == 'wet':\n            a += x\n            b += a\n        elif x == 'dry':\n            c += a\n            d += b\n        elif x == 'hot':\n            a -= c\n            d -= a\n    return a, b, c, d\n", "would hand back 4 variables (a, b, c, ...)"),
     "a sum of no name": ("shared-term", "def f(x, log):\n    if x.kilos + 7 > 9:\n        log(x.kilos + 7)\n    return x.kilos + 7\n", "no name was found"),
+    "more than a key": ("call-table", "def f(x, log):\n    match x:\n        case 'a' if log:\n            log(1)\n        case 'a':\n            log(2)\n        case 'b':\n            log(3)\n        case 'c':\n            log(4)\n", "`case 'a' if log` asks for more than a key"),
+    "more than a class": ("polymorphic-methods", "class A:\n    pass\n\n\nclass B:\n    pass\n\n\ndef f(x, n):\n    if isinstance(x, A) and n:\n        return 1\n    elif isinstance(x, B) and n > 2:\n        return 2\n    return 3\n", "`isinstance(x, A) and n` asks for more than the class"),
+    "a condition again": ("shared-term", "def f(a, b, g):\n    if g and (a > 1 or b):\n        g(1)\n    if a and (a > 1 or b):\n        g(2)\n", "is a condition: --step named-predicate names it"),
     "worked out": ("rule-list", "def f(a, b):\n    g(a, b)\n    g(a, b + 1)\n    g(a, b + 2)\n", "what differs between the calls is worked out"),
 }  # fmt: skip
 

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.replace.families.member_amounts import is_annotated, with_amounts
@@ -58,12 +59,11 @@ def _planned(
     found_in = enum_of(scene, chain)
     if found_in is None:
         return
-    if len(targets) > 1:
-        raise Untouchable(f"its arms choose {len(targets)} values at once; lookup-table makes a row of them")
-    data = _data(scene, found_in[0], chain, [value for (value,) in values], targets)
-    if is_annotated(scene, chain, found_in[1]) and (chain.default is None or data.default is not None):
-        yield _written(scene, found_in, chain, data, asking=False)
-    yield _written(scene, found_in, chain, data, asking=True)
+    columns = [list(column) for column in zip(*values, strict=True)]
+    several = [_data(scene, found_in[0], chain, column, targets, at) for at, column in enumerate(columns)]
+    if is_annotated(scene, chain, found_in[1]) and (chain.default is None or all(d.default for d in several)):
+        yield _written(scene, found_in, chain, several, asking=False)
+    yield _written(scene, found_in, chain, several, asking=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,33 +71,37 @@ class Data:
     """What the members hold: their values, or the number in which these differ, with what stands around it."""
 
     values: list[ast.expr]
-    targets: tuple[str, ...]
+    target: str
+    """The variable that gets it; '' where it is returned."""
     default: ast.expr | None
     """What all others have, where it is as plain."""
     amounts: Amounts | None = None
 
     def of(self, code: str) -> str:
         """The statement that reads it."""
-        left = f"{self.targets[0]} = " if self.targets else "return "
+        left = f"{self.target} = " if self.target else "return "
         return left + (self.amounts.around(code) if self.amounts is not None else code)
 
 
-def _data(scene: Scene, home: Scene, chain: Chain, values: list[ast.expr], targets: tuple[str, ...]) -> Data:
+def _data(scene: Scene, home: Scene, chain: Chain, values: list[ast.expr], targets: tuple[str, ...], at: int) -> Data:
     outcome = outcome_of(chain.default) if chain.default is not None else None
-    last = outcome.values[0] if outcome is not None and outcome.targets == targets else None
+    last = outcome.values[at] if outcome is not None and outcome.targets == targets else None
+    target = targets[at] if targets else ""
     if all(is_fixed(home, v) for v in values):
-        return Data(values, targets, last if last is not None and is_fixed(scene, last) else None)
+        return Data(values, target, last if last is not None and is_fixed(scene, last) else None)
     sheet = scene.sheet()
     found = amounts_of(sheet, [*values, last]) if last is not None and hasattr(last, "lineno") else None
     if found is not None:
-        return Data(found.numbers[:-1], targets, found.numbers[-1], found)
+        return Data(found.numbers[:-1], target, found.numbers[-1], found)
     found = amounts_of(sheet, values)
     if found is None:
         raise Untouchable(_MORE)
-    return Data(found.numbers, targets, None, found)
+    return Data(found.numbers, target, None, found)
 
 
-def _written(scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, data: Data, asking: bool) -> Plan:
+def _written(
+    scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, several: list[Data], asking: bool
+) -> Plan:
     home, enum = found_in
     check_keys(chain.keys)
     subject = chain.subjects[0]
@@ -106,40 +110,50 @@ def _written(scene: Scene, found_in: tuple[Scene, ast.ClassDef], chain: Chain, d
     sheet = scene.sheet()
     there = sheet if home is scene else home.sheet()
     first, last = lines_of(sheet, chain)
-    unit = sheet.unit(scene.node)
-    name = _attribute(scene, home, enum, data)
-    table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words() | home.all_words())
-    default = _code(sheet, data.default)
+    unit, inner, indent = sheet.unit(scene.node), there.indent(enum.body[0].lineno), sheet.indent(first)
     members = set(member_names(enum))
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
-    if default is None and not members <= covered:
-        raise Untouchable(
-            f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value"
-        )
-    rows, told = _rows(sheet, chain, data.values, unit)
-    kept = [c for c in comments_of(sheet, first, last) if c not in told]
-    subject_code = sheet.code(subject)
-    asks, read = f"isinstance({subject_code}, {enum.name})", f"{subject_code}.{name}"
-    indent = sheet.indent(first)
-    if not asking:
-        lines = [data.of(read)]
-    elif default is not None and data.amounts is None:
-        lines = [data.of(f"{read} if {asks} else {default}")]
-    elif chain.default is None:
-        lines = [f"if {asks}:", f"{unit}{data.of(read)}"]
-    else:
-        lines = [f"if not {asks}:", *(f"{unit}{t}" if t else t for t in body_lines(sheet, chain)), data.of(read)]
-        if data.targets:
-            lines[-1:] = ["else:", f"{unit}{lines[-1]}"]
-    kept = [c for c in kept if not any(c in line for line in lines)]
+    made, told, reads = list[str](), list[str](), list[str]()
+    properties, tables = "", ""
+    for data in several:
+        name = _attribute(scene, home, enum, data, made)
+        table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words() | home.all_words())
+        default = _code(sheet, data.default)
+        if default is None and not members <= covered:
+            raise Untouchable(
+                f"{enum.name}.{min(members - covered)} has no arm, and the default does more than choose a value"
+            )
+        rows, said = _rows(sheet, chain, data.values, unit, told)
+        told += said
+        found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
+        properties += f"\n{inner}@property\n{inner}def {name}(self){_type(data.values)}:\n{inner}{unit}return {found}\n"
+        tables += f"\n\n{table} = {{\n{rows}}}\n"
+        reads.append(f"{sheet.code(subject)}.{name}")
+        made += [name, table]
+    lines = _lines(
+        sheet, chain, several, reads, f"isinstance({sheet.code(subject)}, {enum.name})" if asking else "", unit
+    )
+    kept = [c for c in comments_of(sheet, first, last) if c not in told and not any(c in line for line in lines)]
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in [*kept, *lines]))
-    found = f"{table}[self]" if members <= covered else f"{table}.get(self, {default})"
-    inner = there.indent(enum.body[0].lineno)
-    typed = _type(data.values)
-    code = f"{inner}@property\n{inner}def {name}(self){typed}:\n{inner}{unit}return {found}\n"
-    there.insert((enum.end_lineno or enum.lineno) + 1, f"\n{code}\n\n{table} = {{\n{rows}}}\n")
-    told_of = f"{len(chain.keys)} members of {enum.name} have their {name}"
-    return planned_in(scene, home, sheet, there, first, told_of, (name, table))
+    there.insert((enum.end_lineno or enum.lineno) + 1, f"{properties}{tables}")
+    reason = f"{len(chain.keys)} members of {enum.name} have their {' and '.join(made[::2])}"
+    return planned_in(scene, home, sheet, there, first, reason, tuple(made))
+
+
+def _lines(sheet: Sheet, chain: Chain, several: list[Data], reads: list[str], asks: str, unit: str) -> list[str]:
+    """What stands where the switch stood; `asks` is the test for a member, '' where nobody else comes."""
+    plain = [data.of(read) for data, read in zip(several, reads, strict=True)]
+    if not asks:
+        return plain
+    first, default = several[0], _code(sheet, several[0].default)
+    if len(several) == 1 and default is not None and first.amounts is None:
+        return [first.of(f"{reads[0]} if {asks} else {default}")]
+    if chain.default is None:
+        return [f"if {asks}:", *(f"{unit}{line}" for line in plain)]
+    otherwise = [f"{unit}{line}" if line else line for line in body_lines(sheet, chain)]
+    if not first.target or leaves(chain.default):
+        return [f"if not {asks}:", *otherwise, *plain]
+    return [f"if {asks}:", *(f"{unit}{line}" for line in plain), "else:", *otherwise]
 
 
 def _code(sheet: Sheet, value: ast.expr | None) -> str | None:
@@ -148,25 +162,25 @@ def _code(sheet: Sheet, value: ast.expr | None) -> str | None:
     return sheet.code(value) if hasattr(value, "lineno") else ast.unparse(value)
 
 
-def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, data: Data) -> str:
+def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, data: Data, made: list[str]) -> str:
     wished = scene.wishes.name_for(scene.node.name)
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get")]
-    stem = data.targets[0] if data.targets else "_".join(words)
+    stem = data.target or "_".join(words)
     if data.amounts is not None:
         stem = f"{stem}_{data.amounts.word}" if data.amounts.word in GENERAL else data.amounts.word
     trees = (scene.tree, home.tree)
-    used = {n.attr for tree in trees for n in walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value"}
+    used = {n.attr for tree in trees for n in walk(tree) if isinstance(n, ast.Attribute)} | {"name", "value", *made}
     for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and name.isidentifier():
             return name
     raise Untouchable(f"{enum.name} speaks of {stem} already; give it a name with {naming_hint(scene.node.name)}")
 
 
-def _rows(sheet: Sheet, chain: Chain, values: list[ast.expr], unit: str) -> tuple[str, list[str]]:
+def _rows(sheet: Sheet, chain: Chain, values: list[ast.expr], unit: str, said: list[str]) -> tuple[str, list[str]]:
     told: list[str] = []
     lines: list[str] = []
     for arm, value in zip(chain.arms, values, strict=True):
-        comments = comments_of_arm(sheet, arm, chain.first.lineno)
+        comments = [c for c in comments_of_arm(sheet, arm, chain.first.lineno) if c not in said]
         told += comments
         lines += [f"{unit}{c}\n" for c in comments]
         lines += [f"{unit}{key_code(sheet, key)}: {sheet.code(value)},\n" for key in arm.keys]
