@@ -60,17 +60,25 @@ def _clears_up(f: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
 
 
 @lru_cache(maxsize=256)
-def speaks_when_let_go(function: ast.AST, generators: frozenset[str]) -> bool:
+def speaks_when_let_go(function: ast.AST, generators: frozenset[str], opens: bool = False) -> bool:
     """Whether a function names something that gives an object which speaks, or is closed, when it dies.
 
-    What a `with` opens it closes, too: nothing is left to do for whoever lets go of it.
+    A file that a `with` opens it closes, too, where `opens` says that `open` is Python's own: nothing is left to do
+    for whoever lets go of it.
     """
-    closed = {i.context_expr for n in walk(function) if isinstance(n, ast.With | ast.AsyncWith) for i in n.items}
+    own = (getattr(n, "arg", None) or getattr(n, "id", "") for n in walk(function) if _is_bound(n))
+    opens = opens and "open" not in own
+    managed = {i.context_expr for n in walk(function) if isinstance(n, ast.With) for i in n.items} if opens else ()
+    closed = {e for e in managed if isinstance(e, ast.Call) and isinstance(e.func, ast.Name) and e.func.id == "open"}
     for n in walk(function):
         called = _word(n.func) if isinstance(n, ast.Call) and n not in closed else ""
         if called in _CLOSED_BY_DEATH or (generators and _word(n) in generators):
             return True
     return False
+
+
+def _is_bound(n: ast.AST) -> bool:
+    return isinstance(n, ast.arg) or (isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
 
 
 def _word(n: ast.AST) -> str:

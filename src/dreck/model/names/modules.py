@@ -71,7 +71,7 @@ class ModuleNames:
 
     def lives_count_in(self, function: ast.AST) -> bool:
         """Whether it may matter in a function how long its variables keep their objects."""
-        return self.tells_of_deaths or speaks_when_let_go(function, self._generators)
+        return self.tells_of_deaths or speaks_when_let_go(function, self._generators, self.is_builtin("open"))
 
     @cached_property
     def _generators(self) -> frozenset[str]:

@@ -134,12 +134,26 @@ def is_constant(e: ast.expr) -> bool:
     return False
 
 
+def _bound_anywhere(tree: ast.Module) -> set[str]:
+    """Every name that something in the module gives a meaning of its own."""
+    found: set[str] = set()
+    for n in every_node(tree):
+        match n:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                found.add(name)
+            case ast.Name(id=name, ctx=ast.Store() | ast.Del()) | ast.arg(arg=name):
+                found.add(name)
+            case ast.alias(name=name, asname=other):
+                found.add(other or name.partition(".")[0])
+    return found
+
+
 def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     """Which of `names` may be bound again or changed, or are handed to code that could change them."""
     stored: dict[str, int] = {}
     changed: set[str] = set()
     safe: set[ast.AST] = set()
-    own = {n.name for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+    own = _bound_anywhere(tree)
     for node in every_node(tree):
         match node:
             case ast.Subscript(value=ast.Name(id=name) as used, ctx=ast.Load()) if name in names:

@@ -55,8 +55,8 @@ def _given(names: ModuleNames) -> frozenset[str] | None:
             found |= told
     scopes = _scopes(names)
     for n, inside in scopes:
-        told = isinstance(n.func, ast.Attribute) and _word(n.func.value) == "object"
-        of_object = told and names.is_builtin("object")  # it refuses classes
+        by_name = isinstance(n.func, ast.Attribute) and _word(n.func.value) == "object"
+        of_object = by_name and names.is_builtin("object")  # it refuses classes
         if _word(n.func) in _SETS and not of_object and _sets_on_a_class(n, inside, nodes, makers, names):
             return None
     return frozenset(found)

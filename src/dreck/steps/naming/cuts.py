@@ -110,7 +110,7 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
                     continue
                 run = Block(body, body[0], False, block.loops, block.at_end and end == len(block.body))
                 given, results = passed(scene, run)
-                crowd = max(0, len(given) - 2) + 2 * len(results) + _exits(run)
+                crowd: float = max(0, len(given) - 2) + 2 * len(results) + _exits(run)
                 crowd += 2 * len(set(given) & set(results))  # what goes in and comes out is told twice
                 crowd -= _begins(sheet, first, gain)
                 if len(given) > _MOST_IN or len(results) > _MOST_OUT or gain <= crowd:
