@@ -39,6 +39,8 @@ class Chain:
     arms: tuple[Arm, ...]
     default: list[ast.stmt] | None
     rest: bool = False
+    lead: str = ""
+    """The line before it that gives the subject a name, where it is not to be worked out twice."""
 
     @property
     def first(self) -> ast.stmt:

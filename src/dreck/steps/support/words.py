@@ -48,6 +48,9 @@ def last_of(e: ast.expr) -> str:
     return ""
 
 
+_TAKING_APART = frozenset({"split", "rsplit", "partition", "rpartition", "splitlines"})
+
+
 def thing_name(e: ast.expr) -> str:
     """The last word for a value: `load.kilos` is `kilos`, `len(queue)` is `queue length`."""
     match e:
@@ -58,6 +61,8 @@ def thing_name(e: ast.expr) -> str:
         ):
             return key
         case ast.Call(func=ast.Attribute(value=inner, attr=attr)) if attr in SPELT:
+            return thing_name(inner)
+        case ast.Subscript(value=ast.Call(func=ast.Attribute(value=inner, attr=attr))) if attr in _TAKING_APART:
             return thing_name(inner)
     return last_of(e)
 

@@ -22,7 +22,7 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.predicates import Helper, put_all, written
 from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
-from dreck.steps.replace.tables.arms.chain_lines import replace_chain
+from dreck.steps.replace.tables.arms.chain_lines import asked_once, replace_chain
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
@@ -35,7 +35,6 @@ from dreck.steps.support.chains import (
     chains,
     check_keys,
     comments_of,
-    is_asked_twice,
     key_code,
     lines_of,
     put_table,
@@ -101,9 +100,7 @@ def _way_out(arm: Arm) -> str:
 
 def _planned(scene: Scene, chain: Chain, others: tuple[Arm, ...], calls: MethodCalls | None) -> Plan:
     check_keys([key for arm in (*chain.arms, *others) for key in arm.keys])
-    if not all(map(is_asked_twice, chain.subjects)):
-        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
-    sheet = scene.sheet()
+    chain, sheet = asked_once(scene, chain), scene.sheet()
     first, last = lines_of(sheet, chain)
     existing = _same_calls(scene, chain)
     if existing is not None:

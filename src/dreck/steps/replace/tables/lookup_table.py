@@ -12,6 +12,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.amounts import GENERAL, Amounts, amounts_of
 from dreck.steps.replace.tables.arms.around import cores, lines_around
+from dreck.steps.replace.tables.arms.chain_lines import asked_once
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
@@ -27,7 +28,6 @@ from dreck.steps.support.chains import (
     Chain,
     chains,
     comments_of,
-    is_asked_twice,
     key_code,
     lines_of,
     put_table,
@@ -118,12 +118,14 @@ def _planned(
     asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
     name = table_name(scene, asked_for, _name_words(scene, chain, targets, amounts.word if amounts else ""), line)
     indent = sheet.indent(first)
-    found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     if fixed and amounts is None:
         default = _default(scene, sheet, chain, targets) or ""
-    at_once = _at_once(scene, chain, sheet, name, default, amounts)
+    at_once = _at_once(scene, chain, sheet, name, default, amounts) if around == ([], []) else ()
+    chain = chain if at_once else asked_once(scene, chain)
+    found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
     unit = sheet.unit(scene.node)
+    asking = [chain.lead, *asking] if chain.lead else asking
     lines = as_tail(sheet, first, in_front(sheet, others, asking, unit), unit)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
@@ -303,10 +305,8 @@ def _asking(
     key = subject_code(sheet, chain)
     asked = f"({key})" if len(chain.subjects) > 1 else key
     left = f"{', '.join(_as_written(sheet, chain, targets))} = " if targets else "return "
-    if at_once and around == ([], []):
+    if at_once:
         return [*at_once[:-1], f"{left}{at_once[-1]}"]
-    if not all(map(is_asked_twice, chain.subjects)):
-        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
     lines = [*around[0], f"{left}{found}", *around[1]]
     unit = sheet.unit(scene.node)
     if chain.default is None:

@@ -1,11 +1,20 @@
 """The lines that stand where a chain stood once there is a table: what is asked, what is done, and the default."""
 
+import ast
+from dataclasses import replace
+
 from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
-from dreck.steps.support.chains import Arm, Chain, subject_code
+from dreck.steps.support.chains import Arm, Chain, is_asked_twice, subject_code
 from dreck.steps.support.scene import Scene
-from dreck.steps.support.sheet import Sheet, reindented
+from dreck.steps.support.sheet import Sheet, one_line, reindented
+from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import thing_name, words_of
+
+_SHORTEST = 3
 
 
 def replace_chain(
@@ -35,5 +44,22 @@ def replace_chain(
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), *otherwise]
         else:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
+    lines = [chain.lead, *lines] if chain.lead else lines
     lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
+
+
+_ONCE = (ast.Await, ast.Yield, ast.YieldFrom, ast.NamedExpr)
+
+
+def asked_once(scene: Scene, chain: Chain) -> Chain:
+    """The chain on a name for its subject, where that is more than a plain place. Raises Untouchable without a name."""
+    if all(map(is_asked_twice, chain.subjects)):
+        return chain
+    subject, sheet = chain.subjects[0], scene.sheet()
+    stems = ["_".join(words_of(thing_name(subject))), "key", "asked"]
+    name = next((stem for stem in stems if len(stem) >= _SHORTEST and is_free(stem, scene.all_words())), "")
+    if len(chain.subjects) > 1 or not name or any(isinstance(n, _ONCE) for n in walk(subject)):
+        raise Untouchable("what is looked up would be worked out twice; give it a name first (shared-term)")
+    code = sheet.code(subject) if hasattr(subject, "lineno") else ast.unparse(subject)
+    return replace(chain, subjects=(ast.Name(name, ast.Load()),), lead=f"{name} = {one_line(code)}")
