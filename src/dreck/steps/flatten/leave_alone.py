@@ -7,6 +7,7 @@ import ast
 import re
 from collections.abc import Callable, Iterator, Sequence
 
+from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -109,7 +110,7 @@ def _reasons_for_the_whole(site: Site, block: Block, s: ast.If) -> Iterator[str]
         yield "the last of a row of ifs, to which somebody will add"
     if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
         yield "one case of several, to which others will be added"
-    if _is_an_addition(block, site.index, s):
+    if _is_an_addition(block, site.index, s) or _has_its_result(block, site.index, s):
         yield "an optional addition behind the main work"
 
 
@@ -159,6 +160,17 @@ def _is_an_addition(block: Block, index: int, s: ast.If) -> bool:
     """Whether most of the work is done before it, and this only adds to it."""
     done = [b for b in block.body[:index] if not _is_preparation(b)]
     return 2 * sum(code_lines([b]) for b in done) >= code_lines(s.body)
+
+
+def _has_its_result(block: Block, index: int, s: ast.If) -> bool:
+    """Whether what is returned behind it has been worked out by a call before it, and this leaves it as it is."""
+    match block.body[index + 1 :]:
+        case [ast.Return(value=ast.Name(id=name))] if name not in assigned_in(s.body):
+            pass
+        case _:
+            return False
+    given = [b.value for b in block.body[:index] if isinstance(b, ast.Assign) and name in assigned_in([b])]
+    return bool(given) and isinstance(given[-1], ast.Call | ast.Await) and isinstance(s.test, ast.Name)
 
 
 def _is_preparation(s: ast.stmt) -> bool:
