@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import (
     Block,
@@ -15,12 +16,13 @@ from dreck.steps.naming.blocks import (
     block_text,
     check_block,
     in_order,
+    is_private,
     own_statements,
     passed_together,
     waits,
     yields,
 )
-from dreck.steps.naming.predicates import Helper, put_all, written
+from dreck.steps.naming.predicates import Helper, method_line, put_all, written
 from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
 from dreck.steps.replace.tables.arms.chain_lines import asked_once, replace_chain
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
@@ -196,8 +198,10 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         raise Untouchable("two arms are told apart faster by a test than by a table of functions")
     chain, alike = merged(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
+    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    inside = bool(own) and any(map(_names_its_class, blocks))
     for block in blocks:
-        check_block(scene, block, out_of_class=True)
+        check_block(scene, block, out_of_class=not inside)
         if yields(block):
             raise Untouchable("an arm yields; what is made of it would be a generator of its own")
         if own_statements(block.body, ast.Continue):
@@ -211,10 +215,10 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     given, results = passed_together(scene, blocks)
     given = in_order(scene, given)
     check_handed(given, results)
-    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
     if own in given:
         given = [own, *(g for g in given if g != own)]
     name = _table_name(scene, chain)
+    shown, home = (f"{own}.{name}", sheet.indent(scene.node.lineno)) if inside else (name, "")
     back = f"return {', '.join(results)}" if results else "return"
     unit = sheet.unit(scene.node)
     taken = scene.all_words() | {name}
@@ -237,29 +241,38 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
             written(
                 scene,
                 Helper(function, tuple(given), tuple(body), is_async=waiting),
-                "",
+                home,
                 unit,
                 _returns(scene, returning, results),
             )
         )
         above = [comment for comment in comments_above(sheet, arm, first) if not is_directive(comment)]
         told += above
-        rows += [f"{unit}{comment}\n" for comment in above]
-        rows += [f"{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
-    call = f"{'await ' if waiting else ''}{name}[{subject_code(sheet, chain)}]({', '.join(given)})"
+        rows += [f"{home}{unit}{comment}\n" for comment in above]
+        rows += [f"{home}{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
+    call = f"{'await ' if waiting else ''}{shown}[{subject_code(sheet, chain)}]({', '.join(given)})"
     ends = _ends_with_nothing(scene, chain, blocks)
     asked = f"return {call}" if returning and not ends else f"{', '.join(results)} = {call}" if results else call
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
-    replace_chain(scene, sheet, chain, first, last, name, asked, others)
-    table = f"{name} = {{\n{''.join(rows)}}}\n"
-    put_all(scene, sheet, [*codes, table])
+    replace_chain(scene, sheet, chain, first, last, shown, asked, others)
+    codes.append(f"{home}{name} = {{\n{''.join(rows)}{home}}}\n")
+    if inside:
+        sheet.insert(method_line(scene), "".join(f"\n{code}" for code in codes))
+    else:
+        put_all(scene, sheet, codes)
     reason = f"{len(chain.keys)} actions are functions of their own, in the table {name}"
     if others:
         apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
         reason += f"; {apart} otherwise in front"
     return Plan(first, reason, sheet.result(), (name, *made))
+
+
+def _names_its_class(block: Block) -> bool:
+    """Whether it speaks of a name that means something inside its class only: `self.__total`."""
+    nodes = (n for s in block.body for n in walk(s))
+    return any(is_private(getattr(n, "attr", None) or getattr(n, "id", "")) for n in nodes)
 
 
 def _what_follows(scene: Scene, chain: Chain) -> str | None:
