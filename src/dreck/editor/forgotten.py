@@ -48,11 +48,12 @@ def _marks(group: Group, own: str) -> list[Mark]:
             if number != at
             and any(group.cells[group.kinds.index(kind)][number] not in (MISSING, "default") for kind in gone)
         ]
-        if others:
-            where = others[0].removeprefix(own)
-            told = ", ".join(gone[:_NAMED]) + (f" and {len(gone) - _NAMED} more" if len(gone) > _NAMED else "")
-            text = f"{told}: not handled here, as it is in {where}"
-            found.append(Mark(place.line, text, "forgotten-kind"))
+        if not others:
+            continue
+        where = others[0].removeprefix(own)
+        told = ", ".join(gone[:_NAMED]) + (f" and {len(gone) - _NAMED} more" if len(gone) > _NAMED else "")
+        text = f"{told}: not handled here, as it is in {where}"
+        found.append(Mark(place.line, text, "forgotten-kind"))
     return found
 
 

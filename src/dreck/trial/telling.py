@@ -104,16 +104,15 @@ def _difference(tried: Tried) -> dict[str, Any]:
 def _part(part: str, value: Any) -> str:
     match part:
         case "calls":
-            text = ", ".join(_call(*entry) for entry in value) or "none"
+            return ", ".join(_call(*entry) for entry in value) or "none"
         case "exception" if value is None:
-            text = "none"
+            return "none"
         case "order of what is done":
-            text = ", ".join(f"{name} (after {taken})" if taken else name for name, taken in value) or "none"
+            return ", ".join(f"{name} (after {taken})" if taken else name for name, taken in value) or "none"
         case "refused" | "module globals":
-            text = str(value) if value else "none"
+            return str(value) if value else "none"
         case _:
-            text = shown(value) if isinstance(value, tuple) else repr(value)
-    return text
+            return shown(value) if isinstance(value, tuple) else repr(value)
 
 
 def _cut(text: str, other: str) -> str:

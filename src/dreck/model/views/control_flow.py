@@ -222,11 +222,12 @@ def own_of_comprehensions(node: ast.AST) -> set[ast.AST]:
     """The names inside of comprehensions that mean the variables of these, and none of the function."""
     found: set[ast.AST] = set()
     for n in walk(node):
-        if isinstance(n, _COMPREHENSIONS):
-            targets = [t for g in n.generators for t in walk(g.target) if isinstance(t, ast.Name)]
-            bound = {t.id for t in targets}
-            outside = set(walk(n.generators[0].iter))
-            found |= {m for m in walk(n) if isinstance(m, ast.Name) and m.id in bound and m not in outside}
+        if not isinstance(n, _COMPREHENSIONS):
+            continue
+        targets = [t for g in n.generators for t in walk(g.target) if isinstance(t, ast.Name)]
+        bound = {t.id for t in targets}
+        outside = set(walk(n.generators[0].iter))
+        found |= {m for m in walk(n) if isinstance(m, ast.Name) and m.id in bound and m not in outside}
     return found
 
 

@@ -48,11 +48,12 @@ def _given(names: ModuleNames) -> frozenset[str] | None:
         return None
     found = set[str]()
     for n in nodes:
-        if isinstance(n, ast.Call) and _makes(n, makers):
-            told = _told_in(n)
-            if told is None:
-                return None
-            found |= told
+        if not isinstance(n, ast.Call) or not _makes(n, makers):
+            continue
+        told = _told_in(n)
+        if told is None:
+            return None
+        found |= told
     scopes = _scopes(names)
     for n, inside in scopes:
         by_name = isinstance(n.func, ast.Attribute) and _word(n.func.value) == "object"

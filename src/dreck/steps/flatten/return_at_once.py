@@ -27,7 +27,7 @@ def find(function: FunctionNode) -> Iterator[Site]:
         match block.body:
             case [*_, statement, ast.Return(value=ast.Name(id=name))]:
                 count = _tails(statement, name)
-                if not count or _is_shared(function, name):
+                if not count or _is_shared(function, name) or _says_its_type(function, name):
                     continue
                 if count > 1 or _goes_away(function, block, name, count):
                     place = "one place" if count == 1 else f"{count} places"
@@ -55,6 +55,16 @@ def _default(function: FunctionNode, block: Block) -> Site | None:
 def _is_shared(function: FunctionNode, name: str) -> bool:
     """Whether the variable is more than a local of this function."""
     return name in counted(function).declared
+
+
+def _says_its_type(function: FunctionNode, name: str) -> bool:
+    """Whether an annotation tells of a value what it does not tell itself: `made: Error = kind(*args)`."""
+    for n in walk(function):
+        match n:
+            case ast.AnnAssign(target=ast.Name(id=found), value=ast.expr() as value) if found == name:
+                if not _is_constant(value):
+                    return True
+    return False
 
 
 def _goes_away(function: FunctionNode, block: Block, name: str, count: int) -> bool:

@@ -35,12 +35,13 @@ def answered(scene: Scene) -> Iterator[Plan]:
         sheet, lines, put, code = scene.sheet(), list[int](), set[ast.AST](), ""
         for test in _asked(scene):
             given = _fitted(scene, answer, test) if test not in put else None
-            if given is not None:
-                put.update(walk(test))
-                told = {n: sheet.code(e) if hasattr(e, "lineno") else ast.unparse(e) for n, e in given.items()}
-                sheet.replace(sheet.in_parentheses(test), answer.call(told))
-                lines.append(test.lineno)
-                code = code or as_written(scene.text, test)
+            if given is None:
+                continue
+            put.update(walk(test))
+            told = {n: sheet.code(e) if hasattr(e, "lineno") else ast.unparse(e) for n, e in given.items()}
+            sheet.replace(sheet.in_parentheses(test), answer.call(told))
+            lines.append(test.lineno)
+            code = code or as_written(scene.text, test)
         if lines:
             places = f", in {len(lines)} places" if len(lines) > 1 else ""
             reason = f"`{code}` is what {answer.name} answers{places}"

@@ -56,9 +56,10 @@ def said_of_block(sheet: Sheet, line: int) -> Iterator[list[str]]:
     """What the one comment above a line says is done there, or come to: `# weigh the load`, `# the price of a load`."""
     above = sheet.line(line - 1).strip() if line > 1 else ""
     further = sheet.line(line - 2).strip() if line > 2 else ""
-    if above.startswith("#") and not further.startswith("#"):
-        words = [w.lower() for w in above.strip("# .:").split()]
-        kept = [w for w in words if w not in ARTICLES]
-        told = all(w.isalpha() for w in words) and len(words) <= 6 and not CONDITIONS & set(words)
-        if told and words[0] not in ORDERS - {"update", "create", "find"} and 2 <= len(kept) <= 4:
-            yield kept
+    if not above.startswith("#") or further.startswith("#"):
+        return
+    words = [w.lower() for w in above.strip("# .:").split()]
+    kept = [w for w in words if w not in ARTICLES]
+    told = all(w.isalpha() for w in words) and len(words) <= 6 and not CONDITIONS & set(words)
+    if told and words[0] not in ORDERS - {"update", "create", "find"} and 2 <= len(kept) <= 4:
+        yield kept

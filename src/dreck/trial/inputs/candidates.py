@@ -94,11 +94,12 @@ class Candidates(Typed):
             return
         name = general(path).rstrip(LATER)
         hints = self._hints.setdefault(name, [])
-        if value not in hints and len(hints) < 24:
-            hints.append(value)
-            known = self.at(path)
-            near = [*self._around(value, True), *between([value]), *equal_to([value])]
-            known += [m for m in near if m not in known]
+        if value in hints or len(hints) >= 24:
+            return
+        hints.append(value)
+        known = self.at(path)
+        near = [*self._around(value, True), *between([value]), *equal_to([value])]
+        known += [m for m in near if m not in known]
 
     def offered(self, path: str, values: tuple[Any, ...]) -> None:
         """Answers of a stand-in that no usage tells of, such as its length."""

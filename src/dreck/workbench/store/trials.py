@@ -121,12 +121,13 @@ def _imported(path: Path, text: str, project: Path) -> set[Path]:
     pending = list(_led_to(path, text, bases))
     while pending:
         file = pending.pop()
-        if file not in found:
-            found.add(file)
-            try:
-                pending += _led_to(file, file.read_text(errors="replace"), bases)
-            except OSError:
-                continue
+        if file in found:
+            continue
+        found.add(file)
+        try:
+            pending += _led_to(file, file.read_text(errors="replace"), bases)
+        except OSError:
+            continue
     return found - {path}
 
 

@@ -272,7 +272,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
 def _names_its_class(block: Block) -> bool:
     """Whether it speaks of a name that means something inside its class only: `self.__total`."""
     nodes = (n for s in block.body for n in walk(s))
-    return any(is_private(getattr(n, "attr", None) or getattr(n, "id", "")) for n in nodes)
+    return any(is_private(n.attr if isinstance(n, ast.Attribute) else getattr(n, "id", "")) for n in nodes)
 
 
 def _what_follows(scene: Scene, chain: Chain) -> str | None:

@@ -22,11 +22,12 @@ def class_ladders(scene: Scene) -> Iterator[NotPlanned]:
     """Ladders that ask one thing for its class."""
     inner = {id(n.orelse[0]) for n in walk(scene.node) if isinstance(n, ast.If) and len(n.orelse) == 1}
     for node in walk(scene.node):
-        if isinstance(node, ast.If) and id(node) not in inner:
-            asked = list(_asked_for_class(node))
-            if len(asked) >= _FEWEST and len(set(asked)) == 1:
-                reason = f"it asks {asked[0]} for its class; polymorphic-methods or type-registry take such a ladder"
-                yield NotPlanned(node.lineno, reason)
+        if not isinstance(node, ast.If) or id(node) in inner:
+            continue
+        asked = list(_asked_for_class(node))
+        if len(asked) >= _FEWEST and len(set(asked)) == 1:
+            reason = f"it asks {asked[0]} for its class; polymorphic-methods or type-registry take such a ladder"
+            yield NotPlanned(node.lineno, reason)
 
 
 def _asked_for_class(ladder: ast.If) -> Iterator[str]:
