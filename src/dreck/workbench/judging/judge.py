@@ -101,7 +101,7 @@ class Judge:
             return Verdict("unsettled", reason=proof.reason, path=proof.path)
         trial = self._strong(self._trial(old, new, request), (old, new))
         _log.debug("%s: a trial of %s inputs: %s", old.name, trial.inputs, _came_to(trial))
-        found = _judged(trial, proof, comes_to_one_thing(old) and comes_to_one_thing(new))
+        found = _judged(trial, proof, comes_to_one_thing(old, new.names) and comes_to_one_thing(new, old.names))
         if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
             return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
         return found

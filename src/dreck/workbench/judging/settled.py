@@ -3,6 +3,7 @@
 import ast
 import builtins
 
+from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
 from dreck.model.names.tables import changed_in, is_constant
@@ -15,8 +16,12 @@ _ANSWERING = frozenset(
 )  # fmt: skip
 
 
-def comes_to_one_thing(candidate: Candidate) -> bool:
-    """Whether a function gives the same whenever it is called: a single run of it is every run."""
+def comes_to_one_thing(candidate: Candidate, other: ModuleNames) -> bool:
+    """Whether a function gives the same whenever it is called: a single run of it is every run.
+
+    A list or dict of the module that the `other` version has, too, may be changed by whoever imports it; one that only
+    this version has is changed by nobody else.
+    """
     node, names = candidate.node, candidate.names
     scope = scope_of(node)
     if scope.params or scope.is_generator or isinstance(node, ast.AsyncFunctionDef):
@@ -24,6 +29,9 @@ def comes_to_one_thing(candidate: Candidate) -> bool:
     read = {n.id for n in walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)} - scope.local
     held = {name: value for name in read if (value := _held(names, name)) is not None}
     if any(n not in held and not _answers(names, n) for n in read - _own_of_comprehensions(candidate)):
+        return False
+    common = bindings_of(other.tree).of.keys()
+    if any(isinstance(held[n], ast.List | ast.Dict | ast.Set) for n in held.keys() & common):
         return False
     return not changed_in(names.tree, held)
 
@@ -44,18 +52,17 @@ def _held(names: ModuleNames, name: str) -> ast.expr | None:
     for s in names.tree.body:
         match s:
             case ast.Assign(targets=[ast.Name(id=own)], value=value) if own == name:
-                return value if _is_written_out(names, value) else None
+                parts = [*value.keys, *value.values] if isinstance(value, ast.Dict) else getattr(value, "elts", [value])
+                return value if all(e is not None and _is_written_out(names, e) for e in parts) else None
     return None
 
 
 def _is_written_out(names: ModuleNames, value: ast.expr) -> bool:
     match value:
-        case ast.List(elts=parts) | ast.Tuple(elts=parts) | ast.Set(elts=parts):
+        case ast.Tuple(elts=parts):
             return all(_is_written_out(names, part) for part in parts)
-        case ast.Dict(keys=keys, values=parts):
-            return all(k is not None and _is_written_out(names, k) for k in keys) and all(
-                _is_written_out(names, part) for part in parts
-            )
+        case ast.List() | ast.Dict() | ast.Set():
+            return False  # what a table holds may be handed out, and changed
         case ast.Call(func=ast.Name(id=kind), args=parts, keywords=[]) if _is_record(names, kind):
             return all(_is_written_out(names, part) for part in parts)
     return is_constant(value)
