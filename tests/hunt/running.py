@@ -108,12 +108,15 @@ def first_difference(
     total: bool = False,
     quiet: Any = None,
     steady: frozenset[str] = frozenset(),
+    flags: bool = False,
 ) -> Any:
     """An input on which the two differ, None when they agree: every small input, each with one plan by lot.
 
-    `total`: what is no number is left out; `quiet`, the two texts: so is what raises in a test.
+    `total`: what is no number is left out; `quiet`, the two texts: so is what raises in a test; `flags`: the third
+    argument is True or False.
     """
-    for inputs in INPUTS:
+    for given in INPUTS:
+        inputs = (*given[:2], bool(given[2]), *given[3:]) if flags else given
         if total and math.nan in inputs:
             continue
         plan = pick.choice(PLANS)

@@ -84,11 +84,20 @@ def hunted(task: tuple[int, int]) -> tuple[int, int]:
             trees = ast.parse(old), ast.parse(new)
             steady = steady_in([t.body[0] for t in trees], trees) if tried % 5 in (2, 3) else frozenset()  # type: ignore[misc]
             assume |= {"steady-kind"} if steady else set()
-            if prove(before, subject(new), assume, budget=8_000).holds:
+            flags = tried % 7 == 3
+            assume |= {"true-or-false"} if flags else set()
+            sides = [subject(_with_a_flag(text)) for text in (old, new)] if flags else [before, subject(new)]
+            if prove(*sides, assume, budget=8_000).holds:
                 proved += 1
                 texts = (old, new) if quiet else None
-                assert first_difference(*functions, pick, quiet=texts, steady=steady) is None, f"{old}\n{new}"
+                found = first_difference(*functions, pick, quiet=texts, steady=steady, flags=flags)
+                assert found is None, f"{old}\n{new}\n{found}"
     return tried, proved
+
+
+def _with_a_flag(code: str) -> str:
+    """The same with a third parameter that is False by default, and others that are not."""
+    return code.replace("c, o, ev, xs)", "c=False, o=None, ev=None, xs=None)", 1)
 
 
 def test_what_a_proof_assumes_is_named():
