@@ -12,7 +12,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
-from dreck.proof.checking.nested import may_be_below
+from dreck.proof.checking.nested import may_be_below, sets_classes
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
 from dreck.proof.checking.shaping import answers_by_itself
 from dreck.proof.checking.tests import CheckedTests
@@ -35,7 +35,7 @@ class CheckedPlainness(CheckedTests):
     def _reads_plainly(self, state: State, axioms: Axioms, base: Term, name: str) -> bool:
         names = axioms.names
         known = str(base.args[0]) if base.op == "global" else ""
-        if _is_of_the_library(names, known):
+        if _is_of_the_library(names, known) and not sets_classes(names):
             return True
         if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
             return False

@@ -216,6 +216,8 @@ class KnownClasses:
         """Whether reading an attribute of a name of the module does no more than that: no metaclass, no descriptor."""
         node = self.table.classes.get(kind)
         if node is None:
+            if self.may_change_classes and self.taken_back().attribute(name):
+                return False  # a module, too, may have been given another class
             return not (self.names.is_imported(kind) and module_answers(self.names, name))
         if name in put_later(self.names) or {name, ANYTHING} & shaped(self.names):
             return False
