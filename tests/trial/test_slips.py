@@ -30,8 +30,8 @@ def test_a_verdict_says_how_many_slips_were_noticed(write):
 def test_what_no_input_would_notice_is_not_passed(write):
     found = compared(
         write,
-        "def f(yard):\n    n = yard.count()\n    k = hash((n, 'yard')) % 100003\n    return [1] if k == 7 else [0]\n",
-        "def f(yard):\n    n = yard.count()\n    k = hash((n, 'yard')) % 100003\n    out = [0]\n    if k == 7:\n        out = [1]\n    return out\n",
+        "def f(yard):\n    n = yard.count()\n    return [1] if hash((n, 'yard')) % 100003 == 7 else [0]\n",
+        "def f(yard):\n    n = yard.count()\n    out = [0]\n    if hash((n, 'yard')) % 100003 == 7:\n        out = [1]\n    return out\n",
     )
     assert found.status in ("unsettled", "proved")
 

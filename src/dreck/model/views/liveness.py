@@ -30,18 +30,62 @@ class Passed:
 def passed_by(function: FunctionNode, body: Sequence[ast.stmt]) -> Passed:
     """For statements of `function` that follow one another in one of its blocks."""
     graph = graph_of(function)
-    inside = {id(n) for s in body for n in walk(s)}
-    here = [p for p in graph.points if id(p.statement) in inside]
-    within = set(here)
+    within, entries = _run(graph, body)
+    here = list(within)
     live, perhaps = _whole(graph)
-    entered = {q for p in graph.points if p not in within for q in (*p.next, *p.caught)}
-    entries = [p for p in here if p in entered] or here[:1]
     read_after = _all(live[q] for p in here for q in (*p.next, *p.caught) if q not in within)
     results = read_after & _all(p.binds | p.may_bind | p.drops for p in here)
     first, surely = _live(here), _surely(here, entries)
     kept = frozenset(n for p in here for q in p.next if q not in within for n in (results & live[q]) - surely[p])
     needed = kept | _all(first[p] for p in entries)
     return Passed(needed, results, _all(perhaps[p] for p in entries))
+
+
+def surely_bound_before(function: FunctionNode, body: Sequence[ast.stmt]) -> frozenset[str]:
+    """The names that have a value in any case when control comes to a run of statements."""
+    graph = graph_of(function)
+    here, entries = _run(graph, body)
+    start = graph.points[0]
+    surely = _surely(graph.points, [start])
+    every = _all(p.binds for p in graph.points)
+    found = every
+    for p in graph.points:
+        if p not in here:
+            found = found & surely[p] if any(q in entries for q in p.next) else found
+            found = found & (surely[p] - p.binds) if any(q in entries for q in p.caught) else found
+    return (found | graph.params) - _all(p.drops for p in graph.points)
+
+
+def bound_when_left(function: FunctionNode, body: Sequence[ast.stmt], at: ast.stmt | None) -> frozenset[str]:
+    """The names surely bound by a run of statements when it is left: at its end, or `at` a `break` or `continue`."""
+    here, entries = _run(graph_of(function), body)
+    surely = _surely(list(here), entries)
+    if at is None:
+        ends = [p for p in here if not _jumps(p) and any(q not in here for q in p.next)]
+    else:
+        ends = [p for p in here if p.statement is at]
+    sets = [surely[p] for p in ends]
+    return sets[0].intersection(*sets) if sets else frozenset()
+
+
+def read_where_caught(function: FunctionNode, body: Sequence[ast.stmt]) -> frozenset[str]:
+    """The names that are read where an error leads that comes out of a run of statements."""
+    graph = graph_of(function)
+    here, _ = _run(graph, body)
+    live, _ = _whole(graph)
+    return _all(live[q] for p in here for q in p.caught if q not in here)
+
+
+def _jumps(p: Point) -> bool:
+    return isinstance(p.statement, ast.Return | ast.Raise | ast.Break | ast.Continue)
+
+
+def _run(graph: Graph, body: Sequence[ast.stmt]) -> tuple[dict[Point, None], list[Point]]:
+    """The points of a run of statements, in order, and those that are come to from outside of it."""
+    inside = {id(n) for s in body for n in walk(s)}
+    here = {p: None for p in graph.points if id(p.statement) in inside}
+    entered = {q for p in graph.points if p not in here for q in (*p.next, *p.caught)}
+    return here, [p for p in here if p in entered] or list(here)[:1]
 
 
 def _all(sets: Iterable[frozenset[str]]) -> frozenset[str]:

@@ -16,7 +16,7 @@ from dreck.trial.inputs.paths import Paths
 from dreck.trial.inputs.patterns import note_pattern
 from dreck.trial.inputs.raised import Raised
 from dreck.trial.inputs.texts import of_parts
-from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants, own_tables
+from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants, own_tables, size
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -242,7 +242,7 @@ class Usages(Raised, Paths):
             self._looked_up(a, b)
             return
         values = constants(b)
-        if isinstance(op, ast.In | ast.NotIn) and len([v for v in values if not isinstance(v, Named)]) < _size(b):
+        if isinstance(op, ast.In | ast.NotIn) and len([v for v in values if not isinstance(v, Named)]) < size(b):
             self._on(a, lambda u: setattr(u, "among", True))
         self._on(a, lambda u: u.constants.extend(values))
         if isinstance(op, ast.In | ast.NotIn) and isinstance(b, ast.Set | ast.Dict | ast.Name):
@@ -355,6 +355,9 @@ class Usages(Raised, Paths):
                 inner = self.path(value)
                 if inner is not None and (default or name == "hasattr"):
                     self.at(f"{inner}.{attr}").optional = True
+            case "hasattr" | "getattr" | "setattr" | "delattr", [_, attribute, *_]:
+                self._on(attribute, lambda u: u.constants.append("mark"))
+                return False
             case _:
                 return False
         return True
@@ -393,8 +396,3 @@ class Usages(Raised, Paths):
                 if isinstance(p, ast.MatchValue):
                     known = self.at(path).constants
                     known.extend(v for v in constants(p.value) if v not in known)
-
-
-def _size(node: ast.AST) -> int:
-    """How many things stand in a display; any other thing holds one."""
-    return len(node.elts) if isinstance(node, ast.Tuple | ast.List | ast.Set) else 1

@@ -134,3 +134,8 @@ def class_name(node: ast.AST) -> str | None:
             inner = class_name(base)
             return None if inner is None else f"{inner}.{attr}"
     return None
+
+
+def size(node: ast.AST) -> int:
+    """How many things stand in a display; any other thing holds one."""
+    return len(node.elts) if isinstance(node, ast.Tuple | ast.List | ast.Set) else 1

@@ -87,7 +87,7 @@ class Attempts:
             reached |= {(side, number, outcome) for number, outcome in outcomes}
             operands |= {(side, n): told for n, told in runner.version.watcher.operands.items()}
         used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
-        trail = tuple(self.runners[-1].version.watcher.trail)
+        trail = tuple(outcome for runner in self.runners for outcome in runner.version.watcher.trail)
         alike = seen[0] == seen[-1] or _both_endless(*seen)
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
         met = frozenset(pair for world in worlds for pair in world.met)

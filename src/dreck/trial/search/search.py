@@ -34,6 +34,7 @@ class Search(Attempts):
         first = self._brought_through(first)
         self._each_alone(first)
         self._guided()
+        self._each_to_its_end()
         self._repeated()
         self._at_edges()
         self._crossed()
@@ -170,6 +171,23 @@ class Search(Attempts):
                 self.attempt(choice)
                 if outcome in self.reached:
                     return
+
+    def _each_to_its_end(self) -> None:
+        """Ways on which every input has died before a statement came to its end: each path through the first few."""
+        finished = {tried.trail for tried in self.all_tried if tried.old.error is None}
+        dead = {tried.trail: tried for tried in self.all_tried if tried.trail not in finished}
+        until = self.count + _TO_ENDS
+        for tried in sorted(dead.values(), key=lambda tried: -len(tried.trail))[:_WAYS]:
+            for path in tried.used:
+                for make in self.candidates.at(path)[:_OPTIONS]:
+                    if self._over() or self.count >= until or self._all_have_ended():
+                        return
+                    self.attempt({**tried.choice, path: make})
+
+    def _all_have_ended(self) -> bool:
+        """Whether each statement was brought to its end by some input."""
+        ends = ((side, n, True) for side, r in enumerate(self.runners) for n in r.version.watched.ends)
+        return self.reached.issuperset(ends)
 
     def _repeated(self) -> None:
         """The same object in two places; more rounds of a loop than two."""
@@ -358,6 +376,7 @@ _CROSSED = 240
 _EACH_WAY = 160
 _LATER_TRIED = 160
 _WAYS = 16
+_TO_ENDS = 120
 _OPTIONS = 5
 _OPTIONS_BESIDE = 10
 _MOVES = 15

@@ -306,9 +306,9 @@ def _private_where_exported(scene: Scene, plan: Plan) -> Plan:
         after = {word for s in parse(plan.text, scene.path).body for word in _tops(s)}
     except BadSource:
         return plan  # it is refused for that below
-    public = [n for n in plan.made if n in after - before and not n.startswith("_")]
-    wished = set(scene.wishes.names.values())
-    return _with_names(plan, {n: f"_{n}" for n in public if n not in wished}) if public else plan
+    wished = tuple(scene.wishes.names.values())
+    public = [n for n in sorted(after - before) if not n.startswith(("_", *wished))]
+    return _with_names(plan, {n: f"_{n}" for n in public}) if public else plan
 
 
 def _tops(s: ast.stmt) -> set[str]:

@@ -30,6 +30,7 @@ from dreck.trial.server import (
 )
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.candidates import Candidate
+from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.unseen import of_classes
 from dreck.workbench.judging.verdict import Verdict
@@ -104,7 +105,19 @@ class Judge:
         found = _judged(trial, proof, comes_to_one_thing(old, new.names) and comes_to_one_thing(new, old.names))
         if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
             return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
-        return found
+        alone = self._alone(old, new, proof) if found.status == "unsettled" and not trial.difference else None
+        return alone or found
+
+    def _alone(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict | None:
+        """A trial of the statements that differ, which the whole function leads to on few inputs; None if it shows
+        nothing: what they differ for may never come to them."""
+        part = part_of(old, new)
+        if part is None:
+            return None
+        trial = self._strong(self._trial(part.old, part.new, Request()), (part.old, part.new))
+        _log.debug("%s: a trial of %s: %s", old.name, part.told, _came_to(trial))
+        found = _judged(trial, proof)
+        return replace(found, alone=part.told) if found else None
 
     def _proved_with_order(self, old: Candidate, new: Candidate) -> bool:
         if ORDER in self.assume:

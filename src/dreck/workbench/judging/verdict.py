@@ -33,6 +33,8 @@ class Verdict:
     """Small wrong changes of the changed region that a trial's inputs notice, and how many were made."""
     left_out: int = 0
     """Inputs a trial left out of account because a plain test raised on them (`quiet-tests`)."""
+    alone: str = ""
+    """The lines that a trial ran alone, as a function of what they are given; '' when it ran the function."""
     certificate: Certificate | None = field(default=None, compare=False, repr=False)
     """What a proof rests on, where that was asked for."""
 
@@ -60,7 +62,7 @@ class Verdict:
         if self.status == "tested" and not self.inputs:
             return "the same on every path, as far as what it calls is the same"
         (reached, wanted), (noticed, slips) = self.outcomes, self.slips
-        told = f"{self.inputs} inputs, {reached} of {wanted} outcomes"
+        told = f"{self.inputs} inputs{f' to {self.alone}' if self.alone else ''}, {reached} of {wanted} outcomes"
         told = f"{told}, {noticed} of {slips} slips noticed" if slips else told
         return f"{told}, {self.left_out} inputs left out on which a test raises" if self.left_out else told
 

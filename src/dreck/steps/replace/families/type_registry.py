@@ -18,6 +18,7 @@ from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import is_free, naming_hint
 from dreck.steps.support.words import words_of
@@ -210,7 +211,8 @@ def _name(scene: Scene) -> str:
     wished = scene.wishes.name_for(scene.node.name)
     stem = scene.node.name.strip("_")
     taken = scene.all_words()
-    for name in (wished, f"{stem}_by_type", f"{stem}_by_class"):
+    own = (own_style(scene, f"{stem}_by_{what}") for what in ("type", "class"))
+    for name in (wished, *(f"_{n.lstrip('_')}" if scene.function.owner is not None else n for n in own)):
         if name and is_free(name, taken):
             return name
     raise Untouchable(f"no free name was found; give one with {naming_hint(scene.node.name)}")

@@ -1,0 +1,126 @@
+"""Whether what the arms of a switch do still stands there word for word, in the same order.
+
+Two variables that a run of statements is given may be of one object, or one of them a part of the other. As long as
+each arm does what it did, that is no matter; where its lines were moved through one another, it may be.
+"""
+
+import ast
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from dreck.model.names.bindings import bound_by
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+_ANSWERING = frozenset(
+    {"isinstance", "issubclass", "len", "type", "hasattr", "callable", "bool", "str", "int", "float", "repr", "tuple"}
+)
+"""Functions of Python that only look at what they are given."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """Statements as texts, for those that do something; what is done with the value of the last is left apart."""
+
+    told: tuple[str, ...]
+    last: ast.AST | None = field(compare=False)
+
+
+def acts_are_kept(old: Sequence[ast.stmt], new: Sequence[ast.stmt], before: ast.Module, after: ast.Module) -> bool:
+    """Whether each block of the one run that does something stands in the other, or in what was made for it."""
+    known = {name for s in _statements(before) for name in bound_by(s)}
+    added = [s for s in _statements(after) if any(name not in known for name in bound_by(s))]
+    made = {name for s in added for name in bound_by(s)} - known
+    mine, theirs = set(_arms(old)), [*_arms(new)]
+    for body in (body for s in added for body in _bodies(s)):
+        whole = _block(body)
+        theirs += [whole] if whole in mine else _arms(body)
+    asked = _calls_in_tests(old), _calls_in_tests(new)
+    return asked[0] == asked[1] and mine <= set(theirs) and all(t in mine or _only_leads(t, made) for t in theirs)
+
+
+def _statements(tree: ast.Module) -> Iterator[ast.stmt]:
+    """Those at the top of a module, and in the bodies of its classes."""
+    for s in tree.body:
+        yield s
+        if isinstance(s, ast.ClassDef):
+            yield from s.body
+
+
+def _bodies(s: ast.stmt) -> Iterator[Sequence[ast.stmt]]:
+    """The body of a new function, or of each function of a new table."""
+    if isinstance(s, FunctionNode):
+        yield s.body
+    elif not isinstance(s, ast.ClassDef):
+        yield from ([ast.Return(n.body)] for n in walk(s) if isinstance(n, ast.Lambda))
+
+
+def _arms(body: Sequence[ast.stmt]) -> Iterator[_Block]:
+    """What is done between the tests that choose an arm, and in each arm, as far as anything is."""
+    run: list[ast.stmt] = []
+    found: list[_Block] = []
+    for s in body:
+        if not isinstance(s, ast.If | ast.Match):
+            run.append(s)
+            continue
+        found += [_block(run)]
+        run = []
+        found += [_block(s.body), *_arms(s.orelse)] if isinstance(s, ast.If) else [_block(c.body) for c in s.cases]
+    yield from (block for block in (*found, _block(run)) if block.told)
+
+
+def _block(body: Sequence[ast.stmt]) -> _Block:
+    """An answer at the end that does nothing counts for nothing, nor do statements none of which does anything."""
+    kept = [s for s in body if not isinstance(s, ast.Pass | ast.Continue | ast.Break) and not _is_docstring(s)]
+    while kept and isinstance(kept[-1], ast.Return) and not _does_something(kept[-1]):
+        kept.pop()
+    if not any(map(_does_something, kept)):
+        return _Block((), None)
+    *first, last = kept
+    value = last.value if isinstance(last, ast.Return | ast.Expr | ast.Assign) and _is_simple(last) else last
+    return _Block((*map(ast.dump, first), ast.dump(value) if value is not None else ""), None if first else value)
+
+
+def _is_docstring(s: ast.stmt) -> bool:
+    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)
+
+
+def _is_simple(s: ast.stmt) -> bool:
+    return not isinstance(s, ast.Assign) or all(isinstance(t, ast.Name) for t in s.targets)
+
+
+def _does_something(s: ast.AST) -> bool:
+    return any(map(_is_act, walk(s)))
+
+
+def _is_act(n: ast.AST) -> bool:
+    match n:
+        case ast.Call(func=ast.Name(id=name)):
+            return name not in _ANSWERING
+        case ast.Call() | ast.Await() | ast.Raise() | ast.AugAssign() | ast.Delete():
+            return True
+        case ast.Attribute(ctx=ast.Store() | ast.Del()) | ast.Subscript(ctx=ast.Store() | ast.Del()):
+            return True
+    return False
+
+
+def _calls_in_tests(body: Sequence[ast.stmt]) -> list[str]:
+    """What the tests that choose an arm do, in the order they are asked."""
+    found: list[str] = []
+    for s in body:
+        if isinstance(s, ast.If):
+            found += [ast.dump(n) for n in walk(s.test) if _is_act(n)] + _calls_in_tests(s.orelse)
+        elif isinstance(s, ast.Match):
+            asked = (s.subject, *(c.guard for c in s.cases if c.guard is not None))
+            found += [ast.dump(n) for e in asked for n in walk(e) if _is_act(n)]
+    return found
+
+
+def _only_leads(block: _Block, made: set[str]) -> bool:
+    """Whether a block does nothing but call what was made, with variables as they are."""
+    match block.last:
+        case ast.Call(func=func, args=args, keywords=keywords):
+            words = {getattr(n, "id", getattr(n, "attr", "")) for n in walk(func)}
+            given = (*args, *(k.value for k in keywords))
+            return bool(words & made) and all(isinstance(value, ast.Name | ast.Constant) for value in given)
+    return False
