@@ -1,5 +1,6 @@
 """Steps that reach beyond one function: the module before and after, one pair a behaviour; and what they leave alone."""
 
+import ast
 from dataclasses import replace
 
 import pytest
@@ -1841,9 +1842,39 @@ def test_a_method_asks_a_generic_method(write):
     result = reshaped(write, BOARD, "type-registry", {})
     new = result.files[0].new
     assert [taken.verdict.status for taken in result.steps] == ["proved"]
-    assert "        return self.told_by_type(value)\n" in new
-    assert "    @singledispatchmethod\n    def told_by_type(self, value) -> str:" in new
-    assert "    @told_by_type.register(str)\n    def told_by_type_str(self, value) -> str:\n        # as it is" in new
+    assert "        return self._told_by_type(value)\n" in new
+    assert "    @singledispatchmethod\n    def _told_by_type(self, value) -> str:" in new
+    assert "    @_told_by_type.register(str)\n    def _told_by_type_str(self, value) -> str:\n        # as it is" in new
+
+
+LADDER_OF_KINDS = """\
+def told(value):
+    if isinstance(value, {}):
+        return len(value)
+    elif isinstance(value, str):
+        return 1
+    return 0
+"""
+
+
+def test_what_is_registered_belongs_to_a_module_that_says_what_it_exports(write):
+    code = '__all__ = ["told"]\n\n\n' + LADDER_OF_KINDS.format("bytes")
+    new = reshaped(write, code, "type-registry", {}).files[0].new
+    made = [s.name for s in ast.parse(new).body if isinstance(s, ast.FunctionDef)]
+    assert made == ["told", "_told_by_type", "_told_by_type_bytes", "_told_by_type_str"]
+
+
+@pytest.mark.parametrize(
+    ("head", "kind", "said"),
+    [
+        ("class Load:\n    ", "Load", "is not there yet while its own body is run"),
+        ("class Load:\n    ", "self.__class__", "known in the function alone"),
+    ],
+)
+def test_a_class_that_cannot_be_registered_is_told(write, head, kind, said):
+    method = LADDER_OF_KINDS.format(kind).replace("told(value)", "told(self, value)").replace("\n", "\n    ")
+    result = reshaped(write, head + method.rstrip() + "\n", "type-registry", {})
+    assert said in result.refused[0].reason
 
 
 def test_a_comment_for_a_tool_stays_on_its_line(write):

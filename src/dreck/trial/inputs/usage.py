@@ -293,7 +293,8 @@ class Usages(Raised, Paths):
         path = self.path(key)
         table = class_name(container) or ""
         self._on(key, lambda u: u.constants.extend(self._own_tables.get(table, ())))
-        if table.rpartition(".")[2].strip("_").isupper() and ("." in table or self.path(container) is None):
+        told = table.rpartition(".")[2].strip("_").isupper() if "." in table else table
+        if told and self.path(container) is None:
             self._on(key, lambda u: u.constants.append(Named(table)))  # a table of the module or a class: its keys
         if path is not None and path == f"{self.path(container)}[]":
             self._on(container, lambda u: setattr(u, "mapped", True))

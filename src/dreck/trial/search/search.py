@@ -7,6 +7,7 @@ difference (one Newton step) where numbers are computed. What reaches further is
 
 import itertools
 import random
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -178,11 +179,17 @@ class Search(Attempts):
         dead = {tried.trail: tried for tried in self.all_tried if tried.trail not in finished}
         until = self.count + _TO_ENDS
         for tried in sorted(dead.values(), key=lambda tried: -len(tried.trail))[:_WAYS]:
-            for path in tried.used:
-                for make in self.candidates.at(path)[:_OPTIONS]:
-                    if self._over() or self.count >= until or self._all_have_ended():
-                        return
-                    self.attempt({**tried.choice, path: make})
+            alone = ({path: make} for path in tried.used for make in self.candidates.at(path)[:_OPTIONS])
+            for choice in (*self._of_one_kind(tried), *alone):
+                if self._over() or self.count >= until or self._all_have_ended():
+                    return
+                self.attempt({**tried.choice, **choice})
+
+    def _of_one_kind(self, tried: Tried) -> Iterator[Choice]:
+        """Whatever nothing is known of as a text, a number or a list: what is put together is of one kind."""
+        unknown = [p for p in tried.used if p not in tried.choice and p in self.runners[0].parameters()]
+        for value in ("text", 7, ["a", "b"]):
+            yield {path: Make("value", value) for path in unknown}
 
     def _all_have_ended(self) -> bool:
         """Whether each statement was brought to its end by some input."""

@@ -31,12 +31,40 @@ def acts_are_kept(old: Sequence[ast.stmt], new: Sequence[ast.stmt], before: ast.
     known = {name for s in _statements(before) for name in bound_by(s)}
     added = [s for s in _statements(after) if any(name not in known for name in bound_by(s))]
     made = {name for s in added for name in bound_by(s)} - known
-    mine, theirs = set(_arms(old)), [*_arms(new)]
-    for body in (body for s in added for body in _bodies(s)):
+    bodies = [new, *(body for s in added for body in _bodies(s))]
+    if _calls_in_tests(old) != _calls_in_tests(new):
+        return False
+    return any(_stand_there(mine, bodies, made) for mine in (set(_arms(old)), set(_arms(_with_what_follows(old)))))
+
+
+def _stand_there(mine: set[_Block], bodies: list[Sequence[ast.stmt]], made: set[str]) -> bool:
+    theirs: list[_Block] = []
+    for body in bodies:
         whole = _block(body)
         theirs += [whole] if whole in mine else _arms(body)
-    asked = _calls_in_tests(old), _calls_in_tests(new)
-    return asked[0] == asked[1] and mine <= set(theirs) and all(t in mine or _only_leads(t, made) for t in theirs)
+    there = set(theirs)
+    return all(m in there or _is_one_act(m, made) for m in mine) and all(
+        t in mine or _is_one_act(t, made) for t in theirs
+    )
+
+
+def _with_what_follows(body: Sequence[ast.stmt]) -> list[ast.stmt]:
+    """A run with what follows its first ladder put at the end of each arm."""
+    at = next((i for i, s in enumerate(body) if isinstance(s, ast.If)), None)
+    if at is None:
+        return list(body)
+    ladder, rest = body[at], list(body[at + 1 :])
+    assert isinstance(ladder, ast.If)
+    return [*body[:at], _followed(ladder, rest)]
+
+
+def _followed(ladder: ast.If, rest: list[ast.stmt]) -> ast.If:
+    match ladder.orelse:
+        case [ast.If() as inner]:
+            otherwise: list[ast.stmt] = [_followed(inner, rest)]
+        case _:
+            otherwise = [*ladder.orelse, *rest]
+    return ast.If(ladder.test, [*ladder.body, *rest], otherwise)
 
 
 def _statements(tree: ast.Module) -> Iterator[ast.stmt]:
@@ -116,11 +144,37 @@ def _calls_in_tests(body: Sequence[ast.stmt]) -> list[str]:
     return found
 
 
-def _only_leads(block: _Block, made: set[str]) -> bool:
-    """Whether a block does nothing but call what was made, with variables as they are."""
+def _is_one_act(block: _Block, made: set[str]) -> bool:
+    """Whether a block does one thing alone, so that nothing can be moved through anything.
+
+    It calls something with plain values, or puts a value that it does not call for, or that what was made gives, into
+    a place.
+    """
     match block.last:
-        case ast.Call(func=func, args=args, keywords=keywords):
-            words = {getattr(n, "id", getattr(n, "attr", "")) for n in walk(func)}
-            given = (*args, *(k.value for k in keywords))
-            return bool(words & made) and all(isinstance(value, ast.Name | ast.Constant) for value in given)
+        case ast.Call() as call:
+            return _is_plain_call(call)
+        case ast.Raise(exc=ast.Call() as call, cause=None):
+            return _is_plain_call(call)
+        case ast.Assign(targets=[ast.Attribute(value=ast.Name()) | ast.Subscript(value=ast.Name())], value=value):
+            told = [n for n in walk(value) if _is_act(n)]
+            return not told or (told == [value] and isinstance(value, ast.Call) and _leads(value, made))
+        case ast.AugAssign(target=ast.Name() | ast.Attribute(value=ast.Name()), value=value):
+            return not any(map(_is_act, walk(value)))
     return False
+
+
+def _is_plain_call(call: ast.Call) -> bool:
+    given = (*call.args, *(k.value for k in call.keywords))
+    called = (_is_act(n) and not _looks_up(n) for n in walk(call.func))
+    return not any(map(_does_something, given)) and not any(called)
+
+
+def _looks_up(n: ast.AST) -> bool:
+    """`TABLE.get(kind, other)`, before what it gives is called."""
+    return isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute) and n.func.attr == "get"
+
+
+def _leads(call: ast.Call, made: set[str]) -> bool:
+    """Whether it calls what was made, with variables as they are."""
+    words = {getattr(n, "id", getattr(n, "attr", "")) for n in walk(call.func)}
+    return bool(words & made) and _is_plain_call(call)

@@ -82,7 +82,10 @@ class Judge:
             return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
         found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
         unseen = found.status == "tested" and (
-            _not_tried(old.node, new.node) or _of_frames(old, new) or _of_replaced(old, new) or of_classes(old, new)
+            _not_tried(old.node, new.node)
+            or _of_frames(old, new)
+            or _of_replaced(old, new)
+            or of_classes(old, new, bool(found.alone))
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")

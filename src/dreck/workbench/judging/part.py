@@ -21,8 +21,8 @@ from dreck.workbench.judging.acts_kept import acts_are_kept
 from dreck.workbench.judging.candidates import Candidate
 
 _SCOPES = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef)
-_LIVING = ("__del__", "weakref", "finalize")
-"""Where these stand, it may matter when the last variable lets go of an object."""
+_LIVING = ("weakref", "finalize", "ref(")
+"""Where a function speaks of these, or a file of `__del__`, it may matter when a variable lets go of an object."""
 _HEEDING = frozenset(
     {
         "locals",
@@ -80,6 +80,8 @@ def part_of(old: Candidate, new: Candidate) -> Part | None:
     if given is None:
         return None
     results = passed[0].results | passed[1].results
+    if _is_of_lifetimes(runs) and _lets_go(runs, results, given):
+        return None
     name = f"{mine.node.name}__part"
     if name in my_text or name in their_text:
         return None
@@ -139,7 +141,7 @@ def _can_stand_alone(run: _Run) -> bool:
     """Whether nothing in it depends on where it stands, beside the variables that it reads and binds."""
     node = run.function.node
     bound, scope = assigned_in(list(run.body)), scope_of(node)
-    if scope.shared or any(word in run.text for word in _LIVING):
+    if scope.shared:
         return False
     if bound & (scope.declared_global | scope.declared_nonlocal | scope.captured | scope.deleted):
         return False
@@ -226,6 +228,17 @@ def _with_part(c: Candidate, run: _Run, name: str, given: list[str], results: fr
     whole = f"{c.name.rpartition('.')[0]}.{name}".lstrip(".")
     node = next(g.node for g in functions_in(parse(text, c.path), text) if g.name == whole)
     return replace(c, text=lambda: text, name=whole, node=node)
+
+
+def _is_of_lifetimes(runs: list[_Run]) -> bool:
+    told = [ast.unparse(run.function.node) for run in runs]
+    return any("__del__" in run.text for run in runs) or any(word in code for word in _LIVING for code in told)
+
+
+def _lets_go(runs: list[_Run], results: frozenset[str], given: list[str]) -> bool:
+    """Whether a variable of a run is let go of in it, or lives longer around it than in it."""
+    bound = frozenset[str]().union(*(assigned_in(list(run.body)) for run in runs))
+    return bool(bound - results or bound & set(given))
 
 
 def _annotations(f: FunctionNode) -> dict[str, ast.expr | None]:

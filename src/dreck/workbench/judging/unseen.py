@@ -5,7 +5,9 @@ from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 
+from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.scopes import param_names
 from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
 from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.shaping import ANYTHING, shaped
@@ -16,11 +18,14 @@ from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
 
 
-def of_classes(old: Candidate, new: Candidate) -> str:
-    """What a class that stands in a function, or is made by a call, may do otherwise than those that were tried."""
+def of_classes(old: Candidate, new: Candidate, in_order: bool = False) -> str:
+    """What a class that stands in a function, or is made by a call, may do otherwise than those that were tried.
+
+    `in_order`: what both do stands in the same order, so that nothing happens between their tests.
+    """
     sides = ((old, new), (new, old))
     asked = [list(_asked(c.node)) for c in (old, new)]
-    if asked[0] != asked[1] and any("__class__" in specials_put(c.names) for c in (old, new)):
+    if not in_order and asked[0] != asked[1] and any("__class__" in specials_put(c.names) for c in (old, new)):
         return "an object may be given another class meanwhile (`__class__` is set)"
     for (mine, other), kinds, there in zip(sides, asked, asked[::-1], strict=True):
         told = _of_methods(mine, other) or (_of_kinds(mine.names, kinds, there) if kinds != there else "")
@@ -32,7 +37,7 @@ def of_classes(old: Candidate, new: Candidate) -> str:
 def _of_attributes(old: Candidate, new: Candidate) -> str:
     """What is read more often, or less, and may be worked out each time by what nobody reads in a class body."""
     given = shaped(old.names) | shaped(new.names)
-    reads = [Counter(n.attr for n in walk(c.node) if isinstance(n, ast.Attribute)) for c in (old, new)] if given else []
+    reads = [_read_by(old) + _handed_on(old, new), _read_by(new) + _handed_on(new, old)] if given else []
     for name in sorted({n for counts in reads for n in counts if reads[0][n] != reads[1][n]}):
         if given & {name, ANYTHING} and not _is_called_only(name, old.node, new.node):
             return f"`{name}` may be worked out each time: classes get attributes under names that nobody can read"
@@ -46,7 +51,7 @@ def _is_called_only(name: str, *nodes: FunctionNode) -> bool:
 
 def _of_methods(mine: Candidate, other: Candidate) -> str:
     table, stored = ClassTable(mine.names), Speech.of(mine.names)
-    for name in sorted(_spoken(mine.node) - _spoken(other.node)):
+    for name in sorted(_read_by(mine).keys() - _read_by(other).keys() - _handed_on(other, mine).keys()):
         kinds = [kind for kind in table.classes if name in table.bound_in(kind)]
         if kinds and (stored.is_stored_by_name(name) or "__class__" in specials_put(mine.names)):
             return f"`{name}` may be another one by then: it is set on an object, or an object changes its class"
@@ -66,8 +71,28 @@ def _of_kinds(names: ModuleNames, kinds: list[str], there: list[str]) -> str:
     return f"a class that nobody can make from outside may be below {own}, too" if own else ""
 
 
-def _spoken(node: FunctionNode) -> set[str]:
-    return {n.attr for n in walk(node) if isinstance(n, ast.Attribute)}
+def _read_by(c: Candidate) -> Counter[str]:
+    return Counter(n.attr for n in walk(c.node) if isinstance(n, ast.Attribute))
+
+
+def _handed_on(c: Candidate, other: Candidate) -> Counter[str]:
+    """What functions and tables of which only this version speaks read of what they are handed."""
+    said = {getattr(n, "id", getattr(n, "attr", "")) for n in walk(c.node)} - {
+        getattr(n, "id", getattr(n, "attr", "")) for n in walk(other.node)
+    }
+    kinds = [s for s in c.names.tree.body if isinstance(s, ast.ClassDef)]
+    there = (s for body in (c.names.tree.body, *(kind.body for kind in kinds)) for s in body)
+    found: Counter[str] = Counter()
+    for s in there:
+        if said & set(bound_by(s)) and not isinstance(s, ast.ClassDef):
+            for f in (n for n in walk(s) if isinstance(n, FunctionNode | ast.Lambda)):
+                own = param_names(f.args)
+                found.update(n.attr for n in walk(f) if isinstance(n, ast.Attribute) and _is_one_of(n.value, own))
+    return found
+
+
+def _is_one_of(e: ast.expr, names: list[str]) -> bool:
+    return isinstance(e, ast.Name) and e.id in names
 
 
 def _asked(node: FunctionNode) -> Iterator[str]:

@@ -3,7 +3,7 @@
 import ast
 import builtins
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 from dreck.source.functions import instance_owner
@@ -36,7 +36,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
 
 def _planned(scene: Scene, chain: Chain) -> Plan:
-    kinds = [_kind(scene, key) for key in chain.keys]
+    kinds = _kinds(scene, chain.keys)
     _check_order(scene, kinds)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
@@ -48,7 +48,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     bodies: list[tuple[list[str], str, list[str]]] = [(default, generic, [])]
     start, said_first = _said_of_the_first(sheet, chain, parts.first)
     for arm, body in zip(chain.arms, parts.bodies, strict=False):
-        asked = [_kind(scene, key) for key in arm.keys]
+        asked = _kinds(scene, arm.keys)
         said = comments_above(sheet, arm, lines_of(sheet, chain)[0])
         said = [*said_first, *said] if arm is chain.arms[0] else said
         bodies.append(([*said, *body], f"{generic}_{_suffix(asked)}", asked))
@@ -174,10 +174,32 @@ def _put(
     )
 
 
-def _kind(scene: Scene, key: ast.expr) -> str:
-    if isinstance(key, ast.Name | ast.Attribute) or key is OF_NONE:
-        return ast.unparse(key)
-    raise Untouchable(f"{ast.unparse(key)} is not the plain name of a class")
+def _kinds(scene: Scene, keys: Iterable[ast.expr]) -> list[str]:
+    """The classes as code; a constant of the module that holds several stands for them."""
+    return [kind for key in keys for kind in _named_by(scene, key)]
+
+
+def _named_by(scene: Scene, key: ast.expr) -> list[str]:
+    if key is OF_NONE:
+        return [ast.unparse(key)]
+    first = key
+    while isinstance(first, ast.Attribute):
+        first = first.value
+    if not isinstance(first, ast.Name):
+        raise Untouchable(f"{ast.unparse(key)} is not the plain name of a class")
+    if first.id in scene.scope.local:
+        raise Untouchable(f"{ast.unparse(key)} is known in the function alone; a registry is filled when it is made")
+    owner = scene.function.owner
+    if owner is not None and first.id == owner.name:
+        raise Untouchable(f"{owner.name} is not there yet while its own body is run: it cannot be registered in it")
+    held = [s.value for s in scene.tree.body if isinstance(s, ast.Assign) and _binds(s, ast.unparse(key))]
+    if len(held) == 1 and isinstance(held[0], ast.Tuple):
+        return [kind for e in held[0].elts for kind in _named_by(scene, e)]
+    return [ast.unparse(key)]
+
+
+def _binds(s: ast.Assign, name: str) -> bool:
+    return any(isinstance(t, ast.Name) and t.id == name for t in s.targets)
 
 
 def _check_order(scene: Scene, kinds: list[str]) -> None:
