@@ -52,6 +52,8 @@ def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
             for pair in pairs_in(path.read_text()):
                 named = tuple(pair.call.split(", ")) if room == "same" and pair.call != "nothing" else ()
                 yield (f"{room}: {pair.name}", *pair.texts, named)
+    for pair in pairs_in((FILE.parent / "further.txt").read_text()):
+        yield f"further: {pair.name}", *pair.texts, tuple(pair.call.split(", ")) if pair.call != "nothing" else ()
     for one in variations():
         yield f"variations: {one.name}", one.old, one.new, one.assumed
     for name, old, new in _of_steps():

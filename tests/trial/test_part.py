@@ -101,7 +101,9 @@ def test_the_ways_out_of_a_loop_are_told_apart(write):
 
 
 def test_what_a_function_inside_changes_is_not_held_still(write):
-    head = HEAD.replace("    if hash", "    def weigh():\n        nonlocal kilos\n        kilos += load.kilos\n\n    if hash")
+    head = HEAD.replace(
+        "    if hash", "    def weigh():\n        nonlocal kilos\n        kilos += load.kilos\n\n    if hash"
+    )
     old = "if mode == 1:\n    weigh()\n    kind = kilos\nelif mode == 2:\n    kind = 0\nelse:\n    kind = 1\n"
     new = "kind = TABLE.get(mode, other)(weigh, kilos)\n"
     made = (
