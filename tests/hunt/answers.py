@@ -5,6 +5,7 @@
 
 import ast
 import builtins
+import contextlib
 import importlib.machinery
 import sys
 from collections.abc import Sequence
@@ -91,7 +92,8 @@ def watch() -> None:
     """From now on the modules of the proof are watched as they are imported."""
 
     def note(place: tuple[str, int], value: object) -> object:
-        MET.add((place, bool(value)))
+        with contextlib.suppress(Exception):  # a formula of the solver is neither true nor false
+            MET.add((place, bool(value)))
         return value
 
     setattr(builtins, _ASKED, note)

@@ -286,6 +286,12 @@ def method_line(scene: Scene) -> int:
     return _below(scene, scene.owner.body, scene.node) + 1
 
 
+def _registered_for(s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[str]:
+    """The generic functions that a function is registered for."""
+    called = (d.func if isinstance(d, ast.Call) else d for d in s.decorator_list)
+    return [d.value.id for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name)]
+
+
 def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
     """The last line of `user` and of the helpers of its own that follow it."""
     ends: dict[ast.AST, int] = {f.node: f.end for f in scene.functions}
@@ -293,7 +299,7 @@ def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
     last = user
     following = body[list(body).index(user) + 1 :] if user in body else []
     for s in following:
-        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) or s.name not in used:
+        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) or not used & {s.name, *_registered_for(s)}:
             break
         last = s
     return last_line(ends, last)

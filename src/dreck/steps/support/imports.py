@@ -1,6 +1,7 @@
 """Imports that a rewritten module needs, below those it has."""
 
 import ast
+import sys
 from collections.abc import Sequence
 
 from dreck.steps.support.scene import Scene
@@ -15,6 +16,9 @@ def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     if not missing:
         return
     missing = [code for code in missing if not _beside_its_like(sheet, top, code)]
+    if not missing:
+        return
+    missing = [code for code in missing if not _in_its_order(sheet, top, code)]
     if not missing:
         return
     code = "\n".join(missing)
@@ -52,6 +56,33 @@ def _beside_its_like(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
             sheet.replace_lines(s.lineno, s.lineno, f"from {module} import {', '.join(in_order)}\n")
             return True
     return False
+
+
+def _in_its_order(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
+    """Puts an import from the standard library among those there are, where other imports follow these."""
+    known = [s for s in top if _of_library(s)]
+    if not known or known[-1] is top[-1] or not _of_library(ast.parse(code).body[0]):
+        return False
+    before = [s for s in known if _sorted_by(s) < _sorted_by(ast.parse(code).body[0])]
+    line = (before[-1].end_lineno or before[-1].lineno) + 1 if before else known[0].lineno
+    sheet.insert(line, f"{code}\n")
+    return True
+
+
+def _of_library(s: ast.stmt) -> bool:
+    match s:
+        case ast.Import(names=[ast.alias(name=name)]) | ast.ImportFrom(module=str() as name, level=0):
+            return name != "__future__" and name.partition(".")[0] in sys.stdlib_module_names
+    return False
+
+
+def _sorted_by(s: ast.stmt) -> tuple[bool, str]:
+    match s:
+        case ast.Import(names=[ast.alias(name=name), *_]):
+            return False, name
+        case ast.ImportFrom(module=str() as name):
+            return True, name
+    return True, ""
 
 
 def _imports_at_top(tree: ast.Module) -> list[ast.stmt]:

@@ -12,9 +12,7 @@ from dreck.model.names.bindings import bound_by
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
-_ANSWERING = frozenset(
-    {"isinstance", "issubclass", "len", "type", "hasattr", "callable", "bool", "str", "int", "float", "repr", "tuple"}
-)
+_ANSWERING = frozenset({"isinstance", "issubclass", "len", "type", "hasattr", "callable", "bool"})
 """Functions of Python that only look at what they are given."""
 
 
@@ -32,9 +30,11 @@ def acts_are_kept(old: Sequence[ast.stmt], new: Sequence[ast.stmt], before: ast.
     added = [s for s in _statements(after) if any(name not in known for name in bound_by(s))]
     made = {name for s in added for name in bound_by(s)} - known
     bodies = [new, *(body for s in added for body in _bodies(s))]
-    if _calls_in_tests(old) != _calls_in_tests(new):
+    if not any(_does_something(s) for body in (old, *bodies) for s in body):
+        return True
+    if not isinstance(old[0], ast.If | ast.Match) or _calls_in_tests(old) != _calls_in_tests(new):
         return False
-    return any(_stand_there(mine, bodies, made) for mine in (set(_arms(old)), set(_arms(_with_what_follows(old)))))
+    return _stand_there(set(_arms(_with_what_follows(old))), bodies, made)
 
 
 def _stand_there(mine: set[_Block], bodies: list[Sequence[ast.stmt]], made: set[str]) -> bool:
@@ -49,13 +49,13 @@ def _stand_there(mine: set[_Block], bodies: list[Sequence[ast.stmt]], made: set[
 
 
 def _with_what_follows(body: Sequence[ast.stmt]) -> list[ast.stmt]:
-    """A run with what follows its first ladder put at the end of each arm."""
-    at = next((i for i, s in enumerate(body) if isinstance(s, ast.If)), None)
-    if at is None:
-        return list(body)
-    ladder, rest = body[at], list(body[at + 1 :])
-    assert isinstance(ladder, ast.If)
-    return [*body[:at], _followed(ladder, rest)]
+    """A ladder with what follows it put at the end of each arm."""
+    ladder, *rest = body
+    if isinstance(ladder, ast.If):
+        return [_followed(ladder, rest)]
+    assert isinstance(ladder, ast.Match)
+    cases = [ast.match_case(c.pattern, c.guard, [*c.body, *rest]) for c in ladder.cases]
+    return [ast.Match(ladder.subject, cases), *rest]
 
 
 def _followed(ladder: ast.If, rest: list[ast.stmt]) -> ast.If:
@@ -129,6 +129,12 @@ def _is_act(n: ast.AST) -> bool:
             return True
         case ast.Attribute(ctx=ast.Store() | ast.Del()) | ast.Subscript(ctx=ast.Store() | ast.Del()):
             return True
+        case ast.For() | ast.AsyncFor() | ast.With() | ast.AsyncWith() | ast.comprehension() | ast.Starred():
+            return True
+        case ast.Tuple(ctx=ast.Store()) | ast.List(ctx=ast.Store()):
+            return True  # what is taken apart may be gone through only once
+        case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name(id=name)]):
+            return not name.strip("_").isupper()
     return False
 
 

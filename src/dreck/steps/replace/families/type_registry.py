@@ -43,7 +43,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     own = _own_object(scene, subject.id)
     sheet = scene.sheet()
     parts, default, read = _parts(scene, sheet, chain)
-    generic = _name(scene)
+    generic = _name(scene, subject.id)
     taken = scene.all_words()
     bodies: list[tuple[list[str], str, list[str]]] = [(default, generic, [])]
     start, said_first = _said_of_the_first(sheet, chain, parts.first)
@@ -169,9 +169,9 @@ def _put(
         sheet.insert(method_line(scene), "".join(f"\n{piece}" for piece in pieces))
         return
     named = "\n".join(kind for _, _, kinds in bodies for kind in kinds)
-    sheet.insert(
-        max(insertion_line(scene), table_line(scene, sheet, named)), "".join(f"\n\n{piece}" for piece in pieces)
-    )
+    line = max(insertion_line(scene), table_line(scene, sheet, named))
+    above = line <= scene.outermost.lineno
+    sheet.insert(line, "".join(f"{piece}\n\n" if above else f"\n\n{piece}" for piece in pieces))
 
 
 def _kinds(scene: Scene, keys: Iterable[ast.expr]) -> list[str]:
@@ -229,12 +229,14 @@ def _tail_lines(scene: Scene, chain: Chain, last: int) -> list[str]:
     ]
 
 
-def _name(scene: Scene) -> str:
+def _name(scene: Scene, subject: str) -> str:
+    """After the function; after the variable whose class is asked for, where that is taken."""
     wished = scene.wishes.name_for(scene.node.name)
     stem = scene.node.name.strip("_")
+    private = scene.function.owner is not None or scene.node.name.startswith("_")
+    own = [own_style(scene, n) for n in (f"{stem}_by_type", f"{subject.strip('_')}_by_type", f"{stem}_by_class")]
     taken = scene.all_words()
-    own = (own_style(scene, f"{stem}_by_{what}") for what in ("type", "class"))
-    for name in (wished, *(f"_{n.lstrip('_')}" if scene.function.owner is not None else n for n in own)):
+    for name in (wished, *(f"_{n.lstrip('_')}" if private else n for n in own)):
         if name and is_free(name, taken):
             return name
     raise Untouchable(f"no free name was found; give one with {naming_hint(scene.node.name)}")
