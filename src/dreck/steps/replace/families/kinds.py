@@ -209,7 +209,7 @@ def _answering(scene: Scene, block: Block, results: list[str], back: str) -> lis
         if told is not None and not any(line.startswith(RAW) for line in told):
             return told
     body = plain_text(scene, block, back)
-    return [*body, back] if results and not leaves(block.body) else body
+    return _shortened([*body, back]) if results and not leaves(block.body) else body
 
 
 def _one_value(chain: Chain) -> list[ast.expr] | None:
