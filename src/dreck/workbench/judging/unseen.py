@@ -39,9 +39,17 @@ def _of_attributes(old: Candidate, new: Candidate) -> str:
     given = shaped(old.names) | shaped(new.names)
     reads = [_read_by(old) + _handed_on(old, new), _read_by(new) + _handed_on(new, old)] if given else []
     for name in sorted({n for counts in reads for n in counts if reads[0][n] != reads[1][n]}):
+        if _is_of_its_own(name, old) and _is_of_its_own(name, new):
+            continue  # the object is a real one, of the class as it is
         if given & {name, ANYTHING} and not _is_called_only(name, old.node, new.node):
             return f"`{name}` may be worked out each time: classes get attributes under names that nobody can read"
     return ""
+
+
+def _is_of_its_own(name: str, c: Candidate) -> bool:
+    """Whether a method reads an attribute of its own object alone."""
+    own = [a.arg for a in c.node.args.args[:1]] if "." in c.name and not c.node.decorator_list else []
+    return all(_is_one_of(n.value, own) for n in walk(c.node) if isinstance(n, ast.Attribute) and n.attr == name)
 
 
 def _is_called_only(name: str, *nodes: FunctionNode) -> bool:
