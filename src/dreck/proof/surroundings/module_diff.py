@@ -10,6 +10,7 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
+from dreck.proof.surroundings.binding_order import are_bound_in_one_order
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
 from dreck.proof.surroundings.reshaped import reshaped
@@ -69,10 +70,7 @@ def changed_between(old: Module, new: Module) -> Changed:
         if generic[0][name] != generic[1][name]:
             told = apart if name.startswith(".") else always
             told.setdefault(name.removeprefix("."), "has other functions registered")
-    sequences = _sequences(old.tree), _sequences(new.tree)
-    for name in sequences[0].keys() & sequences[1].keys():
-        if sequences[0][name] != sequences[1][name]:
-            always.setdefault(name, "is bound in another order")
+    always = {**_bound_apart(old.tree, new.tree), **always}
     for name in (before.keys() | functions[0]) ^ (after.keys() | functions[1]):
         is_function = name in old.functions or name in new.functions
         other = new if name in before or name in functions[0] else old
@@ -82,6 +80,7 @@ def changed_between(old: Module, new: Module) -> Changed:
     always = {**classes.above, **always}
     apart = {**classes.attributes, **apart}
     acting = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
+    acting = acting or not are_bound_in_one_order(old.tree, new.tree)
     everywhere = "what the two modules do when they are imported is not the same" if acting else ""
     other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
     hooks = hooks_apart(old.names, new.names)
@@ -93,6 +92,17 @@ def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
     before, after = _definitions(old), _definitions(new)
     imported = {n.asname or n.name.split(".")[0] for tree in (old, new) for n in walk(tree) if isinstance(n, ast.alias)}
     return tuple(sorted(n for n in before.keys() | after.keys() if before.get(n) != after.get(n) and n not in imported))
+
+
+def _bound_apart(old: ast.Module, new: ast.Module) -> dict[str, str]:
+    """Names that are bound more than once, and not by the same kinds of statements in the same order."""
+    mine, theirs = _sequences(old), _sequences(new)
+    found: dict[str, str] = {}
+    for name in mine.keys() | theirs.keys():
+        both = name in mine and name in theirs
+        if mine.get(name) != theirs.get(name):
+            found[name] = "is bound in another order" if both else "is bound more than once in one version only"
+    return found
 
 
 def _sequences(tree: ast.Module) -> dict[str, list[str]]:
