@@ -16,6 +16,7 @@ ROOMS = {
     "same": None,
     "random function": 30,
     "random module": 16,
+    "further": 60,
     "variations": 150,
     "steps": 14,
     "random method": 8,

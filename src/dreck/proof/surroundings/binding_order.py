@@ -2,11 +2,11 @@
 
 import ast
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 
 from dreck.model.names.bindings import statements_of
 from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
-from dreck.source.walking import walk
 
 _WORDS = frozenset(
     {"globals", "vars", "locals", "exec", "eval", "setattr", "delattr", "modules", "__import__", "import_module"}
@@ -14,32 +14,58 @@ _WORDS = frozenset(
 )
 
 
+@dataclass(frozen=True, slots=True)
+class _Entry:
+    """A definition by its name, or a statement by what it says, and whether it may bind unseen; whether it says so,
+    or only calls what may."""
+
+    told: str
+    is_definition: bool
+    binds: bool = field(compare=False)
+    says_so: bool = field(compare=False, default=False)
+
+
 def are_bound_in_one_order(old: ast.Module, new: ast.Module) -> bool:
     """Whether functions and classes that both have stand alike among the statements that may bind their names."""
     orders = list(_order(old)), list(_order(new))
-    if not any(told for order in orders for told, _ in order):
+    both = set(orders[0]) & set(orders[1])
+    binding = {e for order in orders for e in order if e.binds and (e in both or (not e.is_definition and e.says_so))}
+    if not binding:
         return True
-    common = set(orders[0]) & set(orders[1])
-    mine, theirs = ([e for e in order if e[0] or e in common] for order in orders)
+    mine, theirs = (_places(order, binding, {e for e in both if e.is_definition}) for order in orders)
     return mine == theirs
 
 
-def _order(tree: ast.Module) -> Iterator[tuple[bool, str]]:
-    """Whether a statement may bind unseen, with what it says; of a definition the name."""
+def _places(order: list[_Entry], binding: set[_Entry], common: set[_Entry]) -> list[tuple[_Entry, frozenset[_Entry]]]:
+    """Each statement that may bind, with the definitions that stand before it; those of one version left out."""
+    found = []
+    before: set[_Entry] = set()
+    for e in order:
+        if e in binding:
+            found.append((e, frozenset(before)))
+        before |= {e} & common
+    return found
+
+
+def _order(tree: ast.Module) -> Iterator[_Entry]:
     says_global = any(isinstance(n, ast.Global) for n in every_node(tree))
     for s in statements_of(tree.body):
-        if _binds_unseen(s, says_global):
-            yield True, ast.dump(s)
-        elif isinstance(s, FunctionNode | ast.ClassDef):
-            yield False, s.name
+        binds = any(_is_of_names(n, says_global) for n in _run_at_once(s))
+        if isinstance(s, FunctionNode | ast.ClassDef):
+            yield _Entry(s.name, True, binds)
+        elif binds:
+            yield _Entry(ast.dump(s), False, True, any(_is_of_names(n, False) for n in _run_at_once(s)))
 
 
-def _binds_unseen(s: ast.stmt, says_global: bool) -> bool:
-    if isinstance(s, FunctionNode):  # what it does it does when it is called
-        parts: list[ast.AST] = [s.args, *s.decorator_list]
-    else:
-        parts = [s]
-    return any(_is_of_names(n, says_global) for part in parts for n in walk(part))
+def _run_at_once(s: ast.stmt) -> Iterator[ast.AST]:
+    """The nodes of a statement, what functions in it do when they are called left out."""
+    pending: list[ast.AST] = [s]
+    while pending:
+        n = pending.pop()
+        yield n
+        left = {id(inner) for inner in n.body} if isinstance(n, FunctionNode) else {id(getattr(n, "body", None))}
+        lazy = isinstance(n, FunctionNode | ast.Lambda)
+        pending += [child for child in ast.iter_child_nodes(n) if not lazy or id(child) not in left]
 
 
 def _is_of_names(n: ast.AST, says_global: bool) -> bool:

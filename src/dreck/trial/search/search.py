@@ -178,12 +178,16 @@ class Search(Attempts):
         finished = {tried.trail for tried in self.all_tried if tried.old.error is None}
         dead = {tried.trail: tried for tried in self.all_tried if tried.trail not in finished}
         until = self.count + _TO_ENDS
-        for tried in sorted(dead.values(), key=lambda tried: -len(tried.trail))[:_WAYS]:
-            alone = ({path: make} for path in tried.used for make in self.candidates.at(path)[:_OPTIONS])
-            for choice in (*self._of_one_kind(tried), *alone):
-                if self._over() or self.count >= until or self._all_have_ended():
-                    return
-                self.attempt({**tried.choice, **choice})
+        ways = sorted(dead.values(), key=lambda tried: -len(tried.trail))[:_WAYS]
+        alike = ({**tried.choice, **choice} for tried in ways for choice in self._of_one_kind(tried))
+        options = ((tried, path) for tried in ways for path in tried.used)
+        alone = (
+            {**tried.choice, path: make} for tried, path in options for make in self.candidates.at(path)[:_OPTIONS]
+        )
+        for choice in itertools.chain(alike, alone):
+            if self._over() or self.count >= until or self._all_have_ended():
+                return
+            self.attempt(choice)
 
     def _of_one_kind(self, tried: Tried) -> Iterator[Choice]:
         """Whatever nothing is known of as a text, a number or a list: what is put together is of one kind."""
