@@ -17,14 +17,19 @@ def changed_lines(old: FunctionNode, new: FunctionNode) -> tuple[frozenset[int],
     return frozenset(mine), frozenset(theirs)
 
 
-def _blocks(old: list[ast.stmt], new: list[ast.stmt], mine: set[int], theirs: set[int]) -> None:
+def not_shared(old: list[ast.stmt], new: list[ast.stmt]) -> tuple[list[ast.stmt], list[ast.stmt]]:
+    """Two blocks without the statements that they share at their beginning and at their end."""
     first, last = 0, 0
     shorter = min(len(old), len(new))
     while first < shorter and ast.dump(old[first]) == ast.dump(new[first]):
         first += 1
     while last < shorter - first and ast.dump(old[-1 - last]) == ast.dump(new[-1 - last]):
         last += 1
-    a, b = old[first : len(old) - last], new[first : len(new) - last]
+    return old[first : len(old) - last], new[first : len(new) - last]
+
+
+def _blocks(old: list[ast.stmt], new: list[ast.stmt], mine: set[int], theirs: set[int]) -> None:
+    a, b = not_shared(old, new)
     if len(a) == len(b) == 1 and type(a[0]) is type(b[0]) and _head(a[0]) == _head(b[0]):
         inner = list(zip(blocks_of(a[0]), blocks_of(b[0]), strict=False))
         if inner:

@@ -17,6 +17,7 @@ from dreck.model.views.liveness import Passed, bound_when_left, passed_by, read_
 from dreck.source.functions import Function, FunctionNode, blocks_of, functions_in, parse
 from dreck.source.lines import indent_of, split_lines
 from dreck.source.walking import walk
+from dreck.trial.running.region import not_shared
 from dreck.workbench.judging.acts_kept import acts_are_kept
 from dreck.workbench.judging.candidates import Candidate
 
@@ -108,12 +109,7 @@ def _head(f: FunctionNode) -> str:
 
 def _differing(old: list[ast.stmt], new: list[ast.stmt]) -> tuple[list[ast.stmt], list[ast.stmt]] | None:
     """The innermost statements outside of which two blocks say the same."""
-    first, last, shorter = 0, 0, min(len(old), len(new))
-    while first < shorter and ast.dump(old[first]) == ast.dump(new[first]):
-        first += 1
-    while last < shorter - first and ast.dump(old[-1 - last]) == ast.dump(new[-1 - last]):
-        last += 1
-    a, b = old[first : len(old) - last], new[first : len(new) - last]
+    a, b = not_shared(old, new)
     if len(a) == len(b) == 1 and type(a[0]) is type(b[0]) and _around(a[0]) == _around(b[0]):
         pairs = [(x, y) for x, y in zip(blocks_of(a[0]), blocks_of(b[0]), strict=True) if _dumps(x) != _dumps(y)]
         if len(pairs) == 1:
