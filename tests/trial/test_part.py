@@ -78,6 +78,11 @@ KEPT = {
     "another value read afterwards": (LADDER, LADDER.replace("kind = load.third()", "kilos = kind = load.third()")),
     "a name without a value": ("if mode:\n    more = load.size\nif mode == 'a':\n    kind = more\n", "if mode:\n    more = load.size\nkind = [more, None][mode != 'a']\n"),
     "an error that is being handled": ("kind = format_exc()\n", "kind = str(format_exc())\n"),
+    "a copy in the place of the list": ("if mode == 'a':\n    kind = load\nelse:\n    kind = []\n", "kind = load[:] if mode == 'a' else []\n"),
+    "two names of one list": ("if mode == 'a':\n    kind, kilos = [], []\nelse:\n    kind, kilos = load, load\n", "kind = kilos = [] if mode == 'a' else load\n"),
+    "a value too early": ("if mode == 'a':\n    kind = load[0]\nelif mode == 'b':\n    kind = load[-1]\n", "kind = {'a': load[0], 'b': load[-1]}.get(mode, kind)\n"),
+    "what decides in the place of its truth": ("if mode and load:\n    kind = True\nelse:\n    kind = False\n", "kind = mode and load\n"),
+    "what is equal in its place": ("if mode == 1:\n    kind = mode\nelse:\n    kind = 0\n", "if mode == 1:\n    kind = 1\nelse:\n    kind = 0\n"),
     "variables of the frame": ("kind = sorted(locals())\nif mode:\n    kind = 1\n", "kind = 1 if mode else sorted(locals())\n"),
 }  # fmt: skip
 
