@@ -191,3 +191,12 @@ SAME_BODY = (
 def test_what_a_module_does_when_it_is_imported(old, new, status):
     texts = [Text(Path("yard.py"), head + body) for head, body in zip((old, new), SAME_BODY, strict=True)]
     assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status
+
+
+def test_a_call_of_somebody_else_stays_on_its_side_of_a_function(write):
+    """Whoever is called may know the module, and put something else under the name."""
+    told, call = "def f(a):\n    if a:\n        return 1\n    return 2\n\n\n", 'helper.put("yard")\n'
+    before = "import helper\n\n" + call + "\n\n" + told
+    after = "import helper\n\n\n" + told + call
+    assert dreck.compare(write(before, "old.py"), write(after, "new.py"), trial=False).status == "unsettled"
+    assert dreck.compare(write(after, "old.py"), write(after + "\n", "new.py"), trial=False).status == "proved"

@@ -50,7 +50,8 @@ def _places(order: list[_Entry], binding: set[_Entry], common: set[_Entry]) -> l
 def _order(tree: ast.Module) -> Iterator[_Entry]:
     says_global = any(isinstance(n, ast.Global) for n in every_node(tree))
     for s in statements_of(tree.body):
-        binds = any(_is_of_names(n, says_global) for n in _run_at_once(s))
+        calls = isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)  # whoever is called may know the module
+        binds = calls or any(_is_of_names(n, says_global) for n in _run_at_once(s))
         if isinstance(s, FunctionNode | ast.ClassDef):
             yield _Entry(s.name, True, binds)
         elif binds:
