@@ -193,10 +193,10 @@ def test_what_a_module_does_when_it_is_imported(old, new, status):
     assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status
 
 
-def test_a_call_of_somebody_else_stays_on_its_side_of_a_function(write):
+def test_a_call_of_somebody_else_stays_on_its_side_of_a_function():
     """Whoever is called may know the module, and put something else under the name."""
     told, call = "def f(a):\n    if a:\n        return 1\n    return 2\n\n\n", 'helper.put("yard")\n'
-    before = "import helper\n\n" + call + "\n\n" + told
-    after = "import helper\n\n\n" + told + call
-    assert dreck.compare(write(before, "old.py"), write(after, "new.py"), trial=False).status == "unsettled"
-    assert dreck.compare(write(after, "old.py"), write(after + "\n", "new.py"), trial=False).status == "proved"
+    before, after = f"import helper\n\n{call}\n\n{told}", f"import helper\n\n\n{told}{call}"
+    for other, status in ((after, "unsettled"), (before + "\n", "proved")):
+        texts = (Text(Path("yard.py"), text) for text in (before, other))
+        assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status
