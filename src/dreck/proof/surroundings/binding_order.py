@@ -1,82 +1,68 @@
-"""Statements of a module that may bind a name without saying so, and where they stand among its definitions."""
+"""Names of a module that are bound on the other side of a statement which may bind them, or ask for them."""
 
 import ast
-from collections.abc import Iterator
+from collections import Counter
 from dataclasses import dataclass, field
 
-from dreck.model.names.bindings import statements_of
-from dreck.model.names.nodes import every_node
+from dreck.model.names.bindings import bindings_of, bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.proof.surroundings.importing import acts_of, led_to
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 
-_WORDS = frozenset(
-    {"globals", "vars", "locals", "exec", "eval", "setattr", "delattr", "modules", "__import__", "import_module"}
-    | {"__dict__", "__code__", "__defaults__", "__kwdefaults__", "__globals__", "__class__", "__setattr__"}
-)
-
-
-@dataclass(frozen=True, slots=True)
-class _Entry:
-    """A definition by its name, or a statement by what it says, and whether it may bind unseen; whether it says so,
-    or only calls what may."""
-
-    told: str
-    is_definition: bool
-    binds: bool = field(compare=False)
-    says_so: bool = field(compare=False, default=False)
+_Act = tuple[str, int]
+"""What a statement says that does more than bind a name, and the how manyth it is that says so."""
 
 
-def are_bound_in_one_order(old: ast.Module, new: ast.Module) -> bool:
-    """Whether functions and classes that both have stand alike among the statements that may bind their names."""
-    orders = list(_order(old)), list(_order(new))
-    both = set(orders[0]) & set(orders[1])
-    binding = {e for order in orders for e in order if e.binds and (e in both or (not e.is_definition and e.says_so))}
-    if not binding:
-        return True
-    mine, theirs = (_places(order, binding, {e for e in both if e.is_definition}) for order in orders)
-    return mine == theirs
+def moved_across(
+    old: tuple[ast.Module, ModuleNames], new: tuple[ast.Module, ModuleNames]
+) -> tuple[frozenset[str], bool]:
+    """The names of both versions that are bound on different sides of a statement that does more than bind a name,
+    and so may bind theirs. And whether it counts everywhere: such a statement leads to one of them, so that importing
+    may fail, or other modules are imported with all they have."""
+    mine, theirs = _order(*old), _order(*new)
+    if mine.opening != theirs.opening:
+        return frozenset(), True
+    acts = mine.asking.keys() & theirs.asking.keys()
+    both = mine.before.keys() & theirs.before.keys()
+    crossed = {name: (mine.before[name] ^ theirs.before[name]) & acts for name in both}
+    asked = any(name in mine.asking[act] | theirs.asking[act] for name in both for act in crossed[name])
+    return frozenset(name for name in both if crossed[name]), asked
 
 
-def _places(order: list[_Entry], binding: set[_Entry], common: set[_Entry]) -> list[tuple[_Entry, frozenset[_Entry]]]:
-    """Each statement that may bind, with the definitions that stand before it; those of one version left out."""
-    found = []
-    before: set[_Entry] = set()
-    for e in order:
-        if e in binding:
-            found.append((e, frozenset(before)))
-        before |= {e} & common
-    return found
+@dataclass(slots=True)
+class _Order:
+    """Of one version: imports of all a module has; the acts, with the names they lead to; those before a binding."""
+
+    opening: list[str] = field(default_factory=list)
+    asking: dict[_Act, set[str]] = field(default_factory=dict)
+    before: dict[str, set[_Act]] = field(default_factory=dict)
 
 
-def _order(tree: ast.Module) -> Iterator[_Entry]:
-    says_global = any(isinstance(n, ast.Global) for n in every_node(tree))
-    for s in statements_of(tree.body):
-        calls = isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)  # whoever is called may know the module
-        binds = calls or any(_is_of_names(n, says_global) for n in _run_at_once(s))
-        if isinstance(s, FunctionNode | ast.ClassDef):
-            yield _Entry(s.name, True, binds)
-        elif binds:
-            yield _Entry(ast.dump(s), False, True, any(_is_of_names(n, False) for n in _run_at_once(s)))
+def _order(tree: ast.Module, names: ModuleNames) -> _Order:
+    order, said, bound = _Order(), Counter[str](), bindings_of(tree).of
+    own = {s.name for s in tree.body if isinstance(s, FunctionNode | ast.ClassDef)}
+    for s in tree.body:
+        before = set(order.asking)
+        opening = _opening(s)
+        order.opening += opening
+        for told in acts_of(s, tree, names) or opening:
+            led = led_to(s, bound)
+            if isinstance(s, FunctionNode | ast.ClassDef) and not led & (own - {s.name}) and not _says_global(s):
+                continue  # what others' decorators, bases and defaults do is theirs
+            order.asking[told, said[told]] = led
+            said[told] += 1
+        for name in {name for inner in statements_of([s]) for name in bound_by(inner)}:
+            order.before.setdefault(name, set()).update(before)
+    return order
 
 
-def _run_at_once(s: ast.stmt) -> Iterator[ast.AST]:
-    """The nodes of a statement, what functions in it do when they are called left out."""
-    pending: list[ast.AST] = [s]
-    while pending:
-        n = pending.pop()
-        yield n
-        left = {id(inner) for inner in n.body} if isinstance(n, FunctionNode) else {id(getattr(n, "body", None))}
-        lazy = isinstance(n, FunctionNode | ast.Lambda)
-        pending += [child for child in ast.iter_child_nodes(n) if not lazy or id(child) not in left]
+def _opening(s: ast.stmt) -> list[str]:
+    """The statement, when it imports all that a module has."""
+    if isinstance(s, FunctionNode | ast.ClassDef):
+        return []
+    return [ast.dump(s)] if any(isinstance(n, ast.alias) and n.name == "*" for n in walk(s)) else []
 
 
-def _is_of_names(n: ast.AST, says_global: bool) -> bool:
-    match n:
-        case ast.alias(name="*") | ast.Global():
-            return True
-        case ast.Name(id=word) | ast.Attribute(attr=word):
-            return word in _WORDS
-        case ast.NamedExpr():
-            return True
-        case ast.Call():
-            return says_global
-    return False
+def _says_global(s: ast.stmt) -> bool:
+    return any(isinstance(n, ast.Global) for n in walk(s))

@@ -4,7 +4,7 @@ import ast
 import builtins
 import sys
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -50,25 +50,30 @@ def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     for s in tree.body:
         parts = list(importing.told([s]))
         if parts:
-            read = sorted(_led_to(s, importing.names) & again)
+            read = sorted(led_to(s, importing.bound) & again)
             found += [*parts, *(f"{name} {bound[name]}" for name in read)]
         bound.update(bound_by(s))
     return found
 
 
-def _led_to(s: ast.stmt, names: ModuleNames) -> set[str]:
-    """The names in a statement, and those in the functions and classes of the module that they lead to."""
+def led_to(s: ast.stmt, bound: Mapping[str, list[ast.stmt]]) -> set[str]:
+    """The names in a statement, and those in the statements of the module that bind them."""
     found, pending = set[str](), list[ast.AST]([s])
     while pending:
         fresh = {n.id for n in walk(pending.pop()) if isinstance(n, ast.Name)} - found
         found |= fresh
-        pending += [names.definitions[name] for name in fresh if name in names.definitions]
+        pending += [inner for name in fresh for inner in bound.get(name, ())]
     return found
 
 
 def acting(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> bool:
     """Whether a statement of a module does more than bind names."""
-    return any(True for _ in _importing(tree, names).told([s]))
+    return bool(acts_of(s, tree, names))
+
+
+def acts_of(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> list[str]:
+    """What a statement of a module does beside binding names, part by part."""
+    return list(_importing(tree, names).told([s]))
 
 
 def is_for_scripts(s: ast.stmt) -> bool:

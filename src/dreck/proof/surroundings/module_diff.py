@@ -10,7 +10,7 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
-from dreck.proof.surroundings.binding_order import are_bound_in_one_order
+from dreck.proof.surroundings.binding_order import moved_across
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
 from dreck.proof.surroundings.reshaped import reshaped
@@ -80,7 +80,9 @@ def changed_between(old: Module, new: Module) -> Changed:
     always = {**classes.above, **always}
     apart = {**classes.attributes, **apart}
     acting = effects_of(old.tree, old.names) != effects_of(new.tree, new.names)
-    acting = acting or not are_bound_in_one_order(old.tree, new.tree)
+    moved, asked = moved_across((old.tree, old.names), (new.tree, new.names))
+    always = {**dict.fromkeys(moved, "stands on the other side of a statement that may bind it"), **always}
+    acting = acting or asked
     everywhere = "what the two modules do when they are imported is not the same" if acting else ""
     other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
     hooks = hooks_apart(old.names, new.names)
