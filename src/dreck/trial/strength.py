@@ -22,6 +22,7 @@ _SHIFTED: dict[type[ast.cmpop], ast.cmpop] = {
 }
 _OF_ONE = frozenset({"abs", "round", "int", "float", "reversed", "sorted"})
 """Functions of Python of one value, without which code often looks as right."""
+_ANY_ERROR = ("Exception", "BaseException")
 _OF_TEXT = frozenset(
     [
         "strip",
@@ -88,7 +89,8 @@ def changes(function: FunctionNode) -> list[Change]:
 def slips_in(function: FunctionNode, other: FunctionNode) -> list[Change]:
     """Every change of a condition, and each constant moved, two statements swapped, a call left out; of what works
     out a value, what stands in this version alone: `other` is the one it is held against."""
-    return [*changes(function), *_of_values(function), *_of_statements(function), *_of_workings(function, other)]
+    workings = [*_of_workings(function, other), *_of_handlers(function, other)]
+    return [*changes(function), *_of_values(function), *_of_statements(function), *workings]
 
 
 def _of_workings(function: FunctionNode, other: FunctionNode) -> Iterator[Change]:
@@ -104,6 +106,31 @@ def _of_workings(function: FunctionNode, other: FunctionNode) -> Iterator[Change
                 for left in _left_of(item):
                     what = f"`{_short(item)}` as `{_short(left)}`"
                     yield Change(item.lineno, what, function, node, field, index, left, False)
+
+
+def _of_handlers(function: FunctionNode, other: FunctionNode) -> Iterator[Change]:
+    """Errors that one version alone waits for: any error instead of them, and one of several left out."""
+    known = {ast.unparse(kinds) for node in _walk(other) for *_, kinds in _waited_for(node)}
+    for node in _walk(function):
+        for place, field, index, kinds in _waited_for(node):
+            if ast.unparse(kinds) in known:
+                continue
+            parts = kinds.elts if isinstance(kinds, ast.Tuple) else []
+            fewer: list[ast.expr] = [ast.Tuple([p for p in parts if p is not left], ast.Load()) for left in parts]
+            for made in ([ast.Name("Exception", ast.Load())] if ast.unparse(kinds) not in _ANY_ERROR else []) + fewer:
+                ast.fix_missing_locations(ast.copy_location(made, kinds))
+                what = f"`{_short(kinds)}` as `{_short(made)}`"
+                yield Change(kinds.lineno, what, function, place, field, index, made, False)
+
+
+def _waited_for(node: ast.AST) -> Iterator[tuple[ast.AST, str, int | None, ast.expr]]:
+    """Where a node names errors that it waits for: a handler, or `suppress` in a `with`."""
+    match node:
+        case ast.ExceptHandler(type=ast.expr() as kinds):
+            yield node, "type", None, kinds
+        case ast.withitem(context_expr=ast.Call(func=func, args=args) as call):
+            if ast.unparse(func).rpartition(".")[2] == "suppress":
+                yield from ((call, "args", i, kinds) for i, kinds in enumerate(args))
 
 
 def _left_of(working: ast.Call | ast.BinOp) -> Iterator[ast.expr]:

@@ -153,7 +153,7 @@ class Candidates(Typed):
         if self.usages.known(name).optional:
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith(("()", ".await")):
-            made += [Make("raise", error) for error in self.usages.raised or ["Exception"]]
+            made += [Make("raise", error) for error in self.errors or ["Exception"]]
         return made
 
     def _plausible(self, name: str) -> list[Make]:
@@ -245,6 +245,7 @@ class Candidates(Typed):
         if u.ordered and not any(isinstance(c, str) for c in u.constants):
             made.insert(_EARLY, Make("value", math.nan))
         made += last_resorts(made, u)
+        made += [Make("stand-in")] if self.usages.caught and (u.subscripted or u.keys or u.indexed) else []
         alike = equal_to(u.constants)
         made[_EARLY - 1 : _EARLY - 1] = alike[:_ALIKE]
         return made + alike[_ALIKE:]

@@ -13,7 +13,7 @@ from dreck.trial.inputs.matching import matched_by, nearly_matched
 from dreck.trial.inputs.plain import AGREEING, HUGE, NONE_LIKE, STRING_METHODS, OwnText
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
-from dreck.trial.inputs.uses import Named, Usage
+from dreck.trial.inputs.uses import OF_SEVERAL, Named, Usage
 from dreck.trial.surely import is_module
 
 MISSING = object()
@@ -31,6 +31,16 @@ class Near:
         self.namespace = namespace
         self.own: dict[str, Any] = {}
         """The class that a first parameter (`self`) is an object of, by the name of the parameter."""
+
+    @property
+    def errors(self) -> list[str]:
+        """What may be raised, by name: each of those that a name stands for, as in `except FAULTS`."""
+        found: list[str] = []
+        for name in self.usages.raised:
+            kinds = self._lookup(name) if name.replace(".", "").isidentifier() else MISSING
+            several = range(len(kinds)) if isinstance(kinds, tuple) and len(kinds) > 1 else ()
+            found += [f"{name}{OF_SEVERAL}{i}" for i in several][:_MOST_FAILING] or [name]
+        return found
 
     def _spans(self, u: Usage) -> list[Make]:
         """Spans of as many seconds or days as the code names, and near them: `d.days > 7` is not `d > 7 days`."""
@@ -79,7 +89,7 @@ class Near:
         made = [Make("tuple", n) for n in tuples]
         once = u.iterated and not (u.indexed or u.sizes or u.contains)
         lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
-        failing = [Make("failing", (n, error)) for error in self.usages.raised for n in (1, 0)] if u.iterated else []
+        failing = [Make("failing", (n, error)) for error in self.errors for n in (1, 0)] if u.iterated else []
         return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else []) + failing[:_MOST_FAILING]
 
     def _around(self, value: Any, ordered: bool) -> list[Make]:

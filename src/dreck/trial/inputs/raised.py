@@ -2,11 +2,13 @@
 
 import ast
 import itertools
+from collections.abc import Iterator
 
 from dreck.source.walking import walk
-from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, class_name
+from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, Named, class_name, constants, made_with
 
 _MOST_BOTH = 3
+_MOST_ASKED = 8
 _ANY = frozenset(["Exception", "BaseException"])
 BEYOND = "BaseException"
 """What no handler of `Exception` takes, and a clean-up sees: as an interruption is, or the end of a task."""
@@ -29,6 +31,7 @@ class Raised:
         plain = [name for name in self.caught if not name.startswith(GROUP)]
         both = [BOTH.join(pair) for pair in itertools.islice(itertools.combinations(plain, 2), _MOST_BOTH)]
         beyond = [BEYOND] if self.cleans_up or _ANY & set(plain) else []
+        beyond += ["Exception"] if plain and not _ANY & set(plain) else []  # one that nobody waits for
         found = [*(self.caught or (["Exception"] if self.cleans_up else [])), *both, *self.odd_errors, *beyond]
         return list(dict.fromkeys(found))
 
@@ -39,6 +42,15 @@ class Raised:
                 names = _names(kinds)
                 self._caught(names)
                 if name is not None and _is_named(node, name):
+                    asked = [n for n in _classes_asked(node, name) if n not in names]
+                    values = itertools.islice(dict.fromkeys(_values_asked(node, name)), _MOST_ASKED)
+                    self._odd(
+                        [
+                            *asked,
+                            *(f"{BELOW_IT}{kind}" for kind in asked),
+                            *(made_with(value, path, kind) for path, value in values for kind in names[:2]),
+                        ]
+                    )
                     self._odd([f"{how}{kind}" for kind in names for how in (BELOW_IT, BARE, WITH_NUMBER)])
             case ast.TryStar(handlers=handlers):
                 self._caught([f"{GROUP}{name}" for h in handlers if h.type is not None for name in _names(h.type)])
@@ -77,3 +89,30 @@ def _handed(manager: ast.expr) -> list[str]:
 
 def _is_named(node: ast.AST, name: str) -> bool:
     return any(isinstance(part, ast.Name) and part.id == name for part in walk(node))
+
+
+def _classes_asked(handler: ast.ExceptHandler, name: str) -> Iterator[str]:
+    """The classes a handler asks whether its exception is of: `isinstance(e, K)`, `type(e) is K`, `case K():`."""
+    for node in walk(handler):
+        match node:
+            case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(id=asked), kinds]) if asked == name:
+                yield from _names(kinds)
+            case ast.Compare(left=ast.Call(func=ast.Name(id="type"), args=[ast.Name(id=asked)]), comparators=others):
+                yield from (n for kinds in others if asked == name for n in _names(kinds))
+            case ast.Match(subject=ast.Name(id=asked), cases=cases) if asked == name:
+                patterns = [part for case in cases for part in walk(case.pattern)]
+                yield from (n for p in patterns if isinstance(p, ast.MatchClass) for n in _names(p.cls))
+
+
+def _values_asked(handler: ast.ExceptHandler, name: str) -> Iterator[tuple[str, str]]:
+    """What a handler compares its exception with, or a part of it: the part, as it is read, and the constant."""
+    for node in walk(handler):
+        if not isinstance(node, ast.Compare):
+            continue
+        sides = [node.left, *node.comparators]
+        of_it = [side for side in sides if _is_named(side, name)]
+        for side in of_it:
+            path = (class_name(side) or "").partition(".")[2]
+            values = [v for other in sides if other is not side for v in constants(other)]
+            values += [v + 1 if isinstance(v, int) else f"x{v}x" for v in values if isinstance(v, int | str)]
+            yield from ((path, v.name if isinstance(v, Named) else repr(v)) for v in values if v is not None)

@@ -1,6 +1,7 @@
 """What is done with one input, and how an expression speaks of a constant or a class."""
 
 import ast
+import re
 from dataclasses import dataclass, field, fields
 from typing import Any
 
@@ -10,8 +11,22 @@ GROUP = "a group of "
 """Before the name of an exception: several are raised at once, as `except*` takes them."""
 BELOW_IT, BARE, WITH_NUMBER = "one below ", "one without words of ", "one with a number of "
 """Before the name of an exception: what a handler may ask of it that calls it by a name."""
+_MADE_WITH = re.compile(r"one of (?P<kind>[\w.#]+) made with (?P<value>.+?)(?: as (?P<path>[\w.]+))?", re.DOTALL)
+OF_SEVERAL = "#"
+"""Between the name of a tuple of exceptions and which of them it is."""
 BOTH = " and also "
 """Between the names of two exceptions: one that is both, where handlers ask for both."""
+
+
+def made_with(value: str, path: str, kind: str) -> str:
+    """An exception of `kind` that is made with `value`, and has it where `path` leads; as it is told in an input."""
+    return f"one of {kind} made with {value}" + (f" as {path}" if path else "")
+
+
+def asked_of(told: str) -> tuple[str, str, str] | None:
+    """Value, path and kind of what `made_with` told."""
+    found = _MADE_WITH.fullmatch(told)
+    return (found["value"], found["path"] or "", found["kind"]) if found is not None else None
 
 
 @dataclass(slots=True)

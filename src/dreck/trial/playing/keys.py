@@ -14,6 +14,9 @@ if TYPE_CHECKING:
 NAMED = "what is named "
 _OTHERS = 9
 """Items of keys that are not looked up are numbered from here on."""
+_KEYWORDS = ["more", "extra"]
+_MOST_KEYWORDS = 24
+_LONGEST = 40
 KEYS = (int, str, float, enum.Enum)
 """Classes whose values may be keys."""
 
@@ -45,6 +48,23 @@ def mapping_at(world: "World", path: str) -> dict[Any, Any]:
     for number in range(world.answer(f"len({path})", more)):
         made.setdefault(_key(world, path, number), world.at(f"{path}[{number}]"))
     return made
+
+
+def keywords_at(world: "World", name: str) -> dict[str, Any]:
+    """What `**name` takes: the keywords the code names, there or not, and one that it does not name."""
+    usages = world.candidates.usages
+    usage, each = usages.known(name), [usages.known(f"{name}{part}") for part in ("{}", "[]")]
+    asked = [*usage.keys, *usage.contains, *(c for u in each for c in u.constants)]
+    named = list(dict.fromkeys(key for key in asked if isinstance(key, str)))
+    keys = [*named[:_MOST_KEYWORDS], *(_KEYWORDS[: 1 if named else 2])]
+    return {key: world.at(f"{name}[{key!r}]") for key in keys if world.answer(f"{key!r} in {name}", (False, True))}
+
+
+def spread_at(world: "World", name: str) -> list[Any]:
+    """What `*name` takes: none, one, two, and about as many as the code asks for."""
+    sizes = [n + d for n in world.candidates.usages.known(name).sizes for d in (0, 1, -1) if 0 <= n + d <= _LONGEST]
+    count = world.answer(f"len(*{name})", tuple(dict.fromkeys([0, 1, 2, *sizes])))
+    return [world.at(f"{name}[{i}]") for i in range(count)]
 
 
 def below_dict(world: "World", path: str, kind: type, made_by: type | None) -> Any:

@@ -1,9 +1,12 @@
 """Exceptions made up by name: what a call raises, what an iteration ends with, what is thrown into a generator."""
 
+import ast
+import contextlib
 from collections.abc import Callable
+from types import SimpleNamespace
 from typing import Any
 
-from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER
+from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, OF_SEVERAL, WITH_NUMBER, asked_of
 
 _WORDS = "made up"
 
@@ -19,13 +22,40 @@ def made_up(name: str, named: Callable[[str], Any]) -> BaseException:
         return _of(type(made_up(name.removeprefix(BARE), named)), ())
     if name.startswith(WITH_NUMBER):
         return _of(type(made_up(name.removeprefix(WITH_NUMBER), named)), (3, _WORDS))
+    if (asked := asked_of(name)) is not None:
+        return _made_with(*asked, named)
     if BOTH in name:
         return _of_both(*(type(made_up(one, named)) for one in name.split(BOTH, 1)))
+    name, _, which = name.partition(OF_SEVERAL)
     kind = named(name)
     if isinstance(kind, tuple) and kind:
-        kind = kind[0]  # `except FAULTS`, where these are several
+        kind = kind[int(which or 0) % len(kind)]  # `except FAULTS`, where these are several
     is_one = isinstance(kind, type) and issubclass(kind, BaseException)
     return _of(kind, (_WORDS,)) if is_one else RuntimeError(_WORDS)
+
+
+def _made_with(value: str, path: str, kind: str, named: Callable[[str], Any]) -> BaseException:
+    """An exception that was made with a value, and has it where code asks for it."""
+    try:
+        given = ast.literal_eval(value)
+    except (ValueError, SyntaxError):
+        given = named(value)
+    of_system = issubclass(type(made_up(kind, named)), OSError)
+    args = ((given, _WORDS) if isinstance(given, int) else (3, given)) if of_system else (given,)
+    error: Any = _of(type(made_up(kind, named)), args)
+    with contextlib.suppress(AttributeError, TypeError):  # what cannot be set stays as it was made
+        _put(error, path.split("."), given)
+    return error
+
+
+def _put(whole: Any, path: list[str], value: Any) -> None:
+    *outer, last = path
+    for name in outer:
+        if getattr(whole, name, None) is None:
+            setattr(whole, name, SimpleNamespace())
+        whole = getattr(whole, name)
+    if last and getattr(whole, last, None) != value:
+        setattr(whole, last, value)
 
 
 def _of_both(one: type[BaseException], other: type[BaseException]) -> BaseException:

@@ -51,6 +51,10 @@ class StandIn:
     # --- items: what was set is there, what was deleted is not -------------------------------------
 
     def __getitem__(self, key: Any) -> Any:
+        self._dreck_world.may_raise(f"{self._dreck_path}[...] raises")
+        return self._dreck_item(key)
+
+    def _dreck_item(self, key: Any) -> Any:
         items, name = self._dreck_items, _key(key)
         if name in items:
             if items[name] is _GONE:
@@ -66,6 +70,7 @@ class StandIn:
         self._dreck_keys[_key(key)] = key
 
     def __delitem__(self, key: Any) -> None:
+        self._dreck_world.may_raise(f"{self._dreck_path}[...] raises")
         self._dreck_world.record("delete", f"{self._dreck_path}[{_key(key)}]")
         self._dreck_items[_key(key)] = _GONE
 
@@ -86,7 +91,7 @@ class StandIn:
         return bool(self._dreck_world.answer(f"{name} in {self._dreck_path}", (False, True)))
 
     def _dreck_get(self, key: Any, default: Any = None) -> Any:
-        return self[key] if key in self else default  # noqa: SIM401 - this is `get`
+        return self._dreck_item(key) if key in self else default  # noqa: SIM401 - this is `get`
 
     def __iter__(self) -> Generator[Any, Any, Any]:
         for item in self._dreck_one_by_one():
@@ -94,12 +99,12 @@ class StandIn:
             sent = yield item
             if sent is not None:
                 self._dreck_world.record("send", self._dreck_path, sent)
-        self._dreck_world.ends(self._dreck_path)
+        self._dreck_world.may_raise(f"{self._dreck_path} ends with")
         return self._dreck_world.at(f"{self._dreck_path} returns")
 
     def _dreck_one_by_one(self) -> Iterator[Any]:
         if not self._dreck_is_mapping():
-            yield from (self[number] for number in range(len(self)))
+            yield from (self._dreck_item(number) for number in range(len(self)))
             return
         there = [self._dreck_world.at(f"{self._dreck_path}[{n}]", keep=self) for n in range(self._dreck_size())]
         names = {_key(key): key for key in there} | self._dreck_keys

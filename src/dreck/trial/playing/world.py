@@ -292,10 +292,10 @@ class World:
             self.candidates.kept.append(made)
         return made
 
-    def ends(self, path: str) -> None:
-        """Something made up has been gone through to its end: code that waits for errors may get one there."""
-        errors = self.candidates.usages.raised
-        if errors and (error := self.answer(f"{path} ends with", ("nothing", *errors))) != "nothing":
+    def may_raise(self, place: str) -> None:
+        """Something made up is at its end, or is asked for an item: it may raise what the code waits for."""
+        errors = self.candidates.errors
+        if errors and (error := self.answer(place, ("nothing", *errors))) != "nothing":
             raise made_up(error, self._named)
 
     def _as_set_up(self, path: str) -> Any:

@@ -16,6 +16,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.keys import keywords_at, spread_at
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
 from dreck.trial.running.captured import Output, Turns, captured
@@ -325,13 +326,9 @@ class Runner:
                 continue
             match parameter.kind:
                 case parameter.VAR_POSITIONAL:
-                    count = world.answer(f"len(*{name})", (0, 1, 2))
-                    args += [world.at(f"{name}[{i}]") for i in range(count)]
+                    args += spread_at(world, name)
                 case parameter.VAR_KEYWORD:
-                    keys = world.candidates.usages.known(name).keys or ["more", "extra"]
-                    kwargs |= {
-                        k: world.at(f"{name}[{k!r}]") for k in keys if world.answer(f"{k!r} in {name}", (False, True))
-                    }
+                    kwargs |= keywords_at(world, name)
                 case parameter.KEYWORD_ONLY:
                     if self._given(world, name, parameter):
                         kwargs[name] = world.at(name)
