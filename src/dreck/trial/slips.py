@@ -20,7 +20,7 @@ from dreck.trial.running.run import ENDLESS, Observation, Runner
 from dreck.trial.search.clock import Clock
 from dreck.trial.search.moves import Choice, Tried
 from dreck.trial.search.search import Search
-from dreck.trial.strength import Change, slips_in
+from dreck.trial.strength import Change, is_act, slips_in
 
 _MANY = 160
 _FURTHER = 300
@@ -129,13 +129,23 @@ class _Slip:
 
     def is_noticed(self) -> bool:
         """Whether an input that was tried comes out otherwise."""
-        with self.runner.doing(self.slip):
-            for tried in self.inputs[:_MANY]:
-                seen, _, _ = self.runner.run(self.search.candidates, self._input(tried))
-                before = self._before(tried)
-                if seen != before and not (self.change.is_of_condition and _stumbles(seen, before)):
-                    return True
-        return False
+        left = iter(self.inputs[:_MANY])
+        while True:
+            with self.runner.doing(self.slip):
+                suspect = next((found for tried in left if (found := self._otherwise(tried)) is not None), None)
+            if suspect is None:
+                return False
+            tried, seen = suspect
+            again, _, _ = self.runner.run(self.search.candidates, self._input(tried))
+            if seen != again:  # else something was done once and for all when it was asked first
+                return True
+
+    def _otherwise(self, tried: Tried) -> tuple[Tried, Observation] | None:
+        """The input and what was seen on it, where that is other than what was seen before."""
+        seen, _, _ = self.runner.run(self.search.candidates, self._input(tried))
+        before = self._before(tried)
+        alike = seen == before or (self.change.is_of_condition and _stumbles(seen, before))
+        return None if alike else (tried, seen)
 
     def _input(self, tried: Tried) -> Choice:
         return tried.given if self.side else tried.choice
@@ -196,6 +206,8 @@ def _both_asked(change: Change) -> FunctionNode | None:
         test = test[change.index]
     if not isinstance(test, ast.expr) or not isinstance(change.other, ast.expr):
         return None
+    if isinstance(place, ast.If | ast.While) and any(map(is_act, (*place.body, *place.orelse))):
+        return None  # what is done there is done where nobody looks, or it would have been noticed
     harmful = ast.Call | ast.Await | ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Subscript | ast.Attribute
     if any(isinstance(n, harmful) for n in walk(test)) or isinstance(place, ast.Return):
         return None

@@ -178,7 +178,7 @@ def _of_statements(function: FunctionNode) -> Iterator[Change]:
             if not isinstance(block, list):
                 continue
             for i, statement in enumerate(block):
-                if _is_act(statement):
+                if is_act(statement):
                     gone = ast.copy_location(ast.Pass(), statement)
                     what = f"without `{_short(statement)}`"
                     yield Change(statement.lineno, what, function, node, field, i, gone, False)
@@ -189,7 +189,19 @@ def _of_statements(function: FunctionNode) -> Iterator[Change]:
                     yield Change(first.lineno, what, function, node, field, None, swapped, False)
 
 
-def _is_act(statement: ast.stmt) -> bool:
+def is_act(statement: ast.stmt) -> bool:
+    """Whether a statement does something to others: a call, what is waited for or yielded, a part of an object set."""
+    match statement:
+        case ast.Assign(targets=targets) | ast.Delete(targets=targets):
+            return all(isinstance(t, ast.Attribute | ast.Subscript) for t in targets)
+        case ast.AugAssign(target=ast.Attribute() | ast.Subscript()):
+            return True
+        case ast.AnnAssign(target=ast.Attribute() | ast.Subscript(), value=ast.expr()):
+            return True
+    return _is_call(statement)
+
+
+def _is_call(statement: ast.stmt) -> bool:
     return isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Call | ast.Await | ast.Yield)
 
 
@@ -199,7 +211,7 @@ def _may_matter(first: ast.stmt, second: ast.stmt) -> bool:
     if not (isinstance(first, simple) and isinstance(second, simple)):
         return False
     sides = [{n.id for n in walk(s) if isinstance(n, ast.Name)} for s in (first, second)]
-    return bool(sides[0] & sides[1]) and (_is_act(first) or _is_act(second) or bool(_bound(first) & sides[1]))
+    return bool(sides[0] & sides[1]) and (_is_call(first) or _is_call(second) or bool(_bound(first) & sides[1]))
 
 
 def _bound(statement: ast.stmt) -> set[str]:

@@ -91,7 +91,7 @@ class StandIn:
         return bool(self._dreck_world.answer(f"{name} in {self._dreck_path}", (False, True)))
 
     def _dreck_get(self, key: Any, default: Any = None) -> Any:
-        return self._dreck_item(key) if key in self else default  # noqa: SIM401 - this is `get`
+        return self._dreck_item(key) if key in self else default
 
     def __iter__(self) -> Generator[Any, Any, Any]:
         for item in self._dreck_one_by_one():

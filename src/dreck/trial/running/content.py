@@ -46,6 +46,7 @@ _PARTS: dict[Any, Callable[[Any], dict[str, Any]]] = {
     functools.partial: _read("func", "args", "keywords"),
     io.StringIO: _of_buffer,
     io.BytesIO: _of_buffer,
+    threading.local: lambda v: {"of this thread": dict(vars(v))},
     memoryview: lambda v: {"format": v.format, "shape": v.shape, "content": v.tobytes()},
     re.Pattern: _read("pattern", "flags"),
     re.Match: _read("re", "string", "regs", "pos", "endpos"),

@@ -16,6 +16,7 @@ from dreck.trial.playing.addresses import without_places
 from dreck.trial.playing.live import LEFT_TO_SEE
 from dreck.trial.playing.standins import StandIn
 from dreck.trial.running.content import content_of, held_by, hides_something, in_slots
+from dreck.trial.sandbox.cage import TimeUp
 
 _LIMIT = 2_000_000
 """So many parts of a value are described. A longer one is not compared: it would be passed without being looked at."""
@@ -74,9 +75,9 @@ class Describer:
             raise TooLong(f"a value of more than {_LIMIT} parts cannot be compared")
         try:
             return self._of(value)
-        except (TooLong, RecursionError, MemoryError):
+        except (TooLong, RecursionError, MemoryError, TimeUp):
             raise
-        except Exception as error:  # it plays another object, and cannot
+        except BaseException as error:  # it plays another object, and cannot
             return (type(value).__qualname__, f"<cannot be looked at: {type(error).__name__}>")
 
     def _of(self, value: Any) -> Any:
@@ -218,7 +219,9 @@ def _is_unchanged(world: Any, path: str, value: Any) -> bool:
     """Whether an attribute was only set to what it was: nobody can see that."""
     try:
         before = world.at(path)
-    except Exception:
+    except TimeUp:
+        raise
+    except BaseException:
         return False
     plain = isinstance(value, bool | int | float | str | bytes | type(None))
     return before is value or (plain and type(before) is type(value) and repr(before) == repr(value))
@@ -234,7 +237,9 @@ def _plain_repr(value: Any) -> str:
         return f"<{kind.__qualname__} object>"
     try:
         text = repr(value)
-    except Exception as error:
+    except TimeUp:
+        raise
+    except BaseException as error:  # what it holds may be made up, and raise an exit
         return f"<no repr: {type(error).__name__}>"
     return without_addresses(text)
 

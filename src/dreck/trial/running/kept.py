@@ -3,6 +3,7 @@
 import copy
 import enum
 import itertools
+import threading
 import types
 from collections import Counter, OrderedDict, defaultdict, deque
 from collections.abc import Callable, Iterator
@@ -14,7 +15,8 @@ from dreck.trial.running.describe import Describer
 from dreck.trial.running.held import is_small, put_content
 from dreck.trial.surely import is_a, is_class
 
-_PLAIN = (int, str, float, bytes, list, dict, set, tuple, type(None), bytearray, deque, types.SimpleNamespace)
+_PLAIN = (int, str, float, bytes, list, dict, set, tuple, type(None), bytearray, deque, types.SimpleNamespace,
+          threading.local)  # fmt: skip
 _COUNTED = (itertools.count, itertools.cycle)
 _LIKE_DICT = (Counter, OrderedDict, defaultdict)
 _MOST_UNNAMED = 20

@@ -1,7 +1,11 @@
-"""Variables of the process's environment: those the code reads are inputs, those it sets are part of what it does."""
+"""Variables of the process's environment: those the code reads are inputs, those it sets are part of what it does.
+
+So is the word for the system it runs on, which code compares with others.
+"""
 
 import ast
 import os
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -10,18 +14,26 @@ from dreck.source.walking import walk
 from dreck.trial.playing.world import World
 
 _MOST = 6
+SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 
 
 class Surroundings:
-    """The variables that a function reads by a constant name."""
+    """The variables that a function reads by a constant name, and the word for the system where it reads one."""
 
     def __init__(self, function: FunctionNode) -> None:
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
+        asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
+        self._system = asked[0] if len(asked) == 1 else ""  # one says what the other has to be
+        self._systems = tuple(dict.fromkeys([*_compared(function, self._system), *SYSTEMS.get(self._system, ())]))
 
     @contextmanager
     def given(self, world: World) -> Iterator[None]:
         """As long as the block lasts they stand as the input says."""
         before = dict(os.environ) if self._names else {}
+        home, _, word = self._system.partition(".")
+        system = getattr(sys.modules.get(home), word, "")
+        if system:
+            setattr(sys.modules[home], word, world.answer(self._system, (system, *self._systems)))
         for name in self._names:
             path = f"os.environ[{name!r}]"
             world.candidates.types.setdefault(path, None | str)
@@ -33,6 +45,8 @@ class Surroundings:
         try:
             yield
         finally:
+            if system:
+                setattr(sys.modules[home], word, system)
             if self._names:
                 put_back(before)
 
@@ -49,6 +63,24 @@ def _names(function: FunctionNode) -> Iterator[str]:
                 | ast.Compare(left=ast.Constant(value=str() as n), comparators=[base])
             ) if ast.unparse(base) in ("os.environ", "environ", "os"):
                 yield n
+
+
+def _is(node: ast.AST, word: str) -> bool:
+    return isinstance(node, ast.Attribute) and ast.unparse(node) == word
+
+
+def _compared(function: FunctionNode, word: str) -> Iterator[str]:
+    """The texts that the word for the system is held against."""
+    for node in walk(function):
+        match node:
+            case ast.Compare() | ast.Call(func=ast.Attribute(attr="startswith")):
+                parts = list(walk(node))
+            case ast.Match(cases=cases):
+                parts = [node.subject, *(inner for case in cases for inner in walk(case.pattern))]
+            case _:
+                continue
+        if word and any(_is(part, word) for part in parts):
+            yield from (n.value for n in parts if isinstance(n, ast.Constant) and isinstance(n.value, str))
 
 
 def put_back(before: dict[str, str]) -> tuple[tuple[str, str | None], ...]:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.running.surroundings import SYSTEMS
 from dreck.trial.search.moves import Choice, Tried, is_text
 
 
@@ -22,5 +23,5 @@ def smaller(tried: Tried) -> Iterator[Choice]:
             for value in (0, 1, make.what // 2):
                 if abs(value) < abs(make.what):
                     yield {**tried.choice, path: Make("value", value)}
-        elif is_text(tried, path) and len(make.what) > 1:
+        elif path not in SYSTEMS and is_text(tried, path) and len(make.what) > 1:
             yield {**tried.choice, path: Make("value", make.what[: len(make.what) // 2])}
