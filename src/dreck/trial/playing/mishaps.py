@@ -42,7 +42,7 @@ def _made_with(value: str, path: str, kind: str, named: Callable[[str], Any]) ->
         given = named(value)
     of_system = issubclass(type(made_up(kind, named)), OSError)
     args = ((given, _WORDS) if isinstance(given, int) else (3, given)) if of_system else (given,)
-    error: Any = _of(type(made_up(kind, named)), args)
+    error = _of(type(made_up(kind, named)), args)
     with contextlib.suppress(AttributeError, TypeError):  # what cannot be set stays as it was made
         _put(error, path.split("."), given)
     return error
