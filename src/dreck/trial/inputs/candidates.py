@@ -20,7 +20,7 @@ from dreck.trial.inputs.near import (
     last_resorts,
     of_patterns,
 )
-from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, WORDED
+from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, TOO_LARGE, WORDED
 from dreck.trial.inputs.recipes import LATER, Make, distinct
 from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import as_octets, as_text, says_octets
@@ -246,6 +246,8 @@ class Candidates(Typed):
             made.insert(_EARLY, Make("value", math.nan))
         made += last_resorts(made, u)
         made += [Make("stand-in")] if self.usages.caught and (u.subscripted or u.keys or u.indexed) else []
+        if u.arithmetic and not self.usages.grows:
+            made.append(Make("value", TOO_LARGE))
         alike = equal_to(u.constants)
         made[_EARLY - 1 : _EARLY - 1] = alike[:_ALIKE]
         return made + alike[_ALIKE:]

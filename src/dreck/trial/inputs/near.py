@@ -90,6 +90,8 @@ class Near:
         once = u.iterated and not (u.indexed or u.sizes or u.contains)
         lists = [Make("list", n) for n in dict.fromkeys([2, 1, 0, 3, *sizes])]
         failing = [Make("failing", (n, error)) for error in self.errors for n in (1, 0)] if u.iterated else []
+        if u.advanced:
+            return [Make("iterator", n) for n in (2, 0, 1, 3)] + failing[:_MOST_FAILING] + lists[:1]
         return made + lists + ([Make("iterator", 2), Make("iterator", 3)] if once else []) + failing[:_MOST_FAILING]
 
     def _around(self, value: Any, ordered: bool) -> list[Make]:

@@ -6,6 +6,7 @@ import pickle
 from collections.abc import Iterable
 from typing import Any
 
+_LONG = 10**30
 LATER = "'"
 """Behind a path: what stands there once objects have changed."""
 
@@ -20,7 +21,8 @@ class Make:
     def __repr__(self) -> str:
         match self.kind:
             case "value":
-                return repr(self.what)
+                is_power = type(self.what) is int and self.what > _LONG and self.what.bit_count() == 1
+                return f"2**{self.what.bit_length() - 1}" if is_power else repr(self.what)
             case "list" | "tuple" | "set":
                 return f"a {self.kind} of {self.what}"
             case "below dict":

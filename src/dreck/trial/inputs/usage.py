@@ -320,9 +320,9 @@ class Usages(Raised, Paths):
             case "isinstance", [value, kinds]:
                 names = [class_name(k) for k in (kinds.elts if isinstance(kinds, ast.Tuple) else [kinds])]
                 self._on(value, lambda u: u.classes.extend(n for n in names if n))
-            case "zip", walked:
-                for value in walked:
-                    self._on(value, lambda u: setattr(u, "iterated", True))
+            case "zip" | "next", walked:
+                for value in walked if name == "zip" else walked[:1]:
+                    self._on(value, lambda u: u.gone_through(name == "next"))
             case "map" | "filter", [by, *walked]:
                 for value in walked:
                     self._on(value, lambda u: setattr(u, "iterated", True))

@@ -85,6 +85,14 @@ class Usage:
     mapped: bool = False
     """Looked up by what iterating over it gives."""
 
+    advanced: bool = False
+    """Asked for its next item: only an iterator will do."""
+
+    def gone_through(self, step_by_step: bool) -> None:
+        """It gives one thing after the other, all of them or one at a time."""
+        self.iterated = True
+        self.advanced |= step_by_step
+
     def of_exactly(self, names: list[str]) -> None:
         """It is asked whether it is of these very classes; those derived from them are of interest, too."""
         self.classes.extend(names)
