@@ -82,6 +82,45 @@ def test_on_a_terminal_and_as_json(yard, call):
     assert "nothing that would take something off the reader" in nothing.stdout
 
 
+LINE = """\
+def sort(loads, log):
+    done = []
+    for load in loads:
+        # keep what is worth it
+        if load.dry:
+            log.weigh(load)
+            if load.kilos > 3:
+                log.take(load)
+                if load.clear:
+                    log.stamp(load)
+                    log.keep(load)
+
+        # what comes next
+        if load.last:
+            done.append(load)
+        elif load.first:
+            log.begin(load)
+    return done
+"""
+
+
+def test_two_commands_that_bring_more_than_one(tmp_path, call):
+    yard = tmp_path / "line.py"
+    yard.write_text(LINE)
+    found = dreck.offer(yard)
+    pair = next(o for o in found if " --write && " in o.command)
+    assert all(pair.gain > o.gain for o in found if set(o.steps) < set(pair.steps))
+    for command in pair.command.split(" && "):
+        words = [w.replace("NAME", "sort_pieces") for w in shlex.split(command)[1:]]
+        told = call(*words, *([] if "--write" in words else ["--write"]), "--json")
+        assert told.returncode == 0, told.stderr
+    assert sum(row.tangle for row in dreck.survey(yard)) == pair.before.tangle - pair.gain
+    yard.write_text(LINE)
+    (row,) = dreck.survey(yard, after=True)
+    assert row.reached == row.tangle - found.offers[0].gain
+    assert " reach " in call("survey", yard, "--after").stdout
+
+
 BANDS = """
 
 def band(kilos: int):

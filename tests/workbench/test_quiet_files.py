@@ -3,7 +3,7 @@
 import pytest
 
 import dreck
-import dreck.workbench.engine.untangle as engine
+import dreck.workbench.engine.flattening as engine
 
 STRAIGHT = "def fee(kilos):\n    if kilos > 3:\n        return 2\n    return 1\n"
 TANGLED = "def fee(kilos):\n    if kilos > 3:\n        return 2\n    else:\n        return 1\n"

@@ -25,7 +25,7 @@ _MUCH = 40
 @click.option(
     "--most", type=click.IntRange(0), metavar="TANGLE", help="Exit with 1 when a function has more than this."
 )
-@click.option("--after", is_flag=True, help="Work out the tangle each function would have after `untangle`.")
+@click.option("--after", is_flag=True, help="Work out the tangle left by `untangle`, and by the best of `offer`.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write all rows to FILE as CSV.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 @click.option("--json-lines", is_flag=True, help="Print each function as a line of JSON, as soon as it is measured.")

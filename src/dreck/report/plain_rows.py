@@ -15,8 +15,8 @@ _WIDEST = 60
 def write_survey(survey: "Survey", top: int | None, most: int | None = None) -> None:
     """Every row on a line of its own, whatever its length; then the totals, what was left out, what is over `most`."""
     rows = survey.rows[:top]
-    after = any(row.after is not None for row in rows)
-    heads = ("tangle", *(("after",) if after else ()), "depth", "ways", "test", "buried", "lines")
+    after = any(row.after is not None or row.reached is not None for row in rows)
+    heads = ("tangle", *(("after", "reach") if after else ()), "depth", "ways", "test", "buried", "lines")
     widths = [len(head) for head in heads]
     out = sys.stdout
     longest = max((len(row.function) for row in rows), default=0)
@@ -31,7 +31,7 @@ def write_survey(survey: "Survey", top: int | None, most: int | None = None) -> 
 
 
 def _cells(row: "Row", after: bool) -> tuple[str, ...]:
-    then = ("" if row.after is None else str(row.after),) if after else ()
+    then = ["" if value is None else str(value) for value in (row.after, row.reached)] if after else []
     return (
         str(row.tangle),
         *then,

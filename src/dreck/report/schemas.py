@@ -39,7 +39,7 @@ _SURVEY = _object(
     functions=_many(
         _object(
             function=TEXT, line=NUMBER, tangle=NUMBER, depth=NUMBER, ways=NUMBER, longest_test=NUMBER, lines=NUMBER,
-            steps=TEXTS, buried=NUMBER, after=_maybe(NUMBER), left=FLAG,
+            steps=TEXTS, buried=NUMBER, after=_maybe(NUMBER), left=FLAG, reached=_maybe(NUMBER),
         )
     ),
     skipped=_SKIPPED,

@@ -26,6 +26,7 @@ def write_csv(path: Path, survey: Survey) -> None:
         "buried",
         "after",
         "left",
+        "reached",
     ]
     writer = csv.DictWriter(out, columns, lineterminator="\n")
     writer.writeheader()

@@ -41,15 +41,15 @@ def show_survey(survey: Survey, top: int | None, most: int | None = None) -> Non
     out = console()
     rows = survey.rows[:top]
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    after = any(row.after is not None for row in rows)
-    for name in ("tangle", *(["after"] if after else []), "depth", "ways", "test", "buried", "lines"):
+    after = any(row.after is not None or row.reached is not None for row in rows)
+    for name in ("tangle", *(["after", "reach"] if after else []), "depth", "ways", "test", "buried", "lines"):
         table.add_column(name, justify="right", no_wrap=True)
     narrow = out.width < _NARROW
     table.add_column("function, and steps that apply" if narrow else "function", overflow="fold")
     if not narrow:
         table.add_column("steps that apply", overflow="fold", style=GOOD)
     for row in rows:
-        then = ["" if row.after is None else str(row.after)] if after else []
+        then = ["" if value is None else str(value) for value in (row.after, row.reached)] if after else []
         shape = (str(row.depth), short(row.ways), str(row.longest_test), str(row.buried), str(row.lines))
         steps = ", ".join(row.steps) if not row.left else "left alone"
         named = (

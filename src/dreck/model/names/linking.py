@@ -9,6 +9,7 @@ import copy
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
@@ -24,6 +25,11 @@ _MOST_TAKEN = 60
 @lru_cache(maxsize=128)
 def _names_of(tree: ast.Module) -> ModuleNames:
     return ModuleNames(tree)
+
+
+_renamed: WeakKeyDictionary[ModuleNames, dict[tuple[ast.AST, str, str], tuple[ast.AST, frozenset[str]]]]
+_renamed = WeakKeyDictionary()
+"""What definitions of a module are with its name before theirs, and which names of it they read."""
 
 
 class LinkedNames(ModuleNames):
@@ -164,7 +170,7 @@ class LinkedNames(ModuleNames):
         if theirs.tables.get(name) is not None:
             table = theirs.tables.get(name)
             assert table is not None
-            renamed = self._renamed(table, theirs, module)
+            renamed = self._renamed(table, theirs, module, mine)
             assert isinstance(renamed, ast.expr)
             self._tables[mine] = renamed
         definition = theirs.definitions.get(name)
@@ -175,25 +181,27 @@ class LinkedNames(ModuleNames):
             return
         if isinstance(definition, ast.ClassDef):
             self._bases |= {(module, n.id) for b in definition.bases for n in walk(b) if isinstance(n, ast.Name)}
-        made = self._renamed(definition, theirs, module)
+        made = self._renamed(definition, theirs, module, mine)
         assert isinstance(made, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
         made.name = mine
         self.originals[id(made)] = definition
         self.definitions[mine] = made
 
-    def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str) -> ast.AST:
-        renaming = _Renaming(self, theirs, module)
-        made = renaming.visit(copy.deepcopy(node))
-        for name in sorted(renaming.met):
+    def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str, mine: str) -> ast.AST:
+        known = _renamed.setdefault(theirs, {})
+        if (node, module, mine) not in known:
+            renaming = _Renaming(theirs, module)
+            known[node, module, mine] = renaming.visit(copy.deepcopy(node)), frozenset(renaming.met)
+        made, met = known[node, module, mine]
+        for name in sorted(met):
             self._foreign_name(theirs, module, name)
-        return made  # type: ignore[no-any-return]
+        return made
 
 
 class _Renaming(ast.NodeTransformer):
     """Names of the other module get its name before them; builtins, locals and parameters stay."""
 
-    def __init__(self, mine: LinkedNames, theirs: ModuleNames, module: str) -> None:
-        self.mine = mine
+    def __init__(self, theirs: ModuleNames, module: str) -> None:
         self.theirs = theirs
         self.module = module
         self.met: set[str] = set()

@@ -6,7 +6,7 @@ A local variable keeps its object until it is bound again or its function is lef
 import ast
 from functools import lru_cache
 
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
 
 _WATCHERS = frozenset({"weakref", "WeakKeyDictionary", "WeakValueDictionary", "WeakSet", "WeakMethod", "finalize",
@@ -18,7 +18,7 @@ _DRIVEN = frozenset({"contextmanager", "asynccontextmanager", "fixture"})
 """Decorators that see to it that a generator comes to its end."""
 
 
-@lru_cache(maxsize=64)
+@once_per_tree
 def tells_of_deaths(tree: ast.Module) -> bool:
     """Whether anything in a module may do another thing when a variable lets go of its object earlier or later."""
     return any(_tells(n) for n in every_node(tree))
@@ -39,7 +39,7 @@ def _tells(n: ast.AST) -> bool:
     return False
 
 
-@lru_cache(maxsize=64)
+@once_per_tree
 def speaking_generators(tree: ast.Module) -> frozenset[str]:
     """Generator functions and methods that clear up when they are left in the middle, by name."""
     functions = [n for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]

@@ -3,8 +3,8 @@ keep their value while a function runs."""
 
 import ast
 from collections.abc import Iterable, Iterator
-from functools import lru_cache
 
+from dreck.model.names.nodes import once_per_tree
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -58,7 +58,7 @@ def _is_constant(e: ast.expr) -> bool:
     return False
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _set_late(tree: ast.Module) -> frozenset[str]:
     """Attributes and constant keys that something sets outside of constructors, or may set; names classes work out."""
     found: set[str] = set()

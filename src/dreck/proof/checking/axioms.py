@@ -16,6 +16,7 @@ from functools import lru_cache
 from typing import Any
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.checking.elsewhere import sole_method
 from dreck.proof.checking.nested import are_joined, says_anything
@@ -328,7 +329,7 @@ def _member_names(node: ast.ClassDef) -> list[str]:
     return [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
 
 
-@lru_cache(maxsize=16)
+@once_per_tree
 def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
     """The names that statements of the module itself bind, with these; not those inside `if`, `try` or a loop."""
     plain = (
@@ -344,7 +345,7 @@ def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
     return found
 
 
-@lru_cache(maxsize=16)
+@once_per_tree
 def _counted(tree: ast.Module) -> Counter[str]:
     return Counter(bound_in(tree))
 

@@ -10,6 +10,7 @@ from importlib import import_module
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.classes.above import roots_of
 from dreck.source.walking import walk
 
@@ -81,7 +82,7 @@ def _stands_for_itself(node: ast.ClassDef, trees: tuple[ast.Module, ...]) -> boo
     return told <= _KEEPING and all(isinstance(s, ast.ImportFrom) and not s.level for s in bound)
 
 
-@lru_cache(maxsize=64)
+@once_per_tree
 def _tells_what_is_of_it(tree: ast.Module) -> bool:
     """Whether a file may register with an abstract class: what it registers with is no function and no module."""
     known = bindings_of(tree)

@@ -9,10 +9,10 @@ import builtins
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import lru_cache
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.checking.binding import bound_in
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import LibraryModule, is_compiled, library_module
@@ -117,7 +117,7 @@ def _is_bound_otherwise(base: ast.expr, tree: ast.Module) -> bool:
     return bool(bound["*"]) or bound[first] > max(len(list(_imported(ast.Name(first), tree, None))), min(made, 1))
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _bound(tree: ast.Module) -> Counter[str]:
     return Counter(bound_in(tree))
 

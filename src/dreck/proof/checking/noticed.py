@@ -6,10 +6,10 @@ The prover sorts the forms in which an `__eq__` may be written. Here it is carri
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.checking.closed import is_closed, is_of_no_constant
 from dreck.proof.checking.inverting import has_equality_of_pythons, those_of
 from dreck.proof.checking.lasting import is_lasting, walked_in
@@ -240,7 +240,7 @@ class _Told:
         return is_of_no_constant(kind, self.tree) if found is None else is_closed(found, self.names)
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes at the top of a file by names that stand for nothing else in it."""
     meant: dict[str, list[ast.AST]] = {}
@@ -273,7 +273,7 @@ def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
     }
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _tells_classes_otherwise(tree: ast.Module) -> bool:
     """Whether `__class__` or `__getattribute__` is defined, set or spoken of as a text."""
     words = ("__class__", "__getattribute__")

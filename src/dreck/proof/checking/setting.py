@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Iterable
 from functools import lru_cache
 
+from dreck.model.names.nodes import once_per_tree
 from dreck.source.walking import walk
 
 _WORDS = frozenset({"setattr", "delattr", "vars", "__import__"})
@@ -48,7 +49,7 @@ def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Modul
     return all(_is_plain(n, name) for tree in mine for n in walk(tree))
 
 
-@lru_cache(maxsize=256)
+@once_per_tree
 def _said(tree: ast.Module) -> frozenset[str]:
     """Every name and text in it."""
     fields = (value for n in walk(tree) for _, value in ast.iter_fields(n))
@@ -69,7 +70,7 @@ def _is_plain(n: ast.AST, name: str) -> bool:
     return not any(value == name for _, value in ast.iter_fields(n))
 
 
-@lru_cache(maxsize=256)
+@once_per_tree
 def _setting(tree: ast.Module) -> Counter[str]:
     """How attributes are set under names worked out: the innermost statements that do it."""
     found = Counter[str]()

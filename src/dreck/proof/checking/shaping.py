@@ -5,6 +5,7 @@ import sys
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.checking.nested import hands_on
 from dreck.source.walking import walk
 
@@ -75,7 +76,7 @@ def _answers_for_names(tree: ast.Module) -> bool:
     return "__getattr__" in _called_at_the_top(tree) and any(_comes_to_a_module(n) for n in walk(tree))
 
 
-@lru_cache(maxsize=64)
+@once_per_tree
 def _called_at_the_top(tree: ast.Module) -> set[str]:
     pending: list[ast.AST] = list(tree.body)
     found = set[str]()

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.above import roots_of
 from dreck.proof.classes.asked import gives_it_back, is_asked_plainly
 from dreck.proof.classes.bodies import statements_of
@@ -71,7 +71,7 @@ def _tree_of(node: ast.ClassDef, names: ModuleNames) -> ast.Module | None:
     return next((tree for tree in trees if node in _classes_at_top(tree).values()), None)
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _classes_at_top(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes at the top of a file whose names mean nothing else there."""
     bound: Counter[str] = Counter()

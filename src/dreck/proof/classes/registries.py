@@ -6,11 +6,11 @@ Source: the library reference, `functools.singledispatch` and `functools.singled
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import combinations
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -134,7 +134,7 @@ def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], 
     return False
 
 
-@lru_cache(maxsize=8)
+@once_per_tree
 def _decorating(tree: ast.Module) -> frozenset[ast.AST]:
     """What decorates functions by way of a name: `@fee.register`, `@fee.register(Glass)`."""
     told = (d for n in walk(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)

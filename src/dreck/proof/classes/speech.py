@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 
 _SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
 _OF_OBJECTS = frozenset({"__dict__", "__setattr__", "__delattr__"})
@@ -41,7 +41,7 @@ class Speech:
         return not self.stored.isdisjoint(_OF_FUNCTIONS)
 
 
-@lru_cache(maxsize=128)
+@once_per_tree
 def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
     names: set[str] = set()
     stored: set[str] = set()
@@ -66,7 +66,7 @@ def _spoken(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
     return frozenset(names), frozenset(stored)
 
 
-@lru_cache(maxsize=128)
+@once_per_tree
 def setting_by_any_name(tree: ast.Module) -> Counter[str]:
     """The functions and other statements that set attributes under names which nobody can read, as they are written."""
     members = [s for top in tree.body for s in (top.body if isinstance(top, ast.ClassDef) else [top])]
@@ -79,7 +79,7 @@ def _sets_by_any_name(node: ast.AST) -> bool:
     )
 
 
-@lru_cache(maxsize=128)
+@once_per_tree
 def constants_of(tree: ast.Module) -> frozenset[tuple[type, object]]:
     """The constants that stand in it: texts may be put together of them."""
     return frozenset((type(n.value), n.value) for n in every_node(tree) if isinstance(n, ast.Constant))

@@ -5,10 +5,9 @@
 
 import ast
 from collections.abc import Collection
-from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.above import above
 from dreck.proof.classes.elsewhere import Elsewhere
@@ -83,7 +82,7 @@ def _says(source: str, method: str) -> bool:
     return (module is not None and module.says(method)) or Elsewhere(method).has(source)
 
 
-@lru_cache(maxsize=64)
+@once_per_tree
 def _looks_up(tree: ast.Module) -> bool:
     return any(
         isinstance(n, ast.Call)

@@ -10,6 +10,7 @@ from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode, blocks_of
@@ -58,12 +59,17 @@ def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
 
 def led_to(s: ast.stmt, bound: Mapping[str, list[ast.stmt]]) -> set[str]:
     """The names in a statement, and those in the statements of the module that bind them."""
-    found, pending = set[str](), list[ast.AST]([s])
+    found, pending = set[str](), list[ast.stmt]([s])
     while pending:
-        fresh = {n.id for n in walk(pending.pop()) if isinstance(n, ast.Name)} - found
+        fresh = _read_in(pending.pop()) - found
         found |= fresh
         pending += [inner for name in fresh for inner in bound.get(name, ())]
     return found
+
+
+@once_per_tree
+def _read_in(s: ast.stmt) -> frozenset[str]:
+    return frozenset(n.id for n in walk(s) if isinstance(n, ast.Name))
 
 
 def acting(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> bool:

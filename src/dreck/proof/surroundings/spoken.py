@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 from dreck.model.ir.unfolding import is_all_constant
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.surroundings.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -104,7 +104,7 @@ def spoken_by_own(tree: ast.Module, other: ast.Module) -> frozenset[str]:
     return frozenset(n.attr for f in own for n in walk(f) if isinstance(n, ast.Attribute))
 
 
-@lru_cache(maxsize=32)
+@once_per_tree
 def _functions(tree: ast.Module) -> dict[str, list[ast.AST]]:
     found: dict[str, list[ast.AST]] = {}
     for n in every_node(tree):

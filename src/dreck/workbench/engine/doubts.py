@@ -1,9 +1,8 @@
 """Where an accepted assumption is doubtful: `total-order` in code that speaks of floats, sets, arrays or frames."""
 
 import ast
-from functools import lru_cache
 
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.assumptions import ORDER
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -32,7 +31,7 @@ def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -
     return frozenset({ORDER}) if accepted else frozenset()
 
 
-@lru_cache(maxsize=4)
+@once_per_tree
 def _imports_arrays(module: ast.Module) -> bool:
     for node in every_node(module):
         match node:

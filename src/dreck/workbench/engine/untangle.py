@@ -1,7 +1,6 @@
 """untangle: the work on files and targets, from reading to saving."""
 
 import ast
-import itertools
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from functools import partial
@@ -9,34 +8,28 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from dreck.errors import BadSource, DreckError
-from dreck.model.ir.graph import Arena
-from dreck.model.names.modules import ModuleNames
-from dreck.model.names.scopes import bound_names
 from dreck.model.views.measures import Tangle, measure
-from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.source.files import SourceFile, read
-from dreck.source.functions import Function, functions_in, parse, segment, splice
+from dreck.source.functions import Function, functions_in, parse, segment
 from dreck.source.guest import no_warnings
 from dreck.source.leave import is_left
-from dreck.source.lines import split_lines, width_of
+from dreck.source.lines import width_of
 from dreck.source.targets import Target, resolve
-from dreck.steps.catalogue import Options, Step, all_steps, default_steps, step_named
 from dreck.steps.support.scene import Others, Scene, Wishes
 from dreck.workbench import workers
 from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.collector import calm
 from dreck.workbench.engine.consulting import consultant
-from dreck.workbench.engine.doubts import ordered
+from dreck.workbench.engine.flattening import bench_for, chosen_steps, flatten
 from dreck.workbench.engine.formatting import FormatterFailed, formatted
 from dreck.workbench.engine.quiet import QuietFiles
-from dreck.workbench.engine.renaming import naming_steps, renamed_where_made
+from dreck.workbench.engine.renaming import renamed_where_made
 from dreck.workbench.engine.request import Asking, Request, green_before, validate
 from dreck.workbench.engine.reshape import Bench as Reshaping
 from dreck.workbench.engine.reshape import Change, Reshaped, reshape
 from dreck.workbench.engine.saving import save_all
 from dreck.workbench.engine.stage import project_files
-from dreck.workbench.engine.straighten import Bench, Proposal, node_of, straighten
-from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS, Judge
+from dreck.workbench.engine.straighten import Bench, Proposal
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.queries.gains import best_without_a_person
 from dreck.workbench.queries.nearness import what_is_near
@@ -185,21 +178,8 @@ def _straightened(path: Path, targets: list[Target], request: Request, asking: A
     functions = functions_in(tree, file.text)
     wanted = {f.name for target in targets for f in target.chosen(functions)}
     config = config_for(path)
-    assume = (DEFAULT_ASSUMPTIONS | config.assume | set(request.assume)) - config.doubt
-    bench = Bench(
-        path,
-        file.text,
-        split_lines(file.text),
-        ModuleNames(tree),
-        _judge(assume, request, config),
-        [step for step in _steps(request, config) if step.plans is None],
-        Options(assume, config.line_length or width_of(file.text), request.wishes.settings),
-        bool(request.steps or config.steps),
-        config.doubt,
-        config.seconds,
-        consultant(file, request, asking),
-    )
-    text, results = _functions(bench, tree, functions, wanted)
+    bench = bench_for(path, file.text, tree, request, config, consultant(file, request, asking))
+    text, results = flatten(bench, tree, functions, wanted)
     if text != file.text:
         _check_whole(file, text, functions)
     done = _reshaped(file, text, [f.name for f in functions if f.name in wanted], request, config, bench, asking)
@@ -232,7 +212,7 @@ def _reshaped(
     file: SourceFile, text: str, names: list[str], request: Request, config: Config, bench: Bench, asking: Asking
 ) -> Reshaped:
     """The steps that reach beyond one function, and the new names wished for."""
-    steps = [step for step in _steps(request, config) if step.plans is not None]
+    steps = [step for step in chosen_steps(request, config) if step.plans is not None]
     named = dict(config.names) | dict(request.wishes.names)
     only = any(not code.isidentifier() for code in request.wishes.names)
     wishes = replace(request.wishes, names=named, only_named=only)
@@ -299,74 +279,6 @@ def _told_together(results: list[FunctionResult], done: Reshaped, path: Path) ->
             after=after,
             stopped=done.stopped,
         )
-
-
-def _steps(request: Request, config: Config) -> list[Step]:
-    left = config.leave | set(request.leave)
-    if not request.steps and request.wishes.names:
-        return [step_named(name) for name in naming_steps(request.wishes.names) if name not in left]
-    if request.far:
-        return [step for step in all_steps() if step.name not in left and (step.by_default or step.plans is not None)]
-    if request.steps or config.steps:
-        chosen = {name: step_named(name) for name in request.steps or config.steps}.values()
-        return sorted((s for s in chosen if s.name not in left), key=lambda step: (step.order, step.name))
-    return [step for step in default_steps() if step.name not in left]
-
-
-def _judge(assume: frozenset[str], request: Request, config: Config) -> Judge:
-    return Judge(assume, trial=request.verdict != "proved", budget=config.budget or DEFAULT_BUDGET)
-
-
-def _functions(
-    bench: Bench, tree: ast.Module, functions: list[Function], wanted: set[str]
-) -> tuple[str, list[FunctionResult]]:
-    """Works from the last function to the first, so that the lines of those above stay what they are."""
-    text, lines = bench.text, bench.lines
-    grown: list[tuple[Function, int]] = []
-    results: list[FunctionResult] = []
-    may_be_left = "dreck:" in text
-    for function in reversed(functions):
-        if function.name not in wanted or (may_be_left and is_left(bench.lines, function, tree)):
-            continue
-        inner = _within(function, grown)
-        present = _moved(function, text, inner) if inner else function
-        assume = bench.options.assume | ordered(function.node, tree, bench.doubt)
-        own = replace(
-            bench,
-            text=text,
-            lines=lines,
-            judge=replace(bench.judge, arena=Arena(), assume=assume),
-            options=replace(bench.options, assume=assume),
-        )
-        result = straighten(own, present, _enclosing(functions, function))
-        results.append(result)
-        if result.changed:
-            text = splice(text, present, result.new)
-            lines = split_lines(text)
-            grown.append((function, len(split_lines(result.new)) - len(split_lines(result.old))))
-        if result.stopped:
-            break
-    return text, results[::-1]
-
-
-def _within(function: Function, grown: list[tuple[Function, int]]) -> list[tuple[Function, int]]:
-    """Of the functions that have changed, last of the file first, those inside this one."""
-    near = itertools.takewhile(lambda one: one[0].start <= function.end, reversed(grown))
-    return [(f, delta) for f, delta in near if function.start <= f.start and f.end <= function.end]
-
-
-def _moved(function: Function, text: str, inner: list[tuple[Function, int]]) -> Function:
-    """A function whose nested functions have changed: as it stands now."""
-    end = function.end + sum(delta for _, delta in inner)
-    lines = split_lines(text)
-    return replace(function, end=end, node=node_of("".join(lines[function.start - 1 : end]), function.start))
-
-
-def _enclosing(functions: list[Function], function: Function) -> frozenset[str]:
-    if not function.nested:
-        return frozenset()
-    around = [f for f in functions if f is not function and f.start <= function.start and function.end <= f.end]
-    return frozenset[str]().union(*(bound_names(f.node) for f in around))
 
 
 def _check_scopes(file: SourceFile, tree: ast.Module) -> None:

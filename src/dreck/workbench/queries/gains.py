@@ -1,7 +1,10 @@
 """Gains: what one step would bring in a function, place by place, judged by proof alone."""
 
 import ast
+import itertools
 import shlex
+import time
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass, replace
 from typing import Any
@@ -17,9 +20,12 @@ from dreck.steps.support.trees import Untouchable
 from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.reshape import Bench, judged
 
-_STAND_IN = "name_to_be_given"
+STAND_IN = "name_to_be_given"
 _EACH = 6
 """Offers of one step for one function."""
+_MOST = 3 * _EACH
+SECONDS = 20.0
+"""Of the processor's time, for one function."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,25 +57,40 @@ class Offer:
 
 def best_without_a_person(scene: Scene) -> str:
     """The step that brings most in a function by proof, and needs nothing from anybody; '' when there is none."""
-    found = [o for step in all_steps() if step.plans is not None for o in offers_of_step(scene, step)]
-    free = [o for o in found if not o.needs and o.verdict == "proved"]
+    found, _ = offers_in(scene)
+    free = [o for o, _ in found if not o.needs and o.verdict == "proved"]
     return max(free, key=lambda o: o.gain).steps[0] if free else ""
 
 
-def offers_of_step(scene: Scene, step: Step) -> list[Offer]:
-    """The places of one step that take something off the reader."""
-    found: list[Offer] = []
-    for place in _plans(scene, step):
-        made = _offer_of(scene, step, place)
-        if made is not None and all(made.command != other.command for other in found):
-            found.append(made)
-        if len(found) >= _EACH:
+def offers_in(scene: Scene, seconds: float = SECONDS) -> tuple[list[tuple[Offer, str]], bool]:
+    """The places in a function where a step takes something off the reader, those that bring most judged first; each
+    with the text that it makes. And whether all were looked at in `seconds` of the processor's time."""
+    until = time.process_time() + seconds
+    weighed: list[Weighed] = []
+    for step in all_steps():
+        if step.plans is None:
+            continue
+        if time.process_time() > until - seconds / 2:
             break
-    return found
+        places = (weighed_place(scene, step, place) for place in places_of(scene, step))
+        weighed += itertools.islice((one for one in places if one is not None and one.gain > 0), _MOST)
+    else:
+        step = None
+    weighed.sort(key=lambda one: -one.gain)
+    found: list[tuple[Offer, str]] = []
+    of_step = Counter[str]()
+    for one in weighed:
+        if time.process_time() > until:
+            return found, False
+        made = judged_offer(scene, one) if of_step[one.step.name] < _EACH else None
+        if made is not None and all(made.command != other.command for other, _ in found):
+            found.append((made, one.place.plan.text))
+            of_step[one.step.name] += 1
+    return found, step is None
 
 
 @dataclass(frozen=True, slots=True)
-class _Found:
+class Place:
     """A plan, and what a person has to name for it: code, or lines."""
 
     plan: Plan
@@ -83,22 +104,22 @@ class _Found:
         return ["dreck", "untangle", name, "--step", step, *named]
 
 
-def _plans(scene: Scene, step: Step) -> Iterator[_Found]:
+def places_of(scene: Scene, step: Step) -> Iterator[Place]:
     """Plans as they are, and those for which nothing is missing but a name."""
     assert step.plans is not None
     nameless: list[NotPlanned] = []
     for plan in _tried(scene, step):
         if isinstance(plan, Plan):
-            yield _Found(plan)
+            yield Place(plan)
         elif plan.unnamed:
             nameless.append(plan)
     for place in nameless[:_EACH]:
         lines = _lines_in(place.unnamed)
-        wishes = Wishes(alone=_STAND_IN, lines=lines) if lines else Wishes(names={place.unnamed: _STAND_IN})
+        wishes = Wishes(alone=STAND_IN, lines=lines) if lines else Wishes(names={place.unnamed: STAND_IN})
         again = replace(scene, wishes=wishes)
-        named = next((p for p in _tried(again, step) if isinstance(p, Plan) and _STAND_IN in p.made), None)
+        named = next((p for p in _tried(again, step) if isinstance(p, Plan) and STAND_IN in p.made), None)
         if named is not None:
-            yield _Found(named, place.unnamed, lines)
+            yield Place(named, place.unnamed, lines)
 
 
 def _lines_in(code: str) -> tuple[int, int] | None:
@@ -116,21 +137,35 @@ def _tried(scene: Scene, step: Step) -> Iterator[Plan | NotPlanned]:
         return
 
 
-def _offer_of(scene: Scene, step: Step, place: _Found) -> Offer | None:
-    """The offer that a plan is, when it takes something off the reader and is not known to differ."""
-    plan = place.plan
+@dataclass(frozen=True, slots=True)
+class Weighed:
+    """A place of a step, with what is left of the function and the tangle that goes."""
+
+    step: Step
+    place: Place
+    after: Tangle
+    gain: int
+
+
+def weighed_place(scene: Scene, step: Step, place: Place) -> Weighed | None:
+    """What a place brings; None where what comes out is no Python."""
     try:
-        functions = functions_in(parse(plan.text, scene.path), plan.text)
+        functions = functions_in(parse(place.plan.text, scene.path), place.plan.text)
     except DreckError:
         return None
-    gain = _whole(scene.functions) - _whole(functions)
-    if gain <= 0:
-        return None
+    gain = whole_tangle(scene.functions) - whole_tangle(functions)
+    own = next((f for f in functions if f.name == scene.function.name), None)
+    after = measure(own.node) if own is not None else Tangle(0, 0, 0, 0, 0)
+    return Weighed(step, place, after, gain)
+
+
+def judged_offer(scene: Scene, weighed: Weighed) -> Offer | None:
+    """The offer that a place is, when it is not known to differ."""
+    step, place, plan = weighed.step, weighed.place, weighed.place.plan
     bench = Bench(read(scene.path), (), Wishes(), Wanted(trial=False), scene.line_length, "proved")
     verdict = judged(bench, scene, step, plan)
     if verdict.status == "differs" or (verdict.status != "proved" and plan.only_if_proved):
         return None
-    own = next((f for f in functions if f.name == scene.function.name), None)
     name = f"{scene.path}::{scene.function.name}"
     first, last = place.lines or (plan.line, _last_line(scene, plan.line))
     return Offer(
@@ -139,17 +174,17 @@ def _offer_of(scene: Scene, step: Step, place: _Found) -> Offer | None:
         last,
         (step.name,),
         measure(scene.node),
-        measure(own.node) if own is not None else Tangle(0, 0, 0, 0, 0),
-        gain,
+        weighed.after,
+        weighed.gain,
         "proved" if verdict.status == "proved" else "tested",
         verdict.assumptions,
         (*(["a name"] if place.unnamed else []), *(f"assumes {a}" for a in step.asks if a in verdict.assumptions)),
         shlex.join(place.typed(name, step.name)),
-        plan.reason.replace(_STAND_IN, "NAME"),
+        plan.reason.replace(STAND_IN, "NAME"),
     )
 
 
-def _whole(functions: list[Function]) -> int:
+def whole_tangle(functions: list[Function]) -> int:
     return sum(measure(f.node).tangle for f in functions)
 
 

@@ -1,6 +1,5 @@
 """offer: what could be done in a function, best first: the gain, the evidence, what it needs, what to type."""
 
-import shlex
 import time
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import asdict, dataclass
@@ -14,19 +13,14 @@ from dreck.source.functions import functions_in, parse
 from dreck.source.leave import is_left
 from dreck.source.lines import split_lines, width_of
 from dreck.source.targets import Target, resolve
-from dreck.steps.catalogue import all_steps
 from dreck.steps.support.scene import Others, Scene, Wishes
-from dreck.workbench.engine.request import Request
 from dreck.workbench.engine.stage import project_files
-from dreck.workbench.engine.untangle import untangle
-from dreck.workbench.queries.gains import Offer, offers_of_step
+from dreck.workbench.queries.gains import SECONDS, Offer, offers_in
+from dreck.workbench.queries.sequences import flat, sequences
 from dreck.workbench.store.config import config_for
 
 if TYPE_CHECKING:
     import pandas
-
-SECONDS = 20.0
-"""Processor time for one function, all steps together."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -80,7 +74,7 @@ def offer(
     unfinished: list[str] = []
     for done, target in enumerate(wanted, 1):
         try:
-            offers, late = _of_target(target)
+            offers, late = offers_of(target)
         except (BadSource, RecursionError) as error:
             if len(wanted) == 1:
                 raise
@@ -93,7 +87,8 @@ def offer(
     return Offers(tuple(found), tuple(skipped), tuple(unfinished))
 
 
-def _of_target(target: Target) -> tuple[list[Offer], list[str]]:
+def offers_of(target: Target, seconds: float = SECONDS) -> tuple[list[Offer], list[str]]:
+    """The offers for the functions that a target means, and those for which `seconds` of work were not enough."""
     file = read(target.path)
     tree = parse(file.text, target.path)
     functions = functions_in(tree, file.text)
@@ -106,37 +101,21 @@ def _of_target(target: Target) -> tuple[list[Offer], list[str]]:
             continue
         width = config_for(target.path).line_length or width_of(file.text)
         scene = Scene(target.path, file.text, tree, functions, function, Wishes(), width, others)
-        offers, ended = _of_function(scene)
+        offers, ended = _of_function(scene, seconds)
         found += offers
         if not ended:
             unfinished.append(f"{target.path}::{function.name}")
     return found, unfinished
 
 
-def _of_function(scene: Scene) -> tuple[list[Offer], bool]:
-    """Every offer for one function, as far as the time goes."""
-    begun = time.process_time()
-    found = list(_flattening(scene))
-    for step in all_steps():
-        if step.plans is None:
-            continue
-        if time.process_time() - begun > SECONDS:
-            return found, False
-        found += offers_of_step(scene, step)
-    return found, True
-
-
-def _flattening(scene: Scene) -> Iterator[Offer]:
-    """The steps that flatten, all together: they need nothing from anybody."""
-    name = f"{scene.path}::{scene.function.name}"
-    result = untangle([name], Request(verdict="proved")).functions
-    done = next((f for f in result if f.name == scene.function.name), None)
-    if done is None or not done.steps or done.after.tangle >= done.before.tangle:
-        return
-    steps = tuple(dict.fromkeys(taken.step for taken in done.steps))
-    assumptions = tuple(sorted({a for taken in done.steps for a in taken.verdict.assumptions}))
-    line, last = scene.node.lineno, scene.node.end_lineno or scene.node.lineno
-    gain = done.before.tangle - done.after.tangle
-    command = f"dreck untangle {shlex.quote(name)}"
-    reason = f"{len(done.steps)} steps that flatten" if len(done.steps) > 1 else done.steps[0].reason
-    yield Offer(name, line, last, steps, done.before, done.after, gain, "proved", assumptions, (), command, reason)
+def _of_function(scene: Scene, seconds: float) -> tuple[list[Offer], bool]:
+    """Every offer for one function, as far as the time goes: single ones, then two in a row."""
+    until = time.process_time() + seconds
+    first = flat(scene)
+    singles, all_tried = offers_in(scene, until - time.process_time())
+    found = [*([first[0]] if first is not None else []), *(offer for offer, _ in singles)]
+    rows = sequences(scene, first, sorted(singles, key=lambda one: -one[0].gain), until)
+    for row in sorted(rows, key=lambda o: (-o.gain, bool(o.needs), o.verdict != "proved")):
+        if all(row.gain > o.gain for o in found if set(o.steps) <= set(row.steps)):  # else one command does as well
+            found.append(row)
+    return found, all_tried

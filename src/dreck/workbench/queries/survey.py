@@ -47,6 +47,9 @@ class Row:
     """The tangle it would have after `untangle`, by proof alone; None where that was not worked out."""
     left: bool = False
     """Whether a comment says that it is to be left alone."""
+    reached: int | None = None
+    """The tangle left, that of what is cut out of it counted, by the best that `offer` finds; None for all but the
+    worst functions, and where nothing takes tangle off."""
 
 
 @dataclass(frozen=True, slots=True, repr=False)
@@ -116,7 +119,8 @@ def survey(
     Files that are not Python are named in `skipped`. With `jobs` greater than one, or an `executor` of your
     own (anything with the interface of `concurrent.futures.Executor`), files are measured in parallel, with the
     same rows. With `since`, a revision in git, only functions that are new or have changed since then are kept;
-    with `after`, the tangle they would have after `untangle` is worked out, by proof alone. `told` is told of
+    with `after`, the tangle they would have after `untangle` is worked out, by proof alone, and for the twenty worst
+    what the best of `offer` leaves, in four seconds of the processor's time for each. `told` is told of
     progress. With `cache`, files whose text was measured before are not measured again. Raises BadTarget for a path
     that is not there.
     """
@@ -137,6 +141,10 @@ def survey(
         rows = _with_after(rows, jobs)
     rows = list({(row.function, row.line): row for row in rows}.values())
     rows.sort(key=lambda row: (-row.tangle, row.function, row.line))
+    if after:
+        from dreck.workbench.queries.reached import with_reached
+
+        rows = with_reached(rows, jobs, told)
     return Survey(tuple(rows), tuple(skipped))
 
 
@@ -264,9 +272,9 @@ def _found_again(path: Path, kept: list[list[Any]]) -> _Found:
 
 
 def _row(path: Path, name: str, *values: Any) -> Row:
-    line, tangle, depth, ways, longest, lines, steps, buried, after, left = values
+    line, tangle, depth, ways, longest, lines, steps, buried, after, left, reached = values
     row = (line, tangle, depth, ways, longest, lines, tuple(steps))
-    return Row(f"{path}::{name}", *row, buried, after, left)
+    return Row(f"{path}::{name}", *row, buried, after, left, reached)
 
 
 def _measured_file(target: Target) -> _Found:
