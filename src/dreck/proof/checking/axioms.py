@@ -16,7 +16,7 @@ from functools import lru_cache
 from typing import Any
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.checking.elsewhere import sole_method
 from dreck.proof.checking.nested import are_joined, says_anything
@@ -352,7 +352,7 @@ def _counted(tree: ast.Module) -> Counter[str]:
 
 @lru_cache(maxsize=32)
 def _reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
-    for n in walk(tree):
+    for n in every_node(tree):
         match n:
             case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict") | ast.alias(name="defaultdict"):
                 return False

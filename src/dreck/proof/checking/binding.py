@@ -4,15 +4,15 @@ import ast
 from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
+from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
-from dreck.source.walking import walk
 
 
 def bound_in(tree: ast.Module) -> Iterator[str]:
     """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     imported = imported_anywhere(tree)
-    nodes = list(walk(tree))
+    nodes = list(every_node(tree))
     opened = any(map(opens_a_module, nodes))
     if hands_setting_on(nodes):
         yield "*"

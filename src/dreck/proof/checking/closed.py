@@ -10,9 +10,8 @@ from importlib import import_module
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.above import roots_of
-from dreck.source.walking import walk
 
 _SAFE = ["builtins", "abc", "argparse", "ast", "collections", "collections.abc", "configparser", "contextlib"]
 _SAFE += ["datetime", "decimal", "enum", "fractions", "html.parser", "io", "json", "logging", "numbers", "pathlib"]
@@ -26,7 +25,7 @@ _CONSTANTS = (0, True, 1.5, 1j, "", b"", None, ..., ())
 def is_closed(node: ast.ClassDef, names: ModuleNames) -> bool:
     """Whether nothing is of a class of the files but what is made by it and by those below it."""
     trees = (names.tree, *names.trees)
-    if any(_said(n) & _HOOKED for tree in trees for n in walk(tree)):
+    if any(_said(n) & _HOOKED for tree in trees for n in every_node(tree)):
         return False
     found = [_of_the_library(source) for source in sorted(roots_of(node, names))]
     if not all(found) or not _stands_for_itself(node, trees):
@@ -74,7 +73,7 @@ def _of_the_library(source: str) -> tuple[object] | None:
 def _stands_for_itself(node: ast.ClassDef, trees: tuple[ast.Module, ...]) -> bool:
     """Whether the classes that one derives from are those of their statements, with no other in their place."""
     words = {_last(base) for base in node.bases}
-    kinds = [n for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    kinds = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     for _ in kinds:
         words |= {_last(base) for kind in kinds if kind.name in words for base in kind.bases}
     told = {_last(d.func if isinstance(d, ast.Call) else d) for k in kinds if k.name in words for d in k.decorator_list}
@@ -86,7 +85,7 @@ def _stands_for_itself(node: ast.ClassDef, trees: tuple[ast.Module, ...]) -> boo
 def _tells_what_is_of_it(tree: ast.Module) -> bool:
     """Whether a file may register with an abstract class: what it registers with is no function and no module."""
     known = bindings_of(tree)
-    for n in walk(tree):
+    for n in every_node(tree):
         if getattr(n, "value", None) == "register" or _asks_by_any_name(n):
             return True
         if getattr(n, "attr", "") == "register":

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.binding import bound_in
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import LibraryModule, is_compiled, library_module
@@ -28,12 +28,12 @@ _TYPING = frozenset({"typing", "abc", "builtins"})
 def sole_method(names: ModuleNames, kind: str, name: str) -> FunctionNode | None:
     """The only function of that name in all the files, if it stands in the class `kind` and nothing else has a say."""
     trees = (names.tree, *names.trees)
-    written = [n for tree in trees for n in walk(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    written = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
     written = [n for n in written if n.name == name]
     homes = [n for n in names.tree.body if isinstance(n, ast.ClassDef) and n.name == kind]
     if len(written) != 1 or len(homes) != 1 or written[0] not in homes[0].body or written[0].decorator_list:
         return None
-    classes = [(n, tree) for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    classes = [(n, tree) for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     kin, bases, grown = {kind}, list[tuple[ast.expr, ast.Module]](), True
     while grown:
         near = [(n, t) for n, t in classes if n.name in kin or kin & set(map(_last, n.bases))]
@@ -146,7 +146,7 @@ def _stored(s: ast.stmt) -> Iterator[str]:
 def _imported(e: ast.expr, tree: ast.Module, text: LibraryModule | None) -> Iterator[str]:
     """All that the first name of an expression may be imported as anywhere in a file, the rest put behind it."""
     parts = _parts(e)
-    for n in walk(tree):
+    for n in every_node(tree):
         if not isinstance(n, ast.Import | ast.ImportFrom):
             continue
         for alias in n.names:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.classes.above import above, roots_of
 from dreck.source.walking import walk
 
@@ -19,23 +20,25 @@ _HAVING_NONE = {
 @lru_cache(maxsize=16)
 def asks_equality(names: ModuleNames) -> bool:
     trees = [names.tree, *names.trees]
-    said = sum(_said("__ne__", n) for tree in trees for n in walk(tree))
-    calls = sum(_said("__eq__", n) for tree in trees for n in walk(tree) if not _is_a_call_or_method(n))
-    bodies = [(kind, s) for tree in trees for kind in walk(tree) if isinstance(kind, ast.ClassDef) for s in kind.body]
+    said = sum(_said("__ne__", n) for tree in trees for n in every_node(tree))
+    calls = sum(_said("__eq__", n) for tree in trees for n in every_node(tree) if not _is_a_call_or_method(n))
+    bodies = [
+        (kind, s) for tree in trees for kind in every_node(tree) if isinstance(kind, ast.ClassDef) for s in kind.body
+    ]
     forms = sum(_is_the_form(s) for _, s in bodies)
-    called = [n for tree in trees for n in walk(tree) if isinstance(n, ast.Call) and n.args[1:]]
+    called = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.Call) and n.args[1:]]
     made = any(_last(n.func) in _MAKING or _names_it_anew(n) for n in called)
-    made = made or any(_said(word, n) for tree in trees for n in walk(tree) for word in ("exec", "eval"))
-    declines = any(_said("NotImplemented", n) for tree in trees for n in walk(tree))
+    made = made or any(_said(word, n) for tree in trees for n in every_node(tree) for word in ("exec", "eval"))
+    declines = any(_said("NotImplemented", n) for tree in trees for n in every_node(tree))
     if calls or said != forms or made or (forms and declines):
         return False
     equal = _with_equality(trees)
-    inside = [s for tree in trees for s in walk(tree) if getattr(s, "name", "") == "__eq__"]
+    inside = [s for tree in trees for s in every_node(tree) if getattr(s, "name", "") == "__eq__"]
     if len(inside) != sum(getattr(s, "name", "") == "__eq__" for _, s in bodies):
         return False
     if not equal:
         return True
-    kinds = [kind for tree in trees for kind in walk(tree) if isinstance(kind, ast.ClassDef)]
+    kinds = [kind for tree in trees for kind in every_node(tree) if isinstance(kind, ast.ClassDef)]
     below = _below(equal, kinds)
     return all(_has_none(source) for k in kinds if k.name in below for source in above(k, names))
 
@@ -60,7 +63,7 @@ def is_unequal_by_itself(kind: ast.ClassDef, names: ModuleNames) -> bool:
 
 def those_of(kind: ast.ClassDef, names: ModuleNames) -> list[ast.ClassDef]:
     """A class with all that may derive from it, told by their names."""
-    kinds = [n for tree in (names.tree, *names.trees) for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    kinds = [n for tree in (names.tree, *names.trees) for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     below = _below({kind.name}, kinds)
     return [k for k in kinds if k.name in below]
 
@@ -74,13 +77,13 @@ def has_equality_of_pythons(kind: ast.ClassDef, names: ModuleNames) -> bool:
 @lru_cache(maxsize=16)
 def _named_equal(names: ModuleNames) -> set[str]:
     trees = [names.tree, *names.trees]
-    return _below(_with_equality(trees), [k for tree in trees for k in walk(tree) if isinstance(k, ast.ClassDef)])
+    return _below(_with_equality(trees), [k for tree in trees for k in every_node(tree) if isinstance(k, ast.ClassDef)])
 
 
 @lru_cache(maxsize=16)
 def equality_gives_bools(names: ModuleNames) -> bool:
     """Whether each `__eq__` of the files gives back nothing but outcomes of comparisons and tests."""
-    methods = [n for tree in (names.tree, *names.trees) for n in walk(tree) if _said("__eq__", n)]
+    methods = [n for tree in (names.tree, *names.trees) for n in every_node(tree) if _said("__eq__", n)]
     written = [n for n in methods if not (isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))]
     return all(isinstance(n, ast.FunctionDef) and not n.decorator_list and _gives_bools(n) for n in written)
 
@@ -115,7 +118,7 @@ def _says_unequal(source: str) -> bool:
 def _with_equality(trees: list[ast.Module]) -> set[str]:
     """The names of classes whose body has an `__eq__` or that are made records of."""
     found: set[str] = set()
-    for kind in (n for tree in trees for n in walk(tree) if isinstance(n, ast.ClassDef)):
+    for kind in (n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)):
         records = {_last(d.func if isinstance(d, ast.Call) else d) for d in kind.decorator_list}
         inside = [n for s in kind.body for n in (s, *getattr(s, "targets", []), *getattr(s, "body", []))]
         if "dataclass" in records or any(_said("__eq__", n) for n in inside):

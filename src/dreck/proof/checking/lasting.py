@@ -3,8 +3,8 @@
 import ast
 from functools import lru_cache
 
+from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
-from dreck.source.walking import walk
 
 
 def walked_in(n: ast.AST) -> list[ast.expr]:
@@ -58,17 +58,17 @@ _MAKERS = {
 def _given_to(trees: tuple[ast.Module, ...]) -> dict[str, list[ast.expr | None]]:
     """All that the files give to each name or attribute; None among it where that cannot be read."""
     found: dict[str, list[ast.expr | None]] = {}
-    words = {getattr(n, field, "") for tree in trees for n in walk(tree) for field in ("id", "attr")}
+    words = {getattr(n, field, "") for tree in trees for n in every_node(tree) for field in ("id", "attr")}
     if words & {"setattr", "vars", "__dict__", "__setattr__"}:
         return {}
     for tree in trees:
         values: dict[ast.AST, ast.expr | None] = {}
-        for n in walk(tree):
+        for n in every_node(tree):
             if isinstance(n, ast.Assign):
                 values |= dict.fromkeys(n.targets, n.value)
             elif isinstance(n, ast.AnnAssign | ast.AugAssign) and isinstance(n.target, ast.Attribute):
                 values[n.target] = n.value
-        for n in walk(tree):
+        for n in every_node(tree):
             if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load):
                 found.setdefault(n.attr, []).append(values.get(n))
             elif isinstance(n, ast.AnnAssign) and isinstance(n.target, ast.Name):

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.checking.binding import bound_at
 from dreck.source.walking import walk
 
@@ -24,7 +25,7 @@ _Made = tuple[list[ast.expr] | None, ast.AST]
 @lru_cache(maxsize=16)
 def sets_classes(names: ModuleNames) -> bool:
     """Whether `__class__` stands anywhere in the files but where it is read."""
-    nodes = (n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree))
+    nodes = (n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree))
     return any("__class__" in (getattr(n, "value", ""), getattr(n, "attr", "")) and not _is_read(n) for n in nodes)
 
 
@@ -63,7 +64,7 @@ def says(trees: Iterable[ast.Module], name: str) -> bool:
 @lru_cache(maxsize=256)
 def _stands_in(tree: ast.Module, name: str) -> bool:
     return any(
-        name == getattr(n, f, None) for n in walk(tree) for f in ("id", "attr", "name", "asname", "arg", "value")
+        name == getattr(n, f, None) for n in every_node(tree) for f in ("id", "attr", "name", "asname", "arg", "value")
     )
 
 
@@ -103,7 +104,7 @@ def _unseen(names: ModuleNames) -> tuple[_Made, ...]:
     seen = {
         n for n in table if isinstance(n, ast.ClassDef) and not any(_is_unclear(b, unclear, names) for b in n.bases)
     }
-    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
     found: list[_Made] = [(n.bases, n) for n in nodes if isinstance(n, ast.ClassDef) and n.bases and n not in seen]
     for n in nodes:
         if isinstance(n, ast.Call) and _makes_a_class(n, known):
@@ -202,7 +203,7 @@ class _Known:
 @lru_cache(maxsize=16)
 def _known(names: ModuleNames) -> _Known:
     known, bound = _Known(), Counter[str]()
-    for n in (n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)):
+    for n in (n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)):
         if isinstance(n, ast.ClassDef):
             known.classes.setdefault(n.name, []).append(n)
         elif isinstance(n, ast.alias):

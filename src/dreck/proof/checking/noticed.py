@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.closed import is_closed, is_of_no_constant
 from dreck.proof.checking.inverting import has_equality_of_pythons, those_of
 from dreck.proof.checking.lasting import is_lasting, walked_in
@@ -217,7 +217,10 @@ class _Told:
             return True
         equal = [s for s in parts_of(self.node.body) if getattr(s, "name", "") == "__eq__"]
         every = (
-            n for tree in (self.names.tree, *self.names.trees) for n in walk(tree) if getattr(n, "name", "") == "__eq__"
+            n
+            for tree in (self.names.tree, *self.names.trees)
+            for n in every_node(tree)
+            if getattr(n, "name", "") == "__eq__"
         )
         unsure = any(getattr(n, "id", "") == "NotImplemented" for s in every for n in walk(s))
         return code == f"{self.own}.__eq__({self.other})" and len(equal) == 1 and not unsure
@@ -244,8 +247,8 @@ class _Told:
 def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
     """The classes at the top of a file by names that stand for nothing else in it."""
     meant: dict[str, list[ast.AST]] = {}
-    stars = [n.lineno for n in walk(tree) if isinstance(n, ast.ImportFrom) and n.names[0].name == "*"]
-    for n in walk(tree):
+    stars = [n.lineno for n in every_node(tree) if isinstance(n, ast.ImportFrom) and n.names[0].name == "*"]
+    for n in every_node(tree):
         for field in ("name", "arg", "asname", "rest"):
             if not isinstance(n, ast.keyword) and isinstance(name := getattr(n, field, None), str):
                 meant.setdefault(name.partition(".")[0] if isinstance(n, ast.alias) else name, []).append(n)
@@ -277,7 +280,7 @@ def _own_classes(tree: ast.Module) -> dict[str, ast.ClassDef]:
 def _tells_classes_otherwise(tree: ast.Module) -> bool:
     """Whether `__class__` or `__getattribute__` is defined, set or spoken of as a text."""
     words = ("__class__", "__getattribute__")
-    for n in walk(tree):
+    for n in every_node(tree):
         loads = isinstance(n, ast.Name | ast.Attribute) and isinstance(n.ctx, ast.Load)
         said = (getattr(n, field, None) for field in ("name", "id", "attr", "value", "asname"))
         if not loads and any(isinstance(word, str) and word in words for word in said):

@@ -10,6 +10,7 @@ from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.checking.inverting import is_unequal_by_itself
 from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
 from dreck.proof.checking.shaping import may_get
@@ -64,7 +65,7 @@ def puts_special(names: ModuleNames, what: str) -> bool:
     words = SPECIALS.get(what, frozenset())
     if any(may_get(names, word) for word in words):
         return True
-    told = (n for tree in _trees(names) for n in walk(tree))
+    told = (n for tree in _trees(names) for n in every_node(tree))
     return any(getattr(n, "value", None) in words if isinstance(n, ast.Constant) else _is_put(n, words) for n in told)
 
 
@@ -188,7 +189,7 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
 
 def _filling_in(names: ModuleNames) -> set[str]:
     """`item`, where the files speak of dicts that fill themselves in when they are read."""
-    nodes = (n for tree in _trees(names) for n in walk(tree))
+    nodes = (n for tree in _trees(names) for n in every_node(tree))
     spoken = ({getattr(n, "id", ""), getattr(n, "attr", ""), getattr(n, "name", "")} for n in nodes)
     return {"item"} if any("defaultdict" in words for words in spoken) else set()
 
@@ -268,12 +269,12 @@ def _put_late(names: ModuleNames) -> dict[object, list[tuple[ast.expr, bool]]]:
     """By name, on what objects that may be descriptors are put, and whether a function does it."""
     found: dict[object, list[tuple[ast.expr, bool]]] = {}
     for tree in _trees(names):
-        inside = {n for f in walk(tree) if isinstance(f, _SHUT[:2]) for n in walk(f)}
+        inside = {n for f in every_node(tree) if isinstance(f, _SHUT[:2]) for n in walk(f)}
         given: dict[ast.AST, ast.expr | None] = {}
-        for n in walk(tree):
+        for n in every_node(tree):
             if isinstance(n, ast.Assign | ast.AnnAssign | ast.AugAssign):
                 given |= dict.fromkeys(n.targets if isinstance(n, ast.Assign) else [n.target], n.value)
-        for n in walk(tree):
+        for n in every_node(tree):
             if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Store):
                 value = given.get(n)
                 if value is None or not _holds_no_object(value, names):
@@ -296,12 +297,12 @@ def _stands_for_class(e: ast.expr, names: ModuleNames) -> bool:
 
 @lru_cache(maxsize=16)
 def _make_descriptors(names: ModuleNames) -> bool:
-    return any(_makes_descriptor(n) for tree in _trees(names) for n in walk(tree))
+    return any(_makes_descriptor(n) for tree in _trees(names) for n in every_node(tree))
 
 
 @lru_cache(maxsize=16)
 def _classes(names: ModuleNames) -> tuple[_Body, ...]:
-    found = ((n, tree) for tree in _trees(names) for n in walk(tree) if isinstance(n, ast.ClassDef))
+    found = ((n, tree) for tree in _trees(names) for n in every_node(tree) if isinstance(n, ast.ClassDef))
     return tuple(_Body(n, tree, all(map(is_tame, parts_of(n.body))), _bindings_of(n)) for n, tree in found)
 
 

@@ -9,6 +9,7 @@ from functools import lru_cache
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
@@ -131,8 +132,10 @@ def _place(e: ast.AST) -> str:
 
 def is_set_late(tree: ast.Module, place: str) -> bool:
     """Whether anything but a constructor may set or delete it, under its name or under one that is worked out."""
-    made = {n for f in walk(tree) if isinstance(f, ast.FunctionDef) and f.name in _CONSTRUCTORS for n in walk(f)}
-    return any(_may_set_item(n, place) if place.startswith("[") else _may_set(n, place, n in made) for n in walk(tree))
+    made = {n for f in every_node(tree) if isinstance(f, ast.FunctionDef) and f.name in _CONSTRUCTORS for n in walk(f)}
+    return any(
+        _may_set_item(n, place) if place.startswith("[") else _may_set(n, place, n in made) for n in every_node(tree)
+    )
 
 
 def _may_set(n: ast.AST, name: str, in_constructor: bool) -> bool:

@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable
 from functools import lru_cache
 
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
 
 _WORDS = frozenset({"setattr", "delattr", "vars", "__import__"})
@@ -15,7 +15,7 @@ _BY_HAND = frozenset({"__dict__", "__setattr__", "__delattr__"})
 @lru_cache(maxsize=512)
 def sets_by_name(tree: ast.Module, name: str) -> bool:
     """An attribute of that name is bound or deleted."""
-    stores = (n for n in walk(tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    stores = (n for n in every_node(tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
     return any(n.attr == name for n in stores)
 
 
@@ -23,7 +23,7 @@ def sets_by_name(tree: ast.Module, name: str) -> bool:
 def sets(tree: ast.Module, name: str) -> bool:
     """The same, or attributes are set under names that nobody can read."""
     literal: set[ast.expr] = set()
-    for n in walk(tree):
+    for n in every_node(tree):
         match n:
             case ast.Attribute(attr=attr, ctx=ast.Store() | ast.Del()) if attr == name:
                 return True
@@ -33,7 +33,7 @@ def sets(tree: ast.Module, name: str) -> bool:
                 literal.add(called)
                 if told == name:
                     return True
-    return any(isinstance(n, ast.Name) and n.id in _WORDS and n not in literal for n in walk(tree))
+    return any(isinstance(n, ast.Name) and n.id in _WORDS and n not in literal for n in every_node(tree))
 
 
 def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Module]) -> bool:
@@ -46,19 +46,19 @@ def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Modul
     said = frozenset[str]().union(*map(_said, mine))
     if any(name in text and text != name for text in said) or not _written_out(mine) <= _written_out(theirs):
         return False
-    return all(_is_plain(n, name) for tree in mine for n in walk(tree))
+    return all(_is_plain(n, name) for tree in mine for n in every_node(tree))
 
 
 @once_per_tree
 def _said(tree: ast.Module) -> frozenset[str]:
     """Every name and text in it."""
-    fields = (value for n in walk(tree) for _, value in ast.iter_fields(n))
+    fields = (value for n in every_node(tree) for _, value in ast.iter_fields(n))
     return frozenset(value for value in fields if isinstance(value, str))
 
 
 def _written_out(trees: list[ast.Module]) -> set[str]:
     """Every constant, as it is written."""
-    return {repr(n.value) for tree in trees for n in walk(tree) if isinstance(n, ast.Constant)}
+    return {repr(n.value) for tree in trees for n in every_node(tree) if isinstance(n, ast.Constant)}
 
 
 def _is_plain(n: ast.AST, name: str) -> bool:
@@ -74,7 +74,7 @@ def _is_plain(n: ast.AST, name: str) -> bool:
 def _setting(tree: ast.Module) -> Counter[str]:
     """How attributes are set under names worked out: the innermost statements that do it."""
     found = Counter[str]()
-    for s in walk(tree):
+    for s in every_node(tree):
         inner = [p for _, value in ast.iter_fields(s) for p in (value if isinstance(value, list) else [value])]
         parts = [p for p in inner if isinstance(p, ast.expr)] if isinstance(s, ast.stmt) else []
         if any(_is_setter(n) for part in parts for n in walk(part)):

@@ -5,7 +5,7 @@ import sys
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.nested import hands_on
 from dreck.source.walking import walk
 
@@ -34,7 +34,7 @@ def may_get(names: ModuleNames, name: str) -> bool:
 @lru_cache(maxsize=16)
 def _given(names: ModuleNames) -> frozenset[str] | None:
     """The names; None for what nobody can read."""
-    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in walk(tree)]
+    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
     if any(_runs(n) for n in nodes) or _is_handed_on(nodes):
         return None
     if any(map(_answers_for_names, (names.tree, *names.trees, *names.others))):
@@ -73,7 +73,7 @@ def answers_by_itself(names: ModuleNames, name: str) -> bool:
 
 def _answers_for_names(tree: ast.Module) -> bool:
     """Whether the module has a `__getattr__`, outside of all classes and functions, and may come to itself."""
-    return "__getattr__" in _called_at_the_top(tree) and any(_comes_to_a_module(n) for n in walk(tree))
+    return "__getattr__" in _called_at_the_top(tree) and any(_comes_to_a_module(n) for n in every_node(tree))
 
 
 @once_per_tree
@@ -214,7 +214,7 @@ def _scopes(names: ModuleNames) -> list[tuple[ast.Call, _Inside]]:
     found: list[tuple[ast.Call, _Inside]] = []
     pending: list[tuple[ast.AST, _Inside, ast.ClassDef | None]] = []
     for tree in (names.tree, *names.trees, *names.others):
-        if any(_word(n.func) in _SETS for n in walk(tree) if isinstance(n, ast.Call)):
+        if any(_word(n.func) in _SETS for n in every_node(tree) if isinstance(n, ast.Call)):
             pending.append((tree, (), None))
     while pending:
         node, inside, owner = pending.pop()

@@ -10,7 +10,7 @@ from itertools import combinations
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -110,8 +110,10 @@ def _compete(a: str, b: str, hierarchy: Hierarchy) -> bool:
 
 def _is_used_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST]) -> bool:
     """Whether anything is done with the function but registering by decorator and calling it."""
-    called = {n.func for n in walk(tree) if isinstance(n, ast.Call)}
-    return any(isinstance(n, ast.Name) and n.id == name and n not in decorators and n not in called for n in walk(tree))
+    called = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+    return any(
+        isinstance(n, ast.Name) and n.id == name and n not in decorators and n not in called for n in every_node(tree)
+    )
 
 
 def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], names: ModuleNames) -> bool:
@@ -119,8 +121,8 @@ def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], 
 
     Nor may anything be registered for what nobody can tell: by its own name, of a value, under a name in a text.
     """
-    called = {n.func for n in walk(tree) if isinstance(n, ast.Call)}
-    for n in walk(tree):
+    called = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+    for n in every_node(tree):
         match n:
             case ast.Attribute(attr=attr) if attr == name and (n not in called or not isinstance(n.ctx, ast.Load)):
                 return True
@@ -137,6 +139,6 @@ def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], 
 @once_per_tree
 def _decorating(tree: ast.Module) -> frozenset[ast.AST]:
     """What decorates functions by way of a name: `@fee.register`, `@fee.register(Glass)`."""
-    told = (d for n in walk(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)
+    told = (d for n in every_node(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)
     called = (d.func if isinstance(d, ast.Call) else d for d in told)
     return frozenset(d for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name))

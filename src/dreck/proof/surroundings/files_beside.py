@@ -9,6 +9,7 @@ from typing import TypeAlias
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.bodies import WithoutBodies, without_bodies
 from dreck.proof.surroundings.handing import (
     attributes_of,
@@ -280,7 +281,7 @@ class FilesBeside:
 
     def _imported_by(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:
         found: dict[str, list[tuple[Path, str]]] = {}
-        for s in walk(tree):
+        for s in every_node(tree):
             if isinstance(s, ast.ImportFrom):
                 file = file_of(s, path) or (package_of(s, path) if self.packages else None)
                 for alias in s.names:

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterable, Iterator
 
 from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -32,7 +33,7 @@ def keeps_count(tree: ast.Module, name: str) -> bool:
     """Whether a class of a module may know of the classes below it: a hook, a metaclass, `__subclasses__`."""
     kinds = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.name == name]
     hooked = any(bound_by(inner) & {"__init_subclass__"} or k.keywords for k in kinds for inner in k.body)
-    return hooked or any(isinstance(n, ast.Attribute) and n.attr == "__subclasses__" for n in walk(tree))
+    return hooked or any(isinstance(n, ast.Attribute) and n.attr == "__subclasses__" for n in every_node(tree))
 
 
 def kept_in(function: FunctionNode, tree: ast.Module) -> set[str]:

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import once_per_tree
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode, blocks_of
@@ -132,7 +132,7 @@ class _Importing:
         records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
         future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
         lazily = any(alias.name == "annotations" for s in future for alias in s.names)
-        words = frozenset(n.name for n in walk(tree) if isinstance(n, FunctionNode))
+        words = frozenset(n.name for n in every_node(tree) if isinstance(n, FunctionNode))
         return cls(names, records, bindings_of(tree).of, not lazily, words)
 
     def told(self, body: list[ast.stmt]) -> Iterator[str]:

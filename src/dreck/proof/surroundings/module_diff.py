@@ -9,6 +9,7 @@ from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import scope_of
 from dreck.proof.surroundings.binding_order import moved_across
 from dreck.proof.surroundings.hooks import hooks_apart
@@ -92,7 +93,9 @@ def changed_between(old: Module, new: Module) -> Changed:
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
     """Classes and other names of two modules, functions and imports left out, that are not the same in both."""
     before, after = _definitions(old), _definitions(new)
-    imported = {n.asname or n.name.split(".")[0] for tree in (old, new) for n in walk(tree) if isinstance(n, ast.alias)}
+    imported = {
+        n.asname or n.name.split(".")[0] for tree in (old, new) for n in every_node(tree) if isinstance(n, ast.alias)
+    }
     return tuple(sorted(n for n in before.keys() | after.keys() if before.get(n) != after.get(n) and n not in imported))
 
 
@@ -170,7 +173,7 @@ def hollowed(node: FunctionNode) -> str:
 
 
 def _speaks_of(tree: ast.Module, name: str) -> bool:
-    return any(isinstance(n, ast.Name) and n.id == name for n in walk(tree))
+    return any(isinstance(n, ast.Name) and n.id == name for n in every_node(tree))
 
 
 def _definitions(tree: ast.Module) -> dict[str, str]:
@@ -266,7 +269,7 @@ def _names_in(node: ast.ClassDef) -> Iterator[str]:
 def attributes_of(tree: ast.Module) -> set[str]:
     """Every attribute name a module speaks of or defines in a class."""
     found: set[str] = set()
-    for node in walk(tree):
+    for node in every_node(tree):
         match node:
             case ast.Attribute(attr=attr):
                 found.add(attr)
@@ -286,7 +289,7 @@ def _methods_apart(old: Module, new: Module) -> dict[str, str]:
 
 
 def _by_class(tree: ast.Module) -> dict[str, set[str]]:
-    return {n.name: set(_methods(n)) for n in walk(tree) if isinstance(n, ast.ClassDef)}
+    return {n.name: set(_methods(n)) for n in every_node(tree) if isinstance(n, ast.ClassDef)}
 
 
 # --- executing the module ------------------------------------------------------------------------------

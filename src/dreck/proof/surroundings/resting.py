@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.proof.surroundings.module_diff import Changed, Module
 from dreck.source.functions import FunctionNode
@@ -127,7 +128,7 @@ _HOLDING = (ast.Name, ast.Attribute, ast.Lambda, ast.Dict, ast.List, ast.Tuple)
 def held_by(tree: ast.Module) -> dict[str, set[str]]:
     """For each attribute that is set anywhere, in a class or on an object, the words of what it is set to."""
     found: dict[str, set[str]] = {}
-    for n in walk(tree):
+    for n in every_node(tree):
         if isinstance(n, ast.ClassDef):
             for s in n.body:
                 if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):

@@ -13,6 +13,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.lines import indent_of, split_lines
@@ -53,6 +54,12 @@ def _parsed(text: str) -> ast.Module:
     return ast.parse(f"if True:\n{text}" if indent_of(split_lines(text)[0]) else text)
 
 
+@once_per_tree
+def _statements(tree: ast.Module) -> tuple[ast.stmt, ...]:
+    """Those that are laid out: plain ones, and heads of others."""
+    return tuple(n for n in every_node(tree) if isinstance(n, (_PLAIN, _HEADED)))
+
+
 class _Layout:
     """One function before and after a step; lines are counted as its tree counts them."""
 
@@ -84,9 +91,9 @@ class _Layout:
         return bool(body) and any(not line.strip() for line in lines[body[0].lineno - 1 : function.end_lineno])
 
     def _with(self, changes: list[tuple[int, int, list[str]]]) -> str:
+        """The lines, changed from the last to the first, so that the places of those above stay what they are."""
         if not changes:
             return self._new
-        """The lines, changed from the last to the first, so that the places of those above stay what they are."""
         changes = sorted(changes, key=lambda c: (-c[0], -c[1]))
         upper = len(self._lines) + 1
         for first, last, lines in changes:
@@ -101,13 +108,11 @@ class _Layout:
     def _joined(self) -> Iterator[tuple[int, int, list[str]]]:
         """Statements and tests over several lines that stood deeper before, and fit on one line now."""
         stood: dict[str, int] = {}
-        for node in walk(self._before):
-            if isinstance(node, (_PLAIN, _HEADED)) and _is_wrapped(node):
+        for node in _statements(self._before):
+            if _is_wrapped(node):
                 mark = _mark(node)
                 stood[mark] = max(stood.get(mark, 0), node.col_offset)
-        for node in walk(self._after):
-            if not isinstance(node, (_PLAIN, _HEADED)):
-                continue
+        for node in _statements(self._after):
             first, last = node.lineno, self._end(node)
             lines = self._lines[first - 1 : last]
             if isinstance(node, ast.If) and self._lost_its_comment(lines):
@@ -156,14 +161,12 @@ class _Layout:
     def _carried(self, joined: set[int]) -> Iterator[tuple[int, int, list[str]]]:
         """Lines behind a backslash, which go with the statement they belong to."""
         stood: dict[str, ast.stmt] = {}
-        for node in walk(self._before):
-            if isinstance(node, (_PLAIN, _HEADED)) and _is_wrapped(node):
+        for node in _statements(self._before):
+            if _is_wrapped(node):
                 stood.setdefault(_mark(node), node)
         were = [""] * self._offset + [line.rstrip("\r\n") for line in split_lines(self._old)]
         within = _within_texts(self._new, self._offset) if stood else set()
-        for node in walk(self._after):
-            if not isinstance(node, (_PLAIN, _HEADED)):
-                continue
+        for node in _statements(self._after):
             old = stood.get(_mark(node)) if _is_wrapped(node) else None
             if old is None or node.lineno in joined or old.col_offset == node.col_offset:
                 continue
@@ -178,7 +181,7 @@ class _Layout:
 
     def _wrapped(self) -> Iterator[tuple[int, int, list[str]]]:
         """Tests made of several that a step has made too long for the line."""
-        for node in walk(self._after):
+        for node in _statements(self._after):
             match node:
                 case ast.If(test=ast.BoolOp() as test) | ast.While(test=ast.BoolOp() as test):
                     pass
