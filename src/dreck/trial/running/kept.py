@@ -6,11 +6,12 @@ import itertools
 import threading
 import types
 from collections import Counter, OrderedDict, defaultdict, deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from typing import Any
 
 from dreck.trial.playing.world import World
+from dreck.trial.running.content import held_by
 from dreck.trial.running.describe import Describer
 from dreck.trial.running.held import is_small, put_content
 from dreck.trial.surely import is_a, is_class
@@ -20,7 +21,10 @@ _PLAIN = (int, str, float, bytes, list, dict, set, tuple, type(None), bytearray,
 _COUNTED = (itertools.count, itertools.cycle)
 _LIKE_DICT = (Counter, OrderedDict, defaultdict)
 _MOST_UNNAMED = 20
+_DEEP = 3
+"""Lists in lists in lists are put back; no deeper."""
 _MOST_CODE = 60
+_MOST_PARTS = 12
 
 
 def names_reached(code: types.CodeType, namespace: dict[str, Any]) -> set[str]:
@@ -74,24 +78,54 @@ def state_of(value: Any) -> Any:
     return Describer().of(value)
 
 
-def putting_back(value: Any) -> Callable[[], None] | None:
+def put_anew(before: dict[str, Any], namespace: dict[str, Any]) -> list[str]:
+    """Names that stand for another container than before: whoever has taken the first one over does not see it."""
+    kinds = (list, dict, set, deque, bytearray)
+    there = [name for name, value in before.items() if is_a(value, *kinds)]
+    return [n for n in there if namespace.get(n) is not before[n] and is_a(namespace.get(n), *kinds)]
+
+
+def parts_kept(values: Iterable[Any]) -> list[Any]:
+    """Lists and the like inside of what a module keeps: whoever was given them holds them, whatever is kept later."""
+    found: list[Any] = []
+    for value in values:
+        if is_class(value):
+            parts = [part for _, part in _data_of(value)]
+        elif type(value) in (list, dict, *_LIKE_DICT):
+            parts = list(value if type(value) is list else value.values())
+        else:
+            parts = list(held_by(value).values())
+        found += itertools.islice((part for part in parts if is_a(part, list, dict, set, bytearray)), _MOST_PARTS)
+    return found[:_MOST_PARTS]
+
+
+def putting_back(value: Any, deep: int = _DEEP) -> Callable[[], None] | None:
     """Puts the content of something back as it is now; None when that cannot be done."""
     if is_small(value):
-        return partial(put_content, value, copy.copy(value))
+        return _put_with_parts(partial(put_content, value, copy.copy(value)), value, deep)
     if type(value) in (*_LIKE_DICT, deque, bytearray):
         return partial(_refill, value, copy.copy(value))
     if is_class(value):
-        return partial(_set_on_class, value, dict(_data_of(value)))
+        data = dict(_data_of(value))
+        return _put_with_parts(partial(_set_on_class, value, data), data, deep)
     carried = getattr(value, "__dict__", None) if not is_a(value, types.ModuleType) else None
     if type(carried) is not dict:
         return None
-    inner = [back for part in carried.values() if is_small(part) and (back := putting_back(part)) is not None]
-    return partial(_put_with, carried, dict(carried), inner)
+    return _put_with_parts(partial(put_content, carried, dict(carried)), carried, deep)
 
 
-def _put_with(carried: dict[str, Any], content: dict[str, Any], inner: list[Callable[[], None]]) -> None:
-    put_content(carried, content)
-    for back in inner:
+def _put_with_parts(back: Callable[[], None], whole: Any, deep: int) -> Callable[[], None]:
+    """Puts back what it holds as well, lists in lists and so on."""
+    parts = whole.values() if type(whole) is dict else whole if type(whole) is list else ()
+    backs = [
+        back,
+        *(b for part in parts if deep and is_small(part) and (b := putting_back(part, deep - 1)) is not None),
+    ]
+    return partial(_all, backs)
+
+
+def _all(backs: list[Callable[[], None]]) -> None:
+    for back in backs:
         back()
 
 

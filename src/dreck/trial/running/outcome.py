@@ -147,3 +147,25 @@ async def _async_drained(generator: Any, world: World) -> Any:
     except Exception as error:
         return ("yields", items, error)
     return ("yields", items, None)
+
+
+def line_of_death(error: Any, code: Any) -> int:
+    """The line of the function with that code at which an exception came up; 0 when none did."""
+    line, trace = 0, getattr(error, "__traceback__", None)
+    while trace is not None:
+        if trace.tb_frame.f_code is code:
+            line = trace.tb_lineno
+        trace = trace.tb_next
+    return line
+
+
+def place_of_death(error: Any, code: Any, ours: tuple[str, ...]) -> Any:
+    """Where in the function with that code an exception came up that no code below it raised, that of `ours` apart."""
+    trace, own = getattr(error, "__traceback__", None), None
+    while trace is not None:
+        if trace.tb_frame.f_code is code:
+            own = trace
+        elif not trace.tb_frame.f_code.co_filename.startswith(ours):
+            own = None
+        trace = trace.tb_next
+    return None if own is None else next(itertools.islice(code.co_positions(), own.tb_lasti // 2, None), None)

@@ -9,7 +9,6 @@ import sys
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
-from itertools import islice
 from typing import Any
 
 from dreck.source.functions import FunctionNode
@@ -23,11 +22,27 @@ from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
-from dreck.trial.running.kept import beside, fill, may_change, names_reached, putting_back, state_of
+from dreck.trial.running.kept import (
+    beside,
+    fill,
+    may_change,
+    names_reached,
+    parts_kept,
+    put_anew,
+    putting_back,
+    state_of,
+)
 from dreck.trial.running.loading.below import BELOW, class_below
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.loading.slipped import code_for, slipped, with_code
-from dreck.trial.running.outcome import hand_on, use_what_is_held, use_what_was_handed_on, used_up
+from dreck.trial.running.outcome import (
+    hand_on,
+    line_of_death,
+    place_of_death,
+    use_what_is_held,
+    use_what_was_handed_on,
+    used_up,
+)
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
@@ -98,6 +113,7 @@ class Runner:
         self.version = version
         self._aliases = aliases or {}
         self._like = like
+        self._there: dict[str, Any] = {}
         self.again = False  # whether a call that leaves something in the module is followed by another one
         self.asked_otherwise: frozenset[str] = frozenset()  # methods the other version asks for in another way
         self.itself_otherwise = False  # whether they say otherwise which class they mean
@@ -166,18 +182,18 @@ class Runner:
         held = parts_held([*args, *kwargs.values()])
         self.version.watcher.begin()
         with self._varying(world), self.surroundings.given(world):
-            before = self._state()
+            before, kept = self._state(), parts_kept(self._there.values())
             result, error, output = self.guarded(functools.partial(self._used_up, world, args, kwargs), seconds)
             if self.again and error is None and self._state() != before:
                 self._once_more(world, args, kwargs, seconds)
-            state = self._state()
+            state = (*self._state(), *(("kept at first", Describer().of(part)) for part in kept))
         if not world.turns and (changed := world.handed_over.changed()):
             shown["what others were handed"] = changed
         if touched := world.touched():
             shown["what they hold"] = touched
         if held:
             shown["what they held at first"] = [repr(Describer().of(part)) for part in held]
-        world.died_at = self._line_of_death(error)
+        world.died_at = line_of_death(error, self.version.function.__code__)
         reached = set(self.version.watcher.reached)
         return self._observed(world, result, error, shown, output, state), world, reached
 
@@ -193,14 +209,18 @@ class Runner:
         return result
 
     def _state(self) -> tuple[tuple[str, Any], ...]:
-        told = ((name, state_of(self.version.namespace.get(name))) for name in self.globals)
-        return tuple((name, state) for name, state in told if state)
+        space = self.version.namespace
+        told = ((name, state_of(space.get(name))) for name in self.globals)
+        anew = ((name, "another object") for name in put_anew(self._there, space))
+        return (*((name, state) for name, state in told if state), *anew)
 
     def _once_more(self, world: World, args: list[Any], kwargs: dict[str, Any], seconds: float) -> None:
         """The call has left something in the module: what it does then is part of what it does, also to others."""
+        held = parts_kept(self._there.values())
         for given in (args, [beside(a) for a in args]):
             result, error, _ = self.guarded(functools.partial(self._used_up, world, given, kwargs), seconds)
             world.log.append(("called again", "", Describer().of(result), Describer().of(error)))
+        world.log += [("held meanwhile", "", Describer().of(part)) for part in held]
 
     @contextmanager
     def _varying(self, world: World) -> Iterator[None]:
@@ -214,6 +234,7 @@ class Runner:
                 namespace[name] = world.at(name)
         for name in self.filled:
             fill(namespace[name], name, world)
+        self._there = {name: namespace.get(name) for name in self.globals}
         try:
             yield
         finally:
@@ -221,29 +242,9 @@ class Runner:
             for put in contents:
                 put()
 
-    def _line_of_death(self, error: Any) -> int:
-        """The line of the function at which an exception came up; 0 when none did."""
-        line, trace = 0, getattr(error, "__traceback__", None)
-        while trace is not None:
-            if trace.tb_frame.f_code is self.version.function.__code__:
-                line = trace.tb_lineno
-            trace = trace.tb_next
-        return line
-
     def _died_in(self, error: Any) -> str:
         """What the function was working out when an exception came up in it, and not in what it called."""
-        trace, own = getattr(error, "__traceback__", None), None
-        while trace is not None:
-            code = trace.tb_frame.f_code
-            if code is self.version.function.__code__:
-                own = trace
-            elif not code.co_filename.startswith(_OF_OURS):
-                own = None
-            trace = trace.tb_next
-        if own is None:
-            return ""
-        place = next(islice(own.tb_frame.f_code.co_positions(), own.tb_lasti // 2, None), None)
-        return self._places().get(place, "")
+        return self._places().get(place_of_death(error, self.version.function.__code__, _OF_OURS), "")
 
     def _places(self) -> dict[Any, str]:
         """The expressions of the function by where they stand."""
