@@ -88,7 +88,7 @@ def flatten() -> None:
 
     for jobs in (os.cpu_count() or 1, 1):
         ours = seconds(lambda jobs=jobs: untangle(files, Request(verdict="proved", jobs=jobs)))
-        told(f"flattening them by proof, {jobs} process(es)", ours, theirs, "libcst.parse_module, one process", 2.0)
+        told(f"flattening them by proof, {jobs} process(es)", ours, theirs, "libcst.parse_module, one process", 1.5)
 
 
 def proof() -> None:
@@ -143,7 +143,7 @@ def start() -> None:
     folder = Path(sys.executable).parent
     ours = seconds(lambda: subprocess.run([folder / "dreck", "--help"], capture_output=True, check=True), 12)
     theirs = seconds(lambda: subprocess.run([sys.executable, "-c", "pass"], check=True), 12)
-    told("dreck --help", ours, theirs, "python -c pass", 6.0)
+    told("dreck --help", ours, theirs, "python -c pass", 4.0)
 
 
 def main() -> None:

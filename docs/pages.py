@@ -1,15 +1,19 @@
-"""Writes docs/steps.md from the catalogue, with the examples the tests run, and docs/commands.md from the commands."""
+"""Writes docs/steps.md from the catalogue, with the examples the tests run, and from the commands docs/commands.md and
+what `dreck --help` prints."""
 
 from pathlib import Path
 
 import click
 
+import dreck.cli
+from dreck.cli import WIDTHS
 from dreck.cli.group import cli
 from dreck.report.words import WORDS
 from dreck.steps import Step, all_steps
 
 PAGE = Path(__file__).parent / "steps.md"
 COMMANDS = Path(__file__).parent / "commands.md"
+HELP = Path(dreck.cli.__file__).parent / "help.txt"
 
 
 def page() -> str:
@@ -62,6 +66,16 @@ def commands_page() -> str:
     return "".join(parts) + f"\n## Words\n\n{words}\n"
 
 
+def help_page() -> str:
+    """What `dreck --help` prints, for each width of a terminal for which it is written out."""
+    told = []
+    for columns in WIDTHS:
+        context = click.Context(cli, info_name="dreck", terminal_width=columns - 2, **cli.context_settings)
+        told.append(f"{cli.get_help(context)}\n")
+    return "\f".join(told)
+
+
 if __name__ == "__main__":
+    HELP.write_text(help_page())
     PAGE.write_text(page())
     COMMANDS.write_text(commands_page())

@@ -63,6 +63,7 @@ def test_the_page_of_steps_is_up_to_date():
 
     assert pages.PAGE.read_text() == pages.page(), "run: python docs/pages.py"
     assert pages.COMMANDS.read_text() == pages.commands_page(), "run: python docs/pages.py"
+    assert pages.HELP.read_text() == pages.help_page(), "run: python docs/pages.py"
 
 
 def test_the_notebook_runs_and_shows_its_results(tmp_path, monkeypatch):

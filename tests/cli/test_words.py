@@ -1,5 +1,6 @@
 """What is said when something is wrong: one line, what and where and what to do about it."""
 
+import os
 import subprocess
 import sys
 
@@ -122,6 +123,19 @@ def test_from_python(write):
 
 HEAVY = {"libcst", "pandas", "jinja2", "matplotlib", "z3", "hypothesis"}
 SLOW = {"rich", "libcst", "multiprocessing", "email", "tarfile", "asyncio"}
+
+
+@pytest.mark.parametrize("columns", ["80", "90", "100", "140"])
+def test_the_help_is_that_of_the_commands_at_each_width(columns):
+    env = {**os.environ, "COLUMNS": columns}
+    code = "import sys; sys.argv = ['dreck', '--help']; from {} import main; main()"
+    told = [
+        subprocess.run(
+            [sys.executable, "-c", code.format(of)], env=env, capture_output=True, text=True, check=True
+        ).stdout
+        for of in ("dreck.cli", "dreck.cli.group")
+    ]
+    assert told[0] == told[1] and "untangle" in told[0]
 
 
 @pytest.mark.parametrize(
