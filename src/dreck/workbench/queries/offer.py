@@ -13,6 +13,7 @@ from dreck.source.functions import functions_in, parse
 from dreck.source.leave import is_left
 from dreck.source.lines import split_lines, width_of
 from dreck.source.targets import Target, resolve
+from dreck.steps.catalogue import step_named
 from dreck.steps.support.scene import Others, Scene, Wishes
 from dreck.workbench.engine.stage import project_files
 from dreck.workbench.queries.gains import SECONDS, Offer, offers_in
@@ -115,7 +116,10 @@ def _of_function(scene: Scene, seconds: float) -> tuple[list[Offer], bool]:
     singles, all_tried = offers_in(scene, until - time.process_time())
     found = [*([first[0]] if first is not None else []), *(offer for offer, _ in singles)]
     rows = sequences(scene, first, sorted(singles, key=lambda one: -one[0].gain), until)
+    known: set[frozenset[str]] = set()
     for row in sorted(rows, key=lambda o: (-o.gain, bool(o.needs), o.verdict != "proved")):
-        if all(row.gain > o.gain for o in found if set(o.steps) <= set(row.steps)):  # else one command does as well
+        asked = frozenset(name for name in row.steps if step_named(name).plans is not None)
+        if asked not in known and all(row.gain > o.gain for o in found if set(o.steps) <= set(row.steps)):
+            known.add(asked)  # in the other order it brings less, and one command alone less still
             found.append(row)
     return found, all_tried
