@@ -1,6 +1,7 @@
 """Names of a module that are bound on the other side of a statement which may bind them, or ask for them."""
 
 import ast
+import itertools
 from collections import Counter
 from dataclasses import dataclass, field
 
@@ -25,7 +26,7 @@ def moved_across(
         return frozenset(), True
     acts = mine.asking.keys() & theirs.asking.keys()
     both = mine.before.keys() & theirs.before.keys()
-    crossed = {name: (mine.before[name] ^ theirs.before[name]) & acts for name in both}
+    crossed = {name: _apart(mine.before[name], theirs.before[name]) & acts for name in both}
     asked = any(name in mine.asking[act] | theirs.asking[act] for name in both for act in crossed[name])
     return frozenset(name for name in both if crossed[name]), asked
 
@@ -36,7 +37,7 @@ class _Order:
 
     opening: list[str] = field(default_factory=list)
     asking: dict[_Act, set[str]] = field(default_factory=dict)
-    before: dict[str, set[_Act]] = field(default_factory=dict)
+    before: dict[str, list[set[_Act]]] = field(default_factory=dict)
 
 
 def _order(tree: ast.Module, names: ModuleNames) -> _Order:
@@ -53,8 +54,14 @@ def _order(tree: ast.Module, names: ModuleNames) -> _Order:
             order.asking[told, said[told]] = led
             said[told] += 1
         for name in {name for inner in statements_of([s]) for name in bound_by(inner)}:
-            order.before.setdefault(name, set()).update(before)
+            order.before.setdefault(name, []).append(before)
     return order
+
+
+def _apart(mine: list[set[_Act]], theirs: list[set[_Act]]) -> set[_Act]:
+    """The acts before a binding in one version, and not before that binding in the other."""
+    pairs = itertools.zip_longest(mine, theirs, fillvalue=set[_Act]())
+    return set[_Act]().union(*(one ^ other for one, other in pairs))
 
 
 def _opening(s: ast.stmt) -> list[str]:

@@ -7,13 +7,14 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from dreck.model.names.bindings import bindings_of, bound_by, statements_of
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import scope_of
 from dreck.proof.surroundings.binding_order import moved_across
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
+from dreck.proof.surroundings.looked_around import gathered_apart
 from dreck.proof.surroundings.reshaped import reshaped
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -43,8 +44,6 @@ class Changed:
     unfolded: dict[str, str]
     attributes: dict[str, str]
     everywhere: str = ""
-    other_names: bool = False
-    """Whether one of the modules has names that the other has not."""
     hooks: Mapping[str, str] = field(default_factory=dict)
     """Methods that code elsewhere may call, and that one version only has."""
     specials: Mapping[tuple[str, str], str] = field(default_factory=dict)
@@ -85,9 +84,10 @@ def changed_between(old: Module, new: Module) -> Changed:
     always = {**dict.fromkeys(moved, "stands on the other side of a statement that may bind it"), **always}
     acting = acting or asked
     everywhere = "what the two modules do when they are imported is not the same" if acting else ""
-    other_names = bindings_of(old.tree).of.keys() != bindings_of(new.tree).of.keys()
+    gathered = gathered_apart(old.tree, new.tree)
+    always = {**dict.fromkeys(gathered, "is gathered from all that the module holds, which is not the same"), **always}
     hooks = hooks_apart(old.names, new.names)
-    return Changed(always, unfolded, apart, everywhere, other_names, hooks, classes.specials)
+    return Changed(always, unfolded, apart, everywhere, hooks, classes.specials)
 
 
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:
@@ -125,30 +125,6 @@ def names_in_lazy_code(node: ast.AST) -> set[str]:
     lazy = ast.Lambda | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp | ast.FunctionDef | ast.ClassDef
     inner = [n for n in walk(node) if isinstance(n, lazy) and n is not node]
     return {n.id for part in inner for n in walk(part) if isinstance(n, ast.Name)}
-
-
-@lru_cache(maxsize=512)
-def looks_around(node: ast.AST) -> str:
-    """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
-    nodes = list(walk(node))
-    own = {n.arg for n in nodes if isinstance(n, ast.arg)}
-    own |= {n.id for n in nodes if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-    own -= {name for n in nodes if isinstance(n, ast.Global) for name in n.names}
-    for n in nodes:
-        match n:
-            case ast.Name(id="globals"):
-                return "globals()"
-            case ast.Attribute(attr=word) if word in _LOOKING_AROUND:
-                return word
-            case ast.Name(id=word) if word in _LOOKING_AROUND and word not in own:
-                return word
-    return ""
-
-
-_LOOKING_AROUND = frozenset(
-    {"modules", "__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__", "f_globals",
-     "__builtins__", "get_type_hints"}
-)  # fmt: skip
 
 
 def functions_of(tree: ast.Module) -> set[str]:

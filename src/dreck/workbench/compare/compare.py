@@ -13,13 +13,13 @@ from dreck.proof.surroundings.come_upon import with_those_beside
 from dreck.proof.surroundings.hooks import calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
+from dreck.proof.surroundings.looked_around import held_apart, looks_around, looks_into, members_apart
 from dreck.proof.surroundings.module_diff import (
     Changed,
     broken_at_import,
     changed_between,
     defined_otherwise,
     hollowed,
-    looks_around,
     names_in_lazy_code,
 )
 from dreck.proof.surroundings.resting import spread
@@ -288,8 +288,7 @@ class _Judging:
         verdict = self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
         if verdict.status != "tested":
             return verdict
-        around = self._looks_around(old) if changed.other_names else ""
-        untried = around or self._switched_off(old, new)
+        untried = self._looks_around(old) or self._switched_off(old, new)
         return verdict.weakened("unsettled", untried) if untried else verdict
 
     def _switched_off(self, old: str, new: str) -> str:
@@ -314,7 +313,7 @@ class _Judging:
             if found:
                 first = min(found)
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
-        if changed.other_names and (around := self._looks_around(name)):
+        if around := self._looks_around(name):
             return around
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
         if attributes:
@@ -341,12 +340,14 @@ class _Judging:
 
     def _looks_around(self, name: str) -> str:
         """What it, or a function that it leads to, asks for beyond the names it says."""
-        known, pending = {name}, [name]
+        trees = self.sides[0].tree, self.sides[1].tree
+        known, pending = {name}, [name] if held_apart(*trees) else []
         while pending:
             function = pending.pop()
-            around = looks_around(self.sides[0].functions[function].node)
+            node = self.sides[0].functions[function].node
+            around = looks_around(node) or (looks_into(node) if members_apart(*trees) else "")
             if around:
-                return f"it asks for {around}, and one of the modules has names of its own"
+                return f"it asks for {around}, and the two modules do not hold the same"
             further = set(self._mentioned(function)) - known
             known |= further
             pending += further

@@ -1,0 +1,85 @@
+"""Code that asks what a module holds, or a class, by no name: what it comes to rests on all that is there, in order."""
+
+import ast
+from collections.abc import Iterator
+from functools import lru_cache
+
+from dreck.model.names.bindings import bound_by
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+_LOOKING_AROUND = frozenset(
+    {"modules", "__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__", "f_globals",
+     "__builtins__", "get_type_hints"}
+)  # fmt: skip
+_LOOKING_INTO = frozenset({"vars", "dir", "__dict__", "getattr_static", "classify_class_attrs"})
+
+
+@lru_cache(maxsize=512)
+def looks_around(node: ast.AST) -> str:
+    """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
+    return (
+        "globals()"
+        if any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
+        else _asks(node, _LOOKING_AROUND)
+    )
+
+
+@lru_cache(maxsize=512)
+def looks_into(node: ast.AST) -> str:
+    """What it asks for all that an object, its class or a module has; '' when nothing."""
+    return _asks(node, _LOOKING_INTO)
+
+
+def _asks(node: ast.AST, words: frozenset[str]) -> str:
+    nodes = list(walk(node))
+    own = {n.arg for n in nodes if isinstance(n, ast.arg)}
+    own |= {n.id for n in nodes if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    own -= {name for n in nodes if isinstance(n, ast.Global) for name in n.names}
+    for n in nodes:
+        match n:
+            case ast.Attribute(attr=word) if word in words:
+                return word
+            case ast.Name(id=word) if word in words and word not in own:
+                return word
+    return ""
+
+
+@lru_cache(maxsize=8)
+def held_apart(old: ast.Module, new: ast.Module) -> bool:
+    """Whether the modules do not hold the same in the same order, what functions do left out."""
+    return list(_shape(old.body)) != list(_shape(new.body))
+
+
+@lru_cache(maxsize=8)
+def members_apart(old: ast.Module, new: ast.Module) -> bool:
+    """Whether a class does not have the same members in the same order."""
+    return _members(old) != _members(new)
+
+
+def gathered_apart(old: ast.Module, new: ast.Module) -> set[str]:
+    """Names of modules that do not hold the same that are bound to what a statement gathers of all there is."""
+    if not held_apart(old, new):
+        return set()
+    at_once = [s for tree in (old, new) for s in tree.body if not isinstance(s, FunctionNode | ast.ClassDef)]
+    return {name for s in at_once if looks_around(s) or looks_into(s) for name in bound_by(s)}
+
+
+def _shape(body: list[ast.stmt]) -> Iterator[str]:
+    for s in body:
+        match s:
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                yield " ".join([type(s).__name__, s.name, ast.dump(s.args), *map(ast.dump, s.decorator_list)])
+            case ast.ClassDef():
+                yield " ".join(["class", s.name, *map(ast.dump, (*s.bases, *s.keywords, *s.decorator_list))])
+                yield from _shape(s.body)
+                yield "end"
+            case ast.Expr(value=ast.Constant()) | ast.Pass():
+                continue
+            case _:
+                yield ast.dump(s)
+
+
+def _members(tree: ast.Module) -> list[tuple[str, list[str]]]:
+    classes = [n for n in walk(tree) if isinstance(n, ast.ClassDef)]
+    return [(n.name, [name for s in n.body for name in sorted(bound_by(s))]) for n in classes]

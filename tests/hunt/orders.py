@@ -1,0 +1,48 @@
+"""Random modules whose statements stand in another order: some bind names of others, ask for them, or do without."""
+
+import random
+
+_ALWAYS = ["LIMIT = 3\n", "def other(kilos):\n    return fee(kilos) + 1\n"]
+_FEE = "def fee(kilos):\n    if kilos > 3:\n        return LIMIT\n    else:\n        return 1\n"
+_AGAIN = (
+    "def fee(kilos):\n    if kilos > 3:\n        return LIMIT\n    return 1\n",
+    "def fee(kilos):\n    return LIMIT if kilos > 3 else 1\n",
+    "def fee(kilos):\n    if not kilos > 3:\n        return 1\n    return LIMIT\n",
+)
+_BINDING = [
+    'def put(f=None):\n    globals()["{name}"] = {value}\n    return f\n',
+    "def put(f=None):\n    global {name}\n    {name} = {value}\n    return f\n",
+    'def put(f=None):\n    if "{name}" not in globals():\n        globals()["late"] = 5\n    return f\n',
+    "def put(f=None):\n    return f\n",
+]
+_ACTS = [
+    "put()\n",
+    "made = put(4)\n",
+    "@put\ndef extra(kilos):\n    return kilos\n",
+    "class Gate:\n    made = put(4)\n",
+    "def wait(kilos=put(4)):\n    return kilos\n",
+    "class Base:\n    def __init_subclass__(cls):\n        put()\n\nclass Below(Base):\n    pass\n",
+    'globals()["{name}"] = {value}\n',
+    "for {name} in ({value},):\n    pass\n",
+    "try:\n    early = fee(4)\nexcept NameError:\n    early = 0\n",
+    "early = fee(4)\n",
+    'known = "{name}" in globals()\n',
+    "names = sorted(n for n in dir() if n in ('fee', 'other', 'LIMIT'))\n",
+    "if put():\n    LIMIT = 6\n",
+]
+_VALUES = {"LIMIT": "7", "fee": "(lambda kilos: 9)", "other": "(lambda kilos: 8)"}
+_READING = "def read(kilos):\n    return [globals().get(n) for n in ('early', 'known', 'names', 'late')]\n"
+
+
+def pair(pick: random.Random) -> tuple[str, str]:
+    """Two modules with the same statements; in the second some stand elsewhere, and `fee` is written otherwise."""
+    name = pick.choice(list(_VALUES))
+    filled = {"name": name, "value": _VALUES[name]}
+    parts = [*_ALWAYS, _FEE, _READING, pick.choice(_BINDING).format(**filled)]
+    parts += [act.format(**filled) for act in pick.sample(_ACTS, pick.randint(1, 3))]
+    pick.shuffle(parts)
+    moved = list(parts)
+    for _ in range(pick.randint(0, 2)):
+        moved.insert(pick.randrange(len(moved)), moved.pop(pick.randrange(len(moved))))
+    again = pick.choice(_AGAIN)
+    return "\n".join(parts), "\n".join(again if part == _FEE else part for part in moved)

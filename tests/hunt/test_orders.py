@@ -1,0 +1,52 @@
+"""The hunt among statements of a module in another order: what is proved there does the same, and can be imported."""
+
+import os
+import random
+import types
+import warnings
+from pathlib import Path
+
+from dreck.workbench.compare.compare import compare_texts
+from dreck.workbench.compare.sides import Text
+from dreck.workbench.compare.wanted import Wanted
+from tests.hunt.orders import pair
+
+PAIRS = int(os.environ.get("DRECK_HUNT", "800")) // 4
+SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
+
+
+def come_to(code: str) -> dict[str, list[str]]:
+    """What each function gives; nothing when the module cannot be imported."""
+    module = types.ModuleType("ordered")
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            exec(code, module.__dict__)
+        except Exception:
+            return {}
+    return {name: [_told(module, name, kilos) for kilos in (0, 3, 4, 9)] for name in ("fee", "other", "read")}
+
+
+def _told(module: types.ModuleType, name: str, kilos: int) -> str:
+    try:
+        return repr(getattr(module, name)(kilos))
+    except Exception as error:
+        return repr(error)
+
+
+def test_no_false_proof_of_statements_in_another_order():
+    pick = random.Random(SEED + 34)
+    proved = tried = 0
+    while tried < PAIRS:
+        old, new = pair(pick)
+        before = come_to(old)
+        if not before:
+            continue
+        tried += 1
+        after = come_to(new)
+        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(trial=False))
+        for name, verdict in found.functions:
+            if name in before and verdict.status == "proved" and found.same:
+                proved += 1
+                assert before[name] == after.get(name), f"{name}\n{old}\n=====\n{new}\n{before}\n{after}"
+    assert proved > tried / 12, "so few proofs that the hunt means nothing"
