@@ -200,3 +200,25 @@ def test_a_call_of_somebody_else_stays_on_its_side_of_a_function():
     for other, status in ((after, "unsettled"), (before + "\n", "proved")):
         texts = (Text(Path("yard.py"), text) for text in (before, other))
         assert compare_texts(*texts, Wanted(trial=False)).verdict.status == status
+
+
+@pytest.mark.parametrize(
+    "read",
+    [
+        "globals()['LIM' + k]",
+        "importlib.import_module(__name__).LIMIT",
+        "__import__(__name__).LIMIT",
+        "inspect.getmodule(read).LIMIT",
+        "getattr(sys.modules[__name__], 'LIM' + k)",
+        "gc.get_referents(read)",
+        "runpy.run_path(__file__)",
+        "yard.LIMIT",
+    ],
+)
+def test_what_a_module_holds_is_read_by_other_ways_than_its_name(read):
+    head = "import gc, importlib, inspect, runpy, sys\n" + ("import yard\n" if read.startswith("yard") else "")
+    old = f"{head}LIMIT = 3\n\ndef read(k):\n    if k:\n        return {read}\n    else:\n        return 0\n"
+    straight = old.replace("    else:\n        return 0\n", "    return 0\n")
+    for new, status in ((straight, "proved"), (straight.replace("LIMIT = 3", "LIMIT = 4"), "unsettled")):
+        texts = (Text(Path("yard.py"), text) for text in (old, new))
+        assert compare_texts(*texts, Wanted(trial=False, only=("read",))).verdict.status == status

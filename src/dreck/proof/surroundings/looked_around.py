@@ -1,16 +1,20 @@
 """Code that asks what a module holds, or a class, by no name: what it comes to rests on all that is there, in order."""
 
 import ast
+import sys
 from collections.abc import Iterator
 from functools import lru_cache
+from pathlib import Path
 
 from dreck.model.names.bindings import bound_by
+from dreck.model.names.nodes import every_node
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _LOOKING_AROUND = frozenset(
     {"modules", "__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__", "f_globals",
-     "__builtins__", "get_type_hints"}
+     "__builtins__", "get_type_hints", "import_module", "__import__", "getmodule", "get_referents", "run_path",
+     "run_module", "resolve_name", "reload", "pickle", "__loader__", "__spec__"}
 )  # fmt: skip
 _LOOKING_INTO = frozenset({"vars", "dir", "__dict__", "getattr_static", "classify_class_attrs"})
 
@@ -55,6 +59,29 @@ def held_apart(old: ast.Module, new: ast.Module) -> bool:
 def members_apart(old: ast.Module, new: ast.Module) -> bool:
     """Whether a class does not have the same members in the same order."""
     return _members(old) != _members(new)
+
+
+def imports_itself(tree: ast.Module, path: Path) -> bool:
+    """Whether a module may be imported by itself: what it holds is then read by way of that name.
+
+    A module in a package that is called as one of Python's own means that one by the name alone.
+    """
+    own = (*path.absolute().parent.parts, path.stem) if path.stem != "__init__" else path.absolute().parent.parts
+    within = (path.absolute().parent / "__init__.py").exists()
+    for n in every_node(tree):
+        match n:
+            case ast.Import(names=names):
+                told = [alias.name.split(".") for alias in names]
+            case ast.ImportFrom(module=module, names=names):
+                home = (module or "").split(".") if module else []
+                told = [home, *([*home, alias.name] for alias in names)]
+            case _:
+                continue
+        for parts in filter(None, told):
+            is_pythons = len(parts) == 1 and parts[0] in sys.stdlib_module_names and within
+            if tuple(parts) == own[-len(parts) :] and not (is_pythons and getattr(n, "level", 0) == 0):
+                return True
+    return False
 
 
 def gathered_apart(old: ast.Module, new: ast.Module) -> set[str]:

@@ -13,7 +13,7 @@ from dreck.proof.surroundings.come_upon import with_those_beside
 from dreck.proof.surroundings.hooks import calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
-from dreck.proof.surroundings.looked_around import held_apart, looks_around, looks_into, members_apart
+from dreck.proof.surroundings.looked_around import held_apart, imports_itself, looks_around, looks_into, members_apart
 from dreck.proof.surroundings.module_diff import (
     Changed,
     broken_at_import,
@@ -342,6 +342,8 @@ class _Judging:
         """What it, or a function that it leads to, asks for beyond the names it says."""
         trees = self.sides[0].tree, self.sides[1].tree
         known, pending = {name}, [name] if held_apart(*trees) else []
+        if pending and any(imports_itself(side.tree, side.text.path) for side in self.sides):
+            return "its module imports itself, and the two do not hold the same"
         while pending:
             function = pending.pop()
             node = self.sides[0].functions[function].node
