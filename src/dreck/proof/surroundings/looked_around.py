@@ -51,14 +51,22 @@ def _asks(node: ast.AST, words: frozenset[str]) -> str:
 
 @lru_cache(maxsize=8)
 def held_apart(old: ast.Module, new: ast.Module) -> bool:
-    """Whether the modules do not hold the same in the same order, what functions do left out."""
-    return list(_shape(old.body)) != list(_shape(new.body))
+    """Whether the modules do not hold the same in the same order.
+
+    What functions do is left out, and private methods that one version only has: nothing asks for them by their names.
+    """
+    mine, theirs = (frozenset(n for names in _members(tree).values() for n in names) for tree in (old, new))
+    return list(_shape(old.body, mine & theirs)) != list(_shape(new.body, mine & theirs))
 
 
 @lru_cache(maxsize=8)
 def members_apart(old: ast.Module, new: ast.Module) -> bool:
-    """Whether a class does not have the same members in the same order."""
-    return _members(old) != _members(new)
+    """Whether members that a class has in both stand in another order."""
+    mine, theirs = _members(old), _members(new)
+    both = {kind: set(mine[kind]) & set(theirs[kind]) for kind in mine.keys() & theirs.keys()}
+    return any(
+        [n for n in mine[k] if n in all_of] != [n for n in theirs[k] if n in all_of] for k, all_of in both.items()
+    )
 
 
 def imports_itself(tree: ast.Module, path: Path) -> bool:
@@ -92,14 +100,18 @@ def gathered_apart(old: ast.Module, new: ast.Module) -> set[str]:
     return {name for s in at_once if looks_around(s) or looks_into(s) for name in bound_by(s)}
 
 
-def _shape(body: list[ast.stmt]) -> Iterator[str]:
+def _shape(body: list[ast.stmt], common: frozenset[str], is_class: bool = False) -> Iterator[str]:
     for s in body:
         match s:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if (
+                is_class and _is_private(name) and name not in common
+            ):
+                continue
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 yield " ".join([type(s).__name__, s.name, ast.dump(s.args), *map(ast.dump, s.decorator_list)])
             case ast.ClassDef():
                 yield " ".join(["class", s.name, *map(ast.dump, (*s.bases, *s.keywords, *s.decorator_list))])
-                yield from _shape(s.body)
+                yield from _shape(s.body, common, True)
                 yield "end"
             case ast.Expr(value=ast.Constant()) | ast.Pass():
                 continue
@@ -107,6 +119,10 @@ def _shape(body: list[ast.stmt]) -> Iterator[str]:
                 yield ast.dump(s)
 
 
-def _members(tree: ast.Module) -> list[tuple[str, list[str]]]:
-    classes = [n for n in walk(tree) if isinstance(n, ast.ClassDef)]
-    return [(n.name, [name for s in n.body for name in sorted(bound_by(s))]) for n in classes]
+def _is_private(name: str) -> bool:
+    return name.startswith("_") and not name.endswith("__")
+
+
+def _members(tree: ast.Module) -> dict[str, list[str]]:
+    classes = [n for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    return {n.name: [name for s in n.body for name in sorted(bound_by(s))] for n in classes}
