@@ -34,14 +34,35 @@ _VALUES = {"LIMIT": "7", "fee": "(lambda kilos: 9)", "other": "(lambda kilos: 8)
 _READING = "def read(kilos):\n    return [globals().get(n) for n in ('early', 'known', 'names', 'late')]\n"
 
 
+_SCALE = (
+    "class Scale:\n    def weigh(self):\n        return 1\n\n    def tare(self):\n        return 2\n",
+    "class Scale:\n    def tare(self):\n        return 2\n\n    def weigh(self):\n        return 1\n",
+    "class Scale:\n    def weigh(self):\n        return 1\n\n    def tare(self):\n        return 2\n\n"
+    "    def _more(self):\n        return 3\n",
+)
+_LOOKING = (
+    "[globals()[n] for n in ('LIM' + 'IT', 'MOST')]",
+    "[n for n in globals() if n in ('Scale', 'LIMIT', 'MOST', 'fee')]",
+    "[n for n in vars(Scale) if not n.endswith('__')]",
+    "[n for n in dir(Scale()) if not n.endswith('__')]",
+    "[n for n in Scale.__dict__ if n[:1] == '_']",
+    "sorted(vars(Scale()))",
+    "Scale().weigh() + MOST",
+    "kilos + 1",
+)
+
+
 def pair(pick: random.Random) -> tuple[str, str]:
     """Two modules with the same statements; in the second some stand elsewhere, and `fee` is written otherwise."""
     name = pick.choice(list(_VALUES))
     filled = {"name": name, "value": _VALUES[name]}
     parts = [*_ALWAYS, _FEE, _READING, pick.choice(_BINDING).format(**filled)]
     parts += [act.format(**filled) for act in pick.sample(_ACTS, pick.randint(1, 3))]
+    scale, most = _SCALE[0], "MOST = 5\n"
+    parts += [scale, most, f"def look(kilos):\n    return {pick.choice(_LOOKING)}\n"]
     pick.shuffle(parts)
-    moved = list(parts)
+    other = {scale: pick.choice((scale, *_SCALE)), most: pick.choice((most, most, most, "MOST = 6\n"))}
+    moved = [other.get(part, part) for part in parts]
     for _ in range(pick.randint(0, 2)):
         moved.insert(pick.randrange(len(moved)), moved.pop(pick.randrange(len(moved))))
     again = pick.choice(_AGAIN)

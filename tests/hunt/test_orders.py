@@ -24,7 +24,7 @@ def come_to(code: str) -> dict[str, list[str]]:
             exec(code, module.__dict__)
         except Exception:
             return {}
-    return {name: [_told(module, name, kilos) for kilos in (0, 3, 4, 9)] for name in ("fee", "other", "read")}
+    return {name: [_told(module, name, kilos) for kilos in (0, 3, 4, 9)] for name in ("fee", "other", "read", "look")}
 
 
 def _told(module: types.ModuleType, name: str, kilos: int) -> str:

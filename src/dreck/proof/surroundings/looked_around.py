@@ -2,7 +2,8 @@
 
 import ast
 import sys
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Collection, Iterator
 from functools import lru_cache
 from pathlib import Path
 
@@ -16,27 +17,38 @@ _LOOKING_AROUND = frozenset(
      "__builtins__", "get_type_hints", "import_module", "__import__", "getmodule", "get_referents", "run_path",
      "run_module", "resolve_name", "reload", "pickle", "__loader__", "__spec__"}
 )  # fmt: skip
-_LOOKING_INTO = frozenset({"vars", "dir", "__dict__", "getattr_static", "classify_class_attrs"})
+_LOOKING_INTO = frozenset({"vars", "dir", "__dict__", "getmembers", "getattr_static", "classify_class_attrs"})
+_OF_CLASSES = ("type", "Type", "Meta")
+"""How the names of classes end whose objects are classes."""
 
 
 @lru_cache(maxsize=512)
 def looks_around(node: ast.AST) -> str:
     """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
-    return (
-        "globals()"
-        if any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
-        else _asks(node, _LOOKING_AROUND)
-    )
+    asks = any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
+    return "globals()" if asks else _asks(node, _LOOKING_AROUND)
 
 
 @lru_cache(maxsize=512)
-def looks_into(node: ast.AST) -> str:
-    """What it asks for all that an object, its class or a module has; '' when nothing."""
-    return _asks(node, _LOOKING_INTO)
+def looks_into(node: ast.AST, owner: ast.ClassDef | None = None) -> str:
+    """What it asks for all that a class or a module has; '' when nothing. What an object itself holds is no matter:
+    `vars(self)` in a method of `owner`, where that makes no classes."""
+    makes = owner is None or any(ast.unparse(base).endswith(_OF_CLASSES) for base in owner.bases)
+    held = set() if makes else {id(part) for n in walk(node) for part in _of_self(n)}
+    return _asks(node, _LOOKING_INTO, held)
 
 
-def _asks(node: ast.AST, words: frozenset[str]) -> str:
-    nodes = list(walk(node))
+def _of_self(n: ast.AST) -> list[ast.AST]:
+    match n:
+        case ast.Call(func=ast.Name(id="vars"), args=[ast.Name(id="self")], keywords=[]):
+            return [n.func]
+        case ast.Attribute(value=ast.Name(id="self"), attr="__dict__"):
+            return [n]
+    return []
+
+
+def _asks(node: ast.AST, words: frozenset[str], held: Collection[int] = ()) -> str:
+    nodes = [n for n in walk(node) if id(n) not in held]
     own = {n.arg for n in nodes if isinstance(n, ast.arg)}
     own |= {n.id for n in nodes if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
     own -= {name for n in nodes if isinstance(n, ast.Global) for name in n.names}
@@ -61,12 +73,9 @@ def held_apart(old: ast.Module, new: ast.Module) -> bool:
 
 @lru_cache(maxsize=8)
 def members_apart(old: ast.Module, new: ast.Module) -> bool:
-    """Whether members that a class has in both stand in another order."""
+    """Whether a class of both has other members, or has them in another order."""
     mine, theirs = _members(old), _members(new)
-    both = {kind: set(mine[kind]) & set(theirs[kind]) for kind in mine.keys() & theirs.keys()}
-    return any(
-        [n for n in mine[k] if n in all_of] != [n for n in theirs[k] if n in all_of] for k, all_of in both.items()
-    )
+    return any(mine[kind] != theirs[kind] for kind in mine.keys() & theirs.keys())
 
 
 def imports_itself(tree: ast.Module, path: Path) -> bool:
@@ -123,6 +132,12 @@ def _is_private(name: str) -> bool:
     return name.startswith("_") and not name.endswith("__")
 
 
-def _members(tree: ast.Module) -> dict[str, list[str]]:
-    classes = [n for n in every_node(tree) if isinstance(n, ast.ClassDef)]
-    return {n.name: [name for s in n.body for name in sorted(bound_by(s))] for n in classes}
+def _members(tree: ast.Module) -> dict[tuple[str, int], list[str]]:
+    """For each class, and the how manyth of its name it is, what its body binds, in order."""
+    found: dict[tuple[str, int], list[str]] = {}
+    met = Counter[str]()
+    for n in every_node(tree):
+        if isinstance(n, ast.ClassDef):
+            found[n.name, met[n.name]] = [name for s in n.body for name in sorted(bound_by(s))]
+            met[n.name] += 1
+    return found

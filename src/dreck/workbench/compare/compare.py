@@ -341,13 +341,14 @@ class _Judging:
     def _looks_around(self, name: str) -> str:
         """What it, or a function that it leads to, asks for beyond the names it says."""
         trees = self.sides[0].tree, self.sides[1].tree
-        known, pending = {name}, [name] if held_apart(*trees) else []
-        if pending and any(imports_itself(side.tree, side.text.path) for side in self.sides):
+        held, members = held_apart(*trees), members_apart(*trees)
+        known, pending = {name}, [name] if held or members else []
+        if held and any(imports_itself(side.tree, side.text.path) for side in self.sides):
             return "its module imports itself, and the two do not hold the same"
         while pending:
             function = pending.pop()
-            node = self.sides[0].functions[function].node
-            around = looks_around(node) or (looks_into(node) if members_apart(*trees) else "")
+            one = self.sides[0].functions[function]
+            around = (looks_around(one.node) if held else "") or (looks_into(one.node, one.owner) if members else "")
             if around:
                 return f"it asks for {around}, and the two modules do not hold the same"
             further = set(self._mentioned(function)) - known

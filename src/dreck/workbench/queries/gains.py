@@ -67,15 +67,14 @@ def offers_in(scene: Scene, seconds: float = SECONDS) -> tuple[list[tuple[Offer,
     with the text that it makes. And whether all were looked at in `seconds` of the processor's time."""
     until = time.process_time() + seconds
     weighed: list[Weighed] = []
-    for step in all_steps():
-        if step.plans is None:
-            continue
-        if time.process_time() > until - seconds / 2:
+    steps = [step for step in all_steps() if step.plans is not None]
+    late = False
+    for step in steps:
+        late = time.process_time() > until - seconds / 2
+        if late:
             break
         places = (weighed_place(scene, step, place) for place in places_of(scene, step))
         weighed += itertools.islice((one for one in places if one is not None and one.gain > 0), _MOST)
-    else:
-        step = None
     weighed.sort(key=lambda one: -one.gain)
     found: list[tuple[Offer, str]] = []
     of_step = Counter[str]()
@@ -86,7 +85,7 @@ def offers_in(scene: Scene, seconds: float = SECONDS) -> tuple[list[tuple[Offer,
         if made is not None and all(made.command != other.command for other, _ in found):
             found.append((made, one.place.plan.text))
             of_step[one.step.name] += 1
-    return found, step is None
+    return found, not late
 
 
 @dataclass(frozen=True, slots=True)
