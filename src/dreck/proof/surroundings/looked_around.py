@@ -17,7 +17,9 @@ _LOOKING_AROUND = frozenset(
      "__builtins__", "get_type_hints", "import_module", "__import__", "getmodule", "get_referents", "run_path",
      "run_module", "resolve_name", "reload", "pickle", "__loader__", "__spec__"}
 )  # fmt: skip
-_LOOKING_INTO = frozenset({"vars", "dir", "__dict__", "getmembers", "getattr_static", "classify_class_attrs"})
+_LOOKING_INTO = frozenset(
+    {"vars", "dir", "__dict__", "__dir__", "getmembers", "getattr_static", "classify_class_attrs"}
+)
 _OF_CLASSES = ("type", "Type", "Meta")
 """How the names of classes end whose objects are classes."""
 
