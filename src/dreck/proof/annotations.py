@@ -5,6 +5,7 @@ import re
 from collections.abc import Iterator
 
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.classes.of_builtins import are_plain
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -33,7 +34,7 @@ def annotated_kinds(
     for arg, default in _believed(node, around):
         told = {_plain_kinds(arg.annotation, n) for n in names}
         kinds = told.pop()
-        if told or not kinds:
+        if told or not kinds or not all(are_plain(n, kind) for n in names for kind in kinds):
             continue
         if default is None or (isinstance(default, ast.Constant) and type(default.value).__name__ in kinds):
             found[arg.arg] = kinds

@@ -14,6 +14,7 @@ from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
 from dreck.proof.checking.nested import may_be_below, sets_classes
+from dreck.proof.checking.of_builtins import below
 from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
 from dreck.proof.checking.shaping import answers_by_itself
 from dreck.proof.checking.tests import CheckedTests
@@ -98,6 +99,8 @@ class CheckedPlainness(CheckedTests):
         for kind in sorted(kinds - known.keys()):
             if kind in axioms.classes.table.classes or not axioms.is_class(kind):
                 return False
+        if below(axioms.names, wilful, {kind for kind in kinds - known.keys() if axioms.is_builtin(kind)}):
+            return False
         tables = axioms.classes.table.classes
         seen = [tables[name] for name in known]
         words = {kind.rpartition(".")[2] for kind in kinds}

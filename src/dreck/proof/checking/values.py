@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.axioms import Axioms
+from dreck.proof.checking.of_builtins import are_left_alone
 from dreck.proof.solver import Solver
 from dreck.proof.state import Side
 from dreck.source.walking import walk
@@ -92,7 +93,8 @@ class CheckedValues:
             case "joined" | "formatted":
                 return {"str"}
             case "param":
-                return set(self.annotated.get(str(term.args[0]), ()))
+                found = set(self.annotated.get(str(term.args[0]), ()))
+                return found if all(are_left_alone(a.names, kind) for a in self.axioms for kind in found) else set()
             case "arith":
                 return self._arithmetic_kinds(term)
         return set()

@@ -14,6 +14,7 @@ from dreck.proof.classes.hidden import is_above_hidden, may_override
 from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.members import Found, Members
+from dreck.proof.classes.of_builtins import below_builtin
 from dreck.proof.classes.private import private_method
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
@@ -21,13 +22,7 @@ from dreck.proof.classes.registries import Registry, registry_of, registry_of_me
 from dreck.proof.classes.shaping import ANYTHING, module_answers, shaped
 from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
-from dreck.proof.classes.taken_back import (
-    TakenBack,
-    put_on_any,
-    reads_of_class_quietly,
-    taken_back_by,
-    taken_back_by_class,
-)
+from dreck.proof.classes.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_classes
 
 
 @dataclass(slots=True)
@@ -231,14 +226,12 @@ class KnownClasses:
 
     def taken_back_of(self, kind: str) -> TakenBack:
         """The same for objects known to be of `kind`."""
+        built_in = self.table.builtin(kind) if kind not in self.table.classes else None
+        if built_in is not None:
+            return taken_back_by_classes(below_builtin(self.names, built_in), self.names)
         if kind not in self.table.classes or self.table.order(kind) is None:
-            return TakenBack(frozenset(), frozenset()) if self.table.builtin(kind) is not None else self.taken_back()
+            return self.taken_back()
         if is_above_hidden(self.table, kind):
             return self.taken_back()
         lines = {name for k in (kind, *self.table.below(kind)) for name in self.table.lineage(k)}
-        parts = [taken_back_by_class(self.table.classes[name], self.names) for name in lines]
-        put = put_on_any(self.names)
-        return TakenBack(
-            put_later(self.names).union(put.attributes, *(p.attributes for p in parts)),
-            put.comparisons.union(*(p.comparisons for p in parts)),
-        )
+        return taken_back_by_classes([self.table.classes[name] for name in lines], self.names)

@@ -79,8 +79,10 @@ def having_a_say(names: ModuleNames, what: str) -> list[str]:
     return [n.name for n in kinds if what in _by_class(n, names).comparisons]
 
 
-def taken_back_by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
-    return _by_class(node, names)
+def taken_back_by_classes(nodes: Iterable[ast.ClassDef], names: ModuleNames) -> TakenBack:
+    """What these classes take back, with what is put on any class later."""
+    found = _joined([put_on_any(names), *(_by_class(node, names) for node in nodes)])
+    return TakenBack(found.attributes | put_later(names), found.comparisons)
 
 
 def _joined(parts: Iterable[TakenBack]) -> TakenBack:

@@ -270,7 +270,12 @@ def _tail(scene: Scene, chain: Chain) -> list[ast.stmt] | None:
         return None
     if any(not isinstance(s, ast.Return | ast.Expr | ast.Assign | ast.Raise) for s in rest):
         return None
-    return rest
+    return rest if not rest or returns or _is_one_line_return(rest) else None
+
+
+def _is_one_line_return(rest: list[ast.stmt]) -> bool:
+    """Whether no more than a `return` follows: longer, it would be said again in each arm."""
+    return len(rest) == 1 and isinstance(rest[0], ast.Return) and rest[0].lineno == rest[0].end_lineno
 
 
 def _with_tail(
@@ -308,9 +313,20 @@ def _shortened(lines: list[str]) -> list[str]:
     if len(lines) < 2 or not lines[-1].startswith("return "):
         return lines
     name = lines[-1].removeprefix("return ")
-    if name.isidentifier() and lines[-2].startswith(f"{name} = ") and "#" not in lines[-2]:
+    if name.isidentifier() and "#" not in lines[-2] and _is_set_alone(lines[-2], name):
         return [*lines[:-2], f"return {lines[-2].removeprefix(f'{name} = ')}"]
     return lines
+
+
+def _is_set_alone(line: str, name: str) -> bool:
+    """Whether a line is a whole assignment to the one name; `kilos = self.kilos = 3` sets another thing besides."""
+    if not line.startswith(f"{name} = "):
+        return False
+    try:
+        body = ast.parse(line).body
+    except SyntaxError:
+        return False
+    return len(body) == 1 and isinstance(body[0], ast.Assign) and len(body[0].targets) == 1
 
 
 def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, call: str) -> str:
