@@ -25,6 +25,9 @@ NOT_SHOWN = {
     "a generic method in whose place objects have something else",
     "a row of a table that is handed out",
     "a table that others add to",
+    "a list made in a function",
+    "below a list that is handed in",
+    "a sequence pattern, and a class counts what is read",
     *(name for _, pair in PAIRS if (name := pair.name).startswith("a method ") and "in the place of" in name),
 }
 """Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone;

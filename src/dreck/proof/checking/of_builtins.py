@@ -13,15 +13,14 @@ from dreck.proof.checking.noticed import is_tame, parts_of
 from dreck.proof.checking.shaping import may_get
 from dreck.source.walking import walk
 
+_QUESTIONS = (
+    "eq ne lt le gt ge hash bool len contains iter next getitem missing index int float complex round trunc floor ceil "
+    "abs neg pos invert divmod rdivmod getattribute getattr class dict"
+)
+_OPERATORS = "add sub mul truediv floordiv mod pow lshift rshift and or xor matmul"
 _ASKED = frozenset(
-    f"__{word}__"
-    for word in ("eq ne lt le gt ge hash bool len contains iter next getitem missing index int float complex round "
-                 "trunc floor ceil abs neg pos invert divmod rdivmod getattribute getattr class dict").split()
-) | frozenset(
-    f"__{side}{word}__"
-    for side in ("", "r")
-    for word in "add sub mul truediv floordiv mod pow lshift rshift and or xor matmul".split()
-)  # fmt: skip
+    f"__{word}__" for word in (*_QUESTIONS.split(), *_OPERATORS.split(), *(f"r{word}" for word in _OPERATORS.split()))
+)
 """The special methods that asking, comparing and working out come to."""
 _TOLD = ("__str__", "__repr__", "__format__")
 

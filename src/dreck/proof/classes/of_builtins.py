@@ -54,10 +54,11 @@ def are_plain(names: ModuleNames, kind: str) -> bool:
     put = {w for w in specials_put(names) | shaped(names) if w == ANYTHING or w.startswith("__")}
     if put - _OF_MODULES - _QUIET_SPECIALS - _TOLD:
         return False
-    return all(_says_nothing(node, names) for node in below_builtin(names, built_in))
+    return all(says_nothing(node, names) for node in below_builtin(names, built_in))
 
 
-def _says_nothing(node: ast.ClassDef, names: ModuleNames) -> bool:
+def says_nothing(node: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether a class body gives its objects no operators, and no answers of their own."""
     for s in statements_of(node.body):
         for name in bound_by(s):
             if not (name.startswith("__") and name.endswith("__")) or name in _QUIET_SPECIALS:

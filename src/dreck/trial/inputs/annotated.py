@@ -9,6 +9,7 @@ import typing
 from collections import Counter, deque
 from typing import Any
 
+from dreck.trial.inputs.kin import derives, with_a_say_below
 from dreck.trial.inputs.library import (
     WRITTEN_NUMBERS,
     is_path,
@@ -20,7 +21,6 @@ from dreck.trial.inputs.library import (
 from dreck.trial.inputs.near import (
     MISSING,
     between,
-    derives,
     is_below,
     is_of_keys,
     sums_of_flags,
@@ -89,6 +89,11 @@ class Typed(Textual):
         return self._of_class(base, args, u, name)
 
     def _of_class(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
+        return self._of_kind(kind, args, u, name) + [
+            Make("instance", n) for n in with_a_say_below(kind, self.namespace)
+        ]
+
+    def _of_kind(self, kind: type, args: tuple[Any, ...], u: Usage, name: str) -> list[Make]:
         near = [m for c in u.constants for m in self._around(c, True)]
         if kind in PLAIN and kind is not dict:
             return self._of_plain(kind, near, u, name)
@@ -223,6 +228,8 @@ class Typed(Textual):
             for name, found in own
             if base is not object and found is not base and derives(found, base) and name not in known
         ]
+        plain = [getattr(builtins, kind) for kind in known if self._lookup(kind) is MISSING]
+        below += [n for kind in plain if isinstance(kind, type) for n in with_a_say_below(kind, self.namespace)]
         asked = [made for kind in known if isinstance(made := self._lookup(kind), type)]
         bases = {base for made in asked for base in made.__mro__[1:]}
         above = [name for name, kind in own if kind in bases and kind.__module__ == self.namespace.get("__name__")]

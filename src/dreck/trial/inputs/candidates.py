@@ -6,11 +6,13 @@ import decimal
 import enum
 import math
 import os
+from collections.abc import Mapping, Sequence
 from itertools import permutations
 from typing import Any
 
 from dreck.trial.inputs.annotated import Typed
 from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_container
+from dreck.trial.inputs.kin import with_a_say_below
 from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
     MISSING,
@@ -213,6 +215,8 @@ class Candidates(Typed):
             inside = self.usages.by_path.get(f"{name}[]")
             made += [Make("value", text) for text in OF_DIGITS] if inside is not None and inside.converted else []
         made += of_patterns(u)
+        taken_apart = [k for k, asked in ((Sequence, u.spread_in_pattern), (Mapping, u.keyed_in_pattern)) if asked]
+        made += [Make("instance", n) for kind in taken_apart for n in with_a_say_below(kind, self.namespace)]
         made += containers(u)
         if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:
             made.insert(len(made) if u.classes or is_container(u) else 0, Make("stand-in"))

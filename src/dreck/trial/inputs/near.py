@@ -8,6 +8,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from dreck.trial.inputs.kin import derives, errors_below
 from dreck.trial.inputs.library import spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
 from dreck.trial.inputs.plain import AGREEING, HUGE, NONE_LIKE, STRING_METHODS, OwnText
@@ -40,6 +41,7 @@ class Near:
             kinds = self._lookup(name) if name.replace(".", "").isidentifier() else MISSING
             several = range(len(kinds)) if isinstance(kinds, tuple) and len(kinds) > 1 else ()
             found += [f"{name}{OF_SEVERAL}{i}" for i in several][:_MOST_FAILING] or [name]
+            found += [n for n in errors_below(name, kinds, self.namespace) if n not in found]
         return found
 
     def _spans(self, u: Usage) -> list[Make]:
@@ -189,13 +191,6 @@ def is_of_keys(kind: type) -> bool:
 
 def is_below(found: Any, kind: type) -> bool:
     return isinstance(found, type) and derives(found, kind)
-
-
-def derives(kind: type, base: type) -> bool:
-    try:
-        return issubclass(kind, base)
-    except Exception:
-        return False
 
 
 def last_resorts(made: list[Make], u: Usage) -> list[Make]:

@@ -1,6 +1,7 @@
 """What no trial sees: classes that nobody can make from outside, objects that change, methods that are set anew."""
 
 import ast
+import builtins
 from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
@@ -9,6 +10,7 @@ from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
+from dreck.proof.classes.of_builtins import below_builtin, says_nothing
 from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.speech import Speech
@@ -31,7 +33,26 @@ def of_classes(old: Candidate, new: Candidate, in_order: bool = False) -> str:
         told = _of_methods(mine, other) or (_of_kinds(mine.names, kinds, there) if kinds != there else "")
         if told:
             return told
+    below = [] if in_order else [*_hidden_below(old), *_hidden_below(new)]
+    if below:
+        return f"{below[0]}, which nobody can make from outside, may be what is asked for, and says itself what it does"
     return _of_attributes(old, new)
+
+
+def _hidden_below(c: Candidate) -> list[str]:
+    """Classes in functions of the file below a built-in type that is asked for here, with a say of their own."""
+    words = {
+        *_asked(c.node),
+        *(n.id for a in walk(c.node.args) if isinstance(a, ast.arg) for n in _named(a.annotation)),
+    }
+    kinds = [kind for word in sorted(words) if isinstance(kind := getattr(builtins, word, None), type)]
+    top = set(c.names.tree.body)
+    nodes = [n for kind in kinds if kind is not object for n in below_builtin(c.names, kind) if n not in top]
+    return [n.name for n in nodes if any(n in walk(s) for s in top) and not says_nothing(n, c.names)]
+
+
+def _named(annotation: ast.expr | None) -> list[ast.Name]:
+    return [n for n in walk(annotation) if isinstance(n, ast.Name)] if annotation is not None else []
 
 
 def _of_attributes(old: Candidate, new: Candidate) -> str:
