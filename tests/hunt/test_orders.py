@@ -5,10 +5,12 @@ import random
 import types
 import warnings
 from pathlib import Path
+from typing import Any
 
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
+from tests.hunt import below
 from tests.hunt.orders import pair
 
 PAIRS = int(os.environ.get("DRECK_HUNT", "800")) // 4
@@ -50,3 +52,31 @@ def test_no_false_proof_of_statements_in_another_order():
                 proved += 1
                 assert before[name] == after.get(name), f"{name}\n{old}\n=====\n{new}\n{before}\n{after}"
     assert proved > tried / 12, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_beside_a_class_below_a_built_in_type():
+    pick = random.Random(SEED + 55)
+    proved = tried = 0
+    while tried < PAIRS:
+        old, new = below.pair(pick)
+        spaces = [_executed(old), _executed(new)]
+        if {} in spaces:
+            continue
+        tried += 1
+        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(trial=False))
+        if found.verdict.status == "proved" and found.same:
+            proved += 1
+            told = below.difference(*spaces)
+            assert told is None, f"{old}\n=====\n{new}\n{told}\n{found.verdict}"
+    assert proved > tried / 25, "so few proofs that the hunt means nothing"
+
+
+def _executed(code: str) -> dict[str, Any]:
+    space: dict[str, Any] = {}
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            exec(code, space)
+        except Exception:
+            return {}
+    return space
