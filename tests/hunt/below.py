@@ -22,13 +22,13 @@ _BODY = "        LOG.append('asked')\n        return {}\n"
 
 def pair(pick: random.Random) -> tuple[str, str]:
     """The text of a module, and that of one that may do the same."""
-    base = pick.choice(list(_BASES))
+    base = pick.choice((*_BASES, "int", "str", "float"))
     head = _HEAD + f"Base = {base}\n" + _kind(base, pick)
     first, second = pick.choice(_ASKED), pick.choice(_ASKED)
-    noted = f": {base}" if pick.random() < 0.4 and base in ("int", "str", "float", "dict", "list") else ""
+    noted = f": {base}" if pick.random() < 0.6 and base in ("int", "str", "float", "dict", "list") else ""
     test = "" if noted else f"    if not isinstance(v, {base}):\n        return ev(0)\n"
     start = f"def f(v{noted}):\n{test}"
-    second = first if pick.random() < 0.6 else second
+    second = first if pick.random() < 0.7 else second
     old = f"{start}    if {first}:\n        return ev(1)\n    if {second}:\n        return ev(2)\n    return ev(3)\n"
     ways = (
         f"    if {first}:\n        return ev(1)\n    return ev(3)\n",
