@@ -42,12 +42,12 @@ def pair(pick: random.Random) -> tuple[str, str]:
 
 
 def _kind(base: str, pick: random.Random) -> str:
-    says = pick.choice(_SAYS)
-    answer = "format(len(LOG) % 2)" if "format" in says else "len(LOG) % 2"
+    says, turn = pick.choice(_SAYS), pick.choice(("len(LOG) % 2", "1 - len(LOG) % 2"))
+    answer = f"format({turn})" if "format" in says else turn
     answer = "object.__getattribute__(self, o)" if "attribute" in says else "None" if "init" in says else answer
     body = f"    def {says}:\n{_BODY.format(answer)}"
     if pick.random() < 0.4:
-        body = f"    @property\n    def kilos(self):\n{_BODY.format('len(LOG) % 2')}"
+        body = f"    @property\n    def kilos(self):\n{_BODY.format(turn)}"
     above = pick.choice(_BASES[base])
     if pick.random() < 0.2:
         return f"class Loud:\n{body}class Row(Loud{', ' if above else ''}{above}):\n    pass\n"
