@@ -1,4 +1,4 @@
-"""What an assumption that is asked for brings, and where it ends: `steady-kind`, `quiet-tests`."""
+"""What an assumption that is asked for brings, and where it ends: `steady-kind`, `plain-kind`, `quiet-tests`."""
 
 import pytest
 
@@ -130,3 +130,42 @@ def test_a_flag_by_default_is_true_or_false_where_that_is_assumed(old, new, hold
     found = dreck.compare(old, new, assume=["true-or-false"])
     assert (found.status == "proved", "true-or-false" in found.assumptions) == (holds, holds), str(found)
     assert dreck.compare(old, new).status != "proved"
+
+
+STRANGE = """\
+LOG = []
+class Strange:
+    def __eq__(self, other):
+        LOG.append(other)
+        return len(LOG) % 2 == 0
+    __hash__ = None
+"""
+FEES = {
+    "a ladder": 'def fee(kind):\n    if kind == "wet":\n        return 1\n    if kind == "dry":\n        return 2\n    return 0\n',
+    "a table": 'FEES = {"wet": 1, "dry": 2}\ndef fee(kind):\n    return FEES.get(kind, 0)\n',
+    "the other way": 'def fee(kind):\n    if kind == "dry":\n        return 2\n    if kind == "wet":\n        return 1\n    return 0\n',
+    "not a constant": "def fee(kind, other):\n    if kind == other:\n        return 1\n    if kind == other:\n        return 2\n    return 0\n",
+    "not a constant, asked once": "def fee(kind, other):\n    if kind == other:\n        return 1\n    return 0\n",
+}
+
+
+@pytest.mark.parametrize("new", ["a table", "the other way"])
+def test_a_plain_kind_is_compared_as_texts_are(new):
+    texts = [STRANGE + FEES[name] for name in ("a ladder", new)]
+    without, with_it = (
+        dreck.compare(*texts, assume=["hashable-key", *more], trial=False) for more in ([], ["plain-kind"])
+    )
+    assert without.status == "unsettled" and "plain-kind" in without.reason, str(without)
+    assert with_it.status == "proved" and "plain-kind" in with_it.assumptions, str(with_it)
+
+
+def test_a_plain_kind_says_nothing_of_two_unknown_values():
+    texts = [STRANGE + FEES[name] for name in ("not a constant", "not a constant, asked once")]
+    found = dreck.compare(*texts, assume=["plain-kind"], trial=False)
+    assert found.status == "unsettled", str(found)
+
+
+def test_where_no_class_has_a_say_a_plain_kind_is_not_named():
+    texts = [FEES[name] for name in ("a ladder", "a table")]
+    found = dreck.compare(*texts, assume=["hashable-key", "plain-kind"], trial=False)
+    assert found.status == "proved" and "plain-kind" not in found.assumptions

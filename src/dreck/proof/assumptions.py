@@ -15,6 +15,7 @@ KINDS = "known-kinds"
 FACTORY = "made-by-factory"
 CONSTANTS = "steady-constants"
 FLAGS = "true-or-false"
+PLAIN = "plain-kind"
 
 ASSUMPTIONS = (
     ANNOTATIONS,
@@ -32,6 +33,7 @@ ASSUMPTIONS = (
     FACTORY,
     CONSTANTS,
     FLAGS,
+    PLAIN,
 )
 DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE})
 """Accepted unless somebody says otherwise."""

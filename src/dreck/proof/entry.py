@@ -13,13 +13,14 @@ from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
 from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around, flags_of
-from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, FLAGS, QUIET, STEADY
+from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, FLAGS, PLAIN, QUIET, STEADY
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.classes.taken_back import having_a_say
+from dreck.proof.classes.wilful import CONSTANT
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep import LockStep
 from dreck.proof.parted import Parted
@@ -124,7 +125,9 @@ def _has_a_say(p: Prover) -> str:
         return ""
     some = ", ".join(told[:2]) + (" and others" if len(told) > 2 else "")
     say = "says" if len(told) == 1 else "say"
-    return f"; {some} {say} what comparing does, so that what is compared has to be known: annotate the parameter"
+    taken = f", or --assume {PLAIN} takes it for a plain value" if p.strange & {CONSTANT, "hash"} else ""
+    told = f"{some} {say} what comparing does, so that what is compared has to be known: annotate the parameter{taken}"
+    return f"; {told}"
 
 
 def _refused(old: Subject, new: Subject) -> str:

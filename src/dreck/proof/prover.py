@@ -7,8 +7,9 @@ from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term, Terms
 from dreck.model.names.modules import ModuleNames
 from dreck.model.narrowing import Member
-from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER
+from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER, PLAIN
 from dreck.proof.classes.known import KnownClasses
+from dreck.proof.classes.wilful import CONSTANT
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
 from dreck.proof.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
@@ -149,8 +150,6 @@ class Prover:
             return "number"
         return next(iter(found)) if found in ({"str"}, {"bytes"}) else ""
 
-    # --- what classes of the files take back -------------------------------------------------------
-
     def reads_quietly(self, base: Term, name: str, state: State) -> bool:
         """Whether no class of the files makes reading the attribute of this object do more than reading."""
         if base.op == "global" and self._is_class_or_module(str(base.args[0])):
@@ -158,9 +157,8 @@ class Prover:
         if not any(kin.taken_back().attribute(name) for kin in self.classes):
             return True
         known = self._known_classes(base, state)
-        return known is not None and not any(
-            kin.taken_back_of(kind).attribute(name) for kin in self.classes for kind in known
-        )
+        told = [kin.taken_back_of(kind) for kin in self.classes for kind in known or ()]
+        return known is not None and not any(taken.attribute(name) for taken in told)
 
     def reads_items_quietly(self, *what: str) -> bool:
         """Whether nothing in the files makes reading an item (`item`), or calling `get`, do more than reading."""
@@ -178,15 +176,19 @@ class Prover:
             if self.shape(value) in ("const", "tuple", "members", "bool", "len", "arith") or self.kinds(value):
                 continue
             known = self._known_classes(value, state)
-            for kin in self.classes:
-                if known is None:
-                    strange = what in kin.taken_back().comparisons
-                else:
-                    strange = any(what in kin.taken_back_of(kind).comparisons for kind in known)
-                if strange:
-                    self.strange.add(what)
-                    return False
+            parts = [[kin.taken_back()] if known is None else map(kin.taken_back_of, known) for kin in self.classes]
+            strange = any(what in taken.comparisons for part in parts for taken in part)
+            if strange and not self._is_a_plain_kind(what, values):
+                self.strange.add(what)
+                return False
         return True
+
+    def _is_a_plain_kind(self, what: str, values: tuple[Term, ...]) -> bool:
+        """Whether what is compared with a constant, or looked up, is taken to be of no class that has a say in that."""
+        asked = what in (CONSTANT, "hash") or (what == "eq" and any(v.op == "const" for v in values))
+        taken = {PLAIN} & self.allowed if asked else ()
+        self.note(*taken)
+        return bool(taken)
 
     def _known_classes(self, value: Term, state: State) -> set[str] | None:
         """The classes one of which a value is known to be of, as far as no class elsewhere derives from them."""
@@ -248,11 +250,8 @@ class Prover:
             self.note(ORDER)
 
     def _note_order_of(self, test: Term, outcome: bool, facts: Iterable[Term], state: State, typed: bool) -> None:
-        if typed:
-            return
-        if test in self.turned and not outcome:
-            self.note(ORDER)
-        if any(fact in self.turned and state.facts.known[fact] for fact in facts):
+        asked_turned = test in self.turned and not outcome
+        if not typed and (asked_turned or any(fact in self.turned and state.facts.known[fact] for fact in facts)):
             self.note(ORDER)
 
     def _rests_on(self, facts: Iterable[Term]) -> None:

@@ -58,6 +58,13 @@ def _read(tree: ast.Module) -> Bindings:
     return found
 
 
+def bind_one_package(name: str, statements: list[ast.stmt]) -> bool:
+    """Whether all of these bind a name to the package of that name: `import email`, `import email.message`."""
+    told = [a for s in statements if isinstance(s, ast.Import) for a in s.names]
+    said = [a for a in told if name in (a.asname, a.name.partition(".")[0])]
+    return all(isinstance(s, ast.Import) for s in statements) and all(a.asname is None for a in said)
+
+
 def statements_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
     """The statements of a block and of the blocks inside it, functions and classes left shut."""
     for statement in body:

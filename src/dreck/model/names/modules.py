@@ -4,7 +4,7 @@ import ast
 import builtins
 from functools import cached_property
 
-from dreck.model.names.bindings import bindings_of, bound_by, statements_of
+from dreck.model.names.bindings import bind_one_package, bindings_of, bound_by, statements_of
 from dreck.model.names.frames import sensitive_names
 from dreck.model.names.lives import speaking_generators, speaks_when_let_go, tells_of_deaths
 from dreck.model.names.nodes import every_node
@@ -100,12 +100,16 @@ class ModuleNames:
         return "stable" if not plain or name.isupper() else "varying"
 
     def is_bound_once(self, name: str) -> bool:
-        """Whether one statement, at the very top of the module, gives `name` its one meaning."""
+        """Whether one statement, at the very top of the module, gives `name` its one meaning; imports of one package
+        and of its modules give it the same.
+        """
         found = self._bindings
-        statements = found.of.get(name, ())
-        if len(statements) != 1 or name in found.rebound or found.dynamic or name not in found.surely:
+        statements = found.of.get(name, [])
+        if not statements or name in found.rebound or found.dynamic or name not in found.surely:
             return False
-        return all(line < statements[0].lineno for line in found.stars) and statements[0] in self._top
+        if len(statements) > 1 and not bind_one_package(name, statements):
+            return False
+        return all(line < statements[0].lineno for line in found.stars) and all(s in self._top for s in statements)
 
     @cached_property
     def _top(self) -> frozenset[ast.stmt]:

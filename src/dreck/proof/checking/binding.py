@@ -13,6 +13,7 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     imported = imported_anywhere(tree)
     nodes = list(every_node(tree))
+    again = _imported_again(tree)
     opened = any(map(opens_a_module, nodes))
     if hands_setting_on(nodes):
         yield "*"
@@ -43,11 +44,21 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
             yield "*"
         if opened:
             yield from (name for name in set_on_anything(node) for _ in range(2))
-        if not shut:
+        if not shut and node not in again:
             yield from bound_at(node)
         inner = shut or isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef)
         target = node.target if isinstance(node, ast.comprehension) else None
         pending += [(child, inner or child is target) for child in ast.iter_child_nodes(node)]
+
+
+def _imported_again(tree: ast.Module) -> set[ast.AST]:
+    """Imports at the top by which a package comes to the name that it has already: of it, or of a module in it."""
+    seen, found = set[str](), set[ast.AST]()
+    for alias in (a for s in tree.body if isinstance(s, ast.Import) for a in s.names if a.asname is None):
+        package = alias.name.split(".")[0]
+        found |= {alias} if package in seen else set()
+        seen.add(package)
+    return found
 
 
 def bound_at(node: ast.AST) -> Iterator[str]:

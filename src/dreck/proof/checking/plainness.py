@@ -10,7 +10,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.assumptions import COMPARISONS, FAMILIES
+from dreck.proof.assumptions import COMPARISONS, FAMILIES, PLAIN
 from dreck.proof.checking.axioms import Axioms, gives_it_back
 from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
 from dreck.proof.checking.nested import may_be_below, sets_classes
@@ -59,6 +59,9 @@ class CheckedPlainness(CheckedTests):
         return self._is_of_others(state, axioms, base, name)
 
     def compares_plainly(self, state: State, what: str, *values: Term) -> bool:
+        with_a_constant = what in ("eq constant", "hash") or (what == "eq" and any(v.op == "const" for v in values))
+        if with_a_constant and PLAIN in self.listed:
+            return True
         for axioms in self.axioms:
             put = puts_special(axioms.names, what)
             if put and not all(self.look(value) in _VALUES or self.kinds(value) for value in values):

@@ -46,12 +46,14 @@ def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     how often the names in it are bound before: another one may have been meant by then (`from beside import *`)."""
     importing = _Importing.of(tree, names)
     bound, found, all_bound = Counter[str](), list[str](), Counter(name for s in tree.body for name in bound_by(s))
-    opens = any(isinstance(s, ast.ImportFrom) and s.names[0].name == "*" for s in tree.body)
-    again = {name for name, times in all_bound.items() if opens or times > 1 or hasattr(builtins, name)}
-    for s in tree.body:
+    opening = [i for i, s in enumerate(tree.body) if isinstance(s, ast.ImportFrom) and s.names[0].name == "*"]
+    opened = {name for s in tree.body[: max(opening, default=0)] for name in bound_by(s)}
+    again = {name for name, times in all_bound.items() if name in opened or times > 1 or hasattr(builtins, name)}
+    for i, s in enumerate(tree.body):
         parts = list(importing.told([s]))
         if parts:
-            read = sorted(led_to(s, importing.bound) & again)
+            asked = all_bound.keys() if i < max(opening, default=0) else again
+            read = sorted(led_to(s, importing.bound) & asked)
             found += [*parts, *(f"{name} {bound[name]}" for name in read)]
         bound.update(bound_by(s))
     return found
@@ -143,6 +145,8 @@ class _Importing:
                     yield from self._of_function(s)
                 case ast.ClassDef():
                     yield from self._of_class(s)
+                case ast.If() if self._acts(s):
+                    yield from ("if", ast.dump(s.test), *self.told(s.body), "else", *self.told(s.orelse), "end")
                 case _:
                     if self._acts(s):
                         yield ast.dump(s)

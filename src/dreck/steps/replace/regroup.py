@@ -363,6 +363,6 @@ def slip(kind, kilos, member):
         "Longer lines that several kinds share are told once, in a small function.",
     ),
     plans=plans,
-    asks=("quiet-tests", "steady-kind"),
+    asks=("quiet-tests", "steady-kind", "plain-kind"),
     by_default=False,
 )

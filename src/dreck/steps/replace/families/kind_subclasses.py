@@ -299,6 +299,6 @@ def heavy():
         "Code that is handed in keeps its objects as they are; a factory finds what is done for it.",
     ),
     plans=plans,
-    asks=("hashable-key", "made-by-factory", "steady-kind", "steady-constants"),
+    asks=("hashable-key", "plain-kind", "made-by-factory", "steady-kind", "steady-constants"),
     by_default=False,
 )

@@ -252,6 +252,6 @@ def line_for(load):
         "A switch that does the opposite shares the data: `+= datum` here, `-= datum` there.",
     ),
     plans=plans,
-    asks=("hashable-key", "exact-ints", "steady-constants"),
+    asks=("hashable-key", "plain-kind", "exact-ints", "steady-constants"),
     by_default=False,
 )

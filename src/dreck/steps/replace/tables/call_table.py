@@ -377,6 +377,6 @@ TAKE_IN_BY_KIND = {
         " into a table of the function's own, which reads them from that object.",
     ),
     plans=plans,
-    asks=("hashable-key", "steady-constants"),
+    asks=("hashable-key", "plain-kind", "steady-constants"),
     by_default=False,
 )

@@ -389,6 +389,6 @@ def line_for(kind):
         "The default of `.get` is worked out before anything is looked up.",
     ),
     plans=plans,
-    asks=("hashable-key", "steady-constants"),
+    asks=("hashable-key", "plain-kind", "steady-constants"),
     by_default=False,
 )
