@@ -130,11 +130,14 @@ def _lets_nothing_go(caller: FunctionNode, node: FunctionNode) -> bool:
     if any(isinstance(n, _CATCHING) for n in around) or any(isinstance(n, _BINDING) for n in inside) or any(bound):
         return False
     name = node.name.rpartition(".")[2]
-    calls = [n for n in around if isinstance(n, ast.Call) and _word(n.func) == name]
-    if not calls or len(calls) != sum(_word(n) == name for n in around):
-        return False  # it is handed on, and may be called under another name
     scope = scope_of(caller)
     held = scope.local - scope.captured
+    mentioned = sum(_word(n) == name for n in around)
+    calls = [n for n in around if isinstance(n, ast.Call) and _word(n.func) == name]
+    if not mentioned:  # it stands in a table: whatever is called without saying its name may be it
+        calls = [n for n in around if isinstance(n, ast.Call) and (not _word(n.func) or _word(n.func) in scope.local)]
+    if not calls or (mentioned and len(calls) != mentioned):
+        return False  # it is handed on, and may be called under another name
     given = [e for c in calls for e in [*c.args, *(k.value for k in c.keywords)]]
     given += [c.func.value for c in calls if isinstance(c.func, ast.Attribute)]
     return all(isinstance(e, ast.Constant) or (isinstance(e, ast.Name) and e.id in held) for e in given)

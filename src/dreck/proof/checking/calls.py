@@ -73,16 +73,20 @@ def keeps_nothing(caller: FunctionNode, node: FunctionNode) -> bool:
     named = node.name.split(".")[-1]
     spoken = mentioned = sum(named in (getattr(n, "id", ""), getattr(n, "attr", "")) for n in within)
     handed: list[ast.expr] = []
+    through_a_table = False
     for call in within:
-        if not isinstance(call, ast.Call) or named not in (
-            getattr(call.func, "id", ""),
-            getattr(call.func, "attr", ""),
-        ):
+        if not isinstance(call, ast.Call):
             continue
-        spoken -= 1
+        said = getattr(call.func, "id", getattr(call.func, "attr", ""))
+        unsaid = not mentioned and (not said or said in mine)  # it may come out of a table
+        if said != named and not unsaid:
+            continue
+        spoken -= said == named
+        through_a_table |= unsaid
         handed += [*call.args, *(k.value for k in call.keywords)]
         handed += [call.func.value] if isinstance(call.func, ast.Attribute) else []
-    return 0 == spoken < mentioned and all(
+    called = 0 == spoken < mentioned or (not mentioned and through_a_table)
+    return called and all(
         isinstance(e, ast.Constant) or getattr(e, "id", None) in mine for e in handed
     )
 
