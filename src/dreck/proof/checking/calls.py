@@ -86,9 +86,7 @@ def keeps_nothing(caller: FunctionNode, node: FunctionNode) -> bool:
         handed += [*call.args, *(k.value for k in call.keywords)]
         handed += [call.func.value] if isinstance(call.func, ast.Attribute) else []
     called = 0 == spoken < mentioned or (not mentioned and through_a_table)
-    return called and all(
-        isinstance(e, ast.Constant) or getattr(e, "id", None) in mine for e in handed
-    )
+    return called and all(isinstance(e, ast.Constant) or getattr(e, "id", None) in mine for e in handed)
 
 
 @dataclass(slots=True)

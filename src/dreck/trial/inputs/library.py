@@ -124,10 +124,47 @@ def spans_of_seconds(u: Usage, constants: list[Any]) -> list[Make]:
 
 
 def _decimals(constants: list[Any]) -> list[Make]:
-    """The numbers the code names, as decimals, and their neighbours; halves, which some ways of rounding take up."""
+    """The numbers the code names, as decimals, and their neighbours; halves of the last place that is asked for, which
+    some ways of rounding take up."""
     named = [c for c in constants if type(c) in (int, float) and abs(c) < 10**9][:_MOST]
     values = [decimal.Decimal(repr(c)) + d for c in named for d in (0, 1, -1)]
-    return [Make("value", v) for v in (*values, decimal.Decimal("0.25"), decimal.Decimal("2.5"))]
+    places = [_places(c) for c in constants]
+    halves = [_half(n).scaleb(-place) for place in dict.fromkeys((*places, 1, 0)) if place is not None for n in _HALVES]
+    return [Make("value", v) for v in dict.fromkeys((*values, *halves))]
+
+
+_HALVES = ("0.5", "1.5", "-0.5", "1.51")
+_half = decimal.Decimal
+_MOST_PLACES = 6
+
+
+def _places(constant: Any) -> int | None:
+    """How many places behind the point `Decimal("0.01")`, its text or a small whole number stand for."""
+    if type(constant) is int:
+        return constant if 0 <= constant <= _MOST_PLACES else None
+    try:
+        exponent = decimal.Decimal(constant).as_tuple().exponent if isinstance(constant, str | decimal.Decimal) else 1
+    except ArithmeticError:
+        return None
+    return -exponent if isinstance(exponent, int) and 0 <= -exponent <= _MOST_PLACES else None
+
+
+def beside(value: Any) -> list[Any]:
+    """A moment or decimal number that the code names, and those that lie next to it."""
+    match value:
+        case decimal.Decimal():
+            steps: tuple[Any, ...] = (decimal.Decimal(1), decimal.Decimal("0.01"))
+        case datetime.datetime():
+            steps = (datetime.timedelta(seconds=1), datetime.timedelta(days=1))
+        case datetime.date():
+            steps = (datetime.timedelta(days=1),)
+        case _:
+            day = datetime.datetime.combine(datetime.date(2024, 2, 29), value)
+            return [moment.timetz() for moment in beside(day)[:3]]
+    try:
+        return [value, *(v for step in steps for v in (value + step, value - step))]
+    except (OverflowError, ArithmeticError):
+        return [value]
 
 
 def paths_of(kind: type, texts: list[str]) -> list[Make]:

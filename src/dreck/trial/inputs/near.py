@@ -1,6 +1,7 @@
 """What lies near the constants that code names: their neighbours, other members, texts with them, lists as long."""
 
 import datetime
+import decimal
 import enum
 import itertools
 import math
@@ -9,7 +10,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from dreck.trial.inputs.kin import derives, errors_below
-from dreck.trial.inputs.library import spans_of_seconds
+from dreck.trial.inputs.library import beside, spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
 from dreck.trial.inputs.plain import AGREEING, HUGE, NONE_LIKE, STRING_METHODS, OwnText
 from dreck.trial.inputs.recipes import Make
@@ -111,6 +112,8 @@ class Near:
                 return [Make("value", v) for v in (value, value + 0.5, value - 0.5)]
             case str():
                 return [Make("value", v) for v in (value, value + "x", "")]
+            case datetime.date() | datetime.time() | decimal.Decimal():
+                return [Make("value", v) for v in beside(value)]
             case enum.Enum():
                 return [Make("value", m) for m in (value, *(m for m in type(value) if m is not value))]
         return [Make("value", value)]
@@ -124,7 +127,7 @@ class Near:
             members = [Make("named", f"{kind.__qualname__}.{m.name}") for m in (found, *kind) if m.name is not None]
             flags = [Make("flags", (kind.__qualname__, names)) for names in sums_of_flags(kind)]
             return members + flags + _plain_ones(found)
-        if isinstance(found, int | float | str):
+        if isinstance(found, int | float | str | datetime.date | datetime.time | decimal.Decimal):
             return self._around(found, ordered)
         if isinstance(found, list | tuple | set | frozenset) and len(found) < 30:
             return [m for v in sorted(found, key=repr) for m in self._around(v, ordered)]
@@ -194,7 +197,7 @@ def is_below(found: Any, kind: type) -> bool:
 
 
 def last_resorts(made: list[Make], u: Usage) -> list[Make]:
-    """What the use does not speak of, but code elsewhere may ask for: a string, a number, a list."""
+    """What the use does not speak of, but code elsewhere may ask for: a text, a number, a list, an unsorted dict."""
     kinds = {type(m.what) for m in made if m.kind == "value" and m.what}
     if (
         u.classes
@@ -204,7 +207,10 @@ def last_resorts(made: list[Make], u: Usage) -> list[Make]:
     ):
         return []
     found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
-    return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
+    if any(m.kind == "list" for m in made) or u.indexed:
+        return found
+    unsorted = [] if any(m.kind == "dict" for m in made) else [Make("value", {"wet": 3, "dry": ["ß", None]})]
+    return [*found, Make("list", 2), Make("list", 0), *unsorted]
 
 
 def is_plain(value: Any) -> bool:

@@ -1,6 +1,8 @@
 """What is done with one input, and how an expression speaks of a constant or a class."""
 
 import ast
+import datetime
+import decimal
 import re
 from dataclasses import dataclass, field, fields
 from typing import Any
@@ -116,7 +118,27 @@ def constant(node: ast.AST) -> Any:
             return value
         case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() | float() as value)):
             return -value
+        case ast.Call(func=called, args=args, keywords=[]) if args:
+            return _made_of_constants(class_name(called) or "", [constant(a) for a in args])
     return None
+
+
+_OF_PYTHON = {
+    "date": datetime.date, "time": datetime.time, "datetime": datetime.datetime, "Decimal": decimal.Decimal,
+    "datetime.date": datetime.date, "datetime.time": datetime.time, "datetime.datetime": datetime.datetime,
+    "decimal.Decimal": decimal.Decimal,
+}  # fmt: skip
+"""Classes whose objects are written as a call with constants."""
+
+
+def _made_of_constants(name: str, args: list[Any]) -> Any:
+    """`time(7, 30)`; None for what is no moment or number, or cannot be made so."""
+    if name not in _OF_PYTHON or None in args:
+        return None
+    try:
+        return _OF_PYTHON[name](*args)
+    except (TypeError, ValueError, ArithmeticError):
+        return None
 
 
 def constants(node: ast.AST) -> list[Any]:

@@ -31,13 +31,15 @@ def mapping_at(world: "World", path: str) -> dict[Any, Any]:
     usage = world.candidates.usages.known(general(path))
     named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
     made = {key: world.at(f"{path}[{key!r}]") for key in named if world.answer(f"{key!r} in {path}", (True, False))}
-    looked_up = [p for p in usage.key_paths if not ("{}" in p or "#" in p or "()" in p)]
+    looked_up = [p for p in usage.key_paths if not ("{}" in p.removesuffix("{}") or "#" in p or "()" in p)]
     for number, key_path in enumerate(looked_up):
-        key_path = key_path.replace("[]", "[0]")
-        key = world.at(key_path)
-        if isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None) and world.answer(
-            f"{key_path} in {path}", (True, False)
-        ):
+        told = key_path.replace("[]", "[0]")
+        if told.endswith("{}"):
+            key, told = _key(world, told[:-2], 0), f"key 0 of {told[:-2]}"
+        else:
+            key = world.at(told)
+        can_be_key = isinstance(key, int | str | float | tuple | enum.Enum | StandIn | None)
+        if can_be_key and world.answer(f"{told} in {path}", (True, False)):
             made.setdefault(key, world.at(f"{path}[{number}]"))
     if looked_up:
         for number in range(world.answer(f"others in {path}", (0, 1, 2))):
