@@ -72,10 +72,10 @@ def test_a_bad_input_costs_one_input(tmp_path: Path, deed: str):
     assert found.difference.input == "a = 9"
 
 
-def test_no_secrets_and_an_empty_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+def test_no_secrets_and_a_folder_with_two_files_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     monkeypatch.setenv("YARD_SECRET", "42")
-    code = "import os\ndef f(a):\n    if a:\n        return (os.environ.get('YARD_' + 'SECRET'), os.listdir('.'))\n    return 0\n"
-    new = "def f(a):\n    if a:\n        return (None, [])\n    return 0\n"
+    code = "import os\ndef f(a):\n    if a:\n        return (os.environ.get('YARD_' + 'SECRET'), sorted(os.listdir('.')))\n    return 0\n"
+    new = "def f(a):\n    if a:\n        return (None, ['there', 'there.json'])\n    return 0\n"
     found = run_trial(Version(tmp_path / "m.py", code, "f"), Version(tmp_path / "m.py", new, "f"))
     assert found.difference is None
     assert os.environ["YARD_SECRET"] == "42"

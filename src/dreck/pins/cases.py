@@ -190,6 +190,8 @@ class Caser:
                 raise Unwritable("stand-ins that no plain object can play")
             if self.runner.cage.told:
                 raise Unwritable(f"something the cage refuses ({self.runner.cage.told[0]})")
+            if self.runner.cage.left():
+                raise Unwritable("a file that is written")
             if error == ENDLESS or isinstance(error, tuple):
                 raise Unwritable("a run that does not come to an end")
             return self._completed(draft, space, before, (result, error, output))

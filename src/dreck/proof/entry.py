@@ -120,11 +120,11 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
 
 def _has_a_say(p: Prover) -> str:
     """Which classes of the files say themselves what comparing does, where that stood in the way."""
-    told = sorted({name for n in p.names for what in p.strange for name in having_a_say(n, what)})
-    if not told:
+    kinds = sorted({name for n in p.names for what in p.strange for name in having_a_say(n, what)})
+    if not kinds:
         return ""
-    some = ", ".join(told[:2]) + (" and others" if len(told) > 2 else "")
-    say = "says" if len(told) == 1 else "say"
+    some = ", ".join(kinds[:2]) + (" and others" if len(kinds) > 2 else "")
+    say = "says" if len(kinds) == 1 else "say"
     taken = f", or --assume {PLAIN} takes it for a plain value" if p.strange & {CONSTANT, "hash"} else ""
     told = f"{some} {say} what comparing does, so that what is compared has to be known: annotate the parameter{taken}"
     return f"; {told}"

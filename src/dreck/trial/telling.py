@@ -109,6 +109,8 @@ def _part(part: str, value: Any) -> str:
             return "none"
         case "order of what is done":
             return ", ".join(f"{name} (after {taken})" if taken else name for name, taken in value) or "none"
+        case "files":
+            return ", ".join(f"{name} holds {text!r}" for name, text in value) or "as they were"
         case "refused" | "module globals":
             return str(value) if value else "none"
         case _:

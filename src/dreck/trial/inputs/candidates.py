@@ -30,6 +30,7 @@ from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.examples import ABSTRACT_HOMES
 from dreck.trial.playing.standins import general
+from dreck.trial.sandbox.files import THERE
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
@@ -221,7 +222,7 @@ class Candidates(Typed):
         if u.attributes - STRING_METHODS - LIST_METHODS - DICT_METHODS - {"get", "pop"}:
             made.insert(len(made) if u.classes or is_container(u) else 0, Make("stand-in"))
         if u.is_path:
-            made[:0] = [Make("value", name) for name in ("missing", "/", os.devnull)]
+            made[:0] = [Make("value", name) for name in (*THERE, "missing", "/", os.devnull)]
         if says_octets(u):
             made += as_octets(self._of_class(str, (), as_text(u), name), bytes)
         if u.called:

@@ -17,6 +17,7 @@ from typing import Any
 from dreck.trial.inputs.plain import PLAIN
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.uses import Usage
+from dreck.trial.sandbox.files import THERE
 
 _MOST = 4
 _WEEK = [datetime.timedelta(days=n) for n in range(7)]
@@ -171,7 +172,7 @@ def paths_of(kind: type, texts: list[str]) -> list[Make]:
     """Paths with the names the code looks for, as the last part, above it and at its end."""
     try:
         named = [p for t in texts[:_MOST] if t for p in (t, f"{t}/text", f"a/{t}", f"a{t}", f"a/{t}/text/b")]
-        return [Make("value", kind(name)) for name in (*named, "a/b.txt", ".", "/", *_NAMES)]
+        return [Make("value", kind(name)) for name in (*named, "a/b.txt", *THERE, ".", "/", *_NAMES)]
     except (TypeError, ValueError, NotImplementedError):
         return []
 

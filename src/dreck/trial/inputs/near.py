@@ -12,7 +12,7 @@ from typing import Any
 from dreck.trial.inputs.kin import derives, errors_below
 from dreck.trial.inputs.library import beside, spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
-from dreck.trial.inputs.plain import AGREEING, HUGE, NONE_LIKE, STRING_METHODS, OwnText
+from dreck.trial.inputs.plain import AGREEING, COMPOSED, HUGE, MARKED, NONE_LIKE, STRING_METHODS, OwnText
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import OF_SEVERAL, Named, Usage
@@ -210,7 +210,7 @@ def last_resorts(made: list[Make], u: Usage) -> list[Make]:
     if any(m.kind == "list" for m in made) or u.indexed:
         return found
     unsorted = [] if any(m.kind == "dict" for m in made) else [Make("value", {"wet": 3, "dry": ["ß", None]})]
-    return [*found, Make("list", 2), Make("list", 0), *unsorted]
+    return [*found, Make("list", 2), Make("list", 0), *unsorted, Make("value", MARKED), Make("value", COMPOSED)]
 
 
 def is_plain(value: Any) -> bool:

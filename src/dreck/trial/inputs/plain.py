@@ -22,11 +22,15 @@ DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 HUGE = 10**20 + 1
 TOO_LARGE = 2**1100
 """No floating-point number is as large."""
+MARKED = "<a b='c'>\"&\" %d\\n{0}</a>"
+"""Signs that some ways of writing a text have to write otherwise."""
+COMPOSED = "e\u0301 \ufb01"
+"""Letters that may be written in one sign or two."""
 _EAST = datetime.timezone(datetime.timedelta(hours=5, minutes=30))
 PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000, HUGE, TOO_LARGE),
     float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf, 1e200),
-    str: ("text", "", "A", "12", "Zß a", "ß", "a  b"),
+    str: ("text", "", "A", "12", "Zß a", "ß", "a  b", MARKED, COMPOSED),
     bool: (True, False),
     bytes: (b"text", b"", b"\xff\xfe"),
     bytearray: (bytearray(b"text"), bytearray()),

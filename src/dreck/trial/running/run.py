@@ -77,7 +77,8 @@ class Observation:
     """Records of the log and warnings."""
     turns: tuple[tuple[str, int], ...] = ()
     """In what order standard output, standard error and the log were written to, and code elsewhere was called."""
-
+    files: tuple[tuple[str, str], ...] = ()
+    """Files it has written in its folder, with what they hold then."""
     hidden: tuple[str, ...] = field(default=(), compare=False)
     """Kinds of things it gives or hands on that keep something nobody can look at."""
 
@@ -95,6 +96,7 @@ class Observation:
             "standard error": self.errors,
             "log and warnings": self.heard,
             "order of what is done": self.turns,
+            "files": self.files,
         }
 
 
@@ -126,7 +128,7 @@ class Runner:
         self._results: list[Any] = []
         self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
-        self._said: tuple[str, tuple[tuple[str, ...], ...], tuple[tuple[str, int], ...]] = ("", (), ())
+        self._said: tuple[str, Any, Any, Any] = ("", (), (), ())
         self._turns = Turns()
         self.globals = self._global_names()
         self.filled = version.filled
@@ -276,11 +278,11 @@ class Runner:
             except BaseException as raised:
                 error = raised
         self._environment = put_back(before)
-        self._said = without_addresses(errors.getvalue()[:100_000]), tuple(HEARING.told), tuple(turns.told)
+        heard = tuple(HEARING.told), tuple(turns.told)
+        self._said = without_addresses(errors.getvalue()[:100_000]), *heard, self.cage.left()
         return result, error, output.getvalue()
 
     def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
-        # How far it has come when it fails is nobody's business.
         describe = Describer(error is None, world.handled, self.version.namespace, world.maker)
         arguments = describe.of(shown)
         described = describe.of(result)

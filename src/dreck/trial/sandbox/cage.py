@@ -9,7 +9,6 @@ secrets. What was refused is told, so that two versions can be compared by it.
 import _thread
 import os
 import resource
-import shutil
 import signal
 import sys
 import threading
@@ -21,6 +20,7 @@ from time import process_time as _process_time
 from typing import Any
 
 from dreck.trial.sandbox import kernel
+from dreck.trial.sandbox.files import Files
 from dreck.trial.sandbox.folder import KEPT
 from dreck.trial.sandbox.loop import StillLoop
 
@@ -116,7 +116,7 @@ class Cage:
     def __init__(self, allowed: frozenset[str] = frozenset()) -> None:
         self.told: list[str] = []
         self.has_walls = False
-        self._private: Path | None = None
+        self._files: Files | None = None
         self._allowed = allowed
         self._closed = False
         self._loop: StillLoop | None = None
@@ -129,11 +129,11 @@ class Cage:
     def wall(self, read: Iterable[Path], wanted: str = "") -> None:
         """Bare environment, limits and, where the kernel offers them, its walls: before anything of the project runs.
 
-        The process stands in an empty folder, which is all it may write; of the files outside of its packages it may
+        The process stands in a folder of its own, which is all it may write; of files outside of its packages it may
         read those below `read`. Raises NoWalls when `wanted` is "kernel" and the kernel offers none. A cage that is
         opened for something has no such walls: they know nothing of exceptions.
         """
-        self._private = Path.cwd()
+        self._files = Files(Path.cwd())
         self._loop = StillLoop(TimeUp)  # making one needs a socket
         for name in list(os.environ):
             if name not in KEPT and not name.startswith("PYTHON"):
@@ -156,25 +156,18 @@ class Cage:
         sys.addaudithook(self._heard)
 
     def begin(self) -> None:
-        """Before each run: nothing is told yet, and the folder is empty, where files may be written at all."""
+        """Before each run: nothing is told yet, and the folder is as it was."""
         self.told.clear()
         if self._loop is not None:
             self._loop.passed = 0.0
-        if self._allowed and self._private is not None:
-            self._closed = False
-            self._empty(self._private)
-            self._closed = True
+        if self._files is not None:
+            closed, self._closed = self._closed, False
+            self._files.begin(bool(self._allowed))
+            self._closed = closed
 
-    def _empty(self, private: Path) -> None:
-        """Empties the very folder the process was given, wherever the code has gone meanwhile, and goes back there."""
-        if private.is_symlink() or not private.is_dir():
-            return
-        os.chdir(private)
-        for entry in os.scandir(private):
-            if entry.is_dir(follow_symlinks=False):
-                shutil.rmtree(entry.path, ignore_errors=True)
-            else:
-                os.unlink(entry.path)
+    def left(self) -> tuple[tuple[str, str], ...]:
+        """The files that a run has written, with what they hold."""
+        return self._files.left() if self._files is not None else ()
 
     def _refuse_threads(self) -> None:
         """Starting a thread raises no audit event in Python 3.11."""
@@ -199,7 +192,10 @@ class Cage:
         writes = (isinstance(mode, str) and any(c in mode for c in "wax+")) or (
             isinstance(flags, int) and bool(flags & _WRITES)
         )
-        if writes and "open" not in self._allowed and path != os.devnull:
+        if not writes or "open" in self._allowed or path == os.devnull:
+            return
+        # Of a call of `os.open` is not told in which folder it begins.
+        if not (isinstance(mode, str) and self._files is not None and self._files.may_write(path)):
             self._refuse("open for writing", (path,))
 
     def _refuse(self, what: str, args: tuple[Any, ...]) -> None:
