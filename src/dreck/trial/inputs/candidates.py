@@ -18,6 +18,7 @@ from dreck.trial.inputs.near import (
     MISSING,
     between,
     equal_to,
+    far_fetched,
     is_plain,
     last_resorts,
     of_patterns,
@@ -91,6 +92,13 @@ class Candidates(Typed):
             found = self._known[name] = distinct(self._made(name))
         return found
 
+    def is_seen_whole(self, path: str) -> bool:
+        """Whether something may look at all that an object holds: it is compared, handed on, or one of its methods is
+        called; or that is done with what it lies in."""
+        whole = self.usages.known(general(path))
+        within = self.usages.known(general(path.rpartition("[")[0])) if path.endswith("]") else whole
+        return whole.as_a_whole or bool(whole.methods) or bool(within.patterns)
+
     def hint(self, path: str, value: Any) -> None:
         """A run has compared what stands at `path` with `value`."""
         if value is None or not is_plain(value):
@@ -157,7 +165,7 @@ class Candidates(Typed):
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith(("()", ".await")):
             made += [Make("raise", error) for error in self.errors or ["Exception"]]
-        return made
+        return made if name in self.types else made + far_fetched(made)
 
     def _plausible(self, name: str) -> list[Make]:
         usage = self.usages.by_path.get(name) or self._by_position(name) or self._by_last_part(name)

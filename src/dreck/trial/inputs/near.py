@@ -197,7 +197,7 @@ def is_below(found: Any, kind: type) -> bool:
 
 
 def last_resorts(made: list[Make], u: Usage) -> list[Make]:
-    """What the use does not speak of, but code elsewhere may ask for: a text, a number, a list, an unsorted dict."""
+    """What the use does not speak of, but code elsewhere may ask for: a text, a number, a list."""
     kinds = {type(m.what) for m in made if m.kind == "value" and m.what}
     if (
         u.classes
@@ -207,10 +207,15 @@ def last_resorts(made: list[Make], u: Usage) -> list[Make]:
     ):
         return []
     found = [Make("value", v) for v in ("text", 3) if type(v) not in kinds]
-    if any(m.kind == "list" for m in made) or u.indexed:
-        return found
+    return found if any(m.kind == "list" for m in made) or u.indexed else [*found, Make("list", 2), Make("list", 0)]
+
+
+def far_fetched(made: list[Make]) -> list[Make]:
+    """What code elsewhere may treat in a way of its own, where a text may stand: an unsorted dict, signs, letters."""
+    if Make("value", "text") not in made:
+        return []
     unsorted = [] if any(m.kind == "dict" for m in made) else [Make("value", {"wet": 3, "dry": ["ß", None]})]
-    return [*found, Make("list", 2), Make("list", 0), *unsorted, Make("value", MARKED), Make("value", COMPOSED)]
+    return [*unsorted, Make("value", MARKED), Make("value", COMPOSED)]
 
 
 def is_plain(value: Any) -> bool:

@@ -7,6 +7,9 @@ from typing import Any
 from dreck.source.walking import walk
 from dreck.trial.inputs.uses import Usage
 
+_ORDERING = frozenset({"sorted", "sum", "min", "max"})
+_HASHING = frozenset({"set", "frozenset", "fromkeys"})
+
 
 class Paths:
     """Which path each local name stands for, which paths it is made of, and what is done with each."""
@@ -134,6 +137,14 @@ class Paths:
                 for element in elts:
                     if isinstance(element, ast.Name):
                         self._made_of.setdefault(element.id, set()).update(self.depends(value))
+
+    def _walked(self, name: str, value: ast.expr, has_key: bool = False) -> None:
+        """What a built-in that goes through an input does with each item."""
+        self._on(value, lambda u: setattr(u, "iterated", True))
+        item = self.path(value)
+        if item is not None:
+            self.at(f"{item}[]").ordered |= name in _ORDERING and not has_key
+            self.at(f"{item}[]").hashed |= name in _HASHING
 
     def _named(self, name: str, value: ast.expr) -> None:
         path = self.path(value)

@@ -20,8 +20,7 @@ from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constant
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
-_WALKING = frozenset({"len", "sorted", "list", "sum", "min", "max", "any", "all", "set", "enumerate"})
-_ORDERING = frozenset({"sorted", "sum", "min", "max"})
+_WALKING = frozenset({"len", "sorted", "list", "sum", "min", "max", "any", "all", "set", "enumerate", "frozenset"})
 _TAKEN_OUT = re.compile(r"\.(pop|popleft)\(\)")
 _STRIPPED = re.compile(
     r"(\.(strip|lstrip|rstrip|lower|upper|casefold|title|capitalize|replace|removeprefix|removesuffix|decode)\(\))+$"
@@ -335,16 +334,15 @@ class Usages(Raised, Paths):
                     self._on(value, lambda u: setattr(u, "compared", True))
                     self._on(value, lambda u: setattr(u, "ordered", True))
             case _, [value, *_] if name in _WALKING:
-                self._on(value, lambda u: setattr(u, "iterated", True))
-                item = self.path(value)
-                if name in _ORDERING and not node.keywords and item is not None:
-                    self.at(f"{item}[]").ordered = True
+                self._walked(name, value, bool(node.keywords))
             case "pow" | "range" | "factorial" | "comb" | "perm", _:
                 self.grows = True
                 return False
             case "int" | "float" | "round" | "abs", [value, *_]:
                 self._on(value, lambda u: setattr(u, "arithmetic", True))
                 self._on(value, lambda u: setattr(u, "converted", u.converted or name in ("int", "float")))
+            case "vars", [value]:
+                self._on(value, lambda u: u.attributes.add("__dict__"))
             case "type", [value]:
                 self._on(value, lambda u: setattr(u, "kind_asked", True))
                 return False
@@ -373,6 +371,8 @@ class Usages(Raised, Paths):
         match ast.unparse(base), name, node.args:
             case "json", "loads", [value, *_]:
                 self._on(value, lambda u: setattr(u, "is_json", True))
+            case "dict" | "set" | "frozenset", "fromkeys" | "union", [value, *_]:
+                self._walked("set", value)
             case "re", _, [ast.Constant(value=str() as pattern), value, *_]:
                 self._on(value, lambda u: u.patterns.append(pattern))
             case _, _, [value, *_] if name in _MATCHING:

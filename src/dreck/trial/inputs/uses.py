@@ -90,6 +90,12 @@ class Usage:
     advanced: bool = False
     """Asked for its next item: only an iterator will do."""
 
+    @property
+    def as_a_whole(self) -> bool:
+        """Whether something looks at it that may look at all it holds."""
+        asked = self.compared or self.ordered or self.hashed or self.among or self.formatted or self.percent
+        return asked or bool(self.patterns)
+
     def gone_through(self, step_by_step: bool) -> None:
         """It gives one thing after the other, all of them or one at a time."""
         self.iterated = True

@@ -11,6 +11,7 @@ from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.surely import is_class
 
 if TYPE_CHECKING:
+    from dreck.trial.inputs.candidates import SetUp
     from dreck.trial.playing.world import World
 
 _MISSING = object()
@@ -63,6 +64,8 @@ def partial(world: "World", path: str, kind: type) -> Any:
         world.kinds[path] = kind
         made = _blank(twin)
         _set_hidden(made, world, path, kind)
+        if how is not None and "__dict__" in world.candidates.usages.known(general(path)).attributes:
+            _set_all(made, world, path, how)
         return made
     except Exception:
         return StandIn(world, path)
@@ -94,6 +97,15 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
                 object.__setattr__(made, name, world.at(f"{path}.{name}"))
             except Exception:
                 setattr(type(made), name, _Raising(world, f"{path}.{name}"))
+
+
+def _set_all(made: Any, world: "World", path: str, how: "SetUp") -> None:
+    """All that the constructor leaves, where code asks for what an object holds and not for one thing of it."""
+    for name, _ in how.attributes:
+        try:
+            object.__setattr__(made, name, world.at(f"{path}.{name}"))
+        except Exception:  # it may be there or not; here it is not
+            continue
 
 
 class _Raising:

@@ -374,8 +374,7 @@ class World:
     def _field(self, path: str, field: Any) -> Any:
         """A field the function never looks at has its default, unless the object is looked at as a whole."""
         usages = self.candidates.usages
-        is_compared = (whole := usages.by_path.get(general(path))) is not None and whole.compared
-        if not is_compared and general(f"{path}.{field.name}") not in usages.by_path:
+        if not self.candidates.is_seen_whole(path) and general(f"{path}.{field.name}") not in usages.by_path:
             if field.default is not dataclasses.MISSING:
                 return field.default
             if field.default_factory is not dataclasses.MISSING:
