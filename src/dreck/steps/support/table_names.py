@@ -61,9 +61,9 @@ def own_style(scene: Scene, name: str) -> str:
 
 
 def is_kept_private(scene: Scene, alike: list[str]) -> bool:
-    """Whether names like these are the module's own affair: most are, or there are none and others are for callers."""
+    """Whether names like these are the module's own affair: some are, or there are none and others are for callers."""
     if len(alike) > 1 or any(name.startswith("_") for name in alike):
-        return 2 * sum(name.startswith("_") for name in alike) > len(alike)
+        return any(name.startswith("_") for name in alike)
     made = [s for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
     return len(made) > 1 + len(alike) or any(isinstance(s, ast.ClassDef) for s in made)
 

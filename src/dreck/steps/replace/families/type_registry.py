@@ -12,6 +12,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
 from dreck.steps.replace.families.kinds import OF_NONE, Moved, moved, type_chains
+from dreck.steps.replace.tables.arms.chain_lines import call_lines
 from dreck.steps.replace.tables.arms.table_lines import body_lines, said_at_else
 from dreck.steps.support.arm_comments import comments_above
 from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
@@ -57,8 +58,11 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     given = in_order(scene, [*dict.fromkeys([*parts.given, *read])])
     parameters = (subject.id, *(g for g in given if g not in (subject.id, own)))
     first, _ = lines_of(sheet, chain)
-    call = parts.call.format(f"{f'{own}.' if own else ''}{generic}({', '.join(parameters)})")
-    sheet.replace_lines(start, parts.last, f"{sheet.indent(first)}{call}\n")
+    before, _, after = parts.call.partition("{}")
+    indent = sheet.indent(first)
+    room = scene.line_length - len(indent.expandtabs(4)) - len(after)
+    call = call_lines(f"{before}{f'{own}.' if own else ''}{generic}", parameters, room, sheet.unit(scene.node)) + after
+    sheet.replace_lines(start, parts.last, "".join(f"{indent}{line}\n" for line in call.splitlines()))
     _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id, parts.waits, parts.returns)
     reason = f"{len(kinds)} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
@@ -163,7 +167,7 @@ def _put(
         code = written(
             scene, Helper(name, parameters, tuple(body), waits, told), indent, sheet.unit(scene.node), returns
         )
-        pieces.append(_untyped(code, subject) if kinds else code)
+        pieces.append(_on_one_line(_untyped(code, subject), scene.line_length) if kinds else code)
     add_imports(scene, sheet, [f"from functools import {decorator}"])
     if is_method:
         sheet.insert(method_line(scene), "".join(f"\n{piece}" for piece in pieces))
@@ -248,6 +252,18 @@ def _suffix(kinds: list[str]) -> str:
 
 
 _MOST_NAMED = 2
+
+
+def _on_one_line(code: str, width: int) -> str:
+    """The head of a function that has grown short enough, on one line."""
+    lines = code.splitlines(keepends=True)
+    start = next(i for i, line in enumerate(lines) if line.lstrip().startswith(("def ", "async def ")))
+    end = next(i for i in range(start, len(lines)) if lines[i].rstrip().endswith(":"))
+    parts = [line.strip() for line in lines[start : end + 1]]
+    joined = f"{lines[start].rstrip()}{' '.join(parts[1:-1]).removesuffix(',')}{parts[-1]}\n"
+    if end == start or len(joined.rstrip().expandtabs(4)) > width:
+        return code
+    return "".join([*lines[:start], joined, *lines[end + 1 :]])
 
 
 def _untyped(code: str, subject: str) -> str:

@@ -23,8 +23,8 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, method_line, put_all, written
-from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
-from dreck.steps.replace.tables.arms.chain_lines import asked_once, replace_chain
+from dreck.steps.replace.tables.arms.actions import check_handed, deed_of, function_name, merged
+from dreck.steps.replace.tables.arms.chain_lines import asked_once, call_lines, replace_chain
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
@@ -47,7 +47,6 @@ from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.words import words_of
 
 _FEWEST = 3
 
@@ -184,7 +183,7 @@ def _of_methods(
 
 
 def _table_name(scene: Scene, chain: Chain) -> str:
-    words = three_of(words_of(scene.node.name.strip("_")))
+    words = three_of(deed_of(scene.node.name))
     subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
@@ -237,6 +236,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
             body.append(tail or back)
         if body[-1:] == ["return"] and len(body) > 1:
             body.pop()  # it ends there anyway
+        body = [line for line in body if line != "pass" or body[-1] == line]
         codes.append(
             written(
                 scene,
@@ -250,9 +250,11 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         told += above
         rows += [f"{home}{unit}{comment}\n" for comment in above]
         rows += [f"{home}{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
-    call = f"{'await ' if waiting else ''}{shown}[{subject_code(sheet, chain)}]({', '.join(given)})"
+    call = f"{'await ' if waiting else ''}{shown}[{subject_code(sheet, chain)}]"
     ends = _ends_with_nothing(scene, chain, blocks)
     asked = f"return {call}" if returning and not ends else f"{', '.join(results)} = {call}" if results else call
+    deeper = "" if chain.default is not None and leaves(chain.default) else unit
+    asked = call_lines(asked, given, scene.line_length - len(f"{sheet.indent(first)}{deeper}".expandtabs(4)), unit)
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
     if kept:
         raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")

@@ -1,7 +1,6 @@
 """lookup-table: a chain that chooses a value by a key becomes a table."""
 
 import ast
-import re
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
@@ -10,8 +9,9 @@ from pathlib import Path
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
-from dreck.steps.replace.tables.arms.amounts import GENERAL, Amounts, amounts_of
+from dreck.steps.replace.tables.arms.amounts import Amounts, amounts_of
 from dreck.steps.replace.tables.arms.around import cores, lines_around
+from dreck.steps.replace.tables.arms.called import words_for_table
 from dreck.steps.replace.tables.arms.chain_lines import asked_once
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.method_calls import method_calls
@@ -37,12 +37,10 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name, three_of
+from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.words import words_of
 
 _FEWEST = 3
-_SHORTEST = 3
 _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
 
 
@@ -116,11 +114,12 @@ def _planned(
     first, last = lines_of(sheet, chain)
     given = () if fixed else _needed(scene, outcomes)
     asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
-    name = table_name(scene, asked_for, _name_words(scene, chain, targets, amounts.word if amounts else ""), line)
+    name = table_name(scene, asked_for, words_for_table(scene, chain, targets, amounts.word if amounts else ""), line)
     indent = sheet.indent(first)
     if fixed and amounts is None:
         default = _default(scene, sheet, chain, targets) or ""
     at_once = _at_once(scene, chain, sheet, name, default, amounts) if around == ([], []) else ()
+    at_once = at_once if _has_room(scene, indent, targets, at_once) else ()
     chain = chain if at_once else asked_once(scene, chain)
     found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
@@ -201,20 +200,6 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
             ):
                 raise Untouchable("a value reads a private name of its class")
     return tuple(dict.fromkeys(names))
-
-
-def _name_words(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
-    """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
-    subject = asked_words(scene.node, chain.subjects)
-    target = re.findall(r"\w+", targets[0])[-1] if len(targets) == 1 else ""
-    chosen = words_of(target if len(target) >= _SHORTEST else scene.node.name.strip("_"))
-    chosen = three_of([w for w in chosen if w not in ("get", "find")])
-    chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
-    if not any(len(w) >= _SHORTEST for w in chosen):
-        return []
-    if any(len(w) < _SHORTEST for w in subject):
-        return [*chosen, "table"]  # an abbreviation is no word
-    return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
 
 
 # --- rows ----------------------------------------------------------------------------------------------
@@ -320,6 +305,12 @@ def _asking(
     return [f"if {asked} in {name}:", *reindented(lines, unit), "else:", *reindented(otherwise, unit)]
 
 
+def _has_room(scene: Scene, indent: str, targets: tuple[str, ...], at_once: tuple[str, ...]) -> bool:
+    """Whether what stands for a whole chain of several targets fits on its line."""
+    line = f"{indent}{', '.join(targets)} = {''.join(at_once[-1:])}"
+    return len(targets) < 2 or len(line.expandtabs(4)) <= scene.line_length
+
+
 def _as_written(sheet: Sheet, chain: Chain, targets: tuple[str, ...]) -> list[str]:
     """The targets as the first arm has them."""
     places = [t for s in chain.arms[0].body if isinstance(s, ast.Assign) for t in s.targets]
@@ -332,7 +323,7 @@ def _default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...])
     if chain.default is None and not _bound_before(scene, chain, targets):
         return None
     if chain.default is None:
-        return targets[0] if len(targets) == 1 else f"({', '.join(targets)})" if targets else None
+        return targets[0] if len(targets) == 1 else None  # several would only be assigned to themselves
     outcome = outcome_of(chain.default)
     if outcome is None or outcome.targets != targets:
         return None

@@ -51,6 +51,11 @@ def check_handed(given: Sequence[str], results: Sequence[str]) -> None:
             )
 
 
+def deed_of(name: str) -> list[str]:
+    """What a function is called after, word by word; a constructor sets something."""
+    return ["set"] if name in ("__init__", "__new__", "__post_init__") else words_of(name.strip("_"))
+
+
 def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: Arm | None = None) -> str:
     """`handle_glass`: what the function does, to which kind. Where the key says nothing of it, as a number does, what
     is said of the arm, or what it does; else a person has to."""
@@ -61,7 +66,7 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
     if wished:
         return wished
     words = [word for key in keys for word in (["or"] if key is not keys[0] else []) + _key_words(key)]
-    verb = words_of(scene.node.name.strip("_"))[:1] or ["handle"]
+    verb = deed_of(scene.node.name)[:1] or ["handle"]
     speaks = not all(w.isdigit() or w == "or" for w in words) and all(map(_key_words, keys))
     tries = [[*verb, *words]] if speaks else list(_said_of(scene.sheet(), arm, verb)) if arm is not None else []
     if not tries:

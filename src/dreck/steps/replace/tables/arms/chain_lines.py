@@ -1,6 +1,7 @@
 """The lines that stand where a chain stood once there is a table: what is asked, what is done, and the default."""
 
 import ast
+from collections.abc import Sequence
 from dataclasses import replace
 
 from dreck.model.views.shape import leaves
@@ -15,6 +16,16 @@ from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import thing_name, words_of
 
 _SHORTEST = 3
+
+
+def call_lines(head: str, given: Sequence[str], room: int, unit: str) -> str:
+    """`head(given)` on one line where there is room for it; else its arguments on one of their own, or on several."""
+    whole = ", ".join(given)
+    if len(head) + len(whole) + 2 <= room or not given:
+        return f"{head}({whole})"
+    if len(unit) + len(whole) <= room:
+        return f"{head}(\n{unit}{whole}\n)"
+    return "".join([f"{head}(\n", *(f"{unit}{one},\n" for one in given), ")"])
 
 
 def replace_chain(

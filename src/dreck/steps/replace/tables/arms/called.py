@@ -1,0 +1,28 @@
+"""What a table is called after: what is chosen, and by what."""
+
+import re
+
+from dreck.steps.replace.tables.arms.amounts import GENERAL
+from dreck.steps.support.chains import Chain
+from dreck.steps.support.scene import Scene
+from dreck.steps.support.short_names import asked_words
+from dreck.steps.support.table_names import three_of
+from dreck.steps.support.words import words_of
+
+_SHORTEST = 3
+
+
+def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
+    """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
+    subject = asked_words(scene.node, chain.subjects)
+    named = [words_of(re.findall(r"\w+", target)[-1]) for target in targets] or [[]]
+    shared = named[0] if len(named) == 1 else named[0][-1:] if len({tuple(n[-1:]) for n in named}) == 1 else []
+    if len("_".join(shared)) < _SHORTEST:
+        shared = [w for w in words_of(scene.node.name.strip("_")) if w not in ("get", "find")]
+    chosen = three_of(shared)
+    chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
+    if not any(len(w) >= _SHORTEST for w in chosen):
+        return []
+    if any(len(w) < _SHORTEST for w in subject):
+        return [*chosen, "table"]  # an abbreviation is no word
+    return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
