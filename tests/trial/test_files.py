@@ -66,3 +66,19 @@ def test_a_descriptor_that_begins_elsewhere_is_refused(tmp_path):
     found = dreck.compare(code.format(1), code.format(2))
     assert found.status == "unsettled", str(found)
     assert not Path(f"/tmp/dreck-never-{os.getpid()}").exists()
+
+
+def test_no_pin_and_no_test_case_rests_on_files_of_a_trial(tmp_path):
+    yard = tmp_path / "yard.py"
+    yard.write_text(READS.format("len(file.read()) > 3"))
+    pins = dreck.pin(yard, output=tmp_path / "test_yard.py")
+    assert "there" not in (tmp_path / "test_yard.py").read_text(), pins
+    other = tmp_path / "other.py"
+    other.write_text(READS.format("len(file.readline()) > 3"))
+    found = dreck.compare(yard, other)
+    assert found.status in ("differs", "unsettled", "tested")
+
+
+def test_what_a_file_holds_is_told():
+    found = dreck.compare(READS.format("file.read()"), READS.format("file.readline()"))
+    assert "the file there holds" in str(found)

@@ -192,6 +192,8 @@ class Caser:
                 raise Unwritable(f"something the cage refuses ({self.runner.cage.told[0]})")
             if self.runner.cage.left():
                 raise Unwritable("a file that is written")
+            if self.runner.cage.reads_of_here():
+                raise Unwritable("a file that is read")
             if error == ENDLESS or isinstance(error, tuple):
                 raise Unwritable("a run that does not come to an end")
             return self._completed(draft, space, before, (result, error, output))

@@ -10,6 +10,7 @@ from dreck.trial.running.describe import shown
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.outcome import WAITS
 from dreck.trial.running.region import changed_lines
+from dreck.trial.sandbox.files import THERE
 from dreck.trial.search.moves import Tried
 from dreck.trial.search.search import Search
 
@@ -154,7 +155,9 @@ def told_input(tried: Tried) -> str:
         and path.isidentifier()
         and not any(p != path and _speaks_of(p, path) for p, _ in used)
     ]
-    return ", ".join(told + bare) or "any call"
+    named = {str(make.what) for _, make in used if make.kind == "value"}
+    files = [f"the file {name} holds {text!r}" for name, text in THERE.items() if name in named]
+    return ", ".join(told + bare + files) or "any call"
 
 
 def _speaks_of(path: str, name: str) -> bool:

@@ -115,6 +115,7 @@ class Cage:
 
     def __init__(self, allowed: frozenset[str] = frozenset()) -> None:
         self.told: list[str] = []
+        self._opened_now: list[Any] = []
         self.has_walls = False
         self._files: Files | None = None
         self._allowed = allowed
@@ -158,12 +159,22 @@ class Cage:
     def begin(self) -> None:
         """Before each run: nothing is told yet, and the folder is as it was."""
         self.told.clear()
+        self._opened_now.clear()
         if self._loop is not None:
             self._loop.passed = 0.0
         if self._files is not None:
             closed, self._closed = self._closed, False
             self._files.begin(bool(self._allowed))
             self._closed = closed
+
+    def reads_of_here(self) -> bool:
+        """Whether a run has opened what is not the same elsewhere: a file of its folder, a folder, a descriptor."""
+        return any(not self._is_the_same_elsewhere(path) for path in list(self._opened_now))
+
+    def _is_the_same_elsewhere(self, path: Any) -> bool:
+        if not isinstance(path, str | bytes):
+            return False
+        return path == os.devnull or not os.path.lexists(path) or (os.path.isabs(path) and os.path.isfile(path))
 
     def left(self) -> tuple[tuple[str, str], ...]:
         """The files that a run has written, with what they hold."""
@@ -184,6 +195,7 @@ class Cage:
         if not self._closed:
             return
         if event == "open":
+            self._opened_now.append(args[0])
             self._opened(*args)
         elif event in _REFUSED_SET and event not in self._allowed:
             self._refuse(event, args)
