@@ -82,3 +82,25 @@ def test_no_pin_and_no_test_case_rests_on_files_of_a_trial(tmp_path):
 def test_what_a_file_holds_is_told():
     found = dreck.compare(READS.format("file.read()"), READS.format("file.readline()"))
     assert "the file there holds" in str(found)
+
+
+ARGUMENTS = "import sys\ndef main():\n    if len(sys.argv) > 1 and {}:\n        print('all')\n        return\n    print('some')\n"
+TYPED = "def ask():\n    return input('open? '){}\n"
+
+
+def test_the_words_of_a_command_line_are_inputs():
+    found = dreck.compare(*(ARGUMENTS.format(test) for test in ("sys.argv[1] == '--all'", "'--all' in sys.argv")))
+    assert found.status == "differs" and "sys.argv[1:] = " in str(found), str(found)
+
+
+def test_what_somebody_types_is_an_input():
+    found = dreck.compare(TYPED.format(".strip()"), TYPED.format(""))
+    assert found.status == "differs" and "what is typed" in str(found), str(found)
+
+
+def test_no_pin_rests_on_what_somebody_types(tmp_path):
+    yard = tmp_path / "yard.py"
+    yard.write_text(TYPED.format("") + "\n\ndef fee(kilos: int):\n    return 1 if kilos > 3 else 2\n")
+    dreck.pin(yard, output=tmp_path / "test_yard.py")
+    text = (tmp_path / "test_yard.py").read_text()
+    assert "what somebody types" in text and "ask()" not in text and "fee(" in text

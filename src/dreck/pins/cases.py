@@ -186,6 +186,8 @@ class Caser:
             code = compile(draft.call, "<pin>", "eval")
             self.version.watcher.begin()
             result, error, output = self.runner.guarded(lambda: self._evaluated(code, space))
+            if self.runner.surroundings.takes_words:
+                raise Unwritable("the words of a command line, or what somebody types")
             if tuple(self.version.watcher.trail) != tried.trail:
                 raise Unwritable("stand-ins that no plain object can play")
             if self.runner.cage.told:

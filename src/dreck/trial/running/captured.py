@@ -6,6 +6,8 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from dreck.trial.running.surroundings import Typed
+
 _MOST_TURNS = 1_000
 
 
@@ -43,7 +45,7 @@ def captured(output: io.StringIO, errors: io.StringIO) -> Iterator[None]:
     _open_again()
     before = sys.stdout, sys.stderr, sys.stdin
     sys.stdout, sys.stderr = output, errors
-    sys.stdin = io.StringIO("")
+    sys.stdin = sys.stdin if isinstance(sys.stdin, Typed) else io.StringIO("")
     try:
         yield
     finally:

@@ -1,9 +1,12 @@
 """Variables of the process's environment: those the code reads are inputs, those it sets are part of what it does.
 
-So is the word for the system it runs on, which code compares with others.
+So are the word for the system it runs on, which code compares with others, the words of a command line, and what is
+typed.
 """
 
 import ast
+import io
+import itertools
 import os
 import sys
 from collections.abc import Iterator
@@ -14,6 +17,7 @@ from dreck.source.walking import walk
 from dreck.trial.playing.world import World
 
 _MOST = 6
+_MOST_WORDS = 8
 SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 
 
@@ -24,7 +28,16 @@ class Surroundings:
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
         asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
         self._system = asked[0] if len(asked) == 1 else ""  # one says what the other has to be
+        texts = [n.value for n in walk(function) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
+        words = [text for text in dict.fromkeys(texts) if text and len(text.split()) == 1][:_MOST_WORDS]
+        self._lines = tuple(_command_lines(words)) if any(map(_reads_arguments, walk(function))) else ()
+        self._typed = tuple(_typed(words)) if any(map(_reads_what_is_typed, walk(function))) else ()
         self._systems = tuple(dict.fromkeys([*_compared(function, self._system), *SYSTEMS.get(self._system, ())]))
+
+    @property
+    def takes_words(self) -> bool:
+        """Whether the code reads a command line, or what somebody types."""
+        return bool(self._lines or self._typed)
 
     @contextmanager
     def given(self, world: World) -> Iterator[None]:
@@ -34,6 +47,11 @@ class Surroundings:
         system = getattr(sys.modules.get(home), word, "")
         if system:
             setattr(sys.modules[home], word, world.answer(self._system, (system, *self._systems)))
+        arguments, keyboard = sys.argv, sys.stdin
+        if self._lines:
+            sys.argv = ["yard", *world.answer("sys.argv[1:]", self._lines)]
+        if self._typed:
+            sys.stdin = Typed(world.answer("what is typed", self._typed))
         for name in self._names:
             path = f"os.environ[{name!r}]"
             world.candidates.types.setdefault(path, None | str)
@@ -45,10 +63,44 @@ class Surroundings:
         try:
             yield
         finally:
+            sys.argv, sys.stdin = arguments, keyboard
             if system:
                 setattr(sys.modules[home], word, system)
             if self._names:
                 put_back(before)
+
+
+class Typed(io.StringIO):
+    """What somebody types while the code runs."""
+
+
+def _command_lines(words: list[str]) -> Iterator[tuple[str, ...]]:
+    yield from ((), ("text",), ("text", "12"), ("there",))
+    for word in words:
+        yield from ((word,), (word, "text"), ("text", word))
+    yield from itertools.pairwise(words)
+
+
+def _typed(words: list[str]) -> Iterator[str]:
+    yield from ("text\n", "", "12\n", "\n", " text \n7\n", "y\n")
+    for word in words:
+        yield from (f"{word}\n", f"text\n{word}\n12\n")
+
+
+def _reads_arguments(n: ast.AST) -> bool:
+    match n:
+        case ast.Attribute(value=ast.Name(id="sys"), attr="argv"):
+            return True
+        case ast.Call(func=ast.Attribute(attr="parse_args" | "parse_known_args"), args=[], keywords=[]):
+            return True
+    return False
+
+
+def _reads_what_is_typed(n: ast.AST) -> bool:
+    match n:
+        case ast.Call(func=ast.Name(id="input")) | ast.Attribute(value=ast.Name(id="sys"), attr="stdin"):
+            return True
+    return False
 
 
 def _names(function: FunctionNode) -> Iterator[str]:
