@@ -165,7 +165,7 @@ class Candidates(Typed):
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith(("()", ".await")):
             made += [Make("raise", error) for error in self.errors or ["Exception"]]
-        return made if name in self.types else made + far_fetched(made)
+        return made + far_fetched(made) if name.isidentifier() and name not in self.types else made
 
     def _plausible(self, name: str) -> list[Make]:
         usage = self.usages.by_path.get(name) or self._by_position(name) or self._by_last_part(name)
