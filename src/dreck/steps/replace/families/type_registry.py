@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
+from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
@@ -98,7 +99,8 @@ def _parts(scene: Scene, sheet: Sheet, chain: Chain) -> tuple[Moved, list[str], 
         return (parts, [f"return {', '.join(kept)}"], kept) if kept else (parts, _for_others(scene, chain, parts), [])
     if not parts.returns:
         raise Untouchable("its arms change what its else does not")
-    return parts, [*body_lines(sheet, chain), *_tail_lines(scene, chain, parts.last)], _read_by(scene, chain)
+    tail = [] if leaves(chain.default) else _tail_lines(scene, chain, parts.last)
+    return parts, [*body_lines(sheet, chain), *tail], _read_by(scene, chain)
 
 
 def _kept(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
@@ -219,7 +221,8 @@ def _read_by(scene: Scene, chain: Chain) -> list[str]:
     from dreck.steps.naming.predicates import locals_read
 
     rest = chain.block[chain.end :] if chain.block is scene.node.body else []
-    statements = [*(chain.default or []), *([] if chain.rest else rest)]
+    ends = chain.rest or (chain.default is not None and leaves(chain.default))
+    statements = [*(chain.default or []), *([] if ends else rest)]
     bound = {n.id for s in statements for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     return [n for s in statements for n in locals_read(scene, s) if n not in bound]
 
