@@ -104,3 +104,19 @@ def test_no_pin_rests_on_what_somebody_types(tmp_path):
     dreck.pin(yard, output=tmp_path / "test_yard.py")
     text = (tmp_path / "test_yard.py").read_text()
     assert "what somebody types" in text and "ask()" not in text and "fee(" in text
+
+
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [(b"x" * 200_000 + b"a", b"x" * 200_000 + b"b"), (b"\\xff", b"\xff"), (b"b'\\xff'", b"\xfe")],
+)
+def test_files_that_hold_another_thing_are_told_otherwise(tmp_path, monkeypatch, one, other):
+    monkeypatch.chdir(tmp_path)
+    told = []
+    for content in (one, other):
+        files = Files(tmp_path)
+        files.begin(False)
+        assert files.may_write("more")
+        (tmp_path / "more").write_bytes(content)
+        told.append(files.left())
+    assert told[0] != told[1]

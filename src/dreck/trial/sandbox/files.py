@@ -1,5 +1,6 @@
 """The files of a run: what it finds in its private folder, what it may write there, and what it leaves."""
 
+import hashlib
 import os
 import shutil
 from contextlib import suppress
@@ -8,8 +9,7 @@ from typing import Any
 
 THERE = {"there": "wet,3\ndry,4\n\n# raw\n", "there.json": '{"wet": 3, "dry": [4, null]}'}
 """Files that are there before each run, by name: some lines, and something in JSON."""
-_LONGEST = 100_000
-_MOST = 50
+_LONGEST = 10_000
 _NOW = 1_700_000_000
 
 
@@ -58,8 +58,18 @@ class Files:
             return ()
         found: dict[str, str] = {}
         with suppress(OSError):
-            for entry in sorted(os.scandir(self._folder), key=lambda entry: entry.name)[:_MOST]:
+            for entry in sorted(os.scandir(self._folder), key=lambda entry: entry.name):
                 if entry.is_file(follow_symlinks=False):
-                    with open(entry.path, encoding="utf-8", errors="backslashreplace", newline="") as file:
-                        found[entry.name] = file.read(_LONGEST)
+                    found[entry.name] = _told(Path(entry.path).read_bytes())
         return tuple((name, text) for name, text in found.items() if THERE.get(name) != text)
+
+
+def _told(content: bytes) -> str:
+    """What a file holds, so that two that differ are told otherwise: a long one by a digest of the whole."""
+    try:
+        text = content.decode("utf-8")
+    except UnicodeDecodeError:
+        text = repr(content)
+    if len(text) <= _LONGEST:
+        return text
+    return f"{text[:_LONGEST]}... {len(content)} bytes, {hashlib.sha256(content).hexdigest()}"
