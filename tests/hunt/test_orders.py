@@ -2,15 +2,19 @@
 
 import os
 import random
+import sys
 import types
 import warnings
 from pathlib import Path
 from typing import Any
 
+import pytest
+
+import dreck
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import below
+from tests.hunt import below, generics
 from tests.hunt.orders import pair
 
 PAIRS = int(os.environ.get("DRECK_HUNT", "800")) // 4
@@ -68,6 +72,26 @@ def test_no_false_proof_beside_a_class_below_a_built_in_type():
             proved += 1
             told = below.difference(*spaces)
             assert told is None, f"{old}\n=====\n{new}\n{told}\n{found.verdict}"
+    assert proved > tried / 25, "so few proofs that the hunt means nothing"
+
+
+@pytest.mark.skipif(sys.version_info < (3, 12), reason="not valid for this Python")
+def test_no_false_proof_of_what_reads_type_parameters():
+    pick = random.Random(SEED + 89)
+    proved = tried = 0
+    while tried < PAIRS:
+        old, new = generics.pair(pick)
+        spaces = [_executed(old), _executed(new)]
+        if {} in spaces:
+            continue
+        tried += 1
+        spaces[0]["TEXT"], spaces[1]["TEXT"] = old, new
+        for name, asked in (("f", "f"), ("take", "Desk.take"), ("around", "around.inner")):
+            verdict = dreck.compare(old, new, only=asked, trial=False)
+            if verdict.status == "proved":
+                proved += 1
+                told = generics.difference(*spaces, name)
+                assert told is None, f"{name}\n{old}\n=====\n{new}\n{told}\n{verdict}"
     assert proved > tried / 25, "so few proofs that the hunt means nothing"
 
 

@@ -10,6 +10,7 @@ from dreck.model.names.collectors import collectors_in
 from dreck.model.names.frames import LOCAL_NAMES, frames_asked
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_read, param_names, scope_of
+from dreck.model.names.type_parameters import heads_of
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
 from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around, flags_of
@@ -28,6 +29,7 @@ from dreck.proof.prover import Prover
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
 from dreck.proof.surroundings.described import differs_by_description
+from dreck.proof.surroundings.generics import parameters_apart
 from dreck.proof.surroundings.spoken import spoken_by_own, spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.guest import Borrowed
@@ -134,6 +136,8 @@ def _refused(old: Subject, new: Subject) -> str:
     """Why there is no use in trying."""
     if _header(old.node) != _header(new.node):
         return "their signatures or decorators differ"
+    if apart := parameters_apart(old, new):
+        return apart
     both = (spoken_in(old.node), spoken_in(new.node))
     if old.home != new.home and any(s.private for s in both):
         return "private names (`__…`) mean other things in another class"
@@ -224,7 +228,7 @@ def _alike_in_both(old: Subject, new: Subject) -> frozenset[str]:
 
 
 def _header(node: FunctionNode) -> tuple[str, ...]:
-    return (type(node).__name__, ast.dump(node.args), *(ast.dump(d) for d in node.decorator_list))
+    return (type(node).__name__, ast.dump(node.args), *heads_of(node), *(ast.dump(d) for d in node.decorator_list))
 
 
 def _deepened() -> int:

@@ -12,6 +12,7 @@ from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
 from dreck.proof.rules.attributes import own_method
 from dreck.proof.state import Event, Side
+from dreck.proof.surroundings.generics import reads_type_parameters
 from dreck.proof.surroundings.spoken import spoken_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -99,7 +100,8 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     """Whether nothing in it depends on which call of it this is, who calls, or on the class it stands in.
 
     Variables shared with nested functions are made anew by each call, `super()` and `__class__` belong to the class
-    a method is written in, `global` in a function of another file means that file's names.
+    a method is written in, type parameters to the definition that has them, `global` in a function of another file
+    means that file's names.
     """
     if (
         p.classes[which].remakes_functions
@@ -108,7 +110,7 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     ):
         return False
     foreign = "." in str(function.args[0]) if function.op in ("global", "method", "property", "registered") else False
-    if spoken_in(node).asks_class:
+    if spoken_in(node).asks_class or reads_type_parameters(node, p.names[which]):
         return False
     if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in walk(node)):
         return False

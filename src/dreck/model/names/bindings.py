@@ -11,6 +11,7 @@ from weakref import WeakKeyDictionary
 
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
+from dreck.model.names.type_parameters import names_among
 from dreck.source.functions import blocks_of
 from dreck.source.walking import walk
 
@@ -23,7 +24,8 @@ class Bindings:
     """How a module's names are bound.
 
     `of` holds each name's binding statements in the order they stand, `surely` the names bound once the module has
-    been executed, `rebound` those that a function or class may bind again (`global`) or that are deleted.
+    been executed, `rebound` those that a function or class may bind again (`global`), that are deleted, or that are
+    `parameters`: type parameters of something in the module.
     `stars` are the lines of `*` imports; `dynamic` says that names may be bound in ways nobody can read.
     """
 
@@ -32,6 +34,7 @@ class Bindings:
     rebound: set[str] = field(default_factory=set)
     stars: list[int] = field(default_factory=list)
     dynamic: bool = False
+    parameters: frozenset[str] = frozenset()
 
 
 _known: WeakKeyDictionary[ast.Module, Bindings] = WeakKeyDictionary()
@@ -224,6 +227,8 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
             case ast.FunctionDef() | ast.AsyncFunctionDef():
                 functions.append(node)
     nodes = every_node(tree)
+    found.parameters = names_among(nodes)
+    found.rebound |= found.parameters
     found.dynamic |= any(map(leads_to_names, nodes)) or hands_setting_on(nodes)
     if any(map(opens_a_module, nodes)):
         set_anywhere = {name for node in nodes for name in set_on_anything(node)}

@@ -117,13 +117,17 @@ class ModuleNames:
 
     @cached_property
     def bound_in_classes(self) -> frozenset[str]:
-        """Names that the body of a class binds, or a type parameter is called: there they mean something else."""
+        """Names that the body of a class binds, or a type parameter has: there they mean something else."""
         found = set[str]()
         for node in every_node(self.tree):
             if isinstance(node, ast.ClassDef):
                 found |= {name for s in statements_of(node.body) for name in bound_by(s)}
-            found |= {str(getattr(p, "name", "")) for p in getattr(node, "type_params", ())}
-        return frozenset(found)
+        return frozenset(found) | self.type_parameters
+
+    @property
+    def type_parameters(self) -> frozenset[str]:
+        """What type parameters of definitions in the module are called, wherever they stand."""
+        return self._bindings.parameters
 
     def stands_for_type(self, name: str) -> ast.expr | None:
         """The type that a name of the module stands for, as it is written where it is bound."""

@@ -42,6 +42,8 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
                 yield "*"
         if leads_to_names(node):
             yield "*"
+        for parameter in getattr(node, "type_params", ()):
+            yield from (parameter.name,) * 2  # what it means is told by where it is read
         if opened:
             yield from (name for name in set_on_anything(node) for _ in range(2))
         if not shut and node not in again:

@@ -1,8 +1,9 @@
 """Followed functions: which one it is and what its parameters get, worked out by Python's own binding."""
 
 import ast
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
@@ -28,18 +29,25 @@ def is_lazy(node: FunctionNode) -> bool:
     return isinstance(node, ast.AsyncFunctionDef) or any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own(node))
 
 
-def stands_alone(node: FunctionNode, foreign: bool) -> bool:
-    """Whether it means the same wherever it is called: no class or variables around it, none that outlive the call."""
+def stands_alone(node: FunctionNode, foreign: bool, trees: Sequence[ast.Module]) -> bool:
+    """Whether it means the same wherever it is called: no class, variables or type parameters around it, none that
+    outlive the call. Type parameters are told by their names alone, in all the `trees` it may stand in."""
+    generic = _generic(node).union(*map(_generic, trees))
     bound = {a.arg for a in walk(node.args) if isinstance(a, ast.arg)}
     bound |= {n.id for n in _own(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     for n in walk(node):
         if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
             return False
-        if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
+        if isinstance(n, ast.Name) and n.id in ("super", "__class__", *generic):
             return False
         if n is not node and isinstance(n, _INNER) and bound & {m.id for m in walk(n) if isinstance(m, ast.Name)}:
             return False
     return True
+
+
+@lru_cache(maxsize=64)
+def _generic(root: ast.AST) -> frozenset[str]:
+    return frozenset(p.name for n in walk(root) for p in getattr(n, "type_params", ()))
 
 
 def _own(node: FunctionNode) -> Iterator[ast.AST]:
@@ -104,7 +112,8 @@ class CheckedCalls(CheckedLemmas):
         arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
         names = self.subjects[side.which].names
         self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
-        self._need(stands_alone(node, foreign="." in str(event.key.args[1])), "a function bound to where it stands")
+        alone = stands_alone(node, "." in str(event.key.args[1]), [names.tree, *names.trees])
+        self._need(alone, "a function bound to where it stands")
         ended = any(s.names.lives_count_in(s.node) for s in self.subjects) or names.lives_count_in(node)
         kept = ended and not lazily and not side.frames and keeps_nothing(self.subjects[side.which].node, node)
         self._need(kept or not ended, "what lets go of its variables when it ends, where that can be told")

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.nodes import every_node
+from dreck.model.names.type_parameters import heads_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -119,9 +120,10 @@ def _shape(body: list[ast.stmt], common: frozenset[str], is_class: bool = False)
             ):
                 continue
             case ast.FunctionDef() | ast.AsyncFunctionDef():
-                yield " ".join([type(s).__name__, s.name, ast.dump(s.args), *map(ast.dump, s.decorator_list)])
+                yield " ".join([type(s).__name__, s.name, *heads_of(s), *map(ast.dump, (s.args, *s.decorator_list))])
             case ast.ClassDef():
-                yield " ".join(["class", s.name, *map(ast.dump, (*s.bases, *s.keywords, *s.decorator_list))])
+                told = (*s.bases, *s.keywords, *s.decorator_list)
+                yield " ".join(["class", s.name, *heads_of(s), *map(ast.dump, told)])
                 yield from _shape(s.body, common, True)
                 yield "end"
             case ast.Expr(value=ast.Constant()) | ast.Pass():

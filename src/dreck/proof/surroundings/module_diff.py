@@ -11,6 +11,7 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import scope_of
+from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.binding_order import moved_across
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
@@ -180,7 +181,7 @@ def _class_shape(s: ast.ClassDef) -> str:
     plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.Pass
     rest = [ast.dump(n) for n in s.body if not isinstance(n, plain) and not _is_text(n)]
     special = [m for m in _methods(s) if m.startswith("__") and m.endswith("__")]
-    told = [*map(ast.dump, s.bases), *map(ast.dump, s.keywords), *map(ast.dump, s.decorator_list)]
+    told = [*heads_of(s), *map(ast.dump, s.bases), *map(ast.dump, s.keywords), *map(ast.dump, s.decorator_list)]
     return " ".join([*told, *rest, *special, *_bound_again(s)])
 
 
@@ -214,9 +215,8 @@ def _common(node: ast.ClassDef, mine: Module, other: Module) -> str:
     said = attributes_of(other.tree)
     bases = [b for b in node.bases if not (isinstance(b, ast.Name) and _is_harmless(b.id, mine, other, said))]
     body = [s for s in node.body if not _adds_only(s, said)]
-    return _class_shape(
-        ast.ClassDef(name=node.name, bases=bases, keywords=[], body=body, decorator_list=node.decorator_list)
-    ) + " ".join(map(ast.dump, node.keywords))
+    common = ast.ClassDef(name=node.name, bases=bases, keywords=[], body=body, decorator_list=node.decorator_list)
+    return " ".join([_class_shape(common), *map(ast.dump, node.keywords), *heads_of(node)])
 
 
 def _adds_only(s: ast.stmt, said: set[str]) -> bool:
@@ -231,7 +231,8 @@ def _is_harmless(base: str, mine: Module, other: Module, said: set[str]) -> bool
     node = mine.names.definitions.get(base)
     if base in other.names.definitions or not isinstance(node, ast.ClassDef):
         return False
-    if node.keywords or node.decorator_list or any(ast.unparse(b) not in _PLAIN_BASES for b in node.bases):
+    told = [*node.keywords, *heads_of(node), *node.decorator_list]
+    if told or any(ast.unparse(b) not in _PLAIN_BASES for b in node.bases):
         return False
     return not any(name in said or name.startswith("__") for name in _names_in(node))
 

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.implicit import EVERY_SPECIAL
 from dreck.proof.surroundings.inherited import classes_in
 from dreck.source.functions import FunctionNode
@@ -52,7 +53,8 @@ def _note(
     changed = {f for f in fields[0].keys() | fields[1].keys() if fields[0].get(f) != fields[1].get(f)}
     found.attributes.update(dict.fromkeys(changed, f"is another in {name}"))
     above = [set(_above(kind, side)) for kind, side in zip(kinds, classes, strict=True)]
-    other_bases = [ast.dump(b) for b in kinds[0].bases] != [ast.dump(b) for b in kinds[1].bases]
+    bases = [[*heads_of(kind), *map(ast.dump, kind.bases)] for kind in kinds]
+    other_bases = bases[0] != bases[1]
     if other_bases:
         found.above |= dict.fromkeys(above[0] ^ above[1], f"has other classes below it: {name} is not the same")
         for side, one in zip(classes, above, strict=True):
@@ -84,7 +86,7 @@ def _made_by(kinds: tuple[ast.ClassDef, ast.ClassDef], above: Sequence[ast.Class
 
 
 def _around(kind: ast.ClassDef) -> list[str]:
-    return [ast.dump(n) for n in (*kind.bases, *kind.keywords, *kind.decorator_list)]
+    return [*heads_of(kind), *(ast.dump(n) for n in (*kind.bases, *kind.keywords, *kind.decorator_list))]
 
 
 def _fields(kind: ast.ClassDef) -> dict[str, list[str]]:

@@ -2,10 +2,9 @@
 
 import ast
 from collections.abc import Iterator
-from dataclasses import dataclass, field
-from pathlib import Path
+from dataclasses import dataclass, field, replace
 
-from dreck.errors import BadTarget, DreckError
+from dreck.errors import DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.entry import DEFAULT_BUDGET
@@ -23,13 +22,12 @@ from dreck.proof.surroundings.module_diff import (
     names_in_lazy_code,
 )
 from dreck.proof.surroundings.resting import spread
-from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.kin import kin_of
-from dreck.workbench.compare.likeness import renamed
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
+from dreck.workbench.compare.pairing import all_there, pairs_of
 from dreck.workbench.compare.resting import files_beside
 from dreck.workbench.compare.sides import Side, Text
 from dreck.workbench.compare.wanted import NOTHING_KNOWN, NOTHING_MORE, Elsewhere, Wanted
@@ -54,11 +52,11 @@ def compare_texts(
     sides = _sides(old, new)
     for at, side in enumerate(sides):
         side.names.others = tuple(kin_of(elsewhere.told, elsewhere.files, at).trees_for(side.names))
-    pairs = _pairs(*sides)
+    pairs = pairs_of(*sides)
     only = set(wanted.only)
     if only:
         pairs = [pair for pair in pairs if pair[0] in only]
-        _all_there(only, {a for a, _ in pairs}, old.path)
+        all_there(only, {a for a, _ in pairs}, old.path)
     verdicts = _Judging(sides, wanted, config_for(old.path), beside=elsewhere).all(pairs)
     if not only and not old.name and not new.name:
         verdicts += _inherited(*sides)
@@ -104,48 +102,6 @@ def _inherited(old: "Side", new: "Side") -> tuple[tuple[str, Verdict], ...]:
     """Methods that take the place of inherited ones."""
     found = sorted(inherited_before(old.names, new.names))
     return tuple((n, Verdict("unsettled", reason=f"takes the place of what {of} has")) for n, of in found)
-
-
-def _pairs(old: "Side", new: "Side") -> list[tuple[str, str]]:
-    """Which function is to be compared with which: by name, or what has moved by its last name."""
-    if old.text.name is not None and new.text.name is not None:
-        return old.pairs(old.text.name, new, new.text.name)
-    same = [(name, name) for name in old.functions if name in new.functions]
-    gone = _by_last_name(old, set(new.functions))
-    come = _by_last_name(new, set(old.functions))
-    moved = [(names[0], come[last][0]) for last, names in gone.items() if len(names) == len(come.get(last, ())) == 1]
-    left = _left_over(old, new, moved)
-    return same + moved + renamed(left[0], left[1], lambda one, other: _are_proved((old, new), one, other))
-
-
-def _are_proved(sides: "tuple[Side, Side]", one: str, other: str) -> bool:
-    """Whether two functions are proved the same by themselves, whatever their files do."""
-    mine = sides[0].candidate(one)
-    judge = Judge(DEFAULT_ASSUMPTIONS, trial=False, arena=Arena())
-    return judge.verdict(mine, sides[1].candidate(other, mine.node), Request(only_proof=True)).status == "proved"
-
-
-def _left_over(old: "Side", new: "Side", moved: list[tuple[str, str]]) -> list[dict[str, FunctionNode]]:
-    """The functions of each side that the other has not, as far as they are known by name."""
-    known = [{name for pair in moved for name in pair} | set(other.functions) for other in (new, old)]
-    return [
-        {n: f.node for n, f in side.functions.items() if n not in names and not f.nested and not n.endswith("__")}
-        for side, names in zip((old, new), known, strict=True)
-    ]
-
-
-def _by_last_name(side: "Side", others: set[str]) -> dict[str, list[str]]:
-    found: dict[str, list[str]] = {}
-    for name, function in side.functions.items():
-        if name not in others and not function.nested and not function.node.name.startswith("__"):
-            found.setdefault(function.node.name, []).append(name)
-    return found
-
-
-def _all_there(wanted: set[str], found: set[str], path: Path) -> None:
-    missing = wanted - found
-    if missing:
-        raise BadTarget(f"{path}: no function '{min(missing)}' on both sides")
 
 
 @dataclass(slots=True)
@@ -380,13 +336,16 @@ class _Judging:
         return found
 
     def _with_callees(self, old: str, new: str, verdicts: dict[str, Verdict]) -> Verdict:
-        """A proof takes functions of the same name to be the same: it is worth no more than their verdicts."""
+        """A proof takes functions of the same name to be the same: it is worth no more than their verdicts, and holds
+        under no less than they do."""
         verdict = verdicts[old]
         if verdict.status != "proved":
             return verdict
+        needed = set(verdict.assumptions)
         for name in self._led_to(old, verdicts):
             other = verdicts[name]
             if other.status == "proved" or name == old:
+                needed |= set(other.assumptions)
                 continue
             calls = f"it {'may come to call' if name in (self._hooks or ()) else 'calls'} {name}, which is"
             if other.status == "tested":
@@ -396,4 +355,4 @@ class _Judging:
         around = captured_otherwise(old, [side.functions for side in self.sides], proved, self._otherwise)
         if around:
             return self._one(old, new, Changed({}, {}, {}), suspect=around)
-        return verdict
+        return replace(verdict, assumptions=(*verdict.assumptions, *sorted(needed - set(verdict.assumptions))))
