@@ -28,8 +28,25 @@ class LibraryModule:
         return ast.parse(self.text)
 
     def says(self, word: str) -> bool:
-        """Whether the word stands anywhere in the text, comments included."""
-        return re.search(rf"\b{re.escape(word)}\b", self.text) is not None
+        """Whether the word stands anywhere in the code, texts included; comments and docstrings are left out."""
+        return re.search(rf"\b{re.escape(word)}\b", self.text) is not None and word in self._words
+
+    @cached_property
+    def _words(self) -> frozenset[str]:
+        """Every name of the code, and every word of its texts."""
+        found = set[str]()
+        pending: list[ast.AST] = [self.tree]
+        while pending:
+            node = pending.pop()
+            for field, value in ast.iter_fields(node):
+                for part in value if isinstance(value, list) else [value]:
+                    if isinstance(part, ast.Expr) and isinstance(part.value, ast.Constant) and field == "body":
+                        continue
+                    if isinstance(part, ast.AST):
+                        pending.append(part)
+                    elif isinstance(part, str | bytes):
+                        found.update(_WORD.findall(part if isinstance(part, str) else part.decode("latin-1")))
+        return frozenset(found)
 
     def absolute(self, module: str | None, level: int) -> str:
         """The name of a module that an `import` in this one asks for; '' where it leads out of the package."""
@@ -38,6 +55,9 @@ class LibraryModule:
         above = self.package.split(".")
         kept = above[: len(above) - level + 1]
         return ".".join([*kept, *([module] if module else [])]) if len(kept) == len(above) - level + 1 > 0 else ""
+
+
+_WORD = re.compile(r"\w+")
 
 
 # Modules that Python's own library puts into `sys.modules` under a second name (since Python 3.13).
@@ -54,10 +74,25 @@ def library_module(name: str) -> LibraryModule | None:
         return None
     try:
         text = _text(spec)
-        ast.parse(text)
+        tree = ast.parse(text)
     except (ImportError, OSError, ValueError, SyntaxError, RecursionError, MemoryError):
         return None
+    if _PUTS_ANOTHER_THERE.search(text):
+        other = _put_there(tree)
+        return library_module(other) if other and other != name else None
     return LibraryModule(name, Path(spec.origin), text)
+
+
+_PUTS_ANOTHER_THERE = re.compile(r"\bmodules\[__name__\]\s*=")
+
+
+def _put_there(tree: ast.Module) -> str:
+    """The module that one puts in its own place in `sys.modules`; '' when that is not plain."""
+    whole = {a.name for s in tree.body if isinstance(s, ast.Import) for a in s.names if a.asname is None}
+    match tree.body[-1] if tree.body else None:
+        case ast.Assign(targets=[ast.Subscript(value=of, slice=ast.Name("__name__"))], value=ast.Name(id=other)):
+            return other if ast.unparse(of) == "sys.modules" and other in whole else ""
+    return ""
 
 
 def is_compiled(name: str) -> bool:

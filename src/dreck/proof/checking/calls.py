@@ -33,12 +33,15 @@ def stands_alone(node: FunctionNode, foreign: bool, trees: Sequence[ast.Module])
     """Whether it means the same wherever it is called: no class, variables or type parameters around it, none that
     outlive the call. Type parameters are told by their names alone, in all the `trees` it may stand in."""
     generic = _generic(node).union(*map(_generic, trees))
+    body = [node.body] if isinstance(node, ast.Lambda) else node.body
+    if generic and any(isinstance(n, ast.Name) and n.id in generic for s in body for n in walk(s)):
+        return False
     bound = {a.arg for a in walk(node.args) if isinstance(a, ast.arg)}
     bound |= {n.id for n in _own(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     for n in walk(node):
         if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
             return False
-        if isinstance(n, ast.Name) and n.id in ("super", "__class__", *generic):
+        if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
             return False
         if n is not node and isinstance(n, _INNER) and bound & {m.id for m in walk(n) if isinstance(m, ast.Name)}:
             return False

@@ -4,13 +4,14 @@ import ast
 import builtins
 import sys
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of, bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.model.names.type_parameters import names_of
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode, blocks_of
@@ -156,18 +157,17 @@ class _Importing:
         every = [*spec.posonlyargs, *spec.args, *spec.kwonlyargs, *filter(None, (spec.vararg, spec.kwarg))]
         notes = [a.annotation for a in every] + [s.returns] if self.annotates else []
         yield from (ast.dump(d) for d in s.decorator_list if not self._decorates_quietly(d))
-        for e in (*spec.defaults, *spec.kw_defaults, *notes):
-            if e is not None and not self._is_quiet(e):
-                yield ast.dump(e)
+        at_once = [e for e in (*spec.defaults, *spec.kw_defaults) if not self._is_quiet(e)]
+        inside = self._knowing(names_of(s))
+        yield from (ast.dump(e) for e in (*at_once, *(n for n in notes if not inside._is_quiet(n))) if e is not None)
 
     def _of_class(self, s: ast.ClassDef) -> Iterator[str]:
         yield from (ast.dump(d) for d in s.decorator_list if not self._decorates_quietly(d))
-        for e in (*s.bases, *(k.value for k in s.keywords)):
-            if not self._is_quiet(e):
-                yield ast.dump(e)
+        generic = self._knowing(names_of(s))
+        yield from (ast.dump(e) for e in (*s.bases, *(k.value for k in s.keywords)) if not generic._is_quiet(e))
         if not self._is_made_quietly(s, set()):
             yield f"class {s.name}"
-        bound = {**self.bound, **bindings_of(ast.Module(s.body, [])).of}
+        bound = {**generic.bound, **bindings_of(ast.Module(s.body, [])).of}
         generics = {f.name for f in s.body if isinstance(f, FunctionNode) and _is_generic(f, self.names)}
         inside = replace(self, bound=bound, generics=frozenset(generics))
         yield from inside.told(s.body)
@@ -230,6 +230,10 @@ class _Importing:
         kinds = [self.names.stands_for(d[0]) if d else "" for d in made]
         again = all(d and ast.unparse(d[0]) in {f"{name}.{part}" for part in _OF_PROPERTIES} for d in made[1:])
         return len(made) == len(bound) and kinds[:1] == ["builtins.property"] and again
+
+    def _knowing(self, names: Collection[str]) -> "_Importing":
+        """With names that stand for something plain."""
+        return replace(self, bound=self.bound | {n: [_PLAIN] for n in names}) if names else self
 
     # --- expressions -------------------------------------------------------------------------------
 
@@ -348,7 +352,7 @@ class _Importing:
         taken = {n.id for g in e.generators for n in walk(g.target) if isinstance(n, ast.Name)}
         made = [e.key, e.value] if isinstance(e, ast.DictComp) else [e.elt]
         parts = [*made, *(i for g in e.generators for i in g.ifs)]
-        inside = replace(self, bound={**self.bound, **{n: [_PLAIN] for n in taken}})
+        inside = self._knowing(taken)
         return all(self._is_plain(g.iter) and not g.is_async for g in e.generators) and all(
             map(inside._is_plain, parts)
         )

@@ -4,8 +4,10 @@ import ast
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from dreck.model.names.type_parameters import names_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.steps.support.generics import speaks_of, with_parameters
 from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Range, Sheet
@@ -194,11 +196,12 @@ def written(
     scene: Scene, helper: Helper, indent: str, unit: str, returns: str = "", home: FunctionNode | None = None
 ) -> str:
     """The helper's lines, typed as far as the function it comes from is."""
-    told = annotations(scene, home)
+    told = annotations(scene, home, outside=not indent)
     parts = [f"{p}: {told[p]}" if p in told else p for p in helper.parameters]
     typed = any(p in told for p in helper.parameters) or (home or scene.node).returns is not None
-    arrow = f" -> {returns}" if typed and returns else ""
-    head = f"{'async ' if helper.is_async else ''}def {helper.name}("
+    arrow = f" -> {returns}" if typed and returns and not speaks_of(returns, _unseen(scene, home)) else ""
+    generic = with_parameters(" ".join([*parts, arrow]), _around(scene, home, outside=not indent))
+    head = f"{'async ' if helper.is_async else ''}def {helper.name}{generic}("
     line = f"{indent}{head}{', '.join(parts)}){arrow}:"
     lines = [f"{indent}{told}" for told in helper.decorator.splitlines()]
     if len(line) <= scene.line_length:
@@ -210,11 +213,26 @@ def written(
     return "".join(f"{line}\n" for line in lines) + as_text(helper.body, f"{indent}{unit}")
 
 
-def annotations(scene: Scene, function: FunctionNode | None = None) -> dict[str, str]:
-    """What is said of the parameters of a function, by their names, as it is written there."""
+def annotations(scene: Scene, function: FunctionNode | None = None, outside: bool | None = None) -> dict[str, str]:
+    """What is said of the parameters of a function, by their names, as it is written there.
+
+    What speaks of type parameters is left out, but those that a new function can have, too: with `outside` also
+    those of the class, for a function that stands outside of it.
+    """
     spec = (function or scene.node).args
     every = [*spec.posonlyargs, *spec.args, *spec.kwonlyargs]
-    return {a.arg: _as_written(scene, a.annotation) for a in every if a.annotation is not None}
+    told = {a.arg: _as_written(scene, a.annotation) for a in every if a.annotation is not None}
+    unseen = _unseen(scene, function) if outside is not None else scene.names.type_parameters
+    return {name: code for name, code in told.items() if not speaks_of(code, unseen)}
+
+
+def _unseen(scene: Scene, function: FunctionNode | None) -> frozenset[str]:
+    """Type parameters of the file that neither the function nor its class has."""
+    return scene.names.type_parameters.difference(*map(names_of, _around(scene, function, outside=True)))
+
+
+def _around(scene: Scene, function: FunctionNode | None, outside: bool) -> list[ast.AST]:
+    return [*([scene.owner] if outside and scene.owner is not None else []), function or scene.node]
 
 
 def _as_written(scene: Scene, annotation: ast.expr) -> str:

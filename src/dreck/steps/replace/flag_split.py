@@ -10,6 +10,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import method_line, put_all, statements
 from dreck.steps.replace.discriminants import asked_for_truth
 from dreck.steps.replace.stories import Teller
+from dreck.steps.support.generics import with_parameters
 from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
@@ -143,7 +144,8 @@ def _heads(scene: Scene, sheet: Sheet, flag: str, names: tuple[str, str]) -> lis
     word = "async def" if isinstance(scene.node, ast.AsyncFunctionDef) else "def"
     arguments = _without(scene.node, flag)
     arrow = f" -> {ast.unparse(scene.node.returns)}" if scene.node.returns is not None else ""
-    return [f"{word} {name}({arguments}){arrow}:" for name in names]
+    generic = with_parameters(f"{arguments}{arrow}", [scene.node])
+    return [f"{word} {name}{generic}({arguments}){arrow}:" for name in names]
 
 
 def _without(node: FunctionNode, flag: str) -> str:

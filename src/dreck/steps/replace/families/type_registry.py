@@ -271,7 +271,10 @@ def _on_one_line(code: str, width: int) -> str:
 
 def _untyped(code: str, subject: str) -> str:
     """The subject's annotation is the whole function's; what is registered is for one class."""
-    head = code.index("(", code.index("def "))
+    defined = re.search(r"def \w+", code)
+    if defined is None or code[defined.end()] != "(":
+        return code
+    head = defined.end()
     start = re.search(rf"[(,]\s*{subject}(: )", code[head:])
     if start is None:
         return code

@@ -19,13 +19,15 @@ def code_of(tree: ast.Module, path: str, function: FunctionNode, other: Function
         bare.body = [*bare.body, *ast.parse("if False: __class__").body]  # the live function has a cell for it
     made: ast.stmt = bare
     for kind in reversed(home):
-        made = ast.ClassDef(kind.name, [], [], [made], [])
+        around = copy.copy(kind)
+        around.bases, around.keywords, around.body, around.decorator_list = [], [], [made], []
+        made = around
     future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
     module = ast.fix_missing_locations(ast.Module([*future, made], []))
     code = compile(module, path, "exec", dont_inherit=True)
-    for _ in range(len(home)):
-        code = _inner(code)
-    return next(c for c in _codes(code) if c.co_name == other.name)
+    for name in (*(kind.name for kind in home), other.name):
+        code = _inside(code, name)
+    return code
 
 
 def _home(body: ast.AST, function: FunctionNode) -> list[ast.ClassDef] | None:
@@ -60,12 +62,11 @@ def _asks_class(function: FunctionNode) -> bool:
     return any(isinstance(n, ast.Name) and n.id in ("super", "__class__") for n in walk(function))
 
 
-def _inner(code: types.CodeType) -> types.CodeType:
-    return next(_codes(code))
-
-
-def _codes(code: types.CodeType) -> Iterator[types.CodeType]:
-    return (c for c in code.co_consts if isinstance(c, types.CodeType))
+def _inside(code: types.CodeType, name: str) -> types.CodeType:
+    """The code of a class or function that stands in other code; type parameters have a scope between the two."""
+    every = [c for c in code.co_consts if isinstance(c, types.CodeType)]
+    found = next((c for c in every if c.co_name == name), None)
+    return found or _inside(next(c for c in every if c.co_name == f"<generic parameters of {name}>"), name)
 
 
 @contextmanager

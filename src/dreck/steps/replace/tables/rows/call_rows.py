@@ -86,7 +86,7 @@ def as_parameter(
         or spec.kwarg
         or spec.kwonlyargs
         or scene.function.nested
-        or "type_params" in vars(scene.node)
+        or getattr(scene.node, "type_params", None)
     ):
         raise Untouchable("its parameters leave no plain place for the rows; without --as parameter they are a table")
     annotated = any(a.annotation is not None for a in (*spec.posonlyargs, *spec.args))
