@@ -48,8 +48,12 @@ _LOOKING = (
     "[n for n in Scale.__dict__ if n[:1] == '_']",
     "sorted(vars(Scale()))",
     "Scale().weigh() + MOST",
+    "str(fee.__annotations__)",
+    "str(getattr(fee, '__anno' + 'tations__', 0))",
     "kilos + 1",
 )
+
+_FUTURE = "from __future__ import annotations\n"
 
 
 def pair(pick: random.Random) -> tuple[str, str]:
@@ -59,11 +63,26 @@ def pair(pick: random.Random) -> tuple[str, str]:
     parts = [*_ALWAYS, _FEE, _READING, pick.choice(_BINDING).format(**filled)]
     parts += [act.format(**filled) for act in pick.sample(_ACTS, pick.randint(1, 3))]
     scale, most = _SCALE[0], "MOST = 5\n"
-    parts += [scale, most, f"def look(kilos):\n    return {pick.choice(_LOOKING)}\n"]
+    look = f"def look(kilos):\n    return {pick.choice(_LOOKING)}\n"
+    parts += [scale, most, look]
     pick.shuffle(parts)
     other = {scale: pick.choice((scale, *_SCALE)), most: pick.choice((most, most, most, "MOST = 6\n"))}
     moved = [other.get(part, part) for part in parts]
     for _ in range(pick.randint(0, 2)):
         moved.insert(pick.randrange(len(moved)), moved.pop(pick.randrange(len(moved))))
     again = pick.choice(_AGAIN)
-    return "\n".join(parts), "\n".join(again if part == _FEE else part for part in moved)
+    old, new = "\n".join(parts), "\n".join(again if part == _FEE else part for part in moved)
+    if pick.random() < 0.15:  # the same statements, their annotations worked out in one of them only
+        few = [
+            *_ALWAYS,
+            _FEE,
+            parts[-1] if pick.random() < 0.3 else "",
+            scale,
+            most,
+            look,
+            _READING.replace("globals()", "{}"),
+        ]
+        told = "\n".join(few).replace("def fee(kilos)", f"def fee(kilos: {pick.choice(('int', 'Late'))})")
+        heads = pick.choice((("", _FUTURE), (_FUTURE, ""), (_FUTURE, _FUTURE)))
+        return heads[0] + told, heads[1] + told.replace("if kilos > 3:", "if not kilos <= 3:")
+    return old, new

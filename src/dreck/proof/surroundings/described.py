@@ -9,7 +9,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _TEXTS = frozenset({"__doc__", "getdoc", "help", "render_doc", "DocTestFinder", "testmod"})
-_HEADS = frozenset(
+HEADS = frozenset(
     {
         "__annotations__", "get_type_hints", "get_annotations", "signature", "getfullargspec", "getcallargs",
         "__signature__", "__defaults__", "__kwdefaults__", "__annotate__", "__type_params__", "_fields",
@@ -23,7 +23,7 @@ _CODE = frozenset(
     }
 )  # fmt: skip
 _NAMES = frozenset({"__name__", "__qualname__"})
-WORDS = _TEXTS | _HEADS | _CODE | _NAMES
+WORDS = _TEXTS | HEADS | _CODE | _NAMES
 _LEAVE_THE_TEXT = frozenset(
     {
         "staticmethod", "classmethod", "property", "abstractmethod", "cached_property", "lru_cache", "cache",
@@ -44,7 +44,7 @@ def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) ->
             return "their docstrings differ, and a decorator may read them"
         if _hands_itself_on(old.node) or _hands_itself_on(new.node):
             return "their docstrings differ, and they hand themselves on"
-    for kinds, told in ((_TEXTS, _texts), (_HEADS, _heads), (_CODE, _codes)):
+    for kinds, told in ((_TEXTS, _texts), (HEADS, _heads), (_CODE, _codes)):
         read = sorted(words & kinds)
         if read and (told(old.node) != told(new.node) or _apart(told, old, new)):
             return f"they read what code says of itself (`{read[0]}`), and that is not the same"

@@ -13,6 +13,7 @@ from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import scope_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.binding_order import moved_across
+from dreck.proof.surroundings.futures import annotations_apart
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, registered
 from dreck.proof.surroundings.looked_around import gathered_apart
@@ -85,6 +86,7 @@ def changed_between(old: Module, new: Module) -> Changed:
     always = {**dict.fromkeys(moved, "stands on the other side of a statement that may bind it"), **always}
     acting = acting or asked
     everywhere = "what the two modules do when they are imported is not the same" if acting else ""
+    everywhere = everywhere or annotations_apart(old.tree, new.tree)
     gathered = gathered_apart(old.tree, new.tree)
     always = {**dict.fromkeys(gathered, "is gathered from all that the module holds, which is not the same"), **always}
     hooks = hooks_apart(old.names, new.names)
