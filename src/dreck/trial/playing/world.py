@@ -67,6 +67,7 @@ class World:
         """The classes of objects made up attribute by attribute."""
         self.turns = 0
         """How often objects have changed behind the back of the code."""
+        self.beyond: list[Callable[[], None]] = []
         self._calls: dict[str, int] = {}
         self._watched: list[Any] = []
         self._looked: Any = None
@@ -181,6 +182,8 @@ class World:
                 changed(value, self.candidates.usages.steady)
             for path, value in list(self.built.items()):
                 self._change_parts(path.rstrip(LATER), value)
+            for change in self.beyond:
+                change()
             self.candidates.usages.held_steady |= bool(self._watched and self.candidates.usages.steady)
             for name in [n for n, make in self.used.items() if n in self.namespace and make.kind == "as it is"]:
                 known = self.candidates.usages.known(name).constants

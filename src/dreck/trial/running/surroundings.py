@@ -9,12 +9,14 @@ import io
 import itertools
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.playing.world import World
+from dreck.trial.running.settable import Settable
 
 _MOST = 6
 _MOST_WORDS = 8
@@ -24,7 +26,8 @@ SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 class Surroundings:
     """The variables that a function reads by a constant name, and the word for the system where it reads one."""
 
-    def __init__(self, function: FunctionNode) -> None:
+    def __init__(self, function: FunctionNode, beside: Iterable[FunctionNode], namespace: dict[str, Any]) -> None:
+        self._settable = Settable((function, *beside), namespace)
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
         asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
         self._system = asked[0] if len(asked) == 1 else ""  # one says what the other has to be
@@ -48,6 +51,7 @@ class Surroundings:
         if system:
             setattr(sys.modules[home], word, world.answer(self._system, (system, *self._systems)))
         arguments, keyboard = sys.argv, sys.stdin
+        world.beyond.append(self._change)
         if self._lines:
             sys.argv = ["yard", *world.answer("sys.argv[1:]", self._lines)]
         if self._typed:
@@ -61,13 +65,21 @@ class Surroundings:
             else:
                 os.environ.pop(name, None)
         try:
-            yield
+            with self._settable.given(world):
+                yield
         finally:
             sys.argv, sys.stdin = arguments, keyboard
             if system:
                 setattr(sys.modules[home], word, system)
             if self._names:
                 put_back(before)
+
+    def _change(self) -> None:
+        """What is called sets the same variables, and puts a word on the command line."""
+        for name in self._names:
+            os.environ[name] = f"{os.environ.get(name, '')}x"
+        if self._lines:
+            sys.argv.append("later")
 
 
 class Typed(io.StringIO):

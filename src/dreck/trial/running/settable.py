@@ -1,0 +1,93 @@
+"""Attributes of classes and modules that code reads by name: what it calls may set them, as anybody may."""
+
+import ast
+import types
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from enum import EnumMeta
+from typing import Any
+
+from dreck.source.walking import walk
+from dreck.trial.playing.changes import another, changed
+from dreck.trial.playing.world import World
+
+_MOST = 40
+_PLAIN = (bool, int, float, str)
+_FAR = 1000
+"""So much more a number becomes: whatever is held against it lies between the two."""
+_AS_EVER = frozenset({"math", "cmath", "string", "errno", "stat", "token"})
+"""Modules of the library that hold nothing but constants."""
+_OF_THE_SYSTEM = frozenset({"maxsize", "byteorder", "version", "hexversion", "platform", "name"})
+
+
+class Settable:
+    """Those that a function and the ones beside it read; names in capitals are constants."""
+
+    def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
+        told = dict.fromkeys(
+            (n.value.id, n.attr)
+            for function in functions
+            for n in walk(function)
+            if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load) and isinstance(n.value, ast.Name)
+        )
+        found = (_held(namespace.get(base), name) for base, name in sorted(told) if _may_vary(name))
+        self._places = list(dict.fromkeys(filter(None, found)))[:_MOST]
+
+    @contextmanager
+    def given(self, world: World) -> Iterator[None]:
+        """As long as the block lasts calls that change objects change these, too; afterwards all is as before."""
+        before = [(holder, name, _copied(vars(holder)[name])) for holder, name in self._places]
+        world.beyond.append(self._change)
+        try:
+            yield
+        finally:
+            for holder, name, value in before:
+                _put(holder, name, value)
+
+    def _change(self) -> None:
+        for holder, name in self._places:
+            match vars(holder).get(name):
+                case bool() | str() as value:
+                    setattr(holder, name, another(value))
+                case int() | float() as value:
+                    setattr(holder, name, value + _FAR)
+                case value:
+                    changed(value)
+
+
+def _may_vary(name: str) -> bool:
+    return not name.startswith("__") and not name.isupper() and name not in _OF_THE_SYSTEM
+
+
+def _held(base: Any, name: str) -> tuple[Any, str] | None:
+    """The class or module that has it, when it is data that can be set there."""
+    match base:
+        case types.ModuleType() if base.__name__ not in _AS_EVER:
+            holders: tuple[Any, ...] = (base,)
+        case type() if not isinstance(base, EnumMeta):
+            holders = base.__mro__
+        case _:
+            return None
+    holder = next((h for h in holders if name in vars(h)), None)
+    if holder is None or (isinstance(holder, type) and not holder.__flags__ & _HEAP):
+        return None
+    value = vars(holder)[name]
+    own = isinstance(holder, type) and type(value) in (list, dict, set)
+    return (holder, name) if own or type(value) in _PLAIN else None
+
+
+_HEAP = 1 << 9
+"""Set for classes that are made by a `class` statement (C API, Py_TPFLAGS_HEAPTYPE): attributes can be set there."""
+
+
+def _copied(value: Any) -> tuple[Any, Any]:
+    return value, None if isinstance(value, _PLAIN) else value.copy()
+
+
+def _put(holder: Any, name: str, was: tuple[Any, Any]) -> None:
+    value, content = was
+    if content is not None and content != value:
+        value.clear()
+        (value.extend if isinstance(value, list) else value.update)(content)
+    if vars(holder).get(name) is not value:
+        setattr(holder, name, value)
