@@ -14,7 +14,8 @@ if TYPE_CHECKING:  # type checkers take it for true; to import `typing` would ta
     from dreck.workbench.pinning.pin import Pinned, Pins, pin
     from dreck.workbench.queries.census import Census, census
     from dreck.workbench.queries.load import Loaded, load
-    from dreck.workbench.queries.outline import Outline, outline
+    from dreck.workbench.queries.outline import outline
+    from dreck.workbench.queries.outlined import Outline
     from dreck.workbench.queries.survey import Row, Survey, survey
     from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
 
@@ -37,7 +38,7 @@ _HOMES = {
     "Verdict": "dreck.workbench.judging.verdict",
     "Offer": "dreck.workbench.queries.gains",
     "Offers": "dreck.workbench.queries.offer",
-    "Outline": "dreck.workbench.queries.outline",
+    "Outline": "dreck.workbench.queries.outlined",
     "Pinned": "dreck.workbench.pinning.pin",
     "Pins": "dreck.workbench.pinning.pin",
     "census": "dreck.workbench.queries.census",

@@ -284,8 +284,9 @@ def _write_case(target: str, found: Any, case_file: Path) -> str:
     "-o", "output", type=click.Path(path_type=Path), help="Write the pytest file here; of a folder, below it."
 )
 @click.option("--from", "command", default="", metavar="'COMMAND'", help="Run this, watched, and pin what comes in.")
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
-def pin(targets: tuple[str, ...], output: Path | None, command: str, as_json: bool) -> int:
+def pin(targets: tuple[str, ...], output: Path | None, command: str, jobs: int, as_json: bool) -> int:
     """Pin what TARGET does today as pytest tests, and say how strong they are.
 
     Without -o the file goes to standard output, what is known of it to standard error. Of a folder, or several
@@ -298,11 +299,11 @@ def pin(targets: tuple[str, ...], output: Path | None, command: str, as_json: bo
 
     if len(targets) == 1 and not Path(targets[0]).is_dir():
         with progress_bar() as told:
-            found = [(output, run(targets[0], output, command, told))]
+            found = [(output, run(targets[0], output, command, told, jobs))]
         left_out: tuple[str, ...] = ()
     else:
         with progress_bar() as told:
-            found, left_out = pin_each(targets, output, command, told)
+            found, left_out = pin_each(targets, output, command, told, jobs)
     if as_json:
         answers = [pins.as_json() for _, pins in found]
         print_json(answers[0] if len(answers) == 1 else {"files": answers})

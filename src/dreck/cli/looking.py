@@ -155,6 +155,8 @@ def offer(targets: tuple[str, ...], top: int, shown: int | None, as_json: bool) 
 @click.option("--all", "whole", is_flag=True, help="Each row of a table, however many.")
 @click.option("--csv", "csv_file", type=click.Path(path_type=Path), help="Write the ways to FILE as CSV.")
 @click.option("--sarif", "sarif_file", type=_FILE, metavar="FILE", help="Write the notes below as SARIF 2.1.0.")
+@click.option("--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, help="Processes to use.")
+@click.option("--no-cache", is_flag=True, help="Look into every file anew, and keep nothing.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON (see docs/json.md).")
 def outline(
     targets: tuple[str, ...],
@@ -163,6 +165,8 @@ def outline(
     whole: bool,
     csv_file: Path | None,
     sarif_file: Path | None,
+    jobs: int,
+    no_cache: bool,
     as_json: bool,
 ) -> int:
     """Every way through TARGET as a row; below: holes, overlaps, tests that are already decided.
@@ -173,7 +177,7 @@ def outline(
     """
     from dreck.workbench.queries.outline import outlines
 
-    found = [one for target in targets for one in outlines(target, through, examples)]
+    found = [one for t in targets for one in outlines(t, through, examples, jobs, cache=not no_cache)]
     if csv_file is not None:
         from dreck.report.tables import write_ways
 

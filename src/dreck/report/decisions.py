@@ -11,7 +11,7 @@ from dreck.model.views.ways import Way, Ways
 from dreck.report.lines import BAD, DOUBT, GOOD, console, plain, say
 from dreck.report.totals import count
 from dreck.workbench.queries.census import DEFAULT, HANDLED, Census, Group
-from dreck.workbench.queries.outline import Outline
+from dreck.workbench.queries.outlined import Outline
 
 _MARK = {True: ("yes", GOOD), False: ("no", BAD), None: ("any", "")}
 _NARROW = {True: ("y", GOOD), False: ("n", BAD), None: ("*", "")}

@@ -10,7 +10,7 @@ from dreck import __version__
 from dreck.source.files import save_bytes
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.queries.census import Census
-from dreck.workbench.queries.outline import Outline
+from dreck.workbench.queries.outlined import Outline
 from dreck.workbench.queries.survey import Survey
 
 _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/os/schemas/sarif-schema-2.1.0.json"

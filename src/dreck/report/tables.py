@@ -7,7 +7,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from dreck.source.files import save_bytes
-from dreck.workbench.queries.outline import Outline
+from dreck.workbench.queries.outlined import Outline
 from dreck.workbench.queries.survey import Survey
 
 

@@ -2,8 +2,10 @@
 
 import importlib.util
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +16,7 @@ from dreck.source.targets import Target, resolve
 from dreck.trial.case import Case
 from dreck.trial.running.loading.imports import project_of
 from dreck.trial.server import ask_child
+from dreck.workbench import workers
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.pinning.pin_file import pin_file
 from dreck.workbench.pinning.record import Recording, record
@@ -78,6 +81,7 @@ def pin(
     output: str | Path | None = None,
     command: str = "",
     progress: Callable[[int, int, Path], None] = lambda done, total, path: None,
+    jobs: int = 1,
 ) -> Pins:
     """Pins what the functions of `target` do today.
 
@@ -88,9 +92,34 @@ def pin(
         command: a command to run with the functions watched, such as the project's tests or a script;
             the calls that come in are pinned first (see `dreck.workbench.pinning.record`).
         progress: is told how many functions are done, of how many.
+        jobs: so many processes share the functions; the file is the same with any number.
 
     Raises BadTarget or BadSource; BadTarget also when no function of the target can be pinned.
     """
+    with _shared(jobs) as each:
+        return _pins(target, output, command, progress, each)
+
+
+_Each = Callable[[Callable[[str], Pinned], list[str]], Iterator[Pinned]]
+"""Does something for each function, in their order: one after the other, or several at once."""
+
+
+@contextmanager
+def _shared(jobs: int) -> Iterator[_Each]:
+    if jobs < 2:
+        yield map
+        return
+    with workers.pool(jobs) as pool:
+        yield lambda work, names: pool.map(work, names) if len(names) > 1 else map(work, names)
+
+
+def _pins(
+    target: str | Path,
+    output: str | Path | None,
+    command: str,
+    progress: Callable[[int, int, Path], None],
+    each: _Each,
+) -> Pins:
     place, mark, name = str(target).partition("::")
     if mark and not name:
         raise BadTarget(f"{target}: a name is wanted after '::', as in {place}::function")
@@ -102,9 +131,10 @@ def pin(
         raise BadTarget(f"{target}: has no function that can be called from outside")
     recording = record(command, path, [f.name for f in chosen]) if command else None
     pinned: tuple[Pinned, ...] = ()
-    for done, function in enumerate(chosen):
-        progress(done, len(chosen), path)
-        pinned += (_pinned(path, text, function.name, recording),)
+    progress(0, len(chosen), path)
+    for one in each(partial(_pinned, path, text, recording), [f.name for f in chosen]):
+        pinned += (one,)
+        progress(len(pinned), len(chosen), path)
     if not any(p.cases for p in pinned):
         raise BadTarget(f"{path}::{pinned[0].function}: cannot be pinned: {pinned[0].why_not}")
     cases = [(p.function, p.cases) for p in pinned]
@@ -117,7 +147,11 @@ def pin(
 
 
 def pin_each(
-    targets: Iterable[str], output: Path | None, command: str, progress: Callable[[int, int, Path], None]
+    targets: Iterable[str],
+    output: Path | None,
+    command: str,
+    progress: Callable[[int, int, Path], None],
+    jobs: int = 1,
 ) -> tuple[list[tuple[Path | None, Pins]], tuple[str, ...]]:
     """Pins each module that `targets` mean, in a file of its own in the folder `output`; and what was left out, why.
 
@@ -128,21 +162,26 @@ def pin_each(
     chosen = list(dict.fromkeys(target for spec in targets for target in resolve(spec)))
     found: list[tuple[Path | None, Pins]] = []
     left_out: list[str] = []
-    for done, target in enumerate(chosen, 1):
-        place = None if output is None else output / f"test_pins_{module_name(target.path).replace('.', '_')}.py"
-        if place is not None:
-            place.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            found.append((place, pin(str(target), place, command)))
-        except (BadTarget, BadSource) as error:
-            left_out.append(str(error))
-        progress(done, len(chosen), target.path)
+    with _shared(jobs) as each:
+        for done, target in enumerate(chosen, 1):
+            place = None if output is None else output / f"test_pins_{module_name(target.path).replace('.', '_')}.py"
+            if place is not None:
+                place.parent.mkdir(parents=True, exist_ok=True)
+            try:
+                found.append((place, _pins(str(target), place, command, _silent, each)))
+            except (BadTarget, BadSource) as error:
+                left_out.append(str(error))
+            progress(done, len(chosen), target.path)
     if not found:
         raise BadTarget(left_out[0] if left_out else "no Python file is there")
     return found, tuple(left_out)
 
 
-def _pinned(path: Path, text: str, name: str, recording: Recording | None) -> Pinned:
+def _silent(done: int, total: int, path: Path) -> None:
+    """Nobody is told: the modules are counted, not their functions."""
+
+
+def _pinned(path: Path, text: str, recording: Recording | None, name: str) -> Pinned:
     side = {"path": str(path.absolute()), "text": text, "name": name}
     calls = recording.calls_of(name) if recording else ()
     answer = ask_child({"work": "dreck.pins.pinning:pin", "old": side, "open": [], "calls": list(calls)})

@@ -5,7 +5,6 @@ import builtins
 import difflib
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -19,86 +18,17 @@ from dreck.source.files import read
 from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.targets import Target, resolve
 from dreck.source.walking import walk
+from dreck.workbench import workers
+from dreck.workbench.engine.collector import calm
+from dreck.workbench.queries.outlined import Example, Kept, Note, Outline, digest_of, key_of_file
+from dreck.workbench.store.cache import Cache
 from dreck.workbench.store.config import config_for
 
 if TYPE_CHECKING:
-    import pandas
+    from concurrent.futures import Executor
 
-
-@dataclass(frozen=True, slots=True)
-class Note:
-    """Something worth knowing: `kind` is `hole`, `overlap`, `decided`, `same exit` or `impossible`."""
-
-    kind: str
-    line: int
-    text: str
-
-
-@dataclass(frozen=True, slots=True)
-class Example:
-    """An input, and what came back."""
-
-    input: str
-    result: str
-
-
-@dataclass(frozen=True, slots=True, repr=False)
-class Outline:
-    """One function: its `signature` with what it returns and raises, its tables of ways, and notes on them."""
-
-    function: str
-    line: int
-    signature: str
-    tables: tuple[Ways, ...]
-    notes: tuple[Note, ...]
-    examples: tuple[tuple[int, Example], ...] = ()
-    """A real input for rows of the first table, by the row's number, counted from 0."""
-    no_examples: str = ""
-    """Why there are none, when they were asked for."""
-
-    def __repr__(self) -> str:
-        return f"<Outline of {self.function}: {sum(len(t.ways) for t in self.tables)} ways>"
-
-    def as_json(self) -> dict[str, Any]:
-        """The form documented in docs/json.md."""
-        return {
-            "function": self.function,
-            "line": self.line,
-            "signature": self.signature,
-            "tables": [_table_json(table) for table in self.tables],
-            "notes": [{"kind": n.kind, "line": n.line, "text": n.text} for n in self.notes],
-            "examples": [{"row": row, "input": e.input, "result": e.result} for row, e in self.examples],
-        }
-
-    def rows(self) -> list[dict[str, Any]]:
-        """One dictionary a way: a column for each condition, then `acts`, `exit` and `line`."""
-        return [
-            {"function": self.function, "table": table.title, **dict(way.asked), **_ending(way)}
-            for table in self.tables
-            for way in table.ways
-        ]
-
-    def to_frame(self) -> "pandas.DataFrame":
-        """The rows as a pandas DataFrame; a condition that is not asked is missing. Needs the extra `frames`."""
-        try:
-            import pandas
-        except ImportError:
-            raise DreckError("to_frame() needs pandas: install dreck[frames]") from None
-        return pandas.DataFrame(self.rows())
-
-
-def _ending(way: Way) -> dict[str, Any]:
-    return {"acts": "; ".join(way.acts), "exit": way.exit, "line": way.line}
-
-
-def _table_json(table: Ways) -> dict[str, Any]:
-    return {
-        "title": table.title,
-        "conditions": list(table.conditions),
-        "ways": [{"asked": dict(w.asked), "acts": list(w.acts), "exit": w.exit, "line": w.line} for w in table.ways],
-        "count": table.count,
-        "impossible": table.impossible,
-    }
+_ENOUGH_FOR_TWO = 40
+"""Fewer files are not worth another process."""
 
 
 def outline(target: str | Path, through: str = "", examples: bool = False) -> Outline:
@@ -114,20 +44,91 @@ def outline(target: str | Path, through: str = "", examples: bool = False) -> Ou
     return found[0]
 
 
-def outlines(target: str | Path, through: str = "", examples: bool = False) -> list[Outline]:
-    """The outlines of all functions `target` names: a function, a class, a file or a folder."""
+def outlines(
+    target: str | Path,
+    through: str = "",
+    examples: bool = False,
+    jobs: int = 1,
+    executor: "Executor | None" = None,
+    cache: bool = True,
+) -> list[Outline]:
+    """The outlines of all functions `target` names: a function, a class, a file or a folder.
+
+    Of whole files, with `jobs` several processes share the work; with an `executor` of your own (any
+    `concurrent.futures.Executor`) it does, where its workers see the same files. What is known of a text and of those
+    beside it from before is not worked out again, unless `cache` is false.
+    """
     given = _condition(through) if through else None
-    chosen = [one for place in resolve(target) for one in _chosen(place, given, Path(str(target)).is_dir())]
-    if not chosen and given is not None:
+    places, in_folder = list(resolve(target)), Path(str(target)).is_dir()
+    if examples or any(place.name is not None for place in places):
+        found = [_outlined(*one, given, examples) for place in places for one in _chosen(place, given, in_folder)]
+    else:
+        found = [one for there in _of_files(places, through, in_folder, jobs, executor, cache) for one in there]
+    if not found and given is not None:
         raise DreckError(f"--through '{through}': {_unknown(target, given)}")
-    return [_outlined(*one, given, examples) for one in chosen]
+    return found
+
+
+def _of_files(
+    places: list[Target], through: str, in_folder: bool, jobs: int, executor: "Executor | None", wanted: bool
+) -> Iterator[list[Outline]]:
+    """The outlines of whole files, in their order: known from before, or worked out now."""
+    cache = Cache.opened(wanted)
+    try:
+        kept = Kept(cache, through)
+        known = [kept.of(place.path) for place in places]
+        left = [(place, through, in_folder) for place, one in zip(places, known, strict=True) if one is None]
+        made = _worked_out(left, jobs, executor)
+        for one in known:
+            if one is None:
+                key, found, beside = next(made)
+                kept.put(key, found, beside)
+            yield found if one is None else one
+    finally:
+        cache.close()
+
+
+_Work = tuple[Target, str, bool]
+_Made = tuple[str, list[Outline], dict[str, str]]
+"""Under what the outlines of a file are kept ('': not at all), the outlines, and what the files beside it held that
+they rest on, or would if they were there."""
+
+
+def _worked_out(work: list[_Work], jobs: int, executor: "Executor | None") -> Iterator[_Made]:
+    if executor is not None:
+        yield from executor.map(_in_file, work)
+    elif jobs < 2 or len(work) < _ENOUGH_FOR_TWO:
+        yield from map(_in_file, work)
+    else:
+        with workers.pool(jobs) as pool:
+            yield from pool.map(_in_file, work, chunksize=4)
+
+
+def _in_file(work: _Work) -> _Made:
+    place, through, in_folder = work
+    given = _condition(through) if through else None
+    beside: dict[str, str] = {}
+    before = key_of_file(place.path, through)
+    with calm():
+        try:
+            found = [_outlined(*one, given, False) for one in _chosen(place, given, False, beside)]
+        except BadSource:
+            if not in_folder:
+                raise
+            return "", [], {}
+    return before if before == key_of_file(place.path, through) else "", found, beside
 
 
 _Chosen = tuple[Path, str, Function, ast.Module, Families]
 
 
-def _chosen(target: Target, given: ast.expr | None, one_of_many: bool) -> Iterator[_Chosen]:
-    """The functions of one file that are meant, and that know the names of the condition given."""
+def _chosen(
+    target: Target, given: ast.expr | None, one_of_many: bool, beside: dict[str, str] | None = None
+) -> Iterator[_Chosen]:
+    """The functions of one file that are meant, and that know the names of the condition given.
+
+    What the files `beside` it hold that are looked into is noted there.
+    """
     try:
         text = read(target.path).text
         tree = parse(text, target.path)
@@ -135,7 +136,7 @@ def _chosen(target: Target, given: ast.expr | None, one_of_many: bool) -> Iterat
         if one_of_many:
             return
         raise
-    families = families_of(target.path, tree)
+    families = families_of(target.path, tree, beside)
     for f in target.chosen(functions_in(tree, text)) if not one_of_many else functions_in(tree, text):
         is_meant = not f.nested or f.name == target.name
         if is_meant and (given is None or names_in(given) <= _names_known(f.node, tree)):
@@ -179,13 +180,16 @@ def _condition(through: str) -> ast.expr:
         raise DreckError(f"--through '{through}': is no Python expression: {error.msg}") from None
 
 
-def _neighbours(path: Path, tree: ast.Module) -> Iterator[ast.Module]:
+def _neighbours(path: Path, tree: ast.Module, beside: dict[str, str]) -> Iterator[ast.Module]:
     """Modules beside this one that it imports from: enums and classes often live there."""
     for node in walk(tree):
         if not isinstance(node, ast.ImportFrom) or not node.module:
             continue
         file = path.parent / f"{node.module.rpartition('.')[2]}.py"
-        if not file.exists() or file == path:
+        if file == path:
+            continue
+        beside[file.name] = digest_of(file)
+        if not file.exists():
             continue
         try:
             yield parse(read(file).text, file)
@@ -248,9 +252,9 @@ def _ends_so(exit_: str, result: str) -> bool:
 # --- notes -------------------------------------------------------------------------------------------
 
 
-def families_of(path: Path, tree: ast.Module) -> Families:
+def families_of(path: Path, tree: ast.Module, beside: dict[str, str] | None = None) -> Families:
     """The enums and classes of a module and of those beside it that it imports from."""
-    return Families.of([*_neighbours(path, tree), tree])
+    return Families.of([*_neighbours(path, tree, {} if beside is None else beside), tree])
 
 
 def notes_about(function: FunctionNode, tree: ast.Module, families: Families) -> list[Note]:
