@@ -29,7 +29,7 @@ def is_lazy(node: FunctionNode) -> bool:
     return isinstance(node, ast.AsyncFunctionDef) or any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own(node))
 
 
-def stands_alone(node: FunctionNode, foreign: bool, trees: Sequence[ast.Module]) -> bool:
+def stands_alone(node: FunctionNode, foreign: bool, trees: Sequence[ast.Module] = ()) -> bool:
     """Whether it means the same wherever it is called: no class, variables or type parameters around it, none that
     outlive the call. Type parameters are told by their names alone, in all the `trees` it may stand in."""
     generic = _generic(node).union(*map(_generic, trees))

@@ -133,7 +133,7 @@ class Runner:
         self.globals = self._global_names()
         self.filled = version.filled
         self._signature = inspect.signature(version.function)
-        self.surroundings = Surroundings(version.node, version.beside.values(), version.namespace)
+        self.surroundings = Surroundings(version.node, version.beside.values(), version.namespace, cage)
 
     def parameters(self) -> list[str]:
         """The names of the parameters, in the order they stand."""

@@ -5,6 +5,7 @@ import types
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from enum import EnumMeta
+from functools import lru_cache
 from typing import Any
 
 from dreck.source.walking import walk
@@ -24,12 +25,7 @@ class Settable:
     """Those that a function and the ones beside it read; names in capitals are constants."""
 
     def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
-        told = dict.fromkeys(
-            (n.value.id, n.attr)
-            for function in functions
-            for n in walk(function)
-            if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load) and isinstance(n.value, ast.Name)
-        )
+        told = {place for function in functions for place in _read_in(function)}
         found = (_held(namespace.get(base), name) for base, name in sorted(told) if _may_vary(name))
         self._places = list(dict.fromkeys(filter(None, found)))[:_MOST]
 
@@ -53,6 +49,13 @@ class Settable:
                     setattr(holder, name, value + _FAR)
                 case value:
                     changed(value)
+
+
+@lru_cache(maxsize=1024)
+def _read_in(function: ast.AST) -> tuple[tuple[str, str], ...]:
+    """`Bin.most`, as name and attribute, where it is read."""
+    every = (n for n in walk(function) if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))
+    return tuple({(n.value.id, n.attr) for n in every if isinstance(n.value, ast.Name)})
 
 
 def _may_vary(name: str) -> bool:

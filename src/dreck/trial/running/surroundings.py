@@ -8,15 +8,18 @@ import ast
 import io
 import itertools
 import os
+import re
 import sys
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.playing.world import World
 from dreck.trial.running.settable import Settable
+from dreck.trial.sandbox.cage import Cage
 
 _MOST = 6
 _MOST_WORDS = 8
@@ -26,8 +29,13 @@ SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 class Surroundings:
     """The variables that a function reads by a constant name, and the word for the system where it reads one."""
 
-    def __init__(self, function: FunctionNode, beside: Iterable[FunctionNode], namespace: dict[str, Any]) -> None:
-        self._settable = Settable((function, *beside), namespace)
+    def __init__(
+        self, function: FunctionNode, beside: Iterable[FunctionNode], namespace: dict[str, Any], cage: Cage
+    ) -> None:
+        every = [function, *beside]
+        self._settable = Settable(every, namespace)
+        self._cage = cage
+        self._files = tuple(_files(every)) if any(map(_asks_for_files, every)) else ()
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
         asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
         self._system = asked[0] if len(asked) == 1 else ""  # one says what the other has to be
@@ -75,11 +83,13 @@ class Surroundings:
                 put_back(before)
 
     def _change(self) -> None:
-        """What is called sets the same variables, and puts a word on the command line."""
+        """What is called sets the same variables, puts a word on the command line, and changes files."""
         for name in self._names:
             os.environ[name] = f"{os.environ.get(name, '')}x"
         if self._lines:
             sys.argv.append("later")
+        if self._files:
+            self._cage.change_files(self._files)
 
 
 class Typed(io.StringIO):
@@ -97,6 +107,27 @@ def _typed(words: list[str]) -> Iterator[str]:
     yield from ("text\n", "", "12\n", "\n", " text \n7\n", "y\n")
     for word in words:
         yield from (f"{word}\n", f"text\n{word}\n12\n")
+
+
+@lru_cache(maxsize=1024)
+def _asks_for_files(function: ast.AST) -> bool:
+    said = {n.id for n in walk(function) if isinstance(n, ast.Name)}
+    return bool(said & {"open", "os", "Path", "pathlib", "shutil", "glob", "exists", "isfile"})
+
+
+def _files(functions: Iterable[ast.AST]) -> Iterator[str]:
+    """Names that files may have: one that inputs have, and those that the code says."""
+    named = [text for function in functions for text in _names_said(function)]
+    yield from dict.fromkeys(["text", *named[:_MOST]])
+
+
+@lru_cache(maxsize=1024)
+def _names_said(function: ast.AST) -> tuple[str, ...]:
+    texts = (n.value for n in walk(function) if isinstance(n, ast.Constant) and isinstance(n.value, str))
+    return tuple(text for text in texts if _NAME_OF_A_FILE.fullmatch(text))
+
+
+_NAME_OF_A_FILE = re.compile(r"[\w-][\w.-]{0,40}")
 
 
 def _reads_arguments(n: ast.AST) -> bool:

@@ -120,6 +120,7 @@ class Cage:
         self._files: Files | None = None
         self._allowed = allowed
         self._closed = False
+        self._own: frozenset[int] = frozenset()
         self._loop: StillLoop | None = None
 
     def loop(self) -> StillLoop:
@@ -153,6 +154,7 @@ class Cage:
         """From now on nothing that is named here is let happen, and what was refused is told."""
         signal.signal(signal.SIGALRM, _alarm)
         self._refuse_threads()
+        self._own = frozenset(n for n in range(_FIRST_DESCRIPTORS) if _is_open(n))
         self._closed = True
         sys.addaudithook(self._heard)
 
@@ -165,6 +167,13 @@ class Cage:
         if self._files is not None:
             closed, self._closed = self._closed, False
             self._files.begin(bool(self._allowed))
+            self._closed = closed
+
+    def change_files(self, names: Iterable[str]) -> None:
+        """What stands in the folder is another thing, as whoever else knows the folder may make it."""
+        if self._files is not None:
+            closed, self._closed = self._closed, False
+            self._files.change(names)
             self._closed = closed
 
     def reads_of_here(self) -> bool:
@@ -201,6 +210,8 @@ class Cage:
             self._refuse(event, args)
 
     def _opened(self, path: Any, mode: Any, flags: Any) -> None:
+        if isinstance(path, int) and int(path) in self._own:
+            self._refuse("open by a number that is not the code's own", ())
         writes = (isinstance(mode, str) and any(c in mode for c in "wax+")) or (
             isinstance(flags, int) and bool(flags & _WRITES)
         )
@@ -228,6 +239,18 @@ class Cage:
         finally:
             signal.setitimer(signal.ITIMER_PROF, 0)
             signal.setitimer(signal.ITIMER_REAL, 0)
+
+
+_FIRST_DESCRIPTORS = 64
+"""Among so many numbers those of the process's own files are."""
+
+
+def _is_open(number: int) -> bool:
+    try:
+        os.fstat(number)
+    except OSError:
+        return False
+    return True
 
 
 def _alarm(signum: int, frame: Any) -> None:

@@ -3,6 +3,7 @@
 import hashlib
 import os
 import shutil
+from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -40,6 +41,15 @@ class Files:
                 shutil.rmtree(entry.path, ignore_errors=True)
             else:
                 os.unlink(entry.path)
+
+    def change(self, names: Iterable[str]) -> None:
+        """One file is gone, another holds something else, and those of such `names` are there."""
+        self._touched = True
+        with suppress(OSError):
+            first, *others = THERE
+            (self._folder / first).unlink(missing_ok=True)
+            for name in (*others, *names):
+                (self._folder / name).write_text('["later"]\n', encoding="utf-8")
 
     def may_write(self, path: Any) -> bool:
         """Whether a file lies in the folder. That it is going to be written is remembered."""
