@@ -3,6 +3,7 @@
 import sys
 import types
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 
@@ -19,6 +20,15 @@ class Pair:
     @property
     def texts(self) -> tuple[str, str]:
         return self.shared + self.old, self.shared + self.new
+
+
+SINCE = {"generics": (3, 12)}
+"""Files whose pairs an older Python cannot read."""
+
+
+def files_in(folder: Path) -> list[Path]:
+    """The files of pairs that this Python can read."""
+    return [file for file in sorted(folder.glob("*.txt")) if sys.version_info >= SINCE.get(file.stem, ())]
 
 
 def pairs_in(text: str) -> list[Pair]:

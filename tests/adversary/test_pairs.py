@@ -1,6 +1,5 @@
 """Pairs that differ, written to deceive: none of them may come out proved. Each is first shown to differ by running both."""
 
-import sys
 from pathlib import Path
 
 import pytest
@@ -9,11 +8,9 @@ import dreck
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.adversary.running import Pair, pairs_in, seen
+from tests.adversary.running import Pair, files_in, pairs_in, seen
 
-SINCE = {"generics": (3, 12)}
-"""Files whose pairs an older Python cannot read."""
-FILES = [f for f in sorted(Path(__file__).parent.glob("*.txt")) if sys.version_info >= SINCE.get(f.stem, ())]
+FILES = files_in(Path(__file__).parent)
 PAIRS = [pair for file in FILES for pair in pairs_in(file.read_text())]
 NAMES = [pair.name for pair in PAIRS]
 ALONE = [

@@ -27,7 +27,7 @@ from dreck.proof.state import Gives
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.adversary.running import pairs_in
+from tests.adversary.running import files_in, pairs_in
 from tests.hunt.kinds import pair as pair_of_kinds
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -48,7 +48,7 @@ RANDOM_PAIRS, RANDOM_MODULES, RANDOM_KINDS, WRONG, EXCHANGED, EVERY = 90, 50, 50
 def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
     """A name, the old text, the new one, and what is assumed beside what always is."""
     for room in ("adversary", "deception", "same"):
-        for path in sorted((TESTS / room).glob("*.txt")):
+        for path in files_in(TESTS / room):
             for pair in pairs_in(path.read_text()):
                 named = tuple(pair.call.split(", ")) if room == "same" and pair.call != "nothing" else ()
                 yield (f"{room}: {pair.name}", *pair.texts, named)

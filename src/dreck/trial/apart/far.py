@@ -38,6 +38,7 @@ class Facts:
     is_plain: bool
     path: str
     bound: frozenset[str]
+    settable: frozenset[tuple[str, str]]
 
     def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
         """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
@@ -50,7 +51,7 @@ class Facts:
         return cls(
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
-            frozenset(v.namespace),
+            frozenset(v.namespace), runner.surroundings.settable.known,
         )  # fmt: skip
 
 
@@ -108,6 +109,7 @@ class FarRunner(Runner):
         self._facts = facts
         self._number = number
         self._globals = list(facts.globals)
+        self.settable = facts.settable | {("", "")}
 
     @property
     def globals(self) -> list[str]:

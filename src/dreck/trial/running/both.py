@@ -13,7 +13,9 @@ def tell_of_each_other(*runners: Runner) -> None:
     names = asked_otherwise(nodes[0], nodes[-1])
     runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
-    for runner in runners:
+    for runner, other in zip(runners, reversed(runners), strict=True):
+        if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
+            around.settable.keep(getattr(other, "settable", None) or other.surroundings.settable.known)
         runner.asked_otherwise = names
         owner = runner.version.owner
         runner.itself_otherwise = owner is not None and itself_otherwise(nodes[0], nodes[-1], owner.__name__)

@@ -26,8 +26,16 @@ class Settable:
 
     def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
         told = {place for function in functions for place in _read_in(function)}
-        found = (_held(namespace.get(base), name) for base, name in sorted(told) if _may_vary(name))
-        self._places = list(dict.fromkeys(filter(None, found)))[:_MOST]
+        named = ((base, name) for base, name in sorted(told) if _may_vary(name))
+        found = {place: (base, name) for base, name in named if (place := _held(namespace.get(base), name)) is not None}
+        self._places = dict(list(found.items())[:_MOST])
+        self.known = frozenset(_known(namespace))
+        """What of this module's classes, and of modules that it knows, might be set: by name, `*` for all."""
+
+    def keep(self, known: frozenset[tuple[str, str]]) -> None:
+        """Leaves what the other version has not: nobody who calls it knows of that."""
+        of_both = {p: n for p, n in self._places.items() if n in known or (n[0], "*") in known}
+        self._places = of_both
 
     @contextmanager
     def given(self, world: World) -> Iterator[None]:
@@ -56,6 +64,14 @@ def _read_in(function: ast.AST) -> tuple[tuple[str, str], ...]:
     """`Bin.most`, as name and attribute, where it is read."""
     every = (n for n in walk(function) if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))
     return tuple({(n.value.id, n.attr) for n in every if isinstance(n.value, ast.Name)})
+
+
+def _known(namespace: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    for base, value in namespace.items():
+        if isinstance(value, types.ModuleType):
+            yield base, "*"
+        elif isinstance(value, type):
+            yield from ((base, name) for kind in value.__mro__ for name in vars(kind) if _may_vary(name))
 
 
 def _may_vary(name: str) -> bool:

@@ -33,7 +33,7 @@ class Surroundings:
         self, function: FunctionNode, beside: Iterable[FunctionNode], namespace: dict[str, Any], cage: Cage
     ) -> None:
         every = [function, *beside]
-        self._settable = Settable(every, namespace)
+        self.settable = Settable(every, namespace)
         self._cage = cage
         self._files = tuple(_files(every)) if any(map(_asks_for_files, every)) else ()
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
@@ -73,7 +73,7 @@ class Surroundings:
             else:
                 os.environ.pop(name, None)
         try:
-            with self._settable.given(world):
+            with self.settable.given(world):
                 yield
         finally:
             sys.argv, sys.stdin = arguments, keyboard
