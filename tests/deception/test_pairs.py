@@ -17,6 +17,7 @@ NOT_SHOWN = {
     "a parameter of an enum that is bound anew",
     "a coroutine function, and one that gives a coroutine",
     "a queue between threads",
+    "a variable of the function around it, bound anew by another inside it",
     "what is done where nobody looks, behind what is done once and for all",
     "a class that is made inside",
     "a method that a class in a function overrides",

@@ -2,6 +2,7 @@
 
 import copy
 from collections.abc import Callable
+from enum import Enum
 from functools import partial
 from typing import Any
 
@@ -29,13 +30,25 @@ def equal_to(value: Any) -> Any:
 
 
 def _attributes(value: Any, steady: frozenset[str]) -> None:
-    for name, held in list(vars(value).items()):
+    for name, held in (_of_its_class(value) | vars(value)).items():
         if name.startswith("_dreck_") or name in steady:
             continue
         if isinstance(held, list | dict | set):
             changed(held)
         else:
             object.__setattr__(value, name, another(held))
+
+
+def _of_its_class(value: Any) -> dict[str, Any]:
+    """Plain attributes that its class has for it, and that it may get for its own; names in capitals are constants."""
+    if isinstance(value, Enum):
+        return {}
+    every = {n: v for k in reversed(type(value).__mro__[:-1]) if k.__flags__ & _HEAP for n, v in vars(k).items()}
+    return {n: v for n, v in every.items() if isinstance(v, _PLAIN) and not n.startswith("__") and not n.isupper()}
+
+
+_HEAP = 1 << 9
+"""Set for classes that are made by a `class` statement (C API, Py_TPFLAGS_HEAPTYPE)."""
 
 
 def parts_of(value: Any) -> list[tuple[str, str, Callable[[Any], None]]]:

@@ -1,11 +1,13 @@
-"""Attributes of classes and modules that code reads by name: what it calls may set them, as anybody may."""
+"""What code reads of its module and of others, by name, and whoever it calls may set: names, attributes, contents."""
 
 import ast
 import types
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
-from enum import EnumMeta
-from functools import lru_cache
+from collections import Counter, OrderedDict, defaultdict
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager, suppress
+from contextvars import ContextVar
+from enum import Enum, EnumMeta
+from functools import lru_cache, partial
 from typing import Any
 
 from dreck.source.walking import walk
@@ -14,99 +16,164 @@ from dreck.trial.playing.world import World
 
 _MOST = 40
 _PLAIN = (bool, int, float, str)
+_CONTAINERS = (list, dict, set, OrderedDict, defaultdict, Counter)
 _FAR = 1000
 """So much more a number becomes: whatever is held against it lies between the two."""
-_AS_EVER = frozenset({"math", "cmath", "string", "errno", "stat", "token"})
+_AS_EVER = frozenset({"math", "cmath", "string", "errno", "stat", "token", "builtins"})
 """Modules of the library that hold nothing but constants."""
 _OF_THE_SYSTEM = frozenset({"maxsize", "byteorder", "version", "hexversion", "platform", "name"})
+_HEAP = 1 << 9
+"""Set for classes that are made by a `class` statement (C API, Py_TPFLAGS_HEAPTYPE): attributes can be set there."""
+
+_Change = Callable[[], Callable[[], None]]
+"""Puts another value somewhere, and gives what puts the one back that was there."""
 
 
 class Settable:
-    """Those that a function and the ones beside it read; names in capitals are constants."""
+    """Places that a function and the ones beside it read; names in capitals are constants."""
 
     def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
-        told = {place for function in functions for place in _read_in(function)}
-        named = ((base, name) for base, name in sorted(told) if _may_vary(name))
-        found = {place: (base, name) for base, name in named if (place := _held(namespace.get(base), name)) is not None}
-        self._places = dict(list(found.items())[:_MOST])
+        chains = sorted({chain for function in functions for chain in _read_in(function)})
+        found = ((chain, _change_at(namespace, chain)) for chain in chains if _may_vary(chain[-1]))
+        self._places = dict([(chain, change) for chain, change in found if change is not None][:_MOST])
         self.known = frozenset(_known(namespace))
-        """What of this module's classes, and of modules that it knows, might be set: by name, `*` for all."""
+        """What there is in the module: each name with `*`, each attribute of its classes."""
 
     def keep(self, known: frozenset[tuple[str, str]]) -> None:
         """Leaves what the other version has not: nobody who calls it knows of that."""
-        of_both = {p: n for p, n in self._places.items() if n in known or (n[0], "*") in known}
-        self._places = of_both
+        self._places = {
+            chain: change
+            for chain, change in self._places.items()
+            if (chain[0], "*") in known or (len(chain) > 1 and chain[:2] in known)
+        }
 
     @contextmanager
     def given(self, world: World) -> Iterator[None]:
         """As long as the block lasts calls that change objects change these, too; afterwards all is as before."""
-        before = [(holder, name, _copied(vars(holder)[name])) for holder, name in self._places]
-        world.beyond.append(self._change)
+        before: list[Callable[[], None]] = []
+        world.beyond.append(partial(self._change, before))
         try:
             yield
         finally:
-            for holder, name, value in before:
-                _put(holder, name, value)
+            for put_back in reversed(before):
+                put_back()
 
-    def _change(self) -> None:
-        for holder, name in self._places:
-            match vars(holder).get(name):
-                case bool() | str() as value:
-                    setattr(holder, name, another(value))
-                case int() | float() as value:
-                    setattr(holder, name, value + _FAR)
-                case value:
-                    changed(value)
+    def _change(self, before: list[Callable[[], None]]) -> None:
+        for change in self._places.values():
+            with suppress(AttributeError, TypeError):  # what cannot be set stays
+                before.append(change())
 
 
 @lru_cache(maxsize=1024)
-def _read_in(function: ast.AST) -> tuple[tuple[str, str], ...]:
-    """`Bin.most`, as name and attribute, where it is read."""
-    every = (n for n in walk(function) if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))
-    return tuple({(n.value.id, n.attr) for n in every if isinstance(n.value, ast.Name)})
+def _read_in(function: ast.AST) -> tuple[tuple[str, ...], ...]:
+    """Names, and attributes of what they name, where they are read: `("yard", "gate", "open")`."""
+    every = (_chain(n) for n in walk(function) if isinstance(getattr(n, "ctx", None), ast.Load))
+    return tuple({chain for chain in every if chain})
 
 
-def _known(namespace: dict[str, Any]) -> Iterator[tuple[str, str]]:
-    for base, value in namespace.items():
-        if isinstance(value, types.ModuleType):
-            yield base, "*"
-        elif isinstance(value, type):
-            yield from ((base, name) for kind in value.__mro__ for name in vars(kind) if _may_vary(name))
+def _chain(e: ast.AST) -> tuple[str, ...]:
+    match e:
+        case ast.Name(id=name):
+            return (name,)
+        case ast.Attribute(value=base, attr=name):
+            before = _chain(base)
+            return (*before, name) if before else ()
+    return ()
 
 
 def _may_vary(name: str) -> bool:
     return not name.startswith("__") and not name.isupper() and name not in _OF_THE_SYSTEM
 
 
-def _held(base: Any, name: str) -> tuple[Any, str] | None:
-    """The class or module that has it, when it is data that can be set there."""
-    match base:
-        case types.ModuleType() if base.__name__ not in _AS_EVER:
-            holders: tuple[Any, ...] = (base,)
-        case type() if not isinstance(base, EnumMeta):
-            holders = base.__mro__
-        case _:
-            return None
-    holder = next((h for h in holders if name in vars(h)), None)
-    if holder is None or (isinstance(holder, type) and not holder.__flags__ & _HEAP):
+def _known(namespace: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    for base, value in namespace.items():
+        if isinstance(value, type):
+            yield from ((base, name) for kind in value.__mro__ for name in vars(kind) if _may_vary(name))
+        else:
+            yield base, "*"
+
+
+# --- one place -----------------------------------------------------------------------------------------
+
+
+def _change_at(namespace: dict[str, Any], chain: tuple[str, ...]) -> _Change | None:
+    """What changes what stands there; None where nobody can, or nobody would."""
+    first, *attributes = chain
+    holder: Any = None
+    value = namespace.get(first)
+    for name in attributes:
+        holder, value = value, _held(value, name)
+    if type(value) in _CONTAINERS:
+        return partial(_content_changed, value)
+    if isinstance(value, ContextVar):
+        return partial(_set_in_context, value)
+    if type(value) not in _PLAIN:
         return None
-    value = vars(holder)[name]
-    own = isinstance(holder, type) and type(value) in (list, dict, set)
-    return (holder, name) if own or type(value) in _PLAIN else None
+    return partial(_attribute_changed, holder, chain[-1]) if attributes else partial(_name_changed, namespace, first)
 
 
-_HEAP = 1 << 9
-"""Set for classes that are made by a `class` statement (C API, Py_TPFLAGS_HEAPTYPE): attributes can be set there."""
+def _held(holder: Any, name: str) -> Any:
+    """What a module, a class or an object has under a name without running anything; None where that is not data."""
+    match holder:
+        case types.ModuleType():
+            return vars(holder).get(name) if holder.__name__ not in _AS_EVER else None
+        case EnumMeta() | Enum():
+            return None
+        case type():
+            home = next((k for k in holder.__mro__ if name in vars(k)), None)
+            return vars(home)[name] if home is not None and home.__flags__ & _HEAP else None
+    own = _own(holder)
+    return own[name] if name in own else next((vars(k)[name] for k in type(holder).__mro__ if name in vars(k)), None)
 
 
-def _copied(value: Any) -> tuple[Any, Any]:
-    return value, None if isinstance(value, _PLAIN) else value.copy()
+def _own(holder: Any) -> dict[str, Any]:
+    try:
+        found = object.__getattribute__(holder, "__dict__")
+    except (AttributeError, TypeError):
+        return {}
+    return found if isinstance(found, dict) else {}
 
 
-def _put(holder: Any, name: str, was: tuple[Any, Any]) -> None:
-    value, content = was
-    if content is not None and content != value:
-        value.clear()
-        (value.extend if isinstance(value, list) else value.update)(content)
-    if vars(holder).get(name) is not value:
-        setattr(holder, name, value)
+def _other(value: Any) -> Any:
+    return value + _FAR if type(value) in (int, float) else another(value)
+
+
+def _name_changed(namespace: dict[str, Any], name: str) -> Callable[[], None]:
+    value = namespace[name]
+    namespace[name] = _other(value)
+    return partial(namespace.__setitem__, name, value)
+
+
+def _attribute_changed(holder: Any, name: str) -> Callable[[], None]:
+    if isinstance(holder, type):
+        holder = next(k for k in holder.__mro__ if name in vars(k))
+    if isinstance(holder, type | types.ModuleType):
+        value = vars(holder)[name]
+        setattr(holder, name, _other(value))
+        return partial(setattr, holder, name, value)
+    own, value = _own(holder), _held(holder, name)
+    put_back = partial(object.__setattr__, holder, name, value) if name in own else partial(_let_go, holder, name)
+    object.__setattr__(holder, name, _other(value))
+    return put_back
+
+
+def _let_go(holder: Any, name: str) -> None:
+    with suppress(AttributeError):
+        object.__delattr__(holder, name)
+
+
+def _content_changed(value: Any) -> Callable[[], None]:
+    before = value.copy()
+    changed(value)
+    return partial(_put_back, value, before)
+
+
+def _put_back(value: Any, before: Any) -> None:
+    value.clear()
+    (value.extend if isinstance(value, list) else value.update)(before)
+
+
+def _set_in_context(variable: ContextVar[Any]) -> Callable[[], None]:
+    value = variable.get(None)
+    token = variable.set(_other(value) if type(value) in _PLAIN else "text later")
+    return partial(variable.reset, token)

@@ -35,6 +35,7 @@ class Surroundings:
         every = [function, *beside]
         self.settable = Settable(every, namespace)
         self._cage = cage
+        self._asks_where = any(map(_asks_where, every))
         self._files = tuple(_files(every)) if any(map(_asks_for_files, every)) else ()
         self._names = list(dict.fromkeys(_names(function)))[:_MOST]
         asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
@@ -89,7 +90,7 @@ class Surroundings:
         if self._lines:
             sys.argv.append("later")
         if self._files:
-            self._cage.change_files(self._files)
+            self._cage.change_files(self._files, leave=self._asks_where)
 
 
 class Typed(io.StringIO):
@@ -119,6 +120,19 @@ def _files(functions: Iterable[ast.AST]) -> Iterator[str]:
     """Names that files may have: one that inputs have, and those that the code says."""
     named = [text for function in functions for text in _names_said(function)]
     yield from dict.fromkeys(["text", *named[:_MOST]])
+
+
+@lru_cache(maxsize=1024)
+def _asks_where(function: ast.AST) -> bool:
+    """Whether what it does depends on the folder that the process stands in, and not only on the files there."""
+    return any(isinstance(n, ast.Attribute | ast.Name) and _last(n) in _OF_THE_FOLDER for n in walk(function))
+
+
+def _last(e: ast.Attribute | ast.Name) -> str:
+    return e.attr if isinstance(e, ast.Attribute) else e.id
+
+
+_OF_THE_FOLDER = frozenset({"getcwd", "getcwdb", "cwd", "abspath", "absolute", "resolve", "realpath"})
 
 
 @lru_cache(maxsize=1024)

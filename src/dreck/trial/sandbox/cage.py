@@ -169,11 +169,14 @@ class Cage:
             self._files.begin(bool(self._allowed))
             self._closed = closed
 
-    def change_files(self, names: Iterable[str]) -> None:
-        """What stands in the folder is another thing, as whoever else knows the folder may make it."""
+    def change_files(self, names: Iterable[str], leave: bool = False) -> None:
+        """What stands in the folder is another thing, as whoever else knows it may make it; with `leave` the process
+        stands elsewhere, too."""
         if self._files is not None:
             closed, self._closed = self._closed, False
             self._files.change(names)
+            if leave:
+                self._files.go_elsewhere()
             self._closed = closed
 
     def reads_of_here(self) -> bool:

@@ -77,8 +77,10 @@ class Still:
             self._hold_dates()
 
     def passes(self) -> None:
-        """Something has been done elsewhere: the clock shows a little more."""
+        """Something has been done elsewhere: the clock shows a little more, and chances have been taken."""
         self._now += _A_CALL
+        self._chance.random()
+        random.random()
 
     def _sleep(self, seconds: float) -> None:
         self.slept += max(0.0, float(seconds))

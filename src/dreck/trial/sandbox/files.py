@@ -51,6 +51,13 @@ class Files:
             for name in (*others, *names):
                 (self._folder / name).write_text('["later"]\n', encoding="utf-8")
 
+    def go_elsewhere(self) -> None:
+        """The process stands in another folder, below the one it was given."""
+        self._touched = True
+        place = self._folder / "later"
+        place.mkdir(exist_ok=True)
+        os.chdir(place)
+
     def may_write(self, path: Any) -> bool:
         """Whether a file lies in the folder. That it is going to be written is remembered."""
         if not isinstance(path, str | bytes):
