@@ -34,12 +34,12 @@ from dreck.proof.state import Event
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.adversary.running import Pair, pairs_in
+from tests.adversary.running import Pair, files_in, pairs_in
 
 PAIRS = [
     pair
     for room in ("adversary", "deception")
-    for path in sorted((Path(__file__).parents[1] / room).glob("*.txt"))
+    for path in files_in(Path(__file__).parents[1] / room)
     for pair in pairs_in(path.read_text())
 ]
 EVERY = 1 if os.environ.get("DRECK_LIES") else 8
