@@ -5,7 +5,7 @@ import types
 from collections import Counter, OrderedDict, defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
-from contextvars import ContextVar
+from contextvars import ContextVar, Token
 from enum import Enum, EnumMeta
 from functools import lru_cache, partial
 from typing import Any
@@ -147,10 +147,12 @@ def _name_changed(namespace: dict[str, Any], name: str) -> Callable[[], None]:
 def _attribute_changed(holder: Any, name: str) -> Callable[[], None]:
     if isinstance(holder, type):
         holder = next(k for k in holder.__mro__ if name in vars(k))
-    if isinstance(holder, type | types.ModuleType):
+    if isinstance(holder, types.ModuleType):
+        return _name_changed(vars(holder), name)
+    if isinstance(holder, type):
         value = vars(holder)[name]
-        setattr(holder, name, _other(value))
-        return partial(setattr, holder, name, value)
+        type.__setattr__(holder, name, _other(value))
+        return partial(type.__setattr__, holder, name, value)
     own, value = _own(holder), _held(holder, name)
     put_back = partial(object.__setattr__, holder, name, value) if name in own else partial(_let_go, holder, name)
     object.__setattr__(holder, name, _other(value))
@@ -176,4 +178,9 @@ def _put_back(value: Any, before: Any) -> None:
 def _set_in_context(variable: ContextVar[Any]) -> Callable[[], None]:
     value = variable.get(None)
     token = variable.set(_other(value) if type(value) in _PLAIN else "text later")
-    return partial(variable.reset, token)
+    return partial(_reset, variable, token)
+
+
+def _reset(variable: ContextVar[Any], token: Token[Any]) -> None:
+    with suppress(ValueError):  # it was set in a context of its own, which is gone
+        variable.reset(token)
