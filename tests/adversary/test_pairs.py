@@ -1,5 +1,6 @@
 """Pairs that differ, written to deceive: none of them may come out proved. Each is first shown to differ by running both."""
 
+import sys
 from pathlib import Path
 
 import pytest
@@ -23,8 +24,14 @@ ALONE = [
 """Here `f`, or what stands behind an `@`, is asked for alone: what it leads to tells the difference."""
 
 
+AT_ONCE = {"annotations of a function inside are worked out", "an annotation names what is not there"}
+"""Since Python 3.14 annotations are worked out when somebody reads them, and these do the same."""
+
+
 @pytest.mark.parametrize("pair", PAIRS, ids=NAMES)
 def test_the_two_differ(pair: Pair):
+    if pair.name in AT_ONCE and sys.version_info >= (3, 14):
+        pytest.skip("annotations are not worked out at once")
     old, new = pair.texts
     assert seen(old, pair.call) != seen(new, pair.call)
 
