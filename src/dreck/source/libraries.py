@@ -77,10 +77,13 @@ def library_module(name: str) -> LibraryModule | None:
         tree = ast.parse(text)
     except (ImportError, OSError, ValueError, SyntaxError, RecursionError, MemoryError):
         return None
-    if _PUTS_ANOTHER_THERE.search(text):
-        other = _put_there(tree)
-        return library_module(other) if other and other != name else None
-    return LibraryModule(name, Path(spec.origin), text)
+    if not _PUTS_ANOTHER_THERE.search(text):
+        return LibraryModule(name, Path(spec.origin), text)
+    other = _put_there(tree)
+    beside = _spec(other.split(".")) if other else None
+    if beside is None or beside.origin is None or _PUTS_ANOTHER_THERE.search(_text_of(beside)):
+        return None  # one that is put in its place by a third
+    return library_module(other)
 
 
 _PUTS_ANOTHER_THERE = re.compile(r"\bmodules\[__name__\]\s*=")
@@ -130,6 +133,13 @@ def _text(spec: ModuleSpec) -> str:
             raise ImportError(f"no text of {spec.name}")
         return text
     return Path(str(spec.origin)).read_text(encoding="utf-8")
+
+
+def _text_of(spec: ModuleSpec) -> str:
+    try:
+        return _text(spec)
+    except (ImportError, OSError, ValueError):
+        return ""
 
 
 def _places() -> list[str]:

@@ -1,6 +1,7 @@
 """What code reads of its module and of others, by name, and whoever it calls may set: names, attributes, contents."""
 
 import ast
+import sys
 import types
 from collections import Counter, OrderedDict, defaultdict
 from collections.abc import Callable, Iterable, Iterator
@@ -8,6 +9,7 @@ from contextlib import contextmanager, suppress
 from contextvars import ContextVar, Token
 from enum import Enum, EnumMeta
 from functools import lru_cache, partial
+from itertools import islice
 from typing import Any
 
 from dreck.source.walking import walk
@@ -17,6 +19,7 @@ from dreck.trial.playing.world import World
 _MOST = 40
 _PLAIN = (bool, int, float, str)
 _CONTAINERS = (list, dict, set, OrderedDict, defaultdict, Counter)
+_FEW = 3
 _FAR = 1000
 """So much more a number becomes: whatever is held against it lies between the two."""
 _AS_EVER = frozenset({"math", "cmath", "string", "errno", "stat", "token", "builtins"})
@@ -25,7 +28,7 @@ _OF_THE_SYSTEM = frozenset({"maxsize", "byteorder", "version", "hexversion", "pl
 _HEAP = 1 << 9
 """Set for classes that are made by a `class` statement (C API, Py_TPFLAGS_HEAPTYPE): attributes can be set there."""
 
-_Change = Callable[[], Callable[[], None]]
+_Change = partial[Callable[[], None]]
 """Puts another value somewhere, and gives what puts the one back that was there."""
 
 
@@ -35,7 +38,10 @@ class Settable:
     def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
         chains = sorted({chain for function in functions for chain in _read_in(function)})
         found = ((chain, _change_at(namespace, chain)) for chain in chains if _may_vary(chain[-1]))
-        self._places = dict([(chain, change) for chain, change in found if change is not None][:_MOST])
+        every = {chain: change for chain, change in found if change is not None}
+        whole = {chain: _own(change.args[0]) for chain, change in every.items() if change.func is _object_changed}
+        alone = [(chain, change) for chain, change in every.items() if chain[-1] not in whole.get(chain[:-1], ())]
+        self._places = dict(alone[:_MOST])  # what is changed with the object it belongs to is not changed back
         self.known = frozenset(_known(namespace))
         """What there is in the module: each name with `*`, each attribute of its classes."""
 
@@ -104,11 +110,11 @@ def _change_at(namespace: dict[str, Any], chain: tuple[str, ...]) -> _Change | N
     for name in attributes:
         holder, value = value, _held(value, name)
     if type(value) in _CONTAINERS:
-        return partial(_content_changed, value)
+        return None if holder is sys else partial(_content_changed, value)  # imports go by way of what it holds
     if isinstance(value, ContextVar):
         return partial(_set_in_context, value)
     if type(value) not in _PLAIN:
-        return None
+        return partial(_object_changed, value) if _is_of_a_project(value) else None
     return partial(_attribute_changed, holder, chain[-1]) if attributes else partial(_name_changed, namespace, first)
 
 
@@ -134,8 +140,8 @@ def _own(holder: Any) -> dict[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
-def _other(value: Any) -> Any:
-    return value + _FAR if type(value) in (int, float) else another(value)
+def _other(value: Any, more: int = _FAR) -> Any:
+    return value + more if type(value) in (int, float) else another(value)
 
 
 def _name_changed(namespace: dict[str, Any], name: str) -> Callable[[], None]:
@@ -144,7 +150,7 @@ def _name_changed(namespace: dict[str, Any], name: str) -> Callable[[], None]:
     return partial(namespace.__setitem__, name, value)
 
 
-def _attribute_changed(holder: Any, name: str) -> Callable[[], None]:
+def _attribute_changed(holder: Any, name: str, more: int = _FAR) -> Callable[[], None]:
     if isinstance(holder, type):
         holder = next(k for k in holder.__mro__ if name in vars(k))
     if isinstance(holder, types.ModuleType):
@@ -155,7 +161,7 @@ def _attribute_changed(holder: Any, name: str) -> Callable[[], None]:
         return partial(type.__setattr__, holder, name, value)
     own, value = _own(holder), _held(holder, name)
     put_back = partial(object.__setattr__, holder, name, value) if name in own else partial(_let_go, holder, name)
-    object.__setattr__(holder, name, _other(value))
+    object.__setattr__(holder, name, _other(value, more))
     return put_back
 
 
@@ -164,10 +170,39 @@ def _let_go(holder: Any, name: str) -> None:
         object.__delattr__(holder, name)
 
 
+def _is_of_a_project(value: Any) -> bool:
+    """Whether it is an object of a class that is no part of Python or of its library."""
+    home = type(value).__module__.partition(".")[0]
+    return home not in _LIBRARY and not isinstance(value, type | Enum) and bool(_own(value))
+
+
+_LIBRARY = sys.stdlib_module_names | {"builtins", "dreck"}
+
+
+def _object_changed(value: Any) -> Callable[[], None]:
+    """What an object has for its own: its methods may read all of it."""
+    own = {n: v for n, v in list(_own(value).items())[:_MOST] if isinstance(n, str) and _may_vary(n)}
+    changes: list[_Change] = [partial(_content_changed, v) for v in own.values() if type(v) in _CONTAINERS]
+    for name in [n for n, v in own.items() if type(v) in _PLAIN]:
+        # What is held against one another parts: where contents grow, numbers fall, and every other one does.
+        changes.append(partial(_attribute_changed, value, name, -_FAR if len(changes) % 2 else _FAR))
+    return _undone([change() for change in changes])
+
+
 def _content_changed(value: Any) -> Callable[[], None]:
     before = value.copy()
+    items = list(islice(before.values() if isinstance(before, dict) else before, _FEW))
+    inside = [_object_changed(item) for item in items if _is_of_a_project(item)]
     changed(value)
-    return partial(_put_back, value, before)
+    return _undone([*inside, partial(_put_back, value, before)])
+
+
+def _undone(before: list[Callable[[], None]]) -> Callable[[], None]:
+    def put_back() -> None:
+        for one in reversed(before):
+            one()
+
+    return put_back
 
 
 def _put_back(value: Any, before: Any) -> None:
