@@ -4,7 +4,7 @@ import ast
 import os
 import re
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from importlib.machinery import ExtensionFileLoader, ModuleSpec, PathFinder
 from pathlib import Path
@@ -38,9 +38,9 @@ class LibraryModule:
         pending: list[ast.AST] = [self.tree]
         while pending:
             node = pending.pop()
-            for field, value in ast.iter_fields(node):
+            for place, value in ast.iter_fields(node):
                 for part in value if isinstance(value, list) else [value]:
-                    if isinstance(part, ast.Expr) and isinstance(part.value, ast.Constant) and field == "body":
+                    if isinstance(part, ast.Expr) and isinstance(part.value, ast.Constant) and place == "body":
                         continue
                     if isinstance(part, ast.AST):
                         pending.append(part)
@@ -55,6 +55,20 @@ class LibraryModule:
         above = self.package.split(".")
         kept = above[: len(above) - level + 1]
         return ".".join([*kept, *([module] if module else [])]) if len(kept) == len(above) - level + 1 > 0 else ""
+
+
+@dataclass(frozen=True, slots=False)
+class ReadModule(LibraryModule):
+    """A module of the project, of which the tree is known: the file may hold another version by now."""
+
+    known: ast.Module = field(default_factory=lambda: ast.Module([], []))
+
+    @cached_property
+    def tree(self) -> ast.Module:
+        return self.known
+
+    def says(self, word: str) -> bool:
+        return word in self._words
 
 
 _WORD = re.compile(r"\w+")

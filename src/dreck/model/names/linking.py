@@ -14,6 +14,7 @@ from weakref import WeakKeyDictionary
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
+from dreck.source.libraries import LibraryModule, ReadModule
 from dreck.source.walking import walk
 
 Reader = Callable[[Path], ast.Module | None]
@@ -77,6 +78,24 @@ class LinkedNames(ModuleNames):
     def is_of_project(self, source: str) -> bool:
         place = self._root / source.partition(".")[0]
         return place.exists() or place.with_suffix(".py").exists()
+
+    def module_called(self, name: str) -> LibraryModule | None:
+        if not self.is_of_project(name):
+            return super().module_called(name)
+        place = self._root.joinpath(*name.split("."))
+        for file in (place.with_suffix(".py"), place / "__init__.py"):
+            tree = self.tree if file == self.path.absolute() else self.read(file) if file.is_file() else None
+            if tree is not None:
+                return ReadModule(name, file, "", tree)
+        return None
+
+    def called(self, tree: ast.Module) -> str:
+        """What a module of the project is called from the folder that its packages lie in; '' for one without place."""
+        file = self.path if tree is self.tree else self.places.get(id(tree))
+        if file is None or self._root not in file.absolute().parents:
+            return ""
+        parts = file.absolute().relative_to(self._root).with_suffix("").parts
+        return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
 
     def stands_for(self, e: ast.expr) -> str:
         if isinstance(e, ast.Name) and e.id in self._foreign:

@@ -11,6 +11,7 @@ from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import replaced_later
 from dreck.model.names.tables import Tables, tables_in
 from dreck.model.names.type_aliases import aliased
+from dreck.source.libraries import LibraryModule, library_module
 
 _BUILTINS = frozenset(dir(builtins))
 _MADE_BY_IMPORT = frozenset({"__name__", "__file__", "__doc__", "__spec__", "__package__"})
@@ -158,6 +159,14 @@ class ModuleNames:
     def is_of_project(self, source: str) -> bool:
         """Whether what is imported as `module.name` may come from a file that lies with this one."""
         return False
+
+    def module_called(self, name: str) -> LibraryModule | None:
+        """The module of that name: of the project where it has one, else of the library; None where none is read."""
+        return library_module(name)
+
+    def called(self, tree: ast.Module) -> str:
+        """What a module is called by those that import it; '' where nobody can tell."""
+        return ""
 
     def stands_for(self, e: ast.expr) -> str:
         """The thing of the standard library that an expression surely names: `enum.Enum`, `builtins.property`.

@@ -7,15 +7,15 @@ in them, and in the modules of the bases, must be silent about the method.
 import ast
 import builtins
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.proof.checking.binding import bound_in
+from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.source.functions import FunctionNode
-from dreck.source.libraries import LibraryModule, is_compiled, library_module
+from dreck.source.libraries import LibraryModule, ReadModule, is_compiled
 from dreck.source.walking import walk
 
 _FORBIDDEN = frozenset({"__getattribute__", "__init_subclass__", "__mro_entries__", "__class__"})
@@ -42,31 +42,36 @@ def sole_method(names: ModuleNames, kind: str, name: str) -> FunctionNode | None
         grown, kin = not more <= kin, kin | more
     if not all(_is_silent_class(n) and _has_plain_body(n) for n, _ in classes if n.name in kin):
         return None
-    set_somewhere = {
-        n.attr for t in trees for n in walk(t) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load)
-    }
+    set_somewhere = {name for t in trees for name in _attributes_set(t)}
     if set_somewhere & (_FORBIDDEN | {part for base, _ in bases for part in _parts(base)}):
         return None  # another class, or another way of reading, may be in place of what is seen here
     known = {n.name for n, _ in classes}
-    asked = _Libraries(name)
+    asked = _Libraries(name, names.module_called)
     for base, tree in bases:
-        sources = set(_imported(base, tree, None))
+        sources = set(_imported(base, tree, _place_of(names, tree)))
         if _is_bound_otherwise(base, tree):
             return None
         if _last(base) not in known and not sources and not asked.is_builtin(base):
             return None
-        if any(not names.is_of_project(s) and not asked.is_silent(s) for s in sources):
-            return None
-        if any(names.is_of_project(s) and _last(base) not in known for s in sources):
+        seen = _last(base) in known  # then it is among the classes that were asked already
+        if any(not (seen and names.is_of_project(s)) and not asked.is_silent(s) for s in sources):
             return None
     return written[0]
 
 
+def _place_of(names: ModuleNames, tree: ast.Module) -> LibraryModule | None:
+    """The file of a tree as a module of the project, from which its relative imports start."""
+    called = names.called(tree)
+    found = names.module_called(called) if called else None
+    return ReadModule(called, found.file, "", tree) if found is not None else None
+
+
 @dataclass(slots=True)
 class _Libraries:
-    """What is installed, asked for one word."""
+    """What is installed, and files of the project that were not looked into, asked for one word."""
 
     word: str
+    find: Callable[[str], LibraryModule | None]
     asked: set[str] = field(default_factory=set)
 
     def is_builtin(self, base: ast.expr) -> bool:
@@ -80,11 +85,13 @@ class _Libraries:
         module, _, name = source.rpartition(".")
         if module in _TYPING and name in _SETTLED:
             return True
-        if is_compiled(module):
+        text = self.find(module) if module else None
+        if text is None and is_compiled(module):
             found = vars(import_module(module)).get(name)
             return type(found) is type and not hasattr(found, self.word)
-        text = library_module(module) if module else None
         if text is None or text.says(self.word):
+            return False
+        if isinstance(text, ReadModule) and _FORBIDDEN & set(_attributes_set(text.tree)):
             return False
         written = [n for n in walk(text.tree) if isinstance(n, ast.ClassDef) and n.name == name]
         imported = set(_imported(ast.Name(name), text.tree, text))
@@ -95,7 +102,7 @@ class _Libraries:
         return bool(written or imported) and silent and all(map(self.is_silent, imported))
 
     def _has(self, module: str, name: str, open_: tuple[str, ...] = ()) -> bool:
-        text = library_module(module) if module not in open_ else None
+        text = self.find(module) if module not in open_ else None
         if text is None:
             return False
         return bool(_bound(text.tree)[name]) or any(self._has(m, name, (*open_, module)) for m in _starred(text))
@@ -107,6 +114,10 @@ class _Libraries:
         ):
             sources.add(f"{text.name}.{base.id}")
         return all(map(self.is_silent, sources)) if sources else self.is_builtin(base)
+
+
+def _attributes_set(tree: ast.Module) -> Iterator[str]:
+    return (n.attr for n in walk(tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
 
 
 def _is_bound_otherwise(base: ast.expr, tree: ast.Module) -> bool:
@@ -124,10 +135,8 @@ def _bound(tree: ast.Module) -> Counter[str]:
 
 def _is_silent_class(node: ast.ClassDef) -> bool:
     """Whether a class leaves what its methods are to the statement itself, and to those that derive from it."""
-    for s in node.body:
-        bound = {s.name} if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) else {*_stored(s)}
-        if bound & _FORBIDDEN:
-            return False
+    if any(_FORBIDDEN & {*_bound_by_body(s)} for s in node.body):
+        return False
     told = {_last(d.func if isinstance(d, ast.Call) else d) for d in node.decorator_list}
     return told <= _PLAIN_DECORATORS and all(
         k.arg == "metaclass" and _last(k.value) == "ABCMeta" for k in node.keywords
@@ -135,12 +144,31 @@ def _is_silent_class(node: ast.ClassDef) -> bool:
 
 
 def _has_plain_body(node: ast.ClassDef) -> bool:
-    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Pass
-    return all(isinstance(s, plain) or isinstance(getattr(s, "value", None), ast.Constant) for s in node.body)
+    """Whether a class body names what it binds: nothing in it asks for its names as a whole."""
+    calls = (n for s in node.body for n in _within(s) if isinstance(n, ast.Call))
+    return not any(_last(c.func) in _AS_A_WHOLE for c in calls)
 
 
-def _stored(s: ast.stmt) -> Iterator[str]:
-    return (n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store))
+_AS_A_WHOLE = frozenset(
+    {"locals", "vars", "globals", "exec", "eval", "_getframe", "currentframe", "__import__", "import_module"}
+)
+
+
+def _within(s: ast.stmt) -> Iterator[ast.AST]:
+    """What runs as part of a class body."""
+    pending: list[ast.AST] = [s]
+    while pending:
+        n = pending.pop()
+        yield n
+        if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef):
+            pending += [*n.decorator_list, *n.args.defaults, *filter(None, n.args.kw_defaults)]
+        elif not isinstance(n, ast.Lambda):
+            pending += ast.iter_child_nodes(n)
+
+
+def _bound_by_body(s: ast.stmt) -> Iterator[str]:
+    for n in _within(s):
+        yield from bound_at(n)
 
 
 def _imported(e: ast.expr, tree: ast.Module, text: LibraryModule | None) -> Iterator[str]:

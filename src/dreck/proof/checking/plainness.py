@@ -1,7 +1,6 @@
 """Whether the files leave reading and comparing as plain as the assumptions say, for the values at hand."""
 
 import ast
-import sys
 from collections import deque
 from dataclasses import dataclass
 from functools import lru_cache
@@ -37,7 +36,7 @@ class CheckedPlainness(CheckedTests):
     def _reads_plainly(self, state: State, axioms: Axioms, base: Term, name: str) -> bool:
         names = axioms.names
         known = str(base.args[0]) if base.op == "global" else ""
-        if _is_of_the_library(names, known) and not sets_classes(names):
+        if _is_module_of_others(names, known) and not sets_classes(names):
             return True
         if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
             return False
@@ -172,11 +171,11 @@ _MUTATORS = {
 
 
 @lru_cache(maxsize=256)
-def _is_of_the_library(names: ModuleNames, word: str) -> bool:
-    """Whether a name is that of a module of the standard library: `import warnings`, and nothing else has it."""
+def _is_module_of_others(names: ModuleNames, word: str) -> bool:
+    """Whether a name is that of a module that is not the project's: `import warnings`, and nothing else has it."""
     if not word or not names.is_bound_once(word):
         return False
     told = [a for s in names.tree.body if isinstance(s, ast.Import) for a in s.names]
-    return any((a.asname or a.name) == word and a.name in sys.stdlib_module_names for a in told) and (
+    return any((a.asname or a.name) == word and not names.is_of_project(a.name) for a in told) and (
         not names.is_of_project(word)
     )

@@ -35,7 +35,7 @@ def roots_of(node: ast.ClassDef, names: ModuleNames) -> set[str]:
     if home is None:
         return {UNKNOWN}
     read = names.read if isinstance(names, LinkedNames) else _read_nothing
-    return set(_Above(read).of(node, *home))
+    return set(_Above(read).of(_as_it_stands(node, names), *home))
 
 
 def passed_by(node: ast.ClassDef, names: ModuleNames) -> frozenset[str] | None:
@@ -44,8 +44,14 @@ def passed_by(node: ast.ClassDef, names: ModuleNames) -> frozenset[str] | None:
     if home is None:
         return None
     above = _Above(names.read if isinstance(names, LinkedNames) else _read_nothing)
-    unknown = sum(source == UNKNOWN for source in above.of(node, *home))
+    unknown = sum(source == UNKNOWN for source in above.of(_as_it_stands(node, names), *home))
     return None if unknown > above.outside else frozenset(above.passed)
+
+
+def _as_it_stands(node: ast.ClassDef, names: ModuleNames) -> ast.ClassDef:
+    """The class in its own file, where no name has that of its module before it."""
+    original = names.originals.get(id(node), node) if isinstance(names, LinkedNames) else node
+    return original if isinstance(original, ast.ClassDef) else node
 
 
 @lru_cache(maxsize=16)

@@ -1,16 +1,19 @@
 """Bases from elsewhere, read where they lie: whether a class and all that it derives from leave a name alone.
 
+Elsewhere is the library, and files of the project that are not looked into otherwise.
+
 Nothing is imported but what has no text and is Python's own. What is not found, or not plain to read, does not leave
 the name alone.
 """
 
 import ast
 import builtins
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from importlib import import_module
 
 from dreck.model.names.bindings import bound_by, statements_of
-from dreck.source.libraries import LibraryModule, is_compiled, library_module
+from dreck.source.libraries import LibraryModule, ReadModule, is_compiled, library_module
 from dreck.source.walking import walk
 
 TAKING_PART = frozenset({"__getattribute__", "__init_subclass__", "__class__", "__mro_entries__"})
@@ -28,6 +31,7 @@ class Elsewhere:
     """Asks for one name."""
 
     word: str
+    find: Callable[[str], LibraryModule | None] = library_module
     _seen: set[str] = field(default_factory=set)
 
     def leaves_alone(self, source: str) -> bool:
@@ -38,13 +42,13 @@ class Elsewhere:
         module, _, name = source.rpartition(".")
         if not module:
             return False
-        if module == "builtins" or is_compiled(module):
+        found = self.find(module)
+        if found is None and (module == "builtins" or is_compiled(module)):
             return self._is_plain_type(getattr(import_module(module), name, None))
-        found = library_module(module)
-        if found is None or found.says(self.word):
+        if found is None or found.says(self.word) or self._may_put_others_there(found):
             return False
         bindings = _bindings(found, name)
-        starred = _starred(found, name) if not bindings else []
+        starred = self._starred(found, name) if not bindings else []
         if len(starred) == 1:
             return self.leaves_alone(f"{starred[0]}.{name}")
         return bool(bindings) and all(self._leads_to_plain(found, s, name) for s in bindings)
@@ -55,14 +59,14 @@ class Elsewhere:
         if source in self._seen or not module:
             return False
         self._seen.add(source)
-        if module == "builtins" or is_compiled(module):
+        found = self.find(module)
+        if found is None and (module == "builtins" or is_compiled(module)):
             return hasattr(getattr(import_module(module), name, None), self.word)
-        found = library_module(module)
         if found is None:
             return False
         bindings = _bindings(found, name)
         if not bindings:
-            return any(self.has(f"{star}.{name}") for star in _starred(found, name))
+            return any(self.has(f"{star}.{name}") for star in self._starred(found, name))
         if len(bindings) > 1:
             return False
         match bindings[0]:
@@ -72,6 +76,21 @@ class Elsewhere:
             case ast.ImportFrom():
                 return self.has(_imported(found, bindings[0], name))
         return False
+
+    def _starred(self, module: LibraryModule, name: str, open_: frozenset[str] = frozenset()) -> list[str]:
+        """The modules of which everything is imported, and which have the name."""
+        stars = [s for s in module.tree.body if isinstance(s, ast.ImportFrom) and s.names[0].name == "*"]
+        found = [self.find(module.absolute(s.module, s.level)) for s in stars]
+        shut = open_ | {module.name}
+        others = [m for m in found if m is not None and m.name not in shut]
+        return [m.name for m in others if _bindings(m, name) or self._starred(m, name, shut)]
+
+    def _may_put_others_there(self, module: LibraryModule) -> bool:
+        """Whether a file of the project sets what has a say in the methods of a class, whichever that is."""
+        if not isinstance(module, ReadModule):
+            return False
+        told = (n for n in walk(module.tree) if isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load))
+        return any(n.attr in TAKING_PART for n in told)
 
     def _is_plain_type(self, kind: object) -> bool:
         return isinstance(kind, type) and type(kind) is type and not hasattr(kind, self.word)
@@ -90,7 +109,7 @@ class Elsewhere:
     def _is_plain(self, module: LibraryModule, node: ast.ClassDef) -> bool:
         bound = {name for s in statements_of(node.body) for name in bound_by(s)}
         takes_part = bound & TAKING_PART and f"{module.name}.{node.name}" not in _HARMLESS
-        if takes_part or any(isinstance(n, ast.Call) for s in node.body for n in _of_body(s)):
+        if takes_part or any(map(asks_for_its_names, node.body)):
             return False
         if any(k.arg != "metaclass" or _source(module, k.value) != "abc.ABCMeta" for k in node.keywords):
             return False
@@ -106,25 +125,17 @@ def _opened(e: ast.expr) -> ast.expr:
     return e.value if isinstance(e, ast.Subscript) else e
 
 
-def _of_body(s: ast.stmt) -> list[ast.AST]:
-    """The calls of a class body by which names could be bound that nobody can read."""
+def asks_for_its_names(s: ast.stmt) -> bool:
+    """Whether a statement of a class body could bind names that nobody can read."""
     if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-        return []
-    words = ("locals", "vars", "globals", "exec", "eval")
-    return [n for n in walk(s) if isinstance(n, ast.Call) and getattr(n.func, "id", "") in words]
+        return False
+    words = ("locals", "vars", "globals", "exec", "eval", "_getframe", "currentframe", "__import__")
+    called = (n.func for n in walk(s) if isinstance(n, ast.Call))
+    return any((getattr(f, "id", "") or getattr(f, "attr", "")) in words for f in called)
 
 
 def _bindings(module: LibraryModule, name: str) -> list[ast.stmt]:
     return [s for s in statements_of(module.tree.body) if name in bound_by(s)]
-
-
-def _starred(module: LibraryModule, name: str, open_: frozenset[str] = frozenset()) -> list[str]:
-    """The modules of which everything is imported, and which have the name."""
-    stars = [s for s in module.tree.body if isinstance(s, ast.ImportFrom) and s.names[0].name == "*"]
-    found = [library_module(module.absolute(s.module, s.level)) for s in stars]
-    shut = open_ | {module.name}
-    others = [m for m in found if m is not None and m.name not in shut]
-    return [m.name for m in others if _bindings(m, name) or _starred(m, name, shut)]
 
 
 def _source(module: LibraryModule, e: ast.expr) -> str:

@@ -5,7 +5,7 @@ import ast
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere
+from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere, asks_for_its_names
 from dreck.proof.classes.members import Found
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
@@ -26,7 +26,7 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
     if any(map(stored.is_stored_by_name, TAKING_PART)):
         return None
     pending, seen = [kind, *table.below(kind)], set[str]()
-    elsewhere = Elsewhere(name)
+    elsewhere = Elsewhere(name, names.module_called)
     while pending:
         one = pending.pop()
         if one in seen:
@@ -39,7 +39,7 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
             source = table.base(base.value if isinstance(base, ast.Subscript) else base)
             if source in table.classes:
                 pending.append(source)
-            elif names.is_of_project(source) or any(map(stored.is_stored_by_name, source.split("."))):
+            elif any(map(stored.is_stored_by_name, source.split("."))):
                 return None  # another class may have been put in its place
             elif not elsewhere.leaves_alone(source):
                 return None
@@ -48,15 +48,8 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
 
 def _takes_no_part(table: ClassTable, kind: str, node: ast.ClassDef) -> bool:
     bound = {name for s in statements_of(node.body) for name in bound_by(s)}
-    plain = all(isinstance(s, _PLAIN) or _is_text(s) for s in node.body)
+    plain = not any(asks_for_its_names(s) for s in node.body)
     return plain and not bound & TAKING_PART and table.is_named_as_written(kind) and _is_abstract(node, table.names)
-
-
-_PLAIN = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Assign, ast.AnnAssign, ast.Pass)
-
-
-def _is_text(s: ast.stmt) -> bool:
-    return isinstance(s, ast.Expr) and isinstance(s.value, ast.Constant)
 
 
 def _is_abstract(node: ast.ClassDef, names: ModuleNames) -> bool:

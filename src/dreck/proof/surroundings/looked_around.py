@@ -13,11 +13,13 @@ from dreck.model.names.type_parameters import heads_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
-_LOOKING_AROUND = frozenset(
-    {"modules", "__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__", "f_globals",
-     "__builtins__", "get_type_hints", "import_module", "__import__", "getmodule", "get_referents", "run_path",
-     "run_module", "resolve_name", "reload", "pickle", "__loader__", "__spec__"}
+_OPENING = frozenset(
+    {"modules", "import_module", "__import__", "getmodule", "resolve_name", "run_path", "run_module", "reload",
+     "pickle", "__loader__", "__spec__", "get_type_hints"}
 )  # fmt: skip
+"""They come to a module, or to what is called so and so in it; what it holds they do not tell."""
+_LOOKING_AROUND = _OPENING | {"__subclasses__", "getmembers", "get_objects", "get_referrers", "__globals__",
+                              "f_globals", "__builtins__", "get_referents"}  # fmt: skip
 _LOOKING_INTO = frozenset(
     {"vars", "dir", "__dict__", "__dir__", "getmembers", "getattr_static", "classify_class_attrs"}
 )
@@ -33,11 +35,18 @@ def looks_around(node: ast.AST) -> str:
 
 
 @lru_cache(maxsize=512)
+def lists_a_module(node: ast.AST) -> str:
+    """What a piece of code asks for all names of its module, or all objects there are; '' when nothing."""
+    asks = any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
+    return "globals()" if asks else _asks(node, _LOOKING_AROUND - _OPENING)
+
+
+@lru_cache(maxsize=512)
 def looks_into(node: ast.AST, owner: ast.ClassDef | None = None) -> str:
     """What it asks for all that a class or a module has; '' when nothing. What an object itself holds is no matter:
     `vars(self)` in a method of `owner`, where that makes no classes."""
     makes = owner is None or any(ast.unparse(base).endswith(_OF_CLASSES) for base in owner.bases)
-    held = set() if makes else {id(part) for n in walk(node) for part in _of_self(n)}
+    held = {id(part) for n in walk(node) for part in [*_of_one(n), *([] if makes else _of_self(n))]}
     return _asks(node, _LOOKING_INTO, held)
 
 
@@ -47,6 +56,29 @@ def _of_self(n: ast.AST) -> list[ast.AST]:
             return [n.func]
         case ast.Attribute(value=ast.Name(id="self"), attr="__dict__"):
             return [n]
+    return []
+
+
+def _of_one(n: ast.AST) -> list[ast.AST]:
+    """What asks by one name that stands there, puts something there, or asks a function for its own variables."""
+    match n:
+        case ast.Call(func=ast.Name(id="vars" | "dir") as asked, args=[], keywords=[]):
+            return [asked]
+        case ast.Attribute(attr="__dict__", ctx=ast.Store()):
+            return [n]
+        case ast.Subscript(value=ast.Attribute(attr="__dict__") as held, slice=ast.Constant()):
+            return [held]
+        case ast.Call(
+            func=ast.Attribute(value=ast.Attribute(attr="__dict__") as held, attr="get" | "pop" | "setdefault"),
+            args=[ast.Constant(), *_],
+        ):
+            return [held]
+        case ast.Call(func=ast.Attribute(value=ast.Attribute(attr="__dict__") as held, attr="update"), args=args) if (
+            isinstance(n, ast.Call) and len(args) <= 1
+        ):
+            return [held]
+        case ast.Compare(left=ast.Constant(), ops=[ast.In() | ast.NotIn()], comparators=[ast.Attribute() as held]):
+            return [held] if held.attr == "__dict__" else []
     return []
 
 
@@ -72,6 +104,22 @@ def held_apart(old: ast.Module, new: ast.Module) -> bool:
     """
     mine, theirs = (frozenset(n for names in _members(tree).values() for n in names) for tree in (old, new))
     return list(_shape(old.body, mine & theirs)) != list(_shape(new.body, mine & theirs))
+
+
+@lru_cache(maxsize=8)
+def held_apart_by_private(old: ast.Module, new: ast.Module) -> bool:
+    """Whether private functions at the top that one version only has are all that the modules do not hold alike."""
+    mine, theirs = _private_of(old), _private_of(new)
+    return held_apart(old, new) and not held_apart(_without(old, mine - theirs), _without(new, theirs - mine))
+
+
+def _private_of(tree: ast.Module) -> frozenset[str]:
+    plain = (s for s in tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) and not s.decorator_list)
+    return frozenset(s.name for s in plain if _is_private(s.name))
+
+
+def _without(tree: ast.Module, names: frozenset[str]) -> ast.Module:
+    return ast.Module([s for s in tree.body if getattr(s, "name", "") not in names], [])
 
 
 @lru_cache(maxsize=8)

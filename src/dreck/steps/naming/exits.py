@@ -4,9 +4,10 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from dreck.model.views.liveness import bound_when_left
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
-from dreck.steps.naming.blocks import Block, own_statements
+from dreck.steps.naming.blocks import Block, own_statements, passed
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.trees import Untouchable
 
@@ -63,7 +64,7 @@ def exits_of(scene: Scene, block: Block, results: tuple[str, ...]) -> Exits:
     if returns and jumps:
         return _of_both(scene, block, returns, jumps, results)
     if jumps:
-        return _of_loop(block, jumps, results)
+        return _of_loop(scene, block, jumps, results)
     if leaves(block.body):
         return Exits("end")
     return _of_returns(scene, returns, results)
@@ -87,18 +88,26 @@ def tells_apart(block: Block) -> bool:
     return not own_statements(block.body, ast.Break) and (ends or not own_statements(block.body, ast.Continue))
 
 
-def _of_loop(block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> Exits:
+def _of_loop(scene: Scene, block: Block, jumps: list[ast.stmt], results: tuple[str, ...]) -> Exits:
+    """Where the block leaves the loop, None stands for a result that it has not got yet."""
     words = {"continue" if isinstance(s, ast.Continue) else "break" for s in jumps}
     if len(words) > 1:
         raise Untouchable("it continues the loop on some ways and breaks out of it on others")
     (word,) = words
-    back = f", {', '.join(results)}" if results else ""
+    given = passed(scene, block)[0]
+    told = {s: _bound_there(scene, block, s, given, results) for s in jumps}
     if word == "continue" and block.at_end and block.loops:
-        return Exits("", tuple((s, f"return {back.removeprefix(', ')}".strip()) for s in jumps))
+        return Exits("", tuple((s, f"return {', '.join(told[s])}".strip()) for s in jumps))
     free = {"leaves", "answer"} & set(results)
     if free:
         raise Untouchable(f"the name {free.pop()} is used already")
-    return Exits("truth", tuple((s, f"return True{back}") for s in jumps), f"return False{back}", word)
+    edits = tuple((s, f"return {', '.join(['True', *told[s]])}") for s in jumps)
+    return Exits("truth", edits, f"return {', '.join(['False', *results])}", word)
+
+
+def _bound_there(scene: Scene, block: Block, s: ast.stmt, given: Sequence[str], results: Sequence[str]) -> list[str]:
+    bound = bound_when_left(scene.node, block.body, s).union(given)
+    return [name if name in bound else "None" for name in results]
 
 
 def _of_returns(scene: Scene, returns: list[ast.Return], results: tuple[str, ...]) -> Exits:

@@ -98,8 +98,10 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     check_parts(scene, block, False)
     given, results = passed(scene, block)
     exits = exits_of(scene, block, tuple(results))
-    same = same_blocks(scene, block) if not exits.leaves else Same((), (), ())
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    same = same_blocks(scene, block) if not exits.leaves else Same((), (), ())
+    if own in same.parameters:  # there it is another's block: it would be called of that object
+        same = Same((), (), ())
     is_method = bool(own) and own in given
     rest = in_order(scene, [g for g in given if not (is_method and g == own)])
     rest = [g for g in rest if g not in same.gone]
@@ -144,6 +146,8 @@ def _written(
     scene: Scene, block: Block, helped: _Helped, same: Same, home: str, unit: str, lines: tuple[int, int]
 ) -> str:
     sheet = scene.sheet()
+    if _follows_a_test(sheet, block):
+        sheet.replace(_else_of(sheet, block), "")
     for leaving, code in helped.exits.edits:
         sheet.replace(leaving, code)
     for term, parameter in same.edits:
@@ -160,6 +164,8 @@ def _written(
     typed = "" if last or helped.results or helped.exits.leaves else "None"
     if helped.exits.ends and scene.node.returns is not None:
         typed = ast.unparse(scene.node.returns)
+    elif yields(block):
+        typed = ""
     elif helped.exits.tells_truth and not helped.results:
         typed = "bool"
     helper = Helper(helped.name, helped.parameters, (*body, *last), waits(block))
@@ -188,7 +194,20 @@ def _replace(
         call = f"await {call}"
     told = helped.exits.asked(call, helped.results)
     indent = sheet.indent(block.body[0].lineno)
+    if _follows_a_test(sheet, block):
+        told = ["else:", *(f"\t\t{line}" for line in told)]
     sheet.replace_lines(*lines, "".join(f"{indent}{line}\n" for line in told).replace("\t\t", unit))
+
+
+def _follows_a_test(sheet: Sheet, block: Block) -> bool:
+    """Whether it begins with an `elif`, which is an `if` that stands in an `else` alone."""
+    first = sheet.of(block.body[0]).start
+    return sheet.text[first : first + len("elif")] == "elif"
+
+
+def _else_of(sheet: Sheet, block: Block) -> Range:
+    first = sheet.of(block.body[0]).start
+    return Range(first, first + len("el"))
 
 
 # --- a name --------------------------------------------------------------------------------------------

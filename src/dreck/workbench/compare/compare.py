@@ -7,12 +7,12 @@ from dataclasses import dataclass, field, replace
 from dreck.errors import DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
+from dreck.proof.assumptions import PRIVATE
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.surroundings.come_upon import with_those_beside
 from dreck.proof.surroundings.hooks import calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
-from dreck.proof.surroundings.looked_around import held_apart, imports_itself, looks_around, looks_into, members_apart
 from dreck.proof.surroundings.module_diff import (
     Changed,
     broken_at_import,
@@ -24,6 +24,7 @@ from dreck.proof.surroundings.module_diff import (
 from dreck.proof.surroundings.resting import spread
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
+from dreck.workbench.compare.around import Around, what_is_asked
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.kin import kin_of
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
@@ -242,9 +243,11 @@ class _Judging:
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
         verdict = self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
+        if verdict.status == "proved" and self._looks_around(old).rests_on_privacy:
+            return replace(verdict, assumptions=tuple(sorted({*verdict.assumptions, PRIVATE})))
         if verdict.status != "tested":
             return verdict
-        untried = self._looks_around(old) or self._switched_off(old, new)
+        untried = self._looks_around(old).reason or self._switched_off(old, new)
         return verdict.weakened("unsettled", untried) if untried else verdict
 
     def _switched_off(self, old: str, new: str) -> str:
@@ -269,7 +272,7 @@ class _Judging:
             if found:
                 first = min(found)
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
-        if around := self._looks_around(name):
+        if around := self._looks_around(name).reason:
             return around
         attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
         if attributes:
@@ -294,23 +297,10 @@ class _Judging:
             pending += [n for n in self.sides[0].tree.body if isinstance(n, ast.ClassDef) and n.name in bases]
         return self.sides[0].led_to(found)
 
-    def _looks_around(self, name: str) -> str:
+    def _looks_around(self, name: str) -> Around:
         """What it, or a function that it leads to, asks for beyond the names it says."""
-        trees = self.sides[0].tree, self.sides[1].tree
-        held, members = held_apart(*trees), members_apart(*trees)
-        known, pending = {name}, [name] if held or members else []
-        if held and any(imports_itself(side.tree, side.text.path) for side in self.sides):
-            return "its module imports itself, and the two do not hold the same"
-        while pending:
-            function = pending.pop()
-            one = self.sides[0].functions[function]
-            around = (looks_around(one.node) if held else "") or (looks_into(one.node, one.owner) if members else "")
-            if around:
-                return f"it asks for {around}, and the two modules do not hold the same"
-            further = set(self._mentioned(function)) - known
-            known |= further
-            pending += further
-        return ""
+        doubted = PRIVATE in self.config.doubt
+        return what_is_asked(self.sides, name, self._mentioned, doubted)
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
