@@ -16,6 +16,7 @@ FACTORY = "made-by-factory"
 CONSTANTS = "steady-constants"
 FLAGS = "true-or-false"
 PLAIN = "plain-kind"
+LIVES = "plain-lifetimes"
 
 ASSUMPTIONS = (
     ANNOTATIONS,
@@ -34,6 +35,7 @@ ASSUMPTIONS = (
     CONSTANTS,
     FLAGS,
     PLAIN,
+    LIVES,
 )
-DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE})
+DEFAULT_ASSUMPTIONS = frozenset({ANNOTATIONS, ATTRIBUTES, ITEMS, COMPARISONS, FAMILIES, PRIVATE, LIVES})
 """Accepted unless somebody says otherwise."""

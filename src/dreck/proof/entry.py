@@ -3,6 +3,7 @@
 import ast
 import sys
 from collections.abc import Set as AbstractSet
+from dataclasses import replace
 
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.lowering import Unsupported, lower
@@ -14,7 +15,7 @@ from dreck.model.names.type_parameters import heads_of
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
 from dreck.proof.annotations import annotated_classes, annotated_kinds, bound_around, flags_of
-from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, FLAGS, PLAIN, QUIET, STEADY
+from dreck.proof.assumptions import ANNOTATIONS, FAMILIES, FLAGS, LIVES, PLAIN, QUIET, STEADY
 from dreck.proof.certificate import Certificate
 from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
@@ -56,6 +57,23 @@ def prove(
     if refused:
         return Proof(False, reason=refused)
     arena = arena or Arena()
+    found = _tried(old, new, allowed - {LIVES}, arena, budget, certified)
+    if found.holds or LIVES not in allowed or not any(map(_matter, (old, new))):
+        return found
+    mine, theirs = (replace(one, names=one.names.with_plain_lives()) for one in (old, new))
+    if _matter(mine) or _matter(theirs):
+        return found
+    again = _tried(mine, theirs, allowed, arena, budget, certified)
+    return again if again.holds else found
+
+
+def _matter(subject: Subject) -> bool:
+    """Whether it may matter how long its variables keep their objects."""
+    return subject.names.lives_count_in(subject.node)
+
+
+def _tried(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena, budget: int, certified: bool) -> Proof:
+    """One attempt: where lifetimes are allowed to be plain, they are taken to be, and the proof says so."""
     kept = _alike_in_both(old, new)
     with _recursion.held():
         try:
@@ -64,6 +82,8 @@ def prove(
                 lower(new.node, new.names, arena, new.enclosing, kept),
             )
             p = _prover(old, new, allowed, arena)
+            if LIVES in allowed:
+                p.note(LIVES)
             run = LockStep(
                 p,
                 (old, new),

@@ -7,7 +7,7 @@ from typing import Any
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term, Terms
 from dreck.model.names.frames import asks_who_calls
-from dreck.model.names.scopes import param_names, scope_of
+from dreck.model.names.scopes import kept_by_functions, param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
 from dreck.proof.prover import Prover
 from dreck.proof.rules.attributes import own_method
@@ -105,7 +105,7 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     """
     if (
         p.classes[which].remakes_functions
-        or scope_of(node).captured
+        or _keeps_variables(p, which, node, function)
         or asks_who_calls(node, p.names[which].frame_readers)
     ):
         return False
@@ -115,6 +115,14 @@ def can_be_followed(p: Prover, which: int, node: FunctionNode, function: Term) -
     if any(isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign) for n in walk(node)):
         return False
     return not (isinstance(node, ast.AsyncFunctionDef) and scope_of(node).is_generator)
+
+
+def _keeps_variables(p: Prover, which: int, node: FunctionNode, function: Term) -> bool:
+    """Whether something made in a call of it may read its variables later."""
+    scope = scope_of(node)
+    if p.shape(function) == "lambda":  # what its names mean is told by the function around it
+        return bool(scope.captured)
+    return bool(kept_by_functions(scope, p.names[which].is_builtin))
 
 
 def _lets_nothing_go(caller: FunctionNode, node: FunctionNode) -> bool:

@@ -16,7 +16,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
 from dreck.model.ir.unfolding import Unfolding, are_few_rounds
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.scopes import assigned_in, scope_of
+from dreck.model.names.scopes import assigned_in, kept_by_functions, scope_of
 from dreck.source.functions import FunctionNode
 
 __all__ = ["Context", "Unsupported", "lower"]
@@ -58,6 +58,8 @@ def lower(
     scope = scope_of(function)
     if names.lives_count_in(function):  # then a variable is more than a register: what it lets go of may speak
         scope = replace(scope, captured=scope.captured | scope.local)
+    else:
+        scope = replace(scope, captured=kept_by_functions(scope, lambda n: n not in enclosing and names.is_builtin(n)))
     work = _Statements(arena, scope, names, enclosing, kept, first)
     work.local_tables = local_tables(function, scope)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))

@@ -11,6 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 from weakref import WeakKeyDictionary
 
+from dreck.model.names.lives import Place
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
@@ -154,6 +155,16 @@ class LinkedNames(ModuleNames):
             at = next((i for i, one in enumerate(self._wanted) if one[1:] in self._bases), 0)
             theirs, module, name = self._wanted.pop(at)
             self._take(theirs, module, name, f"{module}.{name}")
+
+    def _defined_elsewhere(self, e: ast.AST) -> list[Place]:
+        """As it stands in its own file, and as it is here, where its names are told apart."""
+        name = self.canonical(e.id) if isinstance(e, ast.Name) else ""
+        if isinstance(e, ast.Attribute) and isinstance(e.value, ast.Name):
+            name = self.of_module(e.value.id, e.attr)
+        found = self.definitions.get(name) if "." in name else None
+        original = self.originals.get(id(found)) if found is not None else None
+        home = next((tree for tree in self.trees if original in tree.body), None)
+        return [(found, self.tree), (original, home)] if found and original and home else []
 
     def canonical(self, name: str) -> str:
         return self._aliases.get(name, name)

@@ -4,6 +4,7 @@ A local variable keeps its object until it is bound again or its function is lef
 """
 
 import ast
+from collections.abc import Callable, Iterable
 from functools import lru_cache
 
 from dreck.model.names.nodes import every_node, once_per_tree
@@ -31,12 +32,73 @@ def _tells(n: ast.AST) -> bool:
         case ast.Constant(value="__del__"):
             return True
         case ast.Name(id=word) | ast.Attribute(attr=word):
-            return word in _WATCHERS
+            return word.rpartition(".")[2] in _WATCHERS
         case ast.alias(name=name):
             return not _WATCHERS.isdisjoint(name.split("."))
         case ast.ImportFrom(module=str() as module):
             return not _WATCHERS.isdisjoint(module.split("."))
     return False
+
+
+@once_per_tree
+def has_the_last_word(tree: ast.Module) -> bool:
+    """Whether something in a module is run when an object dies, or asks who holds it: no weak reference alone."""
+    return any(_is_loud(n) for n in every_node(tree))
+
+
+def _is_loud(n: ast.AST) -> bool:
+    if isinstance(n, ast.Call) and _word(n.func) in ("ref", "proxy", "WeakMethod"):
+        return len(n.args) > 1 or bool(n.keywords)
+    return _tells(n) and not (isinstance(n, ast.alias | ast.ImportFrom) or _word(n) in _HELD_WEAKLY)
+
+
+_HELD_WEAKLY = frozenset({"weakref", "WeakKeyDictionary", "WeakValueDictionary", "WeakSet", "WeakMethod"})
+"""They give up what nobody else holds, and say nothing then."""
+
+
+Place = tuple[ast.AST, ast.Module]
+"""A definition and the tree that it stands in."""
+
+
+def comes_to_watchers(function: ast.AST, tree: ast.Module, beyond: Callable[[ast.AST], Iterable[Place]]) -> bool:
+    """Whether a function, or what it leads to by the names it says, holds something weakly or speaks when it dies.
+
+    In the file that a definition stands in every word of it is such a name; `beyond` are definitions of other files
+    that an expression names.
+    """
+    pending: list[Place] = [(function, tree)]
+    seen = set[ast.AST]()
+    while pending:
+        node, home = pending.pop()
+        if node in seen:
+            continue
+        seen.add(node)
+        for n in walk(node):
+            if _tells(n):
+                return True
+            pending += [(found, home) for found in _named_in(home).get(_word(n), ())]
+            pending += beyond(n)
+    return False
+
+
+@once_per_tree
+def _named_in(tree: ast.Module) -> dict[str, list[ast.AST]]:
+    """The functions, classes and values of a file by the last word of what they are called, variables left out."""
+    found: dict[str, list[ast.AST]] = {}
+    inside = {n for f in every_node(tree) if isinstance(f, _FUNCTIONS) for s in f.body for n in walk(s)}
+    for n in every_node(tree):
+        match n:
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) | ast.ClassDef(name=name):
+                found.setdefault(name, []).append(n)
+            case ast.Assign(value=value) | ast.AnnAssign(value=ast.expr() as value) | ast.AugAssign(value=value):
+                targets = n.targets if isinstance(n, ast.Assign) else [n.target]
+                for part in (part for target in targets for part in walk(target)):
+                    if isinstance(part, ast.Attribute) or (isinstance(part, ast.Name) and n not in inside):
+                        found.setdefault(_word(part), []).append(value)
+    return found
+
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 
 
 @once_per_tree

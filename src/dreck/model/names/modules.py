@@ -2,11 +2,19 @@
 
 import ast
 import builtins
+from copy import copy
 from functools import cached_property
 
 from dreck.model.names.bindings import bind_one_package, bindings_of, bound_by, statements_of
 from dreck.model.names.frames import sensitive_names
-from dreck.model.names.lives import speaking_generators, speaks_when_let_go, tells_of_deaths
+from dreck.model.names.lives import (
+    Place,
+    comes_to_watchers,
+    has_the_last_word,
+    speaking_generators,
+    speaks_when_let_go,
+    tells_of_deaths,
+)
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import replaced_later
 from dreck.model.names.tables import Tables, tables_in
@@ -30,6 +38,9 @@ class ModuleNames:
         self.trees: list[ast.Module] = []
         self.others: tuple[ast.Module, ...] = ()
         """Files that have classes below those of this one, where these are looked at, too."""
+        self.takes_lives_as_plain = False
+        self._with_plain_lives: ModuleNames | None = None
+        self._watched: dict[ast.AST, bool] = {}
         self._bindings = bindings_of(tree)
         self.definitions: dict[str, ast.stmt] = {}
         self._sources: dict[str, str] = {}
@@ -72,7 +83,27 @@ class ModuleNames:
 
     def lives_count_in(self, function: ast.AST) -> bool:
         """Whether it may matter in a function how long its variables keep their objects."""
-        return self.tells_of_deaths or speaks_when_let_go(function, self._generators, self.is_builtin("open"))
+        told = self._comes_to_watchers(function) if self.takes_lives_as_plain else self.tells_of_deaths
+        return told or speaks_when_let_go(function, self._generators, self.is_builtin("open"))
+
+    def with_plain_lives(self) -> "ModuleNames":
+        """The same names where nothing watches the objects that a function holds but what it leads to by its words."""
+        if self.takes_lives_as_plain or not self.tells_of_deaths:
+            return self
+        if self._with_plain_lives is None:
+            self._with_plain_lives = copy(self)
+            self._with_plain_lives.takes_lives_as_plain = True
+        return self._with_plain_lives
+
+    def _comes_to_watchers(self, function: ast.AST) -> bool:
+        if function not in self._watched:
+            loud = has_the_last_word(self.tree)
+            self._watched[function] = loud or comes_to_watchers(function, self.tree, self._defined_elsewhere)
+        return self._watched[function]
+
+    def _defined_elsewhere(self, e: ast.AST) -> list[Place]:
+        """What an expression names that stands in another file."""
+        return []
 
     @cached_property
     def _generators(self) -> frozenset[str]:

@@ -1,6 +1,7 @@
 """Scopes: what is local to a function, what its nested functions capture."""
 
 import ast
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
@@ -17,8 +18,12 @@ class FunctionScope:
     local: set[str] = field(default_factory=set)
     captured: set[str] = field(default_factory=set)
     """Locals that a nested function, lambda or generator expression may read later."""
+    kept: set[str] = field(default_factory=set)
+    """The same, without what stands only in what calls of the `consumers` use up on the spot."""
+    consumers: set[str] = field(default_factory=set)
     shared: set[str] = field(default_factory=set)
     """Captured locals that a nested function may also assign (`nonlocal`)."""
+    used_up: set[str] = field(default_factory=set)
     declared_global: set[str] = field(default_factory=set)
     declared_nonlocal: set[str] = field(default_factory=set)
     deleted: set[str] = field(default_factory=set)
@@ -48,7 +53,8 @@ def scope_of(node: FunctionNode) -> FunctionScope:
         _scan(statement, scope, mentioned)
     outer = scope.declared_global | scope.declared_nonlocal
     scope.local -= outer
-    scope.captured = mentioned & scope.local
+    scope.kept = mentioned & scope.local
+    scope.captured = (mentioned | scope.used_up) & scope.local
     scope.shared &= scope.local
     return scope
 
@@ -93,6 +99,65 @@ def _note_definition(
 def _note_lazy(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
     _capture(node, scope, mentioned)
     return True
+
+
+def _note_call(node: ast.Call, scope: FunctionScope, mentioned: set[str]) -> bool:
+    parts = used_up_by(node)
+    if not parts:
+        return False
+    scope.consumers.add(_consumer(node))
+    for part in parts:
+        _used_up(part, scope, mentioned)
+    for other in (node.func, *node.args, *(k.value for k in node.keywords)):
+        if other not in parts:
+            _scan(other, scope, mentioned)
+    return True
+
+
+def _used_up(part: ast.expr, scope: FunctionScope, mentioned: set[str]) -> None:
+    """Its names are read before anything else can happen; what stands inside it as a comprehension's would."""
+    scope.used_up.update(names_read(part))
+    if isinstance(part, ast.GeneratorExp):
+        _comprehension(part, scope, mentioned)
+        return
+    for inner in walk(part):
+        if isinstance(inner, ast.Lambda | ast.GeneratorExp) and inner is not part:
+            _capture(inner, scope, mentioned)
+
+
+def used_up_by(call: ast.Call) -> list[ast.expr]:
+    """Generator expressions and keys that a call has gone through when it ends (library reference, built-in functions).
+
+    None of them outlives the call, and nothing around them is evaluated meanwhile; where something in the call binds
+    a name none counts.
+    """
+    if any(isinstance(n, ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Await) for n in walk(call)):
+        return []
+    match call.func:
+        case ast.Name(id=name) if name in _CONSUMERS:
+            found: list[ast.expr] = [a for a in call.args if isinstance(a, ast.GeneratorExp)]
+            keys = [k.value for k in call.keywords if k.arg == "key" and name in ("min", "max", "sorted")]
+            return [*found, *(k for k in keys if isinstance(k, ast.Lambda) and not _has_defaults(k))]
+        case ast.Attribute(value=ast.Constant(value=str()), attr="join"):
+            return [a for a in call.args if isinstance(a, ast.GeneratorExp)]
+    return []
+
+
+def _has_defaults(e: ast.Lambda) -> bool:
+    return bool(e.args.defaults or any(e.args.kw_defaults))
+
+
+def _consumer(call: ast.Call) -> str:
+    return call.func.id if isinstance(call.func, ast.Name) else ""
+
+
+_CONSUMERS = frozenset({"any", "all", "sum", "min", "max", "list", "tuple", "set", "frozenset", "dict", "sorted"})
+
+
+def kept_by_functions(scope: FunctionScope, is_builtin: Callable[[str], bool]) -> set[str]:
+    """The locals that something inside may read later, where `is_builtin` tells Python's own functions."""
+    own = all(not name or (name not in scope.local and is_builtin(name)) for name in scope.consumers)
+    return scope.kept if own else scope.captured
 
 
 def _note_comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
@@ -145,6 +210,7 @@ _NOTES: dict[type, Any] = {
     ast.FunctionDef: _note_definition,
     ast.AsyncFunctionDef: _note_definition,
     ast.ClassDef: _note_definition,
+    ast.Call: _note_call,
     ast.Lambda: _note_lazy,
     ast.GeneratorExp: _note_lazy,
     ast.ListComp: _note_comprehension,
@@ -214,9 +280,14 @@ def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> 
     for name in walrus_targets(node):
         scope.has_walrus = True
         scope.local.add(name)
-    for inner in walk(node):
+    inside = list(walk(node))
+    at_once = [part for n in inside if isinstance(n, ast.Call) for part in used_up_by(n)]
+    scope.consumers.update(_consumer(n) for n in inside if isinstance(n, ast.Call) and used_up_by(n))
+    for inner in inside:
         match inner:
-            case ast.Lambda() | ast.GeneratorExp():
+            case ast.Lambda() | ast.GeneratorExp() if inner in at_once:
+                scope.used_up.update(names_read(inner))
+            case ast.Lambda() | ast.GeneratorExp() if inner is not node:
                 _capture(inner, scope, mentioned)
             case ast.Yield() | ast.YieldFrom():
                 scope.is_generator = True

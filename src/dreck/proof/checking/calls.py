@@ -1,7 +1,7 @@
 """Followed functions: which one it is and what its parameters get, worked out by Python's own binding."""
 
 import ast
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -29,23 +29,50 @@ def is_lazy(node: FunctionNode) -> bool:
     return isinstance(node, ast.AsyncFunctionDef) or any(isinstance(n, ast.Yield | ast.YieldFrom) for n in _own(node))
 
 
-def stands_alone(node: FunctionNode, foreign: bool, trees: Sequence[ast.Module] = ()) -> bool:
+def stands_alone(
+    node: FunctionNode, foreign: bool, trees: Sequence[ast.Module] = (), known: Callable[[str], bool] | None = None
+) -> bool:
     """Whether it means the same wherever it is called: no class, variables or type parameters around it, none that
-    outlive the call. Type parameters are told by their names alone, in all the `trees` it may stand in."""
+    outlive the call. Type parameters are told by their names alone, in all the `trees` it may stand in; with `known`,
+    which tells Python's own functions, what such a function goes through does not outlive it."""
     generic = _generic(node).union(*map(_generic, trees))
     body = [node.body] if isinstance(node, ast.Lambda) else node.body
     if generic and any(isinstance(n, ast.Name) and n.id in generic for s in body for n in walk(s)):
         return False
     bound = {a.arg for a in walk(node.args) if isinstance(a, ast.arg)}
     bound |= {n.id for n in _own(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+    spent = _spent(node, bound, known) if known is not None else set()
     for n in walk(node):
         if isinstance(n, ast.Nonlocal) or (isinstance(n, ast.Global) and foreign):
             return False
         if isinstance(n, ast.Name) and n.id in ("super", "__class__"):
             return False
-        if n is not node and isinstance(n, _INNER) and bound & {m.id for m in walk(n) if isinstance(m, ast.Name)}:
+        if (
+            n is not node
+            and n not in spent
+            and isinstance(n, _INNER)
+            and bound & {m.id for m in walk(n) if isinstance(m, ast.Name)}
+        ):
             return False
     return True
+
+
+def _spent(node: FunctionNode, bound: set[str], known: Callable[[str], bool]) -> set[ast.AST]:
+    """`any(… for …)`, `", ".join(… for …)`, `sorted(rows, key=lambda …)`: what is gone when the call has ended."""
+    found = set[ast.AST]()
+    for call in (n for n in walk(node) if isinstance(n, ast.Call)):
+        by = call.func
+        own = isinstance(by, ast.Name) and by.id in _GOING_THROUGH and by.id not in bound and known(by.id)
+        joins = isinstance(by, ast.Attribute) and by.attr == "join" and isinstance(by.value, ast.Constant)
+        if not (own or joins) or any(isinstance(n, (ast.NamedExpr, *_WAITING)) for n in walk(call)):
+            continue
+        found |= {a for a in call.args if isinstance(a, ast.GeneratorExp)}
+        keyed = own and isinstance(by, ast.Name) and by.id in ("sorted", "min", "max")
+        found |= {k.value for k in call.keywords if keyed and k.arg == "key" and isinstance(k.value, ast.Lambda)}
+    return {n for n in found if not (isinstance(n, ast.Lambda) and (n.args.defaults or n.args.kw_defaults))}
+
+
+_GOING_THROUGH = frozenset({"all", "any", "dict", "frozenset", "list", "max", "min", "set", "sorted", "sum", "tuple"})
 
 
 @lru_cache(maxsize=64)
@@ -115,7 +142,9 @@ class CheckedCalls(CheckedLemmas):
         arguments = {n: v if isinstance(v, Term) else const(v.value) for n, v in bound.arguments.items()}
         names = self.subjects[side.which].names
         self._need(not asks_who_calls(node, names.frame_readers), "a function that asks who calls it")
-        alone = stands_alone(node, "." in str(event.key.args[1]), [names.tree, *names.trees])
+        named = self.acts.look(event.key.args[1]) != "lambda" if event.key.op == Op.CALL else True
+        known = names.is_builtin if named else None
+        alone = stands_alone(node, "." in str(event.key.args[1]), [names.tree, *names.trees], known)
         self._need(alone, "a function bound to where it stands")
         ended = any(s.names.lives_count_in(s.node) for s in self.subjects) or names.lives_count_in(node)
         kept = ended and not lazily and not side.frames and keeps_nothing(self.subjects[side.which].node, node)

@@ -13,6 +13,7 @@ from functools import lru_cache
 from dreck.model.ir.graph import Node
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
+from dreck.proof.assumptions import LIVES
 from dreck.proof.certificate import (
     Alone,
     Back,
@@ -43,6 +44,8 @@ class Checker(CheckedCalls):
         checked: set[int] = set()
         try:
             for which, subject in enumerate(self.subjects):
+                told = LIVES in self.acts.listed or not subject.names.takes_lives_as_plain
+                self._need(told, "lifetimes are taken to be plain, and that is not said")
                 self._constants(which, subject.node)
             self._run(certificate.state.copy(), certificate.log, {})
             while self.pending:

@@ -15,7 +15,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.source.functions import FunctionNode
-from dreck.source.libraries import LibraryModule, ReadModule, is_compiled
+from dreck.source.libraries import LibraryModule, ReadModule, is_compiled, library_module
 from dreck.source.walking import walk
 
 _FORBIDDEN = frozenset({"__getattribute__", "__init_subclass__", "__mro_entries__", "__class__"})
@@ -71,7 +71,7 @@ class _Libraries:
     """What is installed, and files of the project that were not looked into, asked for one word."""
 
     word: str
-    find: Callable[[str], LibraryModule | None]
+    find: Callable[[str], LibraryModule | None] = library_module
     asked: set[str] = field(default_factory=set)
 
     def is_builtin(self, base: ast.expr) -> bool:

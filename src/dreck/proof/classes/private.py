@@ -20,7 +20,8 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
     names = table.names
     nodes = (n for tree in (names.tree, *names.trees) for n in every_node(tree))
     written = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and n.name == name]
-    if len(written) != 1 or written[0].decorator_list or written[0] not in table.classes[kind].body:
+    home = table.classes.get(kind)
+    if len(written) != 1 or written[0].decorator_list or home is None or written[0] not in home.body:
         return None
     stored = Speech.of(names)
     if any(map(stored.is_stored_by_name, TAKING_PART)):

@@ -46,7 +46,8 @@ def looks_into(node: ast.AST, owner: ast.ClassDef | None = None) -> str:
     """What it asks for all that a class or a module has; '' when nothing. What an object itself holds is no matter:
     `vars(self)` in a method of `owner`, where that makes no classes."""
     makes = owner is None or any(ast.unparse(base).endswith(_OF_CLASSES) for base in owner.bases)
-    held = {id(part) for n in walk(node) for part in [*_of_one(n), *([] if makes else _of_self(n))]}
+    own = _of_variables if isinstance(node, FunctionNode) else _of_nothing
+    held = {id(part) for n in walk(node) for part in [*own(n), *_of_one(n), *([] if makes else _of_self(n))]}
     return _asks(node, _LOOKING_INTO, held)
 
 
@@ -59,11 +60,21 @@ def _of_self(n: ast.AST) -> list[ast.AST]:
     return []
 
 
-def _of_one(n: ast.AST) -> list[ast.AST]:
-    """What asks by one name that stands there, puts something there, or asks a function for its own variables."""
+def _of_nothing(n: ast.AST) -> list[ast.AST]:
+    return []
+
+
+def _of_variables(n: ast.AST) -> list[ast.AST]:
+    """`vars()` in a function gives its variables."""
     match n:
         case ast.Call(func=ast.Name(id="vars" | "dir") as asked, args=[], keywords=[]):
             return [asked]
+    return []
+
+
+def _of_one(n: ast.AST) -> list[ast.AST]:
+    """What asks by one name that stands there, or puts something there."""
+    match n:
         case ast.Attribute(attr="__dict__", ctx=ast.Store()):
             return [n]
         case ast.Subscript(value=ast.Attribute(attr="__dict__") as held, slice=ast.Constant()):
