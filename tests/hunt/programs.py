@@ -14,6 +14,17 @@ from tests.hunt.tables import asked_otherwise, with_table
 NAMES = ("a", "b", "c", "x", "y")
 
 
+_ROWS = (
+    "{other} = sum({inside})", "{other} = any(i > {name} for i in (0, 1))", '{other} = ",".join(str({name}) for i in (1, 2))',
+    "{other} = sorted((1, 2), key=lambda i: i * {name})", "{other} = max(list({inside}), key=lambda i: -i)",
+    "{other} = sum({rows}, ({name} := 3))",
+)  # fmt: skip
+_ROWS_LATER = (
+    "g = {rows}", "g = zip({rows}, (1, 2))", "g = (lambda: [{name}])()", "g = list((lambda: {name}) for i in (1, 2))",
+    "{other} = list(g)", "{other} = list(g)", "{other} = [h() for h in list(g)]",
+)  # fmt: skip
+
+
 class Maker:
     """Makes one random function."""
 
@@ -23,6 +34,8 @@ class Maker:
 
     def function(self) -> str:
         body = ["x = 0", *(["r = []"] if self.pick.random() < 0.5 else []), *self.block(3, loop=False)]
+        if any("list(g)" in line for line in body):
+            body.insert(0, "g = ()")
         if self.pick.random() < 0.8:
             body.append(f"return {self.pick.choice((self.value(), self.value(), '(x, r)'))}")
         return with_table("def f(a, b, c, o, ev, xs):\n" + "\n".join(f"    {line}" for line in body) + "\n")
@@ -34,7 +47,7 @@ class Maker:
         return lines
 
     def statement(self, depth: int, loop: bool) -> list[str]:
-        kinds = ["assign", "event", "exit", "attr", "aug"]
+        kinds = ["assign", "event", "exit", "attr", "aug", *(["rows"] if self.pick.random() < 0.3 else [])]
         if depth > 0:
             kinds += ["if"] * 6 + ["for", "for", "try", "while", "finally", "with", "match"]
         return getattr(self, "s_" + self.pick.choice(kinds))(depth, loop)
@@ -49,6 +62,12 @@ class Maker:
         if self.pick.random() < 0.3:
             return [self.pick.choice(("r.append(x)", "r.append(o.p)", "r.append(1)", "x = r", "x = len(r)"))]
         return [self.event()]
+
+    def s_rows(self, depth: int, loop: bool) -> list[str]:
+        """What sees variables as they are: at once, or when it is gone through later."""
+        name, other = self.pick.choice("abx"), self.pick.choice("abx")
+        rows = f"({name} + i for i in (1, 2))"
+        return [self.pick.choice((*_ROWS, *_ROWS_LATER)).format(name=name, other=other, rows=rows, inside=rows[1:-1])]
 
     def s_attr(self, depth: int, loop: bool) -> list[str]:
         place = self.pick.choice(("o.p", "o.q", "o.p", "o['k']", "o[0]"))

@@ -240,7 +240,7 @@ def test_classes_are_what_python_makes_of_them():
             for name in ("size", "kilos", "n", "missing", "__eq__"):
                 asked += 1
                 found = classes.found(kind, name)
-                if found is None:
+                if found is None or classes.is_stored(name):  # what is set later no statement of a class tells
                     continue
                 known += 1
                 real = inspect.getattr_static(space[kind], name)

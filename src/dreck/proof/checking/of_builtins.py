@@ -2,7 +2,8 @@
 
 import ast
 import builtins
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
 from dreck.model.names.library_bases import built_ins_above
@@ -22,6 +23,7 @@ _ASKED = frozenset(
     f"__{word}__" for word in (*_QUESTIONS.split(), *_OPERATORS.split(), *(f"r{word}" for word in _OPERATORS.split()))
 )
 """The special methods that asking, comparing and working out come to."""
+_MOST_FILES = 120
 _TOLD = ("__str__", "__repr__", "__format__")
 
 
@@ -86,20 +88,46 @@ class _Words:
         self.classes: dict[str, list[ast.ClassDef]] = {}
         self.imports: dict[str, set[str]] = {}
         self.modules: dict[str, set[str]] = {}
-        self.bound: set[str] = set()
-        for n in (n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)):
+        self.bound = Counter[str]()
+        self.named: dict[str, list[ast.expr]] = {}
+        """What a name stands for where a statement gives it another one."""
+        pending = {id(tree): (tree, names.called(tree)) for tree in (names.tree, *names.trees, *names.others)}
+        known = set(pending)
+        while pending and len(known) < _MOST_FILES:
+            for tree, called in pending.values():
+                self._read(tree, called)
+            pending = {key: found for key, found in self._further(names) if key not in known}
+            known |= pending.keys()
+
+    def _further(self, names: ModuleNames) -> Iterator[tuple[int, tuple[ast.Module, str]]]:
+        """Files of the project that hold bases of classes, and have not been read."""
+        bases = [b for nodes in self.classes.values() for n in nodes for b in n.bases]
+        for base in (b.value if isinstance(b, ast.Subscript) else b for b in bases):
+            for source in self._sources(base, _last(base)) if _last(base) not in self.classes else ():
+                module = source.rpartition(".")[0]
+                found = names.module_called(module) if module and names.is_of_project(source) else None
+                if found is not None:
+                    yield id(found.tree), (found.tree, module)
+
+    def _read(self, tree: ast.Module, called: str) -> None:
+        """`called`: what the module is called, from which its relative imports start."""
+        for n in every_node(tree):
             match n:
                 case ast.ClassDef(name=name):
                     self.classes.setdefault(name, []).append(n)
                 case ast.ImportFrom(module=of, names=aliases, level=level):
+                    above = called.split(".")[: -level or None] if called and level else []
+                    home = ".".join([*above, *filter(None, [of])]) if above else f"{'.' * level}{of or ''}"
                     for a in aliases:
-                        self.imports.setdefault(a.asname or a.name, set()).add(f"{'.' * level}{of or ''}.{a.name}")
+                        self.imports.setdefault(a.asname or a.name, set()).add(f"{home}.{a.name}")
                 case ast.Import(names=aliases):
                     for a in aliases:
                         bound = a.asname or a.name.partition(".")[0]
                         self.modules.setdefault(bound, set()).add(a.name if a.asname else bound)
                 case ast.arg(arg=name):
-                    self.bound.add(name)
+                    self.bound[name] += 1
+                case ast.Assign(targets=[ast.Name(id=name)], value=ast.Name() | ast.Attribute() as value):
+                    self.named.setdefault(name, []).append(value)
                 case ast.alias():
                     pass
                 case _:
@@ -113,8 +141,12 @@ class _Words:
         word = _last(e)
         if word in seen:
             return False
-        if not word or (isinstance(e, ast.Name) and word in self.bound):
+        if not word:
             return True
+        if isinstance(e, ast.Name) and word in self.bound:
+            others = self.named.get(word, [])
+            alone = len(others) == self.bound[word] and word not in self.classes and word not in self.imports
+            return not alone or any(self.may_lead(other, wanted, seen | {word}) for other in others)
         found = self.classes.get(word, [])
         sources = self._sources(e, word)
         above = [built_ins_above(source) for source in sources if not self._is_of_files(source)]
