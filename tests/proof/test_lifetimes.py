@@ -62,6 +62,7 @@ def judged(folder: Path, yard: str, given: str, beside: str = "", **wanted: obje
         ("import beside\n", "beside.rounded(weight)", KEPT),
         ("from beside import Permit\n", "weight", DYING),
         (HELD.format("WeakSet()"), "weight", ""),
+        ("from beside import rounded\n\n\ndef finalize(load):\n    return load\n\n\n", "finalize(weight)", KEPT),
     ],
 )
 def test_nothing_here_leads_to_who_notices(tmp_path, yard, given, beside):
@@ -79,6 +80,8 @@ def test_nothing_here_leads_to_who_notices(tmp_path, yard, given, beside):
         (HELD.format("WeakSet()"), "len(_held)", ""),
         (HELD.format("WeakSet()"), "_hold(load)", ""),
         (HELD.format("finalize(print, print)"), "weight", ""),
+        ("from weakref import finalize\n\n\ndef held(load):\n    finalize(load, print)\n\n\n", "weight", ""),
+        ("from beside import finalize\n\n\ndef held(load):\n    finalize(load, print)\n\n\n", "weight", "from weakref import finalize"),
         ("import weakref\n\n_held = [weakref.ref(print, print)]\n\n\n", "weight", ""),
         ("import gc\n\n\ndef held():\n    return gc.get_objects()\n\n\n", "weight", ""),
         (DYING, "weight", ""),

@@ -22,11 +22,13 @@ _DRIVEN = frozenset({"contextmanager", "asynccontextmanager", "fixture"})
 @once_per_tree
 def tells_of_deaths(tree: ast.Module) -> bool:
     """Whether anything in a module may do another thing when a variable lets go of its object earlier or later."""
-    return any(_tells(n) for n in every_node(tree))
+    return any(_tells(n, tree) for n in every_node(tree))
 
 
-def _tells(n: ast.AST) -> bool:
+def _tells(n: ast.AST, tree: ast.Module) -> bool:
     match n:
+        case ast.Name(id="finalize") | ast.Attribute(attr="finalize"):
+            return _may_mean_that_of_weakref(tree)
         case ast.FunctionDef(name="__del__") | ast.Attribute(attr="__del__") | ast.Name(id="__del__"):
             return True
         case ast.Constant(value="__del__"):
@@ -41,15 +43,24 @@ def _tells(n: ast.AST) -> bool:
 
 
 @once_per_tree
+def _may_mean_that_of_weakref(tree: ast.Module) -> bool:
+    """Whether `finalize` may be what the library calls so: it, its module, or who knows what is imported."""
+    told = {n.name.rpartition(".")[2] for n in every_node(tree) if isinstance(n, ast.alias)}
+    modules = {n.module for n in every_node(tree) if isinstance(n, ast.ImportFrom)}
+    texts = any(isinstance(n, ast.Constant) and n.value == "weakref" for n in every_node(tree))
+    return bool(told & {"finalize", "weakref", "*"}) or "weakref" in modules or texts
+
+
+@once_per_tree
 def has_the_last_word(tree: ast.Module) -> bool:
     """Whether something in a module is run when an object dies, or asks who holds it: no weak reference alone."""
-    return any(_is_loud(n) for n in every_node(tree))
+    return any(_is_loud(n, tree) for n in every_node(tree))
 
 
-def _is_loud(n: ast.AST) -> bool:
+def _is_loud(n: ast.AST, tree: ast.Module) -> bool:
     if isinstance(n, ast.Call) and _word(n.func) in ("ref", "proxy", "WeakMethod"):
         return len(n.args) > 1 or bool(n.keywords)
-    return _tells(n) and not (isinstance(n, ast.alias | ast.ImportFrom) or _word(n) in _HELD_WEAKLY)
+    return _tells(n, tree) and not (isinstance(n, ast.alias | ast.ImportFrom) or _word(n) in _HELD_WEAKLY)
 
 
 _HELD_WEAKLY = frozenset({"weakref", "WeakKeyDictionary", "WeakValueDictionary", "WeakSet", "WeakMethod"})
@@ -74,7 +85,7 @@ def comes_to_watchers(function: ast.AST, tree: ast.Module, beyond: Callable[[ast
             continue
         seen.add(node)
         for n in walk(node):
-            if _tells(n):
+            if _tells(n, home):
                 return True
             pending += [(found, home) for found in _named_in(home).get(_word(n), ())]
             pending += beyond(n)

@@ -25,6 +25,8 @@ class Passed:
     """Bound there, and perhaps read afterwards."""
     known: frozenset[str]
     """Perhaps bound where the run begins."""
+    handed_back: frozenset[str]
+    """Needed for no more than to be given back as they came, where the run is left before its end."""
 
 
 def passed_by(function: FunctionNode, body: Sequence[ast.stmt]) -> Passed:
@@ -37,8 +39,9 @@ def passed_by(function: FunctionNode, body: Sequence[ast.stmt]) -> Passed:
     results = read_after & _all(p.binds | p.may_bind | p.drops for p in here)
     first, surely = _live(here), _surely(here, entries)
     kept = frozenset(n for p in here for q in p.next if q not in within for n in (results & live[q]) - surely[p])
-    needed = kept | _all(first[p] for p in entries)
-    return Passed(needed, results, _all(perhaps[p] for p in entries))
+    read = _all(first[p] for p in entries)
+    at_end = bound_when_left(function, body, None)
+    return Passed(kept | read, results, _all(perhaps[p] for p in entries), (kept - read) & at_end)
 
 
 def surely_bound_before(function: FunctionNode, body: Sequence[ast.stmt]) -> frozenset[str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.control_flow import own_of_comprehensions
-from dreck.model.views.liveness import passed_by
+from dreck.model.views.liveness import passed_by, surely_bound_before
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -99,7 +99,8 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     lasting = ((scene.scope.captured & _kept_by_functions(scene.node, aside)) | scene.scope.deleted) & bound
     results = [n for n in seen if n in local and (n in told.results or n in lasting)]
     kept = lasting - told.results
-    given = [n for n in seen if n in local & told.known and (n in told.needed or n in kept)]
+    unsure = told.handed_back - surely_bound_before(scene.node, block.body) if told.handed_back else frozenset[str]()
+    given = [n for n in seen if n in local & told.known and (n in told.needed - unsure or n in kept)]
     around = _bound_around(scene) - local - scene.scope.declared_global
     given += [n for n in seen if n in around and any(m.id == n and isinstance(m.ctx, ast.Load) for m in order)]
     return given, [] if leaves(block.body) and own_statements(block.body, ast.Return) else results

@@ -28,8 +28,8 @@ def what_is_asked(
 ) -> Around:
     """What `name` asks for beyond the names that it says.
 
-    Where all that one module holds more are private functions, to come to the module is not enough (`private-names`,
-    unless `doubted`): something has to list what it holds.
+    Where all that one module holds more are private functions, it is not enough that a function it leads to comes to
+    the module (`private-names`, unless `doubted`): something has to list what it holds.
     """
     trees = sides[0].tree, sides[1].tree
     held, members = held_apart(*trees), members_apart(*trees)
@@ -42,7 +42,7 @@ def what_is_asked(
         one = sides[0].functions[function]
         into = looks_into(one.node, one.owner)
         around = looks_around(one.node) if held else ""
-        if private:
+        if private and function != name:  # what it does itself may be just to look for such a name
             opened, listed = opened or bool(around), listed or into
             around = lists_a_module(one.node)
         if around or (members and into):
