@@ -84,23 +84,22 @@ def test_on_a_terminal_and_as_json(yard, call):
 
 LINE = """\
 def sort(loads, log):
-    done = []
-    for load in loads:
-        # keep what is worth it
-        if load.dry:
-            log.weigh(load)
-            if load.kilos > 3:
-                log.take(load)
-                if load.clear:
-                    log.stamp(load)
+    if loads:
+        done = []
+        for load in loads:
+            # keep what is worth it
+            if load.dry:
+                log.weigh(load)
+                if load.kilos > 3:
+                    log.take(load)
                     log.keep(load)
 
-        # what comes next
-        if load.last:
-            done.append(load)
-        elif load.first:
-            log.begin(load)
-    return done
+            # what comes next
+            if load.last:
+                done.append(load)
+        return done
+    else:
+        raise ValueError(loads)
 """
 
 
@@ -148,3 +147,32 @@ def test_a_gate_writes_nothing(yard, call):
     assert call("untangle", f"{yard}::plain", "--gate").returncode == 0
     refused = call("untangle", yard, "--gate", "--write")
     assert refused.returncode == 2 and "--gate writes nothing" in refused.stderr
+
+
+WHOLE = """\
+def sort(loads, log):
+    done = []
+    for load in loads:
+        # keep what is worth it
+        if load.dry:
+            log.weigh(load)
+            if load.kilos > 3:
+                log.take(load)
+                if load.clear:
+                    log.stamp(load)
+                    log.keep(load)
+
+        # what comes next
+        if load.last:
+            done.append(load)
+        elif load.first:
+            log.begin(load)
+    return done
+"""
+
+
+def test_a_smaller_cut_is_offered_beside_the_whole(tmp_path):
+    yard = tmp_path / "line.py"
+    yard.write_text(WHOLE)
+    best = dreck.offer(yard).offers[0]
+    assert (best.steps, best.line, best.last, best.verdict) == (("named-block",), 8, 11, "proved")

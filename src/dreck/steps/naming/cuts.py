@@ -17,6 +17,7 @@ _FEWEST_LINES = 4
 _MOST_IN = 5
 _MOST_OUT = 2
 _MOST_OF_IT = 0.7
+_SMALLER = 0.25
 _LEAST_GAIN = 4
 """Tangle that has to be gone, both functions together."""
 
@@ -34,6 +35,10 @@ class Cut:
     @property
     def gain(self) -> float:
         return self.before - self.after
+
+    @property
+    def lines(self) -> int:
+        return self.last - self.first + 1
 
 
 def block_of_lines(function: FunctionNode, first: int, last: int) -> Block | None:
@@ -75,13 +80,22 @@ def _below(s: ast.stmt, loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[B
             yield Block(inner, inner[0], False, (*loops, s) if in_loop else loops, in_loop or (at_end and plain))
 
 
-def best_cuts(scene: Scene) -> list[Cut]:
-    """The set of cuts, none inside another, that together take most off the reader; best first.
+def best_cuts(scene: Scene, most: int) -> list[Cut]:
+    """The set of cuts, none inside another, that together take most off the reader, best first, up to `most`; then as
+    many smaller ones, for where those cannot be made.
 
     Where none can be told its ways out, all are there, for the reason to be said.
     """
     every = list(_candidates(scene))
-    found = sorted([cut for cut in every if tells_apart(cut.block)] or every, key=lambda cut: cut.last)
+    found = [cut for cut in every if tells_apart(cut.block)] or every
+    whole = (scene.node.end_lineno or scene.node.lineno) - scene.node.body[0].lineno + 1
+    best = _together(found)[:most]
+    return [*best, *_together([cut for cut in found if cut not in best and cut.lines <= _SMALLER * whole])[:most]]
+
+
+def _together(found: list[Cut]) -> list[Cut]:
+    """Of cuts those that go together and bring most, as an optimal choice of intervals (weighted scheduling)."""
+    found = sorted(found, key=lambda cut: cut.last)
     ends = [cut.last for cut in found]
     best: list[tuple[float, tuple[Cut, ...]]] = [(0.0, ())]
     for at, cut in enumerate(found):

@@ -39,7 +39,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     if scene.wishes.lines is not None:
         yield from _asked(scene, *scene.wishes.lines)
         return
-    for cut in best_cuts(scene)[:_OFFERED]:
+    for cut in best_cuts(scene, _OFFERED):
         yield from _attempt(scene, cut.block, cut)
 
 
