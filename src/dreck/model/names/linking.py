@@ -6,7 +6,7 @@ A name of the neighbour that its functions, classes and tables read gets the nei
 
 import ast
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
 from weakref import WeakKeyDictionary
@@ -51,6 +51,7 @@ class LinkedNames(ModuleNames):
         self._bases: set[tuple[str, str]] = set()
         self._taken = 0
         super().__init__(tree)
+        self._note_neighbours()
         self._imported: set[str] = set()
         self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[ModuleNames, str]] = {}
@@ -103,6 +104,26 @@ class LinkedNames(ModuleNames):
             return self._foreign_sources[e.id]
         return super().stands_for(e)
 
+    def _note_neighbours(self) -> None:
+        """What is imported from beside this file comes from a module of the project, as it is called from outside."""
+        for name, source in self._from_beside(self.tree, self.path):
+            self._note_source(name, source)
+
+    def _from_beside(self, tree: ast.Module, path: Path) -> Iterator[tuple[str, str]]:
+        for s in tree.body:
+            place = _place_of(s, path) if isinstance(s, ast.ImportFrom) and s.level else None
+            if isinstance(s, ast.ImportFrom) and place is not None and self._root in place.parents:
+                module = ".".join(place.relative_to(self._root).parts)
+                yield from ((alias.asname or alias.name, f"{module}.{alias.name}") for alias in s.names)
+
+    def _source_in(self, theirs: ModuleNames, name: str) -> str:
+        """Where what another file of the project calls so comes from."""
+        source = theirs.stands_for(ast.Name(name, ast.Load()))
+        path = self.places.get(id(theirs.tree))
+        if source or path is None or not theirs.is_bound_once(name):
+            return source
+        return dict(self._from_beside(theirs.tree, path)).get(name, "")
+
     def _link(self, s: ast.ImportFrom, path: Path, read: Reader) -> None:
         file = file_of(s, path) or package_of(s, path)
         tree = read(file) if file is not None else None
@@ -145,7 +166,7 @@ class LinkedNames(ModuleNames):
         foreign = f"{module}.{name}"
         if foreign not in self._foreign:
             self._foreign.add(foreign)
-            self._foreign_sources[foreign] = theirs.stands_for(ast.Name(name, ast.Load()))
+            self._foreign_sources[foreign] = self._source_in(theirs, name)
             self._wanted.append((theirs, module, name))
         return foreign
 
