@@ -11,8 +11,9 @@ from functools import lru_cache
 from pathlib import Path
 from weakref import WeakKeyDictionary
 
-from dreck.model.names.lives import Place
+from dreck.model.names.lives import Place, named_in
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
 from dreck.source.libraries import LibraryModule, ReadModule
@@ -50,6 +51,8 @@ class LinkedNames(ModuleNames):
         self._wanted: list[tuple[ModuleNames, str, str]] = []
         self._bases: set[tuple[str, str]] = set()
         self._taken = 0
+        self._homes: dict[int, LibraryModule] = {}
+        self._imports: dict[int, dict[str, str]] = {}
         super().__init__(tree)
         self._note_neighbours()
         self._imported: set[str] = set()
@@ -177,15 +180,46 @@ class LinkedNames(ModuleNames):
             theirs, module, name = self._wanted.pop(at)
             self._take(theirs, module, name, f"{module}.{name}")
 
-    def _defined_elsewhere(self, e: ast.AST) -> list[Place]:
-        """As it stands in its own file, and as it is here, where its names are told apart."""
-        name = self.canonical(e.id) if isinstance(e, ast.Name) else ""
-        if isinstance(e, ast.Attribute) and isinstance(e.value, ast.Name):
-            name = self.of_module(e.value.id, e.attr)
-        found = self.definitions.get(name) if "." in name else None
-        original = self.originals.get(id(found)) if found is not None else None
-        home = next((tree for tree in self.trees if original in tree.body), None)
-        return [(found, self.tree), (original, home)] if found and original and home else []
+    def _defined_elsewhere(self, e: ast.AST, home: ast.Module) -> list[Place]:
+        """The functions, classes and values of other files of the project that an expression names."""
+        of = e.value if isinstance(e, ast.Attribute) else e
+        source = self._imports_in(home).get(of.id, "") if isinstance(of, ast.Name) else ""
+        whole = f"{source}.{e.attr}" if source and isinstance(e, ast.Attribute) else source
+        return list(self._standing(whole, set())) if whole else []
+
+    def _standing(self, source: str, seen: set[str]) -> Iterator[Place]:
+        """What `module.name` stands for, wherever it was imported from in turn."""
+        module, _, name = source.rpartition(".")
+        if module in ("weakref", "gc"):
+            yield ast.Name("weakref", ast.Load()), self.tree
+        found = self.module_called(module) if module and source not in seen and self.is_of_project(source) else None
+        if found is None:
+            return
+        seen.add(source)
+        self._homes[id(found.tree)] = found
+        yield from ((value, found.tree) for value in named_in(found.tree).get(name, ()))
+        imports = self._imports_in(found.tree)
+        stars = (n for n in found.tree.body if isinstance(n, ast.ImportFrom) and n.names[0].name == "*")
+        further = [f"{found.absolute(n.module, n.level)}.{name}" for n in stars]
+        for other in [*further, *([imports[name]] if name in imports else [])]:
+            yield from self._standing(other, seen)
+
+    def _imports_in(self, tree: ast.Module) -> dict[str, str]:
+        """Where what a file imports comes from, wherever in it that is done."""
+        if id(tree) not in self._imports:
+            called = self.called(tree)
+            home = self._homes.get(id(tree)) or (self.module_called(called) if called else None)
+            found: dict[str, str] = {}
+            for n in every_node(tree):
+                match n:
+                    case ast.Import(names=names):
+                        whole = ((a.asname, a.name, a.name.partition(".")[0]) for a in names)
+                        found |= {mine or root: name if mine else root for mine, name, root in whole}
+                    case ast.ImportFrom(module=of, names=names, level=level) if home is not None or not level:
+                        module = home.absolute(of, level) if home is not None else of or ""
+                        found |= {a.asname or a.name: f"{module}.{a.name}" for a in names}
+            self._imports[id(tree)] = found
+        return self._imports[id(tree)]
 
     def canonical(self, name: str) -> str:
         return self._aliases.get(name, name)

@@ -27,19 +27,35 @@ def tells_of_deaths(tree: ast.Module) -> bool:
 
 def _tells(n: ast.AST, tree: ast.Module) -> bool:
     match n:
-        case ast.Name(id="finalize") | ast.Attribute(attr="finalize"):
-            return _may_mean_that_of_weakref(tree)
         case ast.FunctionDef(name="__del__") | ast.Attribute(attr="__del__") | ast.Name(id="__del__"):
             return True
         case ast.Constant(value="__del__"):
             return True
-        case ast.Name(id=word) | ast.Attribute(attr=word):
-            return word.rpartition(".")[2] in _WATCHERS
+        case ast.Name() | ast.Attribute():
+            word = _meant(n, tree)
+            return word in _WATCHERS and (word != "finalize" or _may_mean_that_of_weakref(tree))
         case ast.alias(name=name):
             return not _WATCHERS.isdisjoint(name.split("."))
         case ast.ImportFrom(module=str() as module):
             return not _WATCHERS.isdisjoint(module.split("."))
     return False
+
+
+def _meant(n: ast.AST, tree: ast.Module) -> str:
+    """The last word of an expression; for a name that is imported, what it is called where it comes from: `weakref` for
+    all that comes out of that module and is none of those told apart."""
+    return _imported(tree).get(n.id, n.id) if isinstance(n, ast.Name) else _word(n)
+
+
+@once_per_tree
+def _imported(tree: ast.Module) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for n in every_node(tree):
+        for alias in n.names if isinstance(n, ast.Import | ast.ImportFrom) else ():
+            last = alias.name.rpartition(".")[2]
+            weak = isinstance(n, ast.ImportFrom) and n.module == "weakref" and last not in _WATCHERS
+            found[alias.asname or last] = "weakref" if weak else last
+    return found
 
 
 @once_per_tree
@@ -58,9 +74,12 @@ def has_the_last_word(tree: ast.Module) -> bool:
 
 
 def _is_loud(n: ast.AST, tree: ast.Module) -> bool:
-    if isinstance(n, ast.Call) and _word(n.func) in ("ref", "proxy", "WeakMethod"):
-        return len(n.args) > 1 or bool(n.keywords)
-    return _tells(n, tree) and not (isinstance(n, ast.alias | ast.ImportFrom) or _word(n) in _HELD_WEAKLY)
+    if isinstance(n, ast.alias | ast.ImportFrom):
+        return isinstance(n, ast.alias) and n.name.rpartition(".")[2] in _WATCHERS - _HELD_WEAKLY
+    if isinstance(n, ast.Call) and (len(n.args) > 1 or n.keywords):
+        weak = _word(n.func) in ("ref", "proxy", "WeakMethod") or _meant(n.func, tree) in _HELD_WEAKLY
+        return weak or _tells(n, tree)
+    return _tells(n, tree) and _meant(n, tree) not in _HELD_WEAKLY
 
 
 _HELD_WEAKLY = frozenset({"weakref", "WeakKeyDictionary", "WeakValueDictionary", "WeakSet", "WeakMethod"})
@@ -71,11 +90,13 @@ Place = tuple[ast.AST, ast.Module]
 """A definition and the tree that it stands in."""
 
 
-def comes_to_watchers(function: ast.AST, tree: ast.Module, beyond: Callable[[ast.AST], Iterable[Place]]) -> bool:
+def comes_to_watchers(
+    function: ast.AST, tree: ast.Module, beyond: Callable[[ast.AST, ast.Module], Iterable[Place]]
+) -> bool:
     """Whether a function, or what it leads to by the names it says, holds something weakly or speaks when it dies.
 
-    In the file that a definition stands in every word of it is such a name; `beyond` are definitions of other files
-    that an expression names.
+    In the file that a definition stands in every word of it is such a name; `beyond` is what stands in other files and
+    an expression of a file names.
     """
     pending: list[Place] = [(function, tree)]
     seen = set[ast.AST]()
@@ -87,13 +108,13 @@ def comes_to_watchers(function: ast.AST, tree: ast.Module, beyond: Callable[[ast
         for n in walk(node):
             if _tells(n, home):
                 return True
-            pending += [(found, home) for found in _named_in(home).get(_word(n), ())]
-            pending += beyond(n)
+            pending += [(found, home) for found in named_in(home).get(_word(n), ())]
+            pending += beyond(n, home)
     return False
 
 
 @once_per_tree
-def _named_in(tree: ast.Module) -> dict[str, list[ast.AST]]:
+def named_in(tree: ast.Module) -> dict[str, list[ast.AST]]:
     """The functions, classes and values of a file by the last word of what they are called, variables left out."""
     found: dict[str, list[ast.AST]] = {}
     inside = {n for f in every_node(tree) if isinstance(f, _FUNCTIONS) for s in f.body for n in walk(s)}

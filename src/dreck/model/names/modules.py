@@ -101,8 +101,8 @@ class ModuleNames:
             self._watched[function] = loud or comes_to_watchers(function, self.tree, self._defined_elsewhere)
         return self._watched[function]
 
-    def _defined_elsewhere(self, e: ast.AST) -> list[Place]:
-        """What an expression names that stands in another file."""
+    def _defined_elsewhere(self, e: ast.AST, home: ast.Module) -> list[Place]:
+        """What an expression of a file names that stands in another one."""
         return []
 
     @cached_property

@@ -3,7 +3,7 @@
 import ast
 import builtins
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -247,14 +247,25 @@ def _names_in(node: ast.ClassDef) -> Iterator[str]:
 
 def attributes_of(tree: ast.Module) -> set[str]:
     """Every attribute name a module speaks of or defines in a class."""
-    found: set[str] = set()
-    for node in every_node(tree):
-        match node:
+    classes = (n for n in every_node(tree) if isinstance(n, ast.ClassDef))
+    return attributes_said(every_node(tree)).union(*map(_names_in, classes))
+
+
+def attributes_said(nodes: Iterable[ast.AST]) -> set[str]:
+    """The attributes that code speaks of: by reading them, in a pattern, or as a text (`hasattr(load, "wet")`)."""
+    found = set[str]()
+    for n in nodes:
+        match n:
             case ast.Attribute(attr=attr):
                 found.add(attr)
-            case ast.ClassDef():
-                found.update(_names_in(node))
+            case ast.MatchClass(kwd_attrs=attrs):
+                found.update(attrs)
+            case ast.Constant(value=str() as text) if len(text) < _LONGEST_NAME:
+                found.update(part for part in text.split(".") if part.isidentifier())
     return found
+
+
+_LONGEST_NAME = 200
 
 
 def _methods_apart(old: Module, new: Module) -> dict[str, str]:

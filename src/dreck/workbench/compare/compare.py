@@ -15,6 +15,7 @@ from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
 from dreck.proof.surroundings.module_diff import (
     Changed,
+    attributes_said,
     broken_at_import,
     changed_between,
     defined_otherwise,
@@ -274,7 +275,7 @@ class _Judging:
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
         if around := self._looks_around(name).reason:
             return around
-        attributes = {n.attr for n in walk(node) if isinstance(n, ast.Attribute)} & changed.attributes.keys()
+        attributes = attributes_said(walk(node)) & changed.attributes.keys()
         if attributes:
             return f"{min(attributes)} {changed.attributes[min(attributes)]}"
         hook = min(changed.hooks, default="") if changed.hooks and self._calls_beyond(name) else ""
