@@ -1155,3 +1155,11 @@ def test_files_beside_are_looked_into_where_that_is_sound(tmp_path, case):
 )
 def test_a_comprehension_binds_names_of_its_own(module, count):
     assert len(bindings_of(ast.parse(module)).of["X"]) == count
+
+
+def test_a_module_that_a_helper_gives_is_listed():
+    head = "import sys\n\n\ndef me():\n    return sys.modules[__name__]\n\n\n"
+    asks = "def f(x):\n    return {}\n"
+    for code in ("len(me().__dict__)", "sorted(vars(me()))"):
+        texts = [head + more + asks.format(code) for more in ("", "def _told(x):\n    return x\n\n\n")]
+        assert dreck.compare(*texts, only="f", trial=False).status == "unsettled"

@@ -27,14 +27,19 @@ def inherited_before(old: ModuleNames, new: ModuleNames) -> Iterator[tuple[str, 
 
 
 def classes_in(tree: ast.Module) -> dict[str, ast.ClassDef]:
-    """The classes of a file by their whole names, those inside classes and functions included."""
-    found: dict[str, ast.ClassDef] = {}
+    """The classes of a file by their whole names, those inside classes and functions included: the first of a name."""
+    return {name: kinds[0] for name, kinds in all_classes_in(tree).items()}
+
+
+def all_classes_in(tree: ast.Module) -> dict[str, list[ast.ClassDef]]:
+    """The same, with all classes of a name."""
+    found: dict[str, list[ast.ClassDef]] = {}
     pending: list[tuple[str, list[ast.stmt]]] = [("", tree.body)]
     while pending:
         before, body = pending.pop()
         for s in statements_of(body):
             if isinstance(s, ast.ClassDef):
-                found.setdefault(before + s.name, s)
+                found.setdefault(before + s.name, []).append(s)
             if isinstance(s, (*_FUNCTIONS, ast.ClassDef)):
                 pending.append((f"{before}{s.name}.", s.body))
     return found

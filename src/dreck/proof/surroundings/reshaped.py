@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.implicit import EVERY_SPECIAL
-from dreck.proof.surroundings.inherited import classes_in
+from dreck.proof.surroundings.inherited import all_classes_in, classes_in
 from dreck.source.functions import FunctionNode
 
 _RECORD = frozenset(
@@ -37,6 +37,7 @@ class Reshaped:
 def reshaped(old: ast.Module, new: ast.Module, names: Mapping[str, str]) -> Reshaped:
     """Of those of `names` that are classes in both versions, and of the classes that stand inside others."""
     found = Reshaped()
+    _note_several(all_classes_in(old), all_classes_in(new), found)
     every = classes_in(old), classes_in(new)
     tops = [{name: kind for name, kind in side.items() if "." not in name} for side in every]
     for name in every[0].keys() & every[1].keys():
@@ -44,6 +45,20 @@ def reshaped(old: ast.Module, new: ast.Module, names: Mapping[str, str]) -> Resh
         if ("." in name or name in names) and ast.dump(kinds[0]) != ast.dump(kinds[1]):
             _note(name, kinds, tops, found)
     return found
+
+
+def _note_several(
+    old: Mapping[str, list[ast.ClassDef]], new: Mapping[str, list[ast.ClassDef]], found: Reshaped
+) -> None:
+    """Of several classes of one name any may be the one that counts, where they are not the same in both versions."""
+    for name in old.keys() | new.keys():
+        one, two = old.get(name, []), new.get(name, [])
+        if max(len(one), len(two)) < 2 or list(map(ast.dump, one)) == list(map(ast.dump, two)):
+            continue
+        told = f"may be another in {name}, of which there are several"
+        found.attributes |= {n: told for kind in (*one, *two) for n in _names_in(kind)}
+        found.specials |= {(name, special): told for special in EVERY_SPECIAL}
+        found.above |= {name: "is not the same, and there are several of the name"}
 
 
 def _note(

@@ -42,9 +42,9 @@ def what_is_asked(
         one = sides[0].functions[function]
         into = looks_into(one.node, one.owner)
         around = looks_around(one.node) if held else ""
+        listed = listed or (into if private else "")
         if private and function != name:  # what it does itself may be just to look for such a name
-            opened, listed = opened or bool(around), listed or into
-            around = lists_a_module(one.node)
+            opened, around = opened or bool(around), lists_a_module(one.node)
         if around or (members and into):
             return Around(f"it asks for {around or into}, and the two modules do not hold the same")
     if opened and listed:
