@@ -2,7 +2,7 @@
 
 import ast
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
@@ -59,14 +59,46 @@ def _beside_its_like(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
 
 
 def _in_its_order(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
-    """Puts an import from the standard library among those there are, where other imports follow these."""
-    known = [s for s in top if _of_library(s)]
-    if not known or known[-1] is top[-1] or not _of_library(ast.parse(code).body[0]):
+    """Puts an import from the standard library among those there are, in their order, or above all others."""
+    new = ast.parse(code).body[0]
+    if not top or not _of_library(new):
         return False
-    before = [s for s in known if _sorted_by(s) < _sorted_by(ast.parse(code).body[0])]
-    line = (before[-1].end_lineno or before[-1].lineno) + 1 if before else known[0].lineno
-    sheet.insert(line, f"{code}\n")
+    known = [s for s in top if _of_library(s)]
+    if not known:
+        return _above_all_others(sheet, top, code)
+    order = next((order for order in _ORDERS if _in_order(known, order)), None)
+    before = [s for s in known if order is None or order(s) < order(new)]
+    if before:
+        sheet.insert(_line_below(before[-1]), f"{code}\n")
+    elif known[0].col_offset == 0:
+        sheet.insert(known[0].lineno, f"{code}\n")
+    return bool(before) or known[0].col_offset == 0
+
+
+def _above_all_others(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:
+    """Puts an import into a block of its own above the imports that there are, below those from `__future__`."""
+    others = [s for s in top if not _of_future(s)]
+    if not others:
+        sheet.insert(_line_below(top[-1]), f"\n{code}\n")
+        return True
+    first = others[0]
+    above = sheet.line(first.lineno - 1).strip() if first.lineno > 1 else ""
+    if first.col_offset or above.startswith("#") or (above and others[0] is top[0]):
+        return False
+    sheet.insert(first.lineno, f"{code}\n\n")
     return True
+
+
+def _line_below(s: ast.stmt) -> int:
+    return (s.end_lineno or s.lineno) + 1
+
+
+def _in_order(known: Sequence[ast.stmt], order: Callable[[ast.stmt], tuple[bool, str]]) -> bool:
+    return [order(s) for s in known] == sorted(map(order, known))
+
+
+def _of_future(s: ast.stmt) -> bool:
+    return isinstance(s, ast.ImportFrom) and s.module == "__future__"
 
 
 def _of_library(s: ast.stmt) -> bool:
@@ -76,13 +108,25 @@ def _of_library(s: ast.stmt) -> bool:
     return False
 
 
-def _sorted_by(s: ast.stmt) -> tuple[bool, str]:
+def _by_kind(s: ast.stmt) -> tuple[bool, str]:
+    """`import re` before `from abc import ABC`."""
+    return isinstance(s, ast.ImportFrom), _module_of(s)
+
+
+def _by_module(s: ast.stmt) -> tuple[bool, str]:
+    """`from abc import ABC` before `import re`."""
+    return False, _module_of(s)
+
+
+def _module_of(s: ast.stmt) -> str:
     match s:
-        case ast.Import(names=[ast.alias(name=name), *_]):
-            return False, name
-        case ast.ImportFrom(module=str() as name):
-            return True, name
-    return True, ""
+        case ast.Import(names=[ast.alias(name=name), *_]) | ast.ImportFrom(module=str() as name):
+            return name.lower()
+    return ""
+
+
+_ORDERS = (_by_kind, _by_module)
+"""In which imports stand where people sort them."""
 
 
 def _imports_at_top(tree: ast.Module) -> list[ast.stmt]:

@@ -2,7 +2,7 @@
 
 import ast
 import shlex
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from dreck.source.walking import walk
 from dreck.steps.support.scene import Scene
@@ -33,6 +33,23 @@ def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) ->
         if is_free(name, taken) and more != ["for"]:
             return name
     raise Untouchable(f"no free name was found for its table; give one with {naming(asked_for)}")
+
+
+def table_there(scene: Scene, table: str, words: Sequence[str] = ()) -> str:
+    """The constant of the module that holds just these rows, and that is called after `words` where these are given;
+    '' when there is none. Comments on rows want their own."""
+    if "#" in table:
+        return ""
+    wanted = ast.dump(ast.parse(table, mode="eval").body)
+    for s in scene.tree.body:
+        match s:
+            case (
+                ast.Assign(targets=[ast.Name(id=name)], value=ast.Dict() as held)
+                | ast.AnnAssign(target=ast.Name(id=name), value=ast.Dict() as held)
+            ) if name in scene.names.tables.known:
+                if ast.dump(held) == wanted and words_of(name.strip("_"))[: len(words)] == list(words):
+                    return name
+    return ""
 
 
 def three_of(words: list[str]) -> list[str]:

@@ -35,6 +35,13 @@ IDLE = _words(
     """
 )
 """Verbs that any function may begin with."""
+MAKING = _words(
+    """
+    get find make create build parse compute calculate calc determine guess choose pick select convert format normalize
+    resolve detect infer read write fetch render encode decode generate handle process add set translate suggest
+    """
+)
+"""Verbs for how a function comes to what it gives: what it gives is called by the words behind them."""
 DEEDS = _words(
     """
     toggle show change set get send receive upload download open close start stop add remove delete create update find

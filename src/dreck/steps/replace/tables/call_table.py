@@ -208,6 +208,8 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     waiting = any(map(waits, blocks))
     leaving = {leaves(block.body) for block in blocks}
     returning = any(own_statements(block.body, ast.Return) for block in blocks)
+    if _ends_with_nothing(scene, chain, blocks):
+        returning = False  # what is returned is what the function gives anyway
     tail = _what_follows(scene, chain) if returning and leaving != {True} else None
     if returning and leaving != {True} and tail is None:
         raise Untouchable("some arms return and others go on; cut off what follows first (named-block)")
@@ -251,8 +253,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
         rows += [f"{home}{unit}{comment}\n" for comment in above]
         rows += [f"{home}{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
     call = f"{'await ' if waiting else ''}{shown}[{subject_code(sheet, chain)}]"
-    ends = _ends_with_nothing(scene, chain, blocks)
-    asked = f"return {call}" if returning and not ends else f"{', '.join(results)} = {call}" if results else call
+    asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
     deeper = "" if chain.default is not None and leaves(chain.default) else unit
     asked = call_lines(asked, given, scene.line_length - len(f"{sheet.indent(first)}{deeper}".expandtabs(4)), unit)
     kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
@@ -290,9 +291,10 @@ def _what_follows(scene: Scene, chain: Chain) -> str | None:
 
 
 def _ends_with_nothing(scene: Scene, chain: Chain, blocks: list[Block]) -> bool:
-    """Whether the function ends with the chain, and no arm returns anything."""
-    last = chain.block is scene.node.body and chain.end == len(chain.block) and chain.default is None
-    return last and all(r.value is None for block in blocks for r in own_statements(block.body, ast.Return))  # type: ignore[attr-defined]
+    """Whether the function ends with the chain, and neither an arm nor the default returns anything."""
+    last = chain.block is scene.node.body and chain.end == len(chain.block)
+    given = [r for block in (*(b.body for b in blocks), chain.default or []) for r in own_statements(block, ast.Return)]
+    return last and all(r.value is None for r in given)  # type: ignore[attr-defined]
 
 
 def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:

@@ -37,7 +37,7 @@ from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name
+from dreck.steps.support.table_names import table_name, table_there
 from dreck.steps.support.trees import Untouchable
 
 _FEWEST = 3
@@ -114,7 +114,12 @@ def _planned(
     first, last = lines_of(sheet, chain)
     given = () if fixed else _needed(scene, outcomes)
     asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
-    name = table_name(scene, asked_for, words_for_table(scene, chain, targets, amounts.word if amounts else ""), line)
+    unit = sheet.unit(scene.node)
+    told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
+    words = words_for_table(scene, chain, targets, amounts.word if amounts else "")
+    wished = scene.wishes.name_for(asked_for) or scene.wishes.table_file
+    there = "" if wished else table_there(scene, f"{{\n{rows}}}", words)
+    name = there or table_name(scene, asked_for, words, line)
     indent = sheet.indent(first)
     if fixed and amounts is None:
         default = _default(scene, sheet, chain, targets) or ""
@@ -123,10 +128,8 @@ def _planned(
     chain = chain if at_once else asked_once(scene, chain)
     found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
-    unit = sheet.unit(scene.node)
     asking = [chain.lead, *asking] if chain.lead else asking
     lines = as_tail(sheet, first, in_front(sheet, others, asking, unit), unit)
-    told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
     if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
         raise Untouchable("a value is too long for a row; call-table makes a function of it")
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
@@ -137,7 +140,7 @@ def _planned(
     beside: dict[Path, str] = {}
     if scene.wishes.table_file:
         beside = _put_file(scene, sheet, chain, outcomes, name, targets, fixed)
-    else:
+    elif not there:
         put_table(scene, sheet, f"{name}{typed} = {{\n{rows}}}\n")
     count = len(chain.keys)
     reason = f"{count} values by {' and '.join(ast.unparse(s) for s in chain.subjects)} are the table {name}"

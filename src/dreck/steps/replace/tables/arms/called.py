@@ -7,6 +7,7 @@ from dreck.steps.support.chains import Chain
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import three_of
+from dreck.steps.support.vocabulary import MAKING
 from dreck.steps.support.words import words_of
 
 _SHORTEST = 3
@@ -18,7 +19,7 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
     named = [words_of(re.findall(r"\w+", target)[-1]) for target in targets] or [[]]
     shared = named[0] if len(named) == 1 else named[0][-1:] if len({tuple(n[-1:]) for n in named}) == 1 else []
     if len("_".join(shared)) < _SHORTEST:
-        shared = [w for w in words_of(scene.node.name.strip("_")) if w not in ("get", "find")]
+        shared = given_by(scene)
     chosen = three_of(shared)
     chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
     if not any(len(w) >= _SHORTEST for w in chosen):
@@ -26,3 +27,11 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
+
+
+def given_by(scene: Scene) -> list[str]:
+    """What a function gives, by its name: `fee` of `get_fee`, `settings` of `guess_settings`."""
+    words = words_of(scene.node.name.strip("_"))
+    first = next((at for at, word in enumerate(words) if word not in MAKING), 0)
+    given = words[first:]
+    return given if any(len(word) >= _SHORTEST for word in given) else words

@@ -6,6 +6,7 @@ from collections import Counter
 from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.steps.replace.tables.arms.called import given_by
 from dreck.steps.replace.tables.arms.chain_lines import replace_chain
 from dreck.steps.replace.tables.arms.table_lines import value_code
 from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string, template_of
@@ -24,7 +25,7 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet, dedented
 from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name, three_of
+from dreck.steps.support.table_names import table_name, table_there, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
 from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import words_of
@@ -68,7 +69,7 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     table = f"{{\n{''.join(rows)}}}"
-    there = _table_that_is_there(scene, table)
+    there = table_there(scene, table)
     name = there or _table_name(scene, chain, found, words)
     asked = f"{name}[{subject_code(sheet, chain)}]"
     lines = _lines(sheet, arms[0], found, words, asked)
@@ -80,19 +81,6 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
     subjects = " and ".join(ast.unparse(s) for s in chain.subjects)
     return Plan(first, f"what {len(chain.keys)} arms do alike by {subjects} is done once, with the table {name}",
                 sheet.result(), (name,))  # fmt: skip
-
-
-def _table_that_is_there(scene: Scene, table: str) -> str:
-    """The constant of the module that holds just these rows; '' when there is none. Comments on rows want their own."""
-    if "#" in table:
-        return ""
-    wanted = ast.dump(ast.parse(table, mode="eval").body)
-    for s in scene.tree.body:
-        match s:
-            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Dict() as held):
-                if ast.dump(held) == wanted and name in scene.names.tables.known:
-                    return name
-    return ""
 
 
 def _first_said(sheet: Sheet, line: int) -> int:
@@ -192,7 +180,7 @@ def _table_name(scene: Scene, chain: Chain, found: Template, words: dict[int, st
     """`ERROR_BY_STATUS`: what differs, by what; the function's own words where that says nothing."""
     subject = asked_words(scene.node, chain.subjects)
     said = next((hole.word for hole in found.holes if hole.word not in _GENERAL and len(hole.word) > 2), "")
-    chosen = words_of(said) if said else three_of([w for w in words_of(scene.node.name.strip("_")) if w != "get"])
+    chosen = words_of(said) if said else three_of(given_by(scene))
     wished = ", ".join(ast.unparse(s) for s in chain.subjects)
     plain = [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
     try:
