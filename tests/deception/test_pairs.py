@@ -20,6 +20,8 @@ NOT_SHOWN = {
     "a variable of the function around it, bound anew by another inside it",
     "what is done where nobody looks, behind what is done once and for all",
     "a class that is made inside",
+    "what says that its class is that of nothing",
+    "attributes that any object answers for",
     "a method that a class in a function overrides",
     "a class in a function derives from both",
     "an object changes its own class before a method of it is called",

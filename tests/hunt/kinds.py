@@ -7,13 +7,20 @@ from tests.hunt.hidden import hidden
 from tests.hunt.running import told
 
 _HEAD = """\
+from collections import UserDict
 from functools import singledispatch, singledispatchmethod
+from json import JSONDecoder as Elsewhere
 LOG = []
 def ev(n):
     LOG.append(n)
     return n
 """
-_KINDS = ("A", "B", "C", "D", "E", "int", "str", "bool")
+_NONE = "type(None)"
+_KINDS = ("A", "B", "C", "D", "E", "int", "str", "bool", _NONE, _NONE)
+_GHOST = "class G:\n    n = 7\n    @property\n    def __class__(self):\n        return type(None)\n"
+_PUTTING = (
+    "    def put(self, **parts):\n        for name, part in parts.items():\n            setattr(self, name, part)\n"
+)
 _ANSWERS = ("1", "2", "a", "self.k", "ev(1)", "ev(a)", "o", "None")
 _SPOILT = (
     *[""] * 12,
@@ -35,29 +42,39 @@ _Arm = tuple[str, str]
 
 def pair(pick: random.Random) -> tuple[str, str]:
     """The text of a module with a ladder, and that of one that may do the same."""
-    family = _HEAD + _family(pick)
+    family = _HEAD + _family(pick) + (_GHOST if pick.random() < 0.1 else "")
+    gate = f"class Gate{pick.choice(('', '', '(UserDict)', '(Elsewhere)'))}:\n    k = 5\n"
+    gate += _PUTTING if pick.random() < 0.4 else ""
+    old, new = _pair(family, gate, pick)
+    if pick.random() < 0.5:
+        return old, new
+    private = new.replace("by_kind", "_by_kind").replace("_by_kind_", "by_kind_")
+    return old, private.replace("'by_'", "'_by_'")
+
+
+def _pair(family: str, gate: str, pick: random.Random) -> tuple[str, str]:
     arms = [(pick.choice(_KINDS), pick.choice(_ANSWERS)) for _ in range(pick.choice((1, 2, 2, 3)))]
     rest = pick.choice(_ANSWERS)
     below = "" if pick.random() < 0.7 else hidden(_BELOW, "Side", pick) if pick.random() < 0.6 else _BELOW
-    old = f"{family}class Gate:\n    k = 5\n{_ladder(arms, rest)}{below}"
+    old = f"{family}{gate}{_ladder(arms, rest)}{below}"
     arms = _spoilt(arms, pick)
     rest = rest if pick.random() < 0.93 else pick.choice(_ANSWERS)
     if pick.random() < 0.3:
         pick.shuffle(arms)
-        return old, f"{family}class Gate:\n    k = 5\n{_ladder(arms, rest)}{below}"
+        return old, f"{family}{gate}{_ladder(arms, rest)}{below}"
     inside, after = pick.choice(_IN_THE_CLASS), pick.choice(_SPOILT)
     if pick.random() < 0.7:
         body = (
             f"    def weigh(self, o, a):\n        return self.by_kind({pick.choice(('o, a',) * 9 + ('o=o, a=a',))})\n"
         )
-        return old, f"{family}class Gate:\n    k = 5\n{inside}{body}{_generic(arms, rest, pick)}{below}{after}"
+        return old, f"{family}{gate}{inside}{body}{_generic(arms, rest, pick)}{below}{after}"
     lines = (
         _generic(arms, rest, pick).replace("singledispatchmethod", "singledispatch").replace("self, o, a", "o, a, self")
     )
     functions = "".join(f"{line[4:]}\n" for line in lines.splitlines())
     return (
         old,
-        f"{family}{functions}class Gate:\n    k = 5\n    def weigh(self, o, a):\n        return by_kind(o, a, self)\n{below}",
+        f"{family}{functions}{gate}    def weigh(self, o, a):\n        return by_kind(o, a, self)\n{below}",
     )
 
 
@@ -73,8 +90,12 @@ def _family(pick: random.Random) -> str:
 
 
 def _ladder(arms: list[_Arm], rest: str) -> str:
-    lines = "".join(f"        if isinstance(o, {kind}):\n            return {answer}\n" for kind, answer in arms)
+    lines = "".join(f"        if {_test(kind)}:\n            return {answer}\n" for kind, answer in arms)
     return f"    def weigh(self, o, a):\n{lines}        return {rest}\n"
+
+
+def _test(kind: str) -> str:
+    return "o is None" if kind == _NONE else f"isinstance(o, {kind})"
 
 
 def _spoilt(arms: list[_Arm], pick: random.Random) -> list[_Arm]:
@@ -91,9 +112,9 @@ def _spoilt(arms: list[_Arm], pick: random.Random) -> list[_Arm]:
 def _generic(arms: list[_Arm], rest: str, pick: random.Random) -> str:
     lines = [f"    @singledispatchmethod\n    def by_kind(self, o, a):\n        return {rest}\n"]
     for kind, answer in arms:
-        noted = pick.random() < 0.2
+        noted = pick.random() < 0.2 and kind != _NONE
         head = "    @by_kind.register\n" if noted else f"    @by_kind.register({kind})\n"
-        name = pick.choice(("_", f"by_kind_{kind.lower()}", f"by_kind_{kind.lower()}"))
+        name = pick.choice(("_", *[f"by_kind_{kind.lower().strip('()')}"] * 2)).replace("(", "_")
         lines.append(f"{head}    def {name}(self, o{f': {kind}' if noted else ''}, a):\n        return {answer}\n")
     return "".join(lines)
 
@@ -101,7 +122,7 @@ def _generic(arms: list[_Arm], rest: str, pick: random.Random) -> str:
 def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
     """An object that the two are not the same for; None when there is none among these."""
     for name in ("Gate", "Side"):
-        for kind in ("A", "B", "C", "D", "E", "F", "int", "str", "bool", "list"):
+        for kind in ("A", "B", "C", "D", "E", "F", "G", _NONE, "int", "str", "bool", "list"):
             seen = [_seen(space, name, kind) for space in (old, new)]
             if seen[0] != seen[1]:
                 return name, kind, seen
@@ -109,7 +130,7 @@ def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
 
 
 def _seen(space: dict[str, Any], name: str, kind: str) -> Any:
-    known = {**vars(__import__("builtins")), **space}
+    known = {**vars(__import__("builtins")), **space, _NONE: lambda: None}
     space["LOG"].clear()
     try:
         made = known[kind]()

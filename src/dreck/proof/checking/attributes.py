@@ -58,6 +58,9 @@ class CheckedAttributes(CheckedPlainness):
         """Whether all objects of the class, and of those below it, have that one generic method under the name."""
         own = str(self.given.args[1].args[0])  # type: ignore[union-attr]
         made = axioms.skeleton
+        sole = axioms.private_method(own, name, self.trusts_private(), "singledispatchmethod")
+        if own == holder and sole is not None:
+            return axioms.registers(holder, name, sole)
         if {own, holder} - made.keys() or axioms.is_replaced(name, False):
             return False
         unseen = [k for k in axioms.classes.table.below(own) if k not in made and axioms.has_own(k, name)]

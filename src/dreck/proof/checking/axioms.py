@@ -174,7 +174,7 @@ class Axioms:
         registry = self.classes.registry(f"{holder}:{name}")
         every = list({id(f): f for f in registry.functions.values()}.values()) if registry is not None else []
         bound = {n for n, _ in _members(self.classes.table.classes[holder])}
-        if registry is None or bound & {"singledispatchmethod", *registry.kinds}:
+        if registry is None or bound & {"singledispatchmethod", "type", *registry.kinds}:
             return False
         return default in every and len(named) == sum(len(f.decorator_list) for f in every) - 1
 
@@ -192,12 +192,12 @@ class Axioms:
             return self.is_named_set(name)
         return not (trusted and is_private(name, _trees(self.names), _trees(self.classes.other)))
 
-    def private_method(self, kind: str, name: str, trusted: bool) -> FunctionNode | None:
+    def private_method(self, kind: str, name: str, trusted: bool, decorated: str = "") -> FunctionNode | None:
         """The only function under a private name, in a class of which not all bases are known; where it is trusted."""
         private = trusted and is_private(name, _trees(self.names), _trees(self.classes.other))
         if not private or self.is_named_set(name) or not self.is_bound_once(kind):
             return None
-        found = sole_method(self.names, kind, name)
+        found = sole_method(self.names, kind, name, decorated)
         if found is not None:
             self._note("member", f"{kind}.{name} is the only one of that name", found)
         return found

@@ -25,13 +25,18 @@ _ONLY_NOTING = frozenset({"unittest.case.TestCase"})
 _TYPING = frozenset({"typing", "abc", "builtins"})
 
 
-def sole_method(names: ModuleNames, kind: str, name: str) -> FunctionNode | None:
-    """The only function of that name in all the files, if it stands in the class `kind` and nothing else has a say."""
+def sole_method(names: ModuleNames, kind: str, name: str, decorated: str = "") -> FunctionNode | None:
+    """The only function of that name in all the files, if it stands in the class `kind` and nothing else has a say.
+
+    `decorated`: by the last word of what; by nothing where it is ''.
+    """
     trees = (names.tree, *names.trees)
     written = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
     written = [n for n in written if n.name == name]
     homes = [n for n in names.tree.body if isinstance(n, ast.ClassDef) and n.name == kind]
-    if len(written) != 1 or len(homes) != 1 or written[0] not in homes[0].body or written[0].decorator_list:
+    if len(written) != 1 or len(homes) != 1 or written[0] not in homes[0].body:
+        return None
+    if list(map(_last, written[0].decorator_list)) != ([decorated] if decorated else []):
         return None
     classes = [(n, tree) for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
     kin, bases, grown = {kind}, list[tuple[ast.expr, ast.Module]](), True

@@ -8,6 +8,7 @@ from dreck.model.ir.terms import Term
 from dreck.proof.checking.attributes import CheckedAttributes
 from dreck.proof.checking.nested import says
 from dreck.proof.classes.members import GENERIC
+from dreck.proof.classes.registries import NONE
 from dreck.proof.state import Side, State
 
 
@@ -40,13 +41,22 @@ class CheckedRegistries(CheckedAttributes):
         registry = axioms.classes.registry(name)
         if registry is None or chosen not in registry.functions or says(axioms.names.others, name.rpartition(":")[2]):
             return False
-        pairs = combinations(registry.kinds, 2)
+        pairs = combinations((kind for kind in registry.kinds if kind != NONE), 2)
         if any(axioms.outcome({a}, [{b}], set()) is None is axioms.outcome({b}, [{a}], set()) for a, b in pairs):
             return False  # something may be of both classes: then their order in it decides
         for kind in registry.kinds:
-            test = self.make("isinstance", subject, self.make("global", kind))
-            if not self.entails(state, test, kind == chosen):
+            if not self._is_of_kind(state, side, subject, kind, kind == chosen):
                 return False
             if kind == chosen:
                 return True
         return chosen == ""
+
+    def _is_of_kind(self, state: State, side: Side, subject: Term, kind: str, wanted: bool) -> bool:
+        """Whether the argument surely is, or surely is not, of a class; of that of None, whether it is None itself."""
+        if kind != NONE:
+            return self.entails(state, self.make("isinstance", subject, self.make("global", kind)), wanted)
+        if not self.axioms[side.which].is_builtin("type"):
+            return False
+        if subject.op == "const":
+            return (subject.value is None) is wanted
+        return self.entails(state, self.make("is", subject, self.arena.terms.const(None)), wanted)

@@ -43,10 +43,18 @@ def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Modul
         return False
     if sum(map(_setting, mine), Counter()) != sum(map(_setting, theirs), Counter()):
         return False
-    said = frozenset[str]().union(*map(_said, mine))
-    if any(name in text and text != name for text in said) or not _written_out(mine) <= _written_out(theirs):
+    texts = (n.value for tree in mine for n in every_node(tree) if isinstance(n, ast.Constant))
+    if any(name in t for t in texts if isinstance(t, str)) or not _written_out(mine) <= _written_out(theirs):
         return False
-    return all(_is_plain(n, name) for tree in mine for n in every_node(tree))
+    return all(_is_plain(n, name) or n in _registering(tree) for tree in mine for n in every_node(tree))
+
+
+@once_per_tree
+def _registering(tree: ast.Module) -> frozenset[ast.AST]:
+    """The names in `@_fee.register(Glass)`: only what is generic already has something registered so."""
+    functions = [n for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
+    told = [d.func for f in functions for d in f.decorator_list if isinstance(d, ast.Call)]
+    return frozenset(d.value for d in told if isinstance(d, ast.Attribute) and d.attr == "register")
 
 
 @once_per_tree

@@ -15,7 +15,7 @@ from dreck.proof.classes.hierarchy import Hierarchy
 from dreck.proof.classes.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.of_builtins import below_builtin
-from dreck.proof.classes.private import private_method
+from dreck.proof.classes.private import is_private_generic, private_method
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of, registry_of_method
@@ -39,6 +39,7 @@ class KnownClasses:
     records: Records = field(init=False)
     _found: dict[tuple[str, str], Found | None] = field(default_factory=dict)
     _private: dict[tuple[str, str], Found | None] = field(default_factory=dict)
+    _generics: dict[tuple[str, str], bool] = field(default_factory=dict)
     _speech: tuple[Speech, Speech] | None = None
     _taken: TakenBack | None = None
     _registries: dict[str, Registry | None] = field(default_factory=dict)
@@ -192,6 +193,14 @@ class KnownClasses:
             return ""
         holders = {self.members.generic_holder(k, name) for k in (kind, *self.table.below(kind))}
         return holders.pop() if len(holders) == 1 and not may_override(self.table, kind, name) else ""
+
+    def private_generic(self, kind: str, name: str) -> bool:
+        """Whether `kind` itself has a private generic method that only this version has; see `private`."""
+        key = kind, name
+        if key not in self._generics:
+            known = not self.may_change_classes and self.is_private(name)
+            self._generics[key] = known and is_private_generic(self.table, kind, name)
+        return self._generics[key]
 
     def inverts_equality(self) -> bool:
         """Whether `!=` is the opposite of `==` for all objects of classes of the files."""

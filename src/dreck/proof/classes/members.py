@@ -3,6 +3,7 @@
 import ast
 from dataclasses import dataclass
 
+from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 
@@ -46,14 +47,10 @@ class Members:
         for holder in self.table.order(kind) or ():
             statements = self.table.bound_in(holder).get(name) if holder in self.table.classes else None
             if statements:
-                return holder if len(statements) == 1 and self._is_generic(statements[0]) else ""
+                return holder if len(statements) == 1 and is_generic(statements[0], self.table.names) else ""
             if holder not in self.table.classes and _has(holder, name):
                 return ""
         return ""
-
-    def _is_generic(self, s: ast.stmt) -> bool:
-        told = s.decorator_list if isinstance(s, FunctionNode) else []
-        return [self.table.names.stands_for(d) for d in told] == ["functools.singledispatchmethod"]
 
     def _form(self, holder: str, name: str, statements: list[ast.stmt]) -> Found | None:
         match statements[0]:
@@ -87,6 +84,12 @@ class Members:
         if order is None:
             return True
         return any(special in self.table.bound_in(name) for name in order if name in self.table.classes)
+
+
+def is_generic(s: ast.stmt, names: ModuleNames) -> bool:
+    """Whether a statement of a class makes a generic method: only `@singledispatchmethod` stands on it."""
+    told = s.decorator_list if isinstance(s, FunctionNode) else []
+    return [names.stands_for(d) for d in told] == ["functools.singledispatchmethod"]
 
 
 def _has(base: str, name: str) -> bool:

@@ -6,13 +6,26 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere, asks_for_its_names
-from dreck.proof.classes.members import Found
+from dreck.proof.classes.members import Found, is_generic
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
+from dreck.source.functions import FunctionNode
 
 
 def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
-    """The one function of the files under a private name, if it is a plain method of `kind` itself.
+    """The one function of the files under a private name, if it is a plain method of `kind` itself."""
+    written = _sole_function(table, kind, name)
+    return Found("method", kind, written) if written is not None and not written.decorator_list else None
+
+
+def is_private_generic(table: ClassTable, kind: str, name: str) -> bool:
+    """Whether the one function of the files under a private name is a generic method of `kind` itself."""
+    written = _sole_function(table, kind, name)
+    return written is not None and is_generic(written, table.names)
+
+
+def _sole_function(table: ClassTable, kind: str, name: str) -> FunctionNode | None:
+    """The one function of the files under a name, if it is what objects of `kind` have there.
 
     No class of the files from which `kind` derives, or that derives from it, has a say in what its methods are, and
     the bases from elsewhere leave the name alone.
@@ -21,7 +34,7 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
     nodes = (n for tree in (names.tree, *names.trees) for n in every_node(tree))
     written = [n for n in nodes if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and n.name == name]
     home = table.classes.get(kind)
-    if len(written) != 1 or written[0].decorator_list or home is None or written[0] not in home.body:
+    if len(written) != 1 or home is None or written[0] not in home.body:
         return None
     stored = Speech.of(names)
     if any(map(stored.is_stored_by_name, TAKING_PART)):
@@ -44,7 +57,7 @@ def private_method(table: ClassTable, kind: str, name: str) -> Found | None:
                 return None  # another class may have been put in its place
             elif not elsewhere.leaves_alone(source):
                 return None
-    return Found("method", kind, written[0])
+    return written[0]
 
 
 def _takes_no_part(table: ClassTable, kind: str, node: ast.ClassDef) -> bool:

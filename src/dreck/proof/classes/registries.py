@@ -12,9 +12,12 @@ from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.hierarchy import Hierarchy
+from dreck.proof.classes.speech import decorating
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
+NONE = "type(None)"
+"""The class of None as it is written where something is registered for it: of no other object, and nothing derives."""
 _REGISTERING = ("register", "dispatcher")
 
 
@@ -74,11 +77,34 @@ def _registered_in(
     return (functions, decorators) if "" in functions else None
 
 
+@once_per_tree
+def says_of_what_class(tree: ast.Module) -> bool:
+    """Whether objects may say that they are of another class than they are: that is what a generic function asks."""
+    for n in every_node(tree):
+        match n:
+            case ast.FunctionDef(name="__class__" | "__getattribute__") | ast.Constant(value="__class__"):
+                return True
+            case ast.Constant(value="__getattribute__") | ast.Name(id="__getattribute__", ctx=ast.Store()):
+                return True
+            case ast.Name(id="__class__", ctx=ast.Store() | ast.Del()):
+                return True
+            case ast.Attribute(attr="__class__", ctx=ast.Store() | ast.Del()) | ast.alias(asname="__class__"):
+                return True
+    return False
+
+
 def _ordered(functions: dict[str, FunctionNode], hierarchy: Hierarchy) -> Registry | None:
-    named = [kind for kind in functions if kind]
+    named = [kind for kind in functions if kind not in ("", NONE)]
+    names = hierarchy.table.names
+    if any(map(says_of_what_class, (names.tree, *names.trees, *names.others))):
+        return None
     if any(_compete(a, b, hierarchy) for a, b in combinations(named, 2)):
         return None
-    return Registry(functions, tuple(hierarchy.in_order(named)))
+    kinds = hierarchy.in_order(named)
+    if NONE in functions:
+        before = [kind for kind in functions if kind][: [kind for kind in functions if kind].index(NONE)]
+        kinds.insert(len(before), NONE)
+    return Registry(functions, tuple(kinds))
 
 
 def _kinds(s: FunctionNode, name: str, hierarchy: Hierarchy, of_method: bool) -> Iterator[str | None]:
@@ -87,8 +113,16 @@ def _kinds(s: FunctionNode, name: str, hierarchy: Hierarchy, of_method: bool) ->
         called = d.func if isinstance(d, ast.Call) else d
         match called:
             case ast.Attribute(value=ast.Name(id=of), attr="register") if of == name:
-                kind = _registered_kind(d, s, of_method)
-                yield kind if hierarchy.is_known(kind) else None
+                kind = NONE if _is_for_none(d, hierarchy.table.names) else _registered_kind(d, s, of_method)
+                yield kind if kind == NONE or hierarchy.is_known(kind) else None
+
+
+def _is_for_none(d: ast.expr, names: ModuleNames) -> bool:
+    """`@fee.register(type(None))`: it is asked for what None is; see `NONE`."""
+    match d:
+        case ast.Call(args=[ast.Call(func=ast.Name(id=of), args=[ast.Constant(value=None)], keywords=[])], keywords=[]):
+            return of == "type" and names.is_builtin(of)
+    return False
 
 
 def _registered_kind(d: ast.expr, s: FunctionNode, of_method: bool) -> str:
@@ -130,15 +164,7 @@ def _registers_otherwise(tree: ast.Module, name: str, decorators: set[ast.AST], 
                 return True
             case ast.Constant(value=str() as said) if said in _REGISTERING:
                 return True
-            case ast.Attribute(attr=attr) if attr in _REGISTERING and n not in _decorating(tree):
+            case ast.Attribute(attr=attr) if attr in _REGISTERING and n not in decorating(tree):
                 if attr == "dispatcher" or tree is not names.tree or not names.stands_for(n):
                     return True
     return False
-
-
-@once_per_tree
-def _decorating(tree: ast.Module) -> frozenset[ast.AST]:
-    """What decorates functions by way of a name: `@fee.register`, `@fee.register(Glass)`."""
-    told = (d for n in every_node(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)
-    called = (d.func if isinstance(d, ast.Call) else d for d in told)
-    return frozenset(d for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name))

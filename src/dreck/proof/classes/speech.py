@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.source.functions import FunctionNode
 
 _SETTING = frozenset({"setattr", "delattr", "__import__", "vars"})
 _OF_OBJECTS = frozenset({"__dict__", "__setattr__", "__delattr__"})
@@ -89,8 +90,11 @@ def constants_of(tree: ast.Module) -> frozenset[tuple[type, object]]:
 def is_only_called(tree: ast.Module, name: str) -> bool:
     """Whether the text speaks of a name only to define a function under it, and to call that."""
     called = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+    registering = {d.value for d in decorating(tree) if d.attr == "register"}  # `@_fee.register(Glass)`
     for n in every_node(tree):
         match n:
+            case ast.Name() if n in registering:
+                continue
             case ast.Attribute(attr=attr) if attr == name and n not in called:
                 return False
             case ast.Constant(value=str() as text) if name in text:
@@ -102,6 +106,14 @@ def is_only_called(tree: ast.Module, name: str) -> bool:
             case ast.alias(name=word, asname=other) if name in (word, other):
                 return False
     return True
+
+
+@once_per_tree
+def decorating(tree: ast.Module) -> frozenset[ast.Attribute]:
+    """What decorates functions by way of a name: `@fee.register`, `@fee.register(Glass)`."""
+    told = (d for n in every_node(tree) if isinstance(n, FunctionNode) for d in n.decorator_list)
+    called = (d.func if isinstance(d, ast.Call) else d for d in told)
+    return frozenset(d for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name))
 
 
 def _defined(body: list[ast.stmt]) -> Iterator[str]:

@@ -58,14 +58,13 @@ def _looked_into(at: At, base: Term, name: str) -> Result | None:
         return None
     if base.op == "global":
         return _of_class(at, str(base.args[0]), name)
+    holder = _generic_holder(at, base, name)
+    if holder:
+        p.trail.append(("very", base, None))
+        p.note(FAMILIES)
+        return Gives(at.make("method", holder, name, GENERIC, base))
     if not kin.is_own_attribute(name):
         return None
-    if p.given is not None and base is p.given.args[0]:
-        holder = kin.generic_method(str(p.given.args[1].args[0]), name)
-        if holder:
-            p.trail.append(("very", base, None))
-            p.note(FAMILIES)
-            return Gives(at.make("method", holder, name, GENERIC, base))
     holders = kin.holders(name)
     if holders is None:
         return None
@@ -80,6 +79,19 @@ def _looked_into(at: At, base: Term, name: str) -> Result | None:
             assert found is not None
             return _of_instance(at, found, name, base)
     return None
+
+
+def _generic_holder(at: At, base: Term, name: str) -> str:
+    """The class that holds the generic method which the object whose method this is surely has; '' if none does."""
+    p, kin = at.p, at.p.classes[at.which]
+    if p.given is None or base is not p.given.args[0]:
+        return ""
+    owner = str(p.given.args[1].args[0])
+    holder = kin.generic_method(owner, name)
+    if not holder and PRIVATE in p.allowed and kin.private_generic(owner, name):
+        p.note(PRIVATE)
+        return owner
+    return holder
 
 
 def own_method(p: Prover, which: int, base: Term, name: str) -> Found | None:

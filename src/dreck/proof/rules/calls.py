@@ -9,10 +9,11 @@ from dreck.model.ir.terms import Term
 from dreck.model.names.collectors import is_append
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.classes.members import GENERIC
+from dreck.proof.classes.registries import NONE
 from dreck.proof.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
 from dreck.proof.rules.common import At, by_the_table, observed, unmet
-from dreck.proof.rules.comparing import is_instance
+from dreck.proof.rules.comparing import is_instance, is_that
 from dreck.proof.rules.names import builtin_name
 from dreck.proof.state import Asks, Event, Gives, Result, Throws
 
@@ -107,8 +108,7 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
         return None
     chosen = ""
     for kind in registry.kinds:
-        test = at.make("isinstance", values[0], at.make("global", kind))
-        outcome = p.decided(test, at.state)
+        outcome, test = _is_registered_for(at, values[0], kind)
         if outcome is None:
             return Asks(test, source=at.node.source)
         if outcome:
@@ -122,6 +122,14 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
     if runs_lazily(registry.functions[chosen]) and _is_awaited_at_once(at):
         return Gives(at.make("later", shape, target, *values))
     return Event(at.make(Op.CALL, shape, target, *values), at.node.source)
+
+
+def _is_registered_for(at: At, value: Term, kind: str) -> tuple[bool | None, Term]:
+    """Whether a value is of a class, as far as that is known, and the test that asks it."""
+    none = at.p.terms.const(None)
+    test = at.make("is", value, none) if kind == NONE else at.make("isinstance", value, at.make("global", kind))
+    outcome = is_that(at, value, none) if kind == NONE else None
+    return at.p.decided(test, at.state) if outcome is None else outcome, test
 
 
 def _generic_name(function: Term) -> str:

@@ -39,7 +39,7 @@ def _identity(at: At, left: Term, right: Term, wanted: bool) -> Result:
     if left.op == "const" and right.op != "const":
         left, right = right, left
     if is_singleton(right):
-        outcome = _is_that(at, left, right)
+        outcome = is_that(at, left, right)
         if outcome is not None:
             return Gives(p.terms.const(outcome is wanted))
         return Gives(at.make("bool", at.make("is", left, right), wanted))
@@ -58,7 +58,7 @@ def is_singleton(term: Term) -> bool:
     return term.op == "const" and (term.value is None or term.value is ... or isinstance(term.value, bool | Member))
 
 
-def _is_that(at: At, value: Term, constant: Term) -> bool | None:
+def is_that(at: At, value: Term, constant: Term) -> bool | None:
     """Whether a value is the one object `constant`, when its kind alone tells."""
     if value.op == "const":
         return value is constant

@@ -8,10 +8,12 @@ from itertools import combinations
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
 from dreck.proof.classes.of_builtins import below_builtin, says_nothing
 from dreck.proof.classes.put_later import specials_put
+from dreck.proof.classes.registries import says_of_what_class
 from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
@@ -29,6 +31,8 @@ def of_classes(old: Candidate, new: Candidate, in_order: bool = False) -> str:
     asked = [list(_asked(c.node)) for c in (old, new)]
     if not in_order and asked[0] != asked[1] and any("__class__" in specials_put(c.names) for c in (old, new)):
         return "an object may be given another class meanwhile (`__class__` is set)"
+    if _generics(old) != _generics(new) and any(_says_of_what_class(c) for c in (old, new)):
+        return "an object may say that it is of another class than it is (`__class__`), which a generic function asks"
     for (mine, other), kinds, there in zip(sides, asked, asked[::-1], strict=True):
         told = _of_methods(mine, other) or (_of_kinds(mine.names, kinds, there) if kinds != there else "")
         if told:
@@ -37,6 +41,18 @@ def of_classes(old: Candidate, new: Candidate, in_order: bool = False) -> str:
     if below:
         return f"{below[0]}, which nobody can make from outside, may be what is asked for, and says itself what it does"
     return _of_attributes(old, new)
+
+
+def _generics(c: Candidate) -> set[str]:
+    """The generic functions and methods of the file that a function speaks of."""
+    told = [n for n in every_node(c.names.tree) if isinstance(n, FunctionNode) and n.decorator_list]
+    kinds = ("functools.singledispatch", "functools.singledispatchmethod")
+    generic = {n.name for n in told if any(c.names.stands_for(d) in kinds for d in n.decorator_list)}
+    return generic & {n.id if isinstance(n, ast.Name) else getattr(n, "attr", "") for n in walk(c.node)}
+
+
+def _says_of_what_class(c: Candidate) -> bool:
+    return any(map(says_of_what_class, (c.names.tree, *c.names.trees, *c.names.others)))
 
 
 def _hidden_below(c: Candidate) -> list[str]:
