@@ -17,10 +17,11 @@ NAMES = ("a", "b", "c", "x", "y")
 _ROWS = (
     "{other} = sum({inside})", "{other} = any(i > {name} for i in (0, 1))", '{other} = ",".join(str({name}) for i in (1, 2))',
     "{other} = sorted((1, 2), key=lambda i: i * {name})", "{other} = max(list({inside}), key=lambda i: -i)",
-    "{other} = sum({rows}, ({name} := 3))",
+    "{other} = sum({rows}, ({name} := 3))", "{other} = next({rows})", "{other} = next({rows}, {name})",
 )  # fmt: skip
 _ROWS_LATER = (
     "g = {rows}", "g = zip({rows}, (1, 2))", "g = (lambda: [{name}])()", "g = list((lambda: {name}) for i in (1, 2))",
+    "g = sum((), {rows})", "g = next(iter(()), {rows})", "g = next((lambda: {name}) for i in (1, 2))",
     "{other} = list(g)", "{other} = list(g)", "{other} = [h() for h in list(g)]",
 )  # fmt: skip
 

@@ -129,13 +129,14 @@ def used_up_by(call: ast.Call) -> list[ast.expr]:
     """Generator expressions and keys that a call has gone through when it ends (library reference, built-in functions).
 
     None of them outlives the call, and nothing around them is evaluated meanwhile; where something in the call binds
-    a name none counts.
+    a name none counts. Only what is gone through counts: `sum((), more)` gives `more` back. `next` leaves off after
+    the first, and nobody has the rest.
     """
     if any(isinstance(n, ast.NamedExpr | ast.Yield | ast.YieldFrom | ast.Await) for n in walk(call)):
         return []
     match call.func:
         case ast.Name(id=name) if name in _CONSUMERS:
-            found: list[ast.expr] = [a for a in call.args if isinstance(a, ast.GeneratorExp)]
+            found: list[ast.expr] = [a for a in call.args[:1] if isinstance(a, ast.GeneratorExp)]
             keys = [k.value for k in call.keywords if k.arg == "key" and name in ("min", "max", "sorted")]
             return [*found, *(k for k in keys if isinstance(k, ast.Lambda) and not _has_defaults(k))]
         case ast.Attribute(value=ast.Constant(value=str()), attr="join"):
@@ -151,7 +152,9 @@ def _consumer(call: ast.Call) -> str:
     return call.func.id if isinstance(call.func, ast.Name) else ""
 
 
-_CONSUMERS = frozenset({"any", "all", "sum", "min", "max", "list", "tuple", "set", "frozenset", "dict", "sorted"})
+_CONSUMERS = frozenset(
+    {"any", "all", "sum", "min", "max", "list", "tuple", "set", "frozenset", "dict", "sorted", "next"}
+)
 
 
 def kept_by_functions(scope: FunctionScope, is_builtin: Callable[[str], bool]) -> set[str]:

@@ -66,13 +66,15 @@ def _spent(node: FunctionNode, bound: set[str], known: Callable[[str], bool]) ->
         joins = isinstance(by, ast.Attribute) and by.attr == "join" and isinstance(by.value, ast.Constant)
         if not (own or joins) or any(isinstance(n, (ast.NamedExpr, *_WAITING)) for n in walk(call)):
             continue
-        found |= {a for a in call.args if isinstance(a, ast.GeneratorExp)}
+        found |= {a for a in call.args[:1] if isinstance(a, ast.GeneratorExp)}
         keyed = own and isinstance(by, ast.Name) and by.id in ("sorted", "min", "max")
         found |= {k.value for k in call.keywords if keyed and k.arg == "key" and isinstance(k.value, ast.Lambda)}
     return {n for n in found if not (isinstance(n, ast.Lambda) and (n.args.defaults or n.args.kw_defaults))}
 
 
-_GOING_THROUGH = frozenset({"all", "any", "dict", "frozenset", "list", "max", "min", "set", "sorted", "sum", "tuple"})
+_GOING_THROUGH = frozenset(
+    {"all", "any", "dict", "frozenset", "list", "max", "min", "next", "set", "sorted", "sum", "tuple"}
+)
 
 
 @lru_cache(maxsize=64)

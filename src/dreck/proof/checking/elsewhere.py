@@ -39,11 +39,12 @@ def sole_method(names: ModuleNames, kind: str, name: str, decorated: str = "") -
     if list(map(_last, written[0].decorator_list)) != ([decorated] if decorated else []):
         return None
     classes = [(n, tree) for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    common = _SETTLED - {n.name for n, _ in classes}  # what derives from these is of no one family
     kin, bases, grown = {kind}, list[tuple[ast.expr, ast.Module]](), True
     while grown:
         near = [(n, t) for n, t in classes if n.name in kin or kin & set(map(_last, n.bases))]
         bases = [(b, tree) for n, tree in near for b in n.bases]
-        more = {n.name for n, _ in near} | {_last(b) for b, _ in bases}
+        more = {n.name for n, _ in near} | {_last(b) for b, _ in bases} - common
         grown, kin = not more <= kin, kin | more
     if not all(_is_silent_class(n) and _has_plain_body(n) for n, _ in classes if n.name in kin):
         return None

@@ -176,6 +176,5 @@ def _is_module_of_others(names: ModuleNames, word: str) -> bool:
     if not word or not names.is_bound_once(word):
         return False
     told = [a for s in names.tree.body if isinstance(s, ast.Import) for a in s.names]
-    return any((a.asname or a.name) == word and not names.is_of_project(a.name) for a in told) and (
-        not names.is_of_project(word)
-    )
+    named = [a.name for a in told if (a.asname or a.name.partition(".")[0]) == word]
+    return bool(named) and not any(map(names.is_of_project, [*named, word]))
