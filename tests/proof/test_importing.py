@@ -5,7 +5,8 @@ import ast
 import pytest
 
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.importing import effects_of, is_for_scripts, registered
+from dreck.proof.surroundings.importing import effects_of, is_for_scripts
+from dreck.proof.surroundings.module_diff import registered
 
 HEAD = """\
 import enum, functools, re, sys, types, typing, abc, dataclasses

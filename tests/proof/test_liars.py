@@ -137,7 +137,7 @@ LIES: dict[str, list[Patch]] = {
     "everything is a text": [(prover.Prover, "kinds_of", always(frozenset({"str"})))],
     "constants compare as wished": [(comparing, "_fold", always(True))],
     "every name is a class": [(comparing, "_is_known_class", always(True)), (comparing, "_names_classes", always(True))],
-    "no value is that constant": [(comparing, "_is_that", always(False))],
+    "no value is that constant": [(comparing, "is_that", always(False)), (calls, "is_that", always(False))],
     "objects are true": [(truth, "_is_function", always(True))],
     "a comparison was just made": [(truth, "_has_just_been_compared", always(True))],
     "every call only collects": [(calls, "_collects", always(True))],

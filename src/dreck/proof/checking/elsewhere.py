@@ -103,9 +103,21 @@ class _Libraries:
         imported = set(_imported(ast.Name(name), text.tree, text))
         if not written and not imported:
             imported = {f"{star}.{name}" for star in _starred(text) if self._has(star, name)}
+        imported -= set(filter(self._is_absent, imported))
         noted = source in _ONLY_NOTING
         silent = all((noted or _is_silent_class(n)) and all(self._is_base(b, text) for b in n.bases) for n in written)
         return bool(written or imported) and silent and all(map(self.is_silent, imported))
+
+    def _is_absent(self, source: str) -> bool:
+        """Whether importing it fails: nothing in the module, which is there, says the name so as to bind it."""
+        module, _, name = source.rpartition(".")
+        text = self.find(module) if module else None
+        if text is None or _starred(text) or text.says("globals"):
+            return False
+        if text.file.stem == "__init__" and any(text.file.parent.glob(f"{name}*")):
+            return False  # a module of the package
+        bound = _bound(text.tree)
+        return not bound[name] and not bound["__getattr__"]
 
     def _has(self, module: str, name: str, open_: tuple[str, ...] = ()) -> bool:
         text = self.find(module) if module not in open_ else None

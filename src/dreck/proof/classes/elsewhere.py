@@ -51,7 +51,20 @@ class Elsewhere:
         starred = self._starred(found, name) if not bindings else []
         if len(starred) == 1:
             return self.leaves_alone(f"{starred[0]}.{name}")
-        return bool(bindings) and all(self._leads_to_plain(found, s, name) for s in bindings)
+        binding = [s for s in bindings if not self._comes_to_nothing(found, s, name)]
+        return bool(binding) and all(self._leads_to_plain(found, s, name) for s in binding)
+
+    def _comes_to_nothing(self, module: LibraryModule, s: ast.stmt, name: str) -> bool:
+        """Whether an import surely fails: the module is there, and has no such name (`from collections import Mapping`
+        for a Python that is gone)."""
+        if not isinstance(s, ast.ImportFrom):
+            return False
+        asked = next((a.name for a in s.names if (a.asname or a.name) == name), "")
+        there = self.find(module.absolute(s.module, s.level))
+        if there is None or self._starred(there, asked) or there.says("globals") or _bindings(there, "__getattr__"):
+            return False
+        beside = there.file.stem == "__init__" and any(there.file.parent.glob(f"{asked}*"))
+        return not beside and not _bindings(there, asked)
 
     def has(self, source: str) -> bool:
         """Whether the class surely has the name, itself or from one that it derives from."""

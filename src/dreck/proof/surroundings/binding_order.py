@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from dreck.model.names.bindings import bindings_of, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.importing import acts_of, led_to
+from dreck.proof.surroundings.too_early import asked_too_early
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -21,8 +22,9 @@ def moved_across(
     """The names of both versions that are bound on different sides of a statement that does more than bind a name,
     and so may bind theirs. And whether it counts everywhere: such a statement leads to one of them, so that importing
     may fail, or other modules are imported with all they have."""
-    mine, theirs = _order(*old), _order(*new)
-    if mine.opening != theirs.opening:
+    shared = _own(old[0]) & _own(new[0])
+    mine, theirs = _order(*old, shared), _order(*new, shared)
+    if mine.opening != theirs.opening or asked_too_early(old, new) or asked_too_early(new, old):
         return frozenset(), True
     acts = mine.asking.keys() & theirs.asking.keys()
     both = mine.before.keys() & theirs.before.keys()
@@ -40,9 +42,12 @@ class _Order:
     before: dict[str, list[set[_Act]]] = field(default_factory=dict)
 
 
-def _order(tree: ast.Module, names: ModuleNames) -> _Order:
+def _own(tree: ast.Module) -> set[str]:
+    return {s.name for s in tree.body if isinstance(s, FunctionNode | ast.ClassDef)}
+
+
+def _order(tree: ast.Module, names: ModuleNames, own: set[str]) -> _Order:
     order, said, bound = _Order(), Counter[str](), bindings_of(tree).of
-    own = {s.name for s in tree.body if isinstance(s, FunctionNode | ast.ClassDef)}
     for s in tree.body:
         before = set(order.asking)
         opening = _opening(s)

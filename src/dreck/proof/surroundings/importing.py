@@ -4,7 +4,7 @@ import ast
 import builtins
 import sys
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -45,19 +45,30 @@ _TEXTS = frozenset({"sys.platform", "sys.version", "os.name"})
 def effects_of(tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a module does when it is imported beside binding names and importing others, part by part; with each part
     how often the names in it are bound before: another one may have been meant by then (`from beside import *`)."""
-    importing = _Importing.of(tree, names)
+    importing = Importing.of(tree, names)
     bound, found, all_bound = Counter[str](), list[str](), Counter(name for s in tree.body for name in bound_by(s))
     opening = [i for i, s in enumerate(tree.body) if isinstance(s, ast.ImportFrom) and s.names[0].name == "*"]
+    may_come = _what_may_come(tree, names, opening)
     opened = {name for s in tree.body[: max(opening, default=0)] for name in bound_by(s)}
     again = {name for name, times in all_bound.items() if name in opened or times > 1 or hasattr(builtins, name)}
     for i, s in enumerate(tree.body):
         parts = list(importing.told([s]))
         if parts:
-            asked = all_bound.keys() if i < max(opening, default=0) else again
+            asked = set(filter(may_come, all_bound)) if i < max(opening, default=0) else again
             read = sorted(led_to(s, importing.bound) & asked)
             found += [*parts, *(f"{name} {bound[name]}" for name in read)]
         bound.update(bound_by(s))
     return found
+
+
+def _what_may_come(tree: ast.Module, names: ModuleNames, opening: list[int]) -> Callable[[str], bool]:
+    """Tells which names `from beside import *` may bind: those with an underscore only where the other text says them
+    (language reference, 7.11)."""
+    own = names.module_called(names.called(tree)) if names.called(tree) else None
+    stars = [s for i in opening if isinstance(s := tree.body[i], ast.ImportFrom)]
+    told = [own.absolute(s.module, s.level) if own else "" if s.level else s.module or "" for s in stars]
+    found = [names.module_called(name) if name else None for name in told]
+    return lambda name: not name.startswith("_") or any(module is None or module.says(name) for module in found)
 
 
 def led_to(s: ast.stmt, bound: Mapping[str, list[ast.stmt]]) -> set[str]:
@@ -82,7 +93,7 @@ def acting(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> bool:
 
 def acts_of(s: ast.stmt, tree: ast.Module, names: ModuleNames) -> list[str]:
     """What a statement of a module does beside binding names, part by part."""
-    return list(_importing(tree, names).told([s]))
+    return list(importing(tree, names).told([s]))
 
 
 def is_for_scripts(s: ast.stmt) -> bool:
@@ -91,30 +102,12 @@ def is_for_scripts(s: ast.stmt) -> bool:
 
 
 @lru_cache(maxsize=8)
-def _importing(tree: ast.Module, names: ModuleNames) -> "_Importing":
-    return _Importing.of(tree, names)
-
-
-def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:
-    """For each generic function of a module, what is registered for it by decorator, in order; generic methods have
-    a dot before their name, and the functions registered for them are told by name and class."""
-    functions = [s for s in tree.body if isinstance(s, FunctionNode)]
-    found: dict[str, list[str]] = {f.name: [] for f in functions if _is_generic(f, names)}
-    for f in functions:
-        for name in {_registers(d) for d in f.decorator_list} & found.keys():
-            found[name].append(ast.dump(f))
-    for kind in (s for s in tree.body if isinstance(s, ast.ClassDef)):
-        methods = [s for s in kind.body if isinstance(s, FunctionNode)]
-        generics = {f.name for f in methods if _is_generic(f, names)}
-        for f in methods:
-            for name in {f.name if f.name in generics else "", *map(_registers, f.decorator_list)} & generics:
-                told = [kind.name, f.name, *map(ast.dump, f.decorator_list)]
-                found.setdefault(f".{name}", []).append(" ".join(told))
-    return found
+def importing(tree: ast.Module, names: ModuleNames) -> "Importing":
+    return Importing.of(tree, names)
 
 
 @dataclass(frozen=True, slots=True)
-class _Importing:
+class Importing:
     """A module on its way in: which parts of it may do more than make a value and bind it.
 
     An expression is quiet when working it out runs nothing that could be noticed elsewhere; it is plain when the same
@@ -131,7 +124,7 @@ class _Importing:
     """The generic methods of the class that is looked at."""
 
     @classmethod
-    def of(cls, tree: ast.Module, names: ModuleNames) -> "_Importing":
+    def of(cls, tree: ast.Module, names: ModuleNames) -> "Importing":
         records = Records(ClassTable(names), ClassTable(ModuleNames(ast.Module([], []))))
         future = [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
         lazily = any(alias.name == "annotations" for s in future for alias in s.names)
@@ -167,10 +160,13 @@ class _Importing:
         yield from (ast.dump(e) for e in (*s.bases, *(k.value for k in s.keywords)) if not generic._is_quiet(e))
         if not self._is_made_quietly(s, set()):
             yield f"class {s.name}"
-        bound = {**generic.bound, **bindings_of(ast.Module(s.body, [])).of}
-        generics = {f.name for f in s.body if isinstance(f, FunctionNode) and _is_generic(f, self.names)}
-        inside = replace(self, bound=bound, generics=frozenset(generics))
-        yield from inside.told(s.body)
+        yield from generic.inside(s).told(s.body)
+
+    def inside(self, s: ast.ClassDef) -> "Importing":
+        """What is known in the body of a class."""
+        generics = {f.name for f in s.body if isinstance(f, FunctionNode) and is_generic(f, self.names)}
+        bound = {**self.bound, **bindings_of(ast.Module(s.body, [])).of}
+        return replace(self, bound=bound, generics=frozenset(generics))
 
     def _is_made_quietly(self, s: ast.ClassDef, seen: set[str]) -> bool:
         """Whether no metaclass and no base does anything when the class is made: `__init_subclass__`, registries."""
@@ -218,9 +214,9 @@ class _Importing:
             return False
         if isinstance(called, ast.Attribute) and called.attr in _OF_PROPERTIES:
             return isinstance(called.value, ast.Name) and self._is_property(called.value.id)
-        generic = self.names.definitions.get(_registers(d))
-        registers = isinstance(generic, FunctionNode) and _is_generic(generic, self.names)
-        registers = registers or _registers(d) in self.generics
+        generic = self.names.definitions.get(registers_for(d))
+        registers = isinstance(generic, FunctionNode) and is_generic(generic, self.names)
+        registers = registers or registers_for(d) in self.generics
         return registers or self.names.stands_for(called) in _QUIET_DECORATORS
 
     def _is_property(self, name: str) -> bool:
@@ -231,7 +227,7 @@ class _Importing:
         again = all(d and ast.unparse(d[0]) in {f"{name}.{part}" for part in _OF_PROPERTIES} for d in made[1:])
         return len(made) == len(bound) and kinds[:1] == ["builtins.property"] and again
 
-    def _knowing(self, names: Collection[str]) -> "_Importing":
+    def _knowing(self, names: Collection[str]) -> "Importing":
         """With names that stand for something plain."""
         return replace(self, bound=self.bound | {n: [_PLAIN] for n in names}) if names else self
 
@@ -376,7 +372,7 @@ def _names(s: ast.ClassDef, base: str) -> bool:
     return any(isinstance(b, ast.Name) and b.id == base for b in s.bases)
 
 
-def _registers(d: ast.expr) -> str:
+def registers_for(d: ast.expr) -> str:
     """The generic function that a decorator registers something for; '' when it is none."""
     called = d.func if isinstance(d, ast.Call) else d
     match called:
@@ -385,7 +381,7 @@ def _registers(d: ast.expr) -> str:
     return ""
 
 
-def _is_generic(f: FunctionNode, names: ModuleNames) -> bool:
+def is_generic(f: FunctionNode, names: ModuleNames) -> bool:
     return [names.stands_for(d) for d in f.decorator_list] in ([_GENERIC], [f"{_GENERIC}method"])
 
 

@@ -6,9 +6,11 @@ from collections import Counter
 from collections.abc import Collection, Iterator
 from functools import lru_cache
 from pathlib import Path
+from typing import TypeGuard
 
 from dreck.model.names.bindings import bound_by
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.model.names.scopes import scope_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -23,32 +25,86 @@ _LOOKING_AROUND = _OPENING | {"__subclasses__", "getmembers", "get_objects", "ge
 _LOOKING_INTO = frozenset(
     {"vars", "dir", "__dict__", "__dir__", "getmembers", "getattr_static", "classify_class_attrs"}
 )
+_SPOKEN_ELSEWHERE = frozenset({"vars", "dir", "getmembers"})
+"""Words that people have for other things as well."""
 _OF_CLASSES = ("type", "Type", "Meta")
 """How the names of classes end whose objects are classes."""
 
 
 @lru_cache(maxsize=512)
-def looks_around(node: ast.AST) -> str:
-    """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing."""
+def looks_around(node: ast.AST, own: frozenset[str] = frozenset(), called: frozenset[str] = frozenset()) -> str:
+    """What a piece of code asks for all names of a module, all classes or all objects there are; '' when nothing.
+
+    `own`: words by which the file means something of its own (`own_words`). `called`: the words of the module's own
+    name, where they are known: what is imported by another name that stands there is another module.
+    """
     asks = any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
-    return "globals()" if asks else _asks(node, _LOOKING_AROUND)
+    held = {id(n.func) for n in walk(node) if called and _imports_another(n, called)}
+    return "globals()" if asks else _asks(node, _LOOKING_AROUND - own, held)
+
+
+def _imports_another(n: ast.AST, called: frozenset[str]) -> TypeGuard[ast.Call]:
+    match n:
+        case ast.Call(func=ast.Name(id=word) | ast.Attribute(attr=word), args=[ast.Constant(value=str() as name), *_]):
+            parts = name.split(".")
+            return word in ("__import__", "import_module") and "" not in parts and not called & set(parts)
+    return False
 
 
 @lru_cache(maxsize=512)
-def lists_a_module(node: ast.AST) -> str:
+def lists_a_module(node: ast.AST, own: frozenset[str] = frozenset()) -> str:
     """What a piece of code asks for all names of its module, or all objects there are; '' when nothing."""
     asks = any(isinstance(n, ast.Name) and n.id == "globals" for n in walk(node))
-    return "globals()" if asks else _asks(node, _LOOKING_AROUND - _OPENING)
+    return "globals()" if asks else _asks(node, _LOOKING_AROUND - _OPENING - own)
+
+
+@once_per_tree
+def own_words(tree: ast.Module) -> frozenset[str]:
+    """Words for asking that a file only has for what is its own: `self.vars`, `self.getmembers()`, a local `vars`."""
+    told = [n for n in every_node(tree) if isinstance(n, ast.Attribute) and n.attr in _SPOKEN_ELSEWHERE]
+    words = _SPOKEN_ELSEWHERE & {n.attr for n in told}
+    values = {id(part) for n in every_node(tree) for part in _only_looked_at(n)}
+    stored = {n.attr for n in told if not isinstance(n.ctx, ast.Load)}  # anything may have been handed in
+    meant = {n.attr for n in told if n.attr in stored and isinstance(n.ctx, ast.Load) and id(n) not in values}
+    for n in every_node(tree):
+        match n:
+            case ast.Attribute(value=ast.Name(id="self"), ctx=ast.Load() | ast.Store()):
+                continue
+            case ast.Attribute(attr=word) | ast.alias(name=word) | ast.Constant(value=str() as word):
+                meant |= {word, word.rpartition(".")[2]}
+            case ast.ImportFrom(names=[ast.alias(name="*")]):
+                return frozenset()
+            case ast.ClassDef(body=body):
+                meant |= {name for s in body if not isinstance(s, FunctionNode) for name in bound_by(s)}
+    functions = [n for n in every_node(tree) if isinstance(n, FunctionNode)]
+    local = {n: scope_of(f).local for f in functions for n in walk(f) if isinstance(n, ast.Name)}
+    meant |= {n.id for n in every_node(tree) if isinstance(n, ast.Name) and n.id not in local.get(n, ())}
+    return words - meant
+
+
+def _only_looked_at(n: ast.AST) -> list[ast.AST]:
+    """What is read of no more than for a part of it, its length or its text: nobody can call it there."""
+    match n:
+        case (
+            ast.Attribute(value=value)
+            | ast.Subscript(value=value)
+            | ast.For(iter=value)
+            | ast.comprehension(iter=value)
+        ):
+            return [value]
+        case ast.Call(func=ast.Name(id="len" | "repr" | "str" | "bool"), args=[value], keywords=[]):
+            return [value]
+    return []
 
 
 @lru_cache(maxsize=512)
-def looks_into(node: ast.AST, owner: ast.ClassDef | None = None) -> str:
+def looks_into(node: ast.AST, owner: ast.ClassDef | None = None, meant_own: frozenset[str] = frozenset()) -> str:
     """What it asks for all that a class or a module has; '' when nothing. What an object itself holds is no matter:
-    `vars(self)` in a method of `owner`, where that makes no classes."""
+    `vars(self)` in a method of `owner`, where that makes no classes. `meant_own`: see `own_words`."""
     makes = owner is None or any(ast.unparse(base).endswith(_OF_CLASSES) for base in owner.bases)
     own = _of_variables if isinstance(node, FunctionNode) else _of_nothing
     held = {id(part) for n in walk(node) for part in [*own(n), *_of_one(n), *([] if makes else _of_self(n))]}
-    return _asks(node, _LOOKING_INTO, held)
+    return _asks(node, _LOOKING_INTO - meant_own, held)
 
 
 def _of_self(n: ast.AST) -> list[ast.AST]:
@@ -87,6 +143,8 @@ def _of_one(n: ast.AST) -> list[ast.AST]:
         case ast.Call(func=ast.Attribute(value=ast.Attribute(attr="__dict__") as held, attr="update"), args=args) if (
             isinstance(n, ast.Call) and len(args) <= 1
         ):
+            return [held]
+        case ast.Call(func=ast.Attribute(value=ast.Attribute(attr="__dict__") as held, attr="clear"), args=[]):
             return [held]
         case ast.Compare(left=ast.Constant(), ops=[ast.In() | ast.NotIn()], comparators=[ast.Attribute() as held]):
             return [held] if held.attr == "__dict__" else []

@@ -15,7 +15,7 @@ from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.binding_order import moved_across
 from dreck.proof.surroundings.futures import annotations_apart
 from dreck.proof.surroundings.hooks import hooks_apart
-from dreck.proof.surroundings.importing import effects_of, registered
+from dreck.proof.surroundings.importing import effects_of, is_generic, registers_for
 from dreck.proof.surroundings.looked_around import gathered_apart
 from dreck.proof.surroundings.reshaped import reshaped
 from dreck.source.functions import FunctionNode
@@ -91,6 +91,24 @@ def changed_between(old: Module, new: Module) -> Changed:
     always = {**dict.fromkeys(gathered, "is gathered from all that the module holds, which is not the same"), **always}
     hooks = hooks_apart(old.names, new.names)
     return Changed(always, unfolded, apart, everywhere, hooks, classes.specials)
+
+
+def registered(tree: ast.Module, names: ModuleNames) -> dict[str, list[str]]:
+    """For each generic function of a module, what is registered for it by decorator, in order; generic methods have
+    a dot before their name, and the functions registered for them are told by name and class."""
+    functions = [s for s in tree.body if isinstance(s, FunctionNode)]
+    found: dict[str, list[str]] = {f.name: [] for f in functions if is_generic(f, names)}
+    for f in functions:
+        for name in {registers_for(d) for d in f.decorator_list} & found.keys():
+            found[name].append(ast.dump(f))
+    for kind in (s for s in tree.body if isinstance(s, ast.ClassDef)):
+        methods = [s for s in kind.body if isinstance(s, FunctionNode)]
+        generics = {f.name for f in methods if is_generic(f, names)}
+        for f in methods:
+            for name in {f.name if f.name in generics else "", *map(registers_for, f.decorator_list)} & generics:
+                told = [kind.name, f.name, *map(ast.dump, f.decorator_list)]
+                found.setdefault(f".{name}", []).append(" ".join(told))
+    return found
 
 
 def defined_otherwise(old: ast.Module, new: ast.Module) -> tuple[str, ...]:

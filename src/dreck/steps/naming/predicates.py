@@ -274,9 +274,24 @@ def _unwrapped(code: str, test: ast.expr, sheet: Sheet) -> str:
 def insertion_line(scene: Scene) -> int:
     """The line a helper of the module goes before: below what uses it, or above where the house puts helpers there."""
     outer = scene.outermost
-    if _helpers_stand_above(scene.tree):
+    if _helpers_stand_above(scene.tree) or any(map(_may_be_called_at_once, (outer, scene.node))):
         return _above_its_comments(scene, first_line(outer))
     return _below(scene, scene.tree.body, outer) + 1
+
+
+def _may_be_called_at_once(s: ast.stmt) -> bool:
+    """Whether a decorator that is not one of Python's own may call the function where it stands, helpers included."""
+    if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+        return False
+    told = (ast.unparse(d.func if isinstance(d, ast.Call) else d).rpartition(".")[2] for d in s.decorator_list)
+    return any(word not in _WAITING for word in told)
+
+
+_WAITING = frozenset(
+    {"lru_cache", "cache", "wraps", "contextmanager", "asynccontextmanager", "overload", "singledispatch", "final"}
+    | {"override", "no_type_check", "register"}
+)
+"""Decorators after which a function is called no earlier than without them."""
 
 
 def _above_its_comments(scene: Scene, line: int) -> int:

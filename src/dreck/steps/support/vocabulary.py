@@ -22,9 +22,9 @@ SPELT = _words("lower upper strip lstrip rstrip casefold title capitalize")
 _KINDS = (str, bytes, list, dict, set, int, float, object, os.path, datetime.datetime, datetime.timedelta, Path, deque)
 TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
-    fget fset fdel debug info warning warn error exception critical log print write sub match search compile open read close
+    debug info warning warn error exception critical log print write sub match search compile open read close
     flush send next isinstance getattr setattr len sorted echo execute executemany commit rollback connect disconnect
-    submit dispatch trigger notify fail
+    submit dispatch trigger notify fail fget fset fdel
     """
 )
 """Methods of built-in types, of texts' patterns, of logs and files: they say nothing of the trade."""
