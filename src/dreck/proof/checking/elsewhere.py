@@ -103,7 +103,7 @@ class _Libraries:
         imported = set(_imported(ast.Name(name), text.tree, text))
         if not written and not imported:
             imported = {f"{star}.{name}" for star in _starred(text) if self._has(star, name)}
-        imported -= set(filter(self._is_absent, imported))
+        imported = {source for source in imported if not self._is_absent(source)}
         noted = source in _ONLY_NOTING
         silent = all((noted or _is_silent_class(n)) and all(self._is_base(b, text) for b in n.bases) for n in written)
         return bool(written or imported) and silent and all(map(self.is_silent, imported))
