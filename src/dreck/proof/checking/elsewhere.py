@@ -6,6 +6,7 @@ in them, and in the modules of the bases, must be silent about the method.
 
 import ast
 import builtins
+import sys
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -112,7 +113,10 @@ class _Libraries:
         """Whether importing it fails: nothing in the module, which is there, says the name so as to bind it."""
         module, _, name = source.rpartition(".")
         text = self.find(module) if module else None
-        if text is None or _starred(text) or text.says("globals"):
+        if text is None or _starred(text):
+            return False
+        known = module.partition(".")[0] in sys.stdlib_module_names
+        if not known and any(map(text.says, ("globals", "vars", "exec", "eval", "setattr", "modules", "__dict__"))):
             return False
         if text.file.stem == "__init__" and any(text.file.parent.glob(f"{name}*")):
             return False  # a module of the package

@@ -8,6 +8,7 @@ the name alone.
 
 import ast
 import builtins
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from importlib import import_module
@@ -22,6 +23,7 @@ KEEPING = frozenset({"dataclasses.dataclass", "functools.total_ordering", "typin
 """Decorators that give back the class they are given."""
 _KNOWN = frozenset({"typing.Generic", "typing.Protocol", "abc.ABC", "builtins.object"})
 
+_BINDING_ANYTHING = ("globals", "vars", "exec", "eval", "setattr", "modules", "__dict__", "locals")
 _HARMLESS = frozenset({"unittest.case.TestCase"})
 """Classes that take part in making others, and only note something of their own there."""
 
@@ -61,7 +63,9 @@ class Elsewhere:
             return False
         asked = next((a.name for a in s.names if (a.asname or a.name) == name), "")
         there = self.find(module.absolute(s.module, s.level))
-        if there is None or self._starred(there, asked) or there.says("globals") or _bindings(there, "__getattr__"):
+        if there is None or self._starred(there, asked) or _bindings(there, "__getattr__"):
+            return False
+        if there.name.partition(".")[0] not in sys.stdlib_module_names and any(map(there.says, _BINDING_ANYTHING)):
             return False
         beside = there.file.stem == "__init__" and any(there.file.parent.glob(f"{asked}*"))
         return not beside and not _bindings(there, asked)
