@@ -20,6 +20,7 @@ NOT_SHOWN = {
     "a variable of the function around it, bound anew by another inside it",
     "what is done where nobody looks, behind what is done once and for all",
     "a class that is made inside",
+    *("precision asked for", "the locale", "a list of sys", "arguments of the program"),
     "what says that its class is that of nothing",
     "attributes that any object answers for",
     "a method that a class in a function overrides",
@@ -35,7 +36,8 @@ NOT_SHOWN = {
 }
 """Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone;
 one that wants a made-up object to answer with a member of an enum; methods that others replace; classes that only a
-function makes, objects that change their class; what lies where nobody can look, and what happens between calls."""
+function makes, objects that change their class; what lies where nobody can look, what happens between calls,
+and settings of the process."""
 
 
 @pytest.mark.parametrize("number", range(len(PAIRS)), ids=[f"{room}: {pair.name}" for room, pair in PAIRS])

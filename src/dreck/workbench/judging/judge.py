@@ -29,6 +29,7 @@ from dreck.trial.server import (
     run_trial,
 )
 from dreck.workbench.judging.added import for_callers_from_before
+from dreck.workbench.judging.ambient import of_the_process
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
@@ -85,6 +86,7 @@ class Judge:
             _not_tried(old.node, new.node)
             or _of_frames(old, new)
             or _of_replaced(old, new)
+            or of_the_process(old, new)
             or of_classes(old, new, bool(found.alone))
         )
         if unseen:
