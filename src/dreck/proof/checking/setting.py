@@ -53,7 +53,7 @@ def is_private(name: str, mine: Iterable[ast.Module], theirs: Iterable[ast.Modul
 def _registering(tree: ast.Module) -> frozenset[ast.AST]:
     """The names in `@_fee.register(Glass)`: only what is generic already has something registered so."""
     functions = [n for n in every_node(tree) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)]
-    told = [d.func for f in functions for d in f.decorator_list if isinstance(d, ast.Call)]
+    told = [d.func if isinstance(d, ast.Call) else d for f in functions for d in f.decorator_list]
     return frozenset(d.value for d in told if isinstance(d, ast.Attribute) and d.attr == "register")
 
 
