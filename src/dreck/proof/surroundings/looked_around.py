@@ -80,8 +80,8 @@ def own_words(tree: ast.Module) -> frozenset[str]:
     functions = [n for n in every_node(tree) if isinstance(n, FunctionNode)]
     local = {n: scope_of(f).local for f in functions for n in walk(f) if isinstance(n, ast.Name)}
     meant |= {n.id for n in every_node(tree) if isinstance(n, ast.Name) and n.id not in local.get(n, ())}
-    bound = {n.name for n in functions} | {name for f in functions for name in scope_of(f).local}
-    return words - meant - (_PYTHONS_OWN - bound - stored)  # a base from elsewhere may have Python's own under its name
+    written = {n.name for n in functions}
+    return words - meant - (_PYTHONS_OWN - written - stored)  # a base from elsewhere may have Python's own under its name
 
 
 def _only_looked_at(n: ast.AST) -> list[ast.AST]:
