@@ -81,7 +81,7 @@ def own_words(tree: ast.Module) -> frozenset[str]:
     local = {n: scope_of(f).local for f in functions for n in walk(f) if isinstance(n, ast.Name)}
     meant |= {n.id for n in every_node(tree) if isinstance(n, ast.Name) and n.id not in local.get(n, ())}
     written = {n.name for n in functions}
-    return words - meant - (_PYTHONS_OWN - written - stored)  # a base from elsewhere may have Python's own under its name
+    return words - meant - (_PYTHONS_OWN - written - stored)  # a base elsewhere may have Python's own there
 
 
 def _only_looked_at(n: ast.AST) -> list[ast.AST]:

@@ -289,8 +289,8 @@ def _may_be_called_at_once(s: ast.stmt) -> bool:
 
 _WAITING = frozenset(
     {"lru_cache", "cache", "wraps", "contextmanager", "asynccontextmanager", "overload", "singledispatch", "final"}
-    | {"override", "no_type_check", "register", "classmethod", "staticmethod", "property", "setter", "deleter", "getter"}
-    | {"cached_property", "singledispatchmethod", "abstractmethod"}
+    | {"override", "no_type_check", "register", "classmethod", "staticmethod", "property"}
+    | {"setter", "deleter", "getter", "cached_property", "singledispatchmethod", "abstractmethod"}
 )
 """Decorators after which a function is called no earlier than without them."""
 
