@@ -21,6 +21,7 @@ NOT_SHOWN = {
     "what is done where nobody looks, behind what is done once and for all",
     "a class that is made inside",
     *("precision asked for", "the locale", "a list of sys", "arguments of the program"),
+    *("a helper reads the words of the command line", "the folder of temporary files"),
     "what says that its class is that of nothing",
     "attributes that any object answers for",
     "a method that a class in a function overrides",

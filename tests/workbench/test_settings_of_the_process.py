@@ -35,6 +35,8 @@ def test_what_both_ask_alike_is_no_matter(old, new):
         ("return len(places) > 0", "return True"),
         ("told = len(places)\n    load.tip()\n    return told", "load.tip()\n    return len(places)"),
         ("return sys.maxsize > 9", "return True"),
+        ('return f"{n:n}"', 'return f"{n:d}"'),
+        ("return 1", "return _told()\ndef _told():\n    return len(sys.argv) and 1"),
         ("return decimal.getcontext().prec == 28 and n + 0", "return n * 1"),
     ],
 )
