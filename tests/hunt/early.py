@@ -17,9 +17,7 @@ _ASKING = (
     "class Gate:\n    def __eq__(self, other):\n        return f(4)\nSIZE = Gate() == 1\n",
     "class Gate:\n    def g(n):\n        return f(n)\n    SIZE = g(3)\n", "class Gate(dict):\n    def g(self):\n        return f(4)\n",
 )  # fmt: skip
-_HEAD = (
-    "from enum import Enum\ndef told(g):\n    g()\n    return g\ndef kept(g):\n    return g\n"
-)
+_HEAD = "from enum import Enum\ndef told(g):\n    g()\n    return g\ndef kept(g):\n    return g\n"
 
 
 def pair(pick: random.Random) -> tuple[str, str]:

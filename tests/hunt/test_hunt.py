@@ -22,7 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import early, lazily
+from tests.hunt import asking, early, lazily
 from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -189,6 +189,19 @@ def test_no_false_proof_of_rows_that_are_worked_out_later():
             proved += 1
             assert lazily.difference(mine, theirs) is None, f"{old}\n=====\n{new}"
     assert proved > PAIRS / 60, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_of_what_is_asked_more_often():
+    pick = random.Random(SEED + 24)
+    proved = 0
+    for _ in range(PAIRS // 3):
+        old, new = asking.pair(pick)
+        mine, theirs = executed(old), executed(new)
+        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(trial=False))
+        if found.verdict.status == "proved":
+            proved += 1
+            assert asking.difference(mine, theirs) is None, f"{old}\n=====\n{new}\n{asking.difference(mine, theirs)}"
+    assert proved > PAIRS / 16, "so few proofs that the hunt means nothing"
 
 
 def test_no_false_proof_of_a_helper_that_is_asked_for_too_early():

@@ -292,7 +292,7 @@ ACTS: dict[str, tuple[str, str, Any, Any]] = {
     "a type of one's own": ("def type(x):\n    return 1\n", "type(b)", None, lambda t: t.make("type", t.make("param", "b"))),
     "a length not asked before": ("", "len(b)", None, lambda t: t.make("len", t.make("param", "b"), t.state.epoch)),
     "a class not asked before": (FAMILY, "isinstance(b, P)", None, lambda t: t.make("bool", t.make("isinstance", t.make("param", "b"), t.make("global", "P")), True)),
-    "callable": ("", "callable(b)", lambda t: t.make("bool", t.make("callable", t.make("param", "b")), True), lambda t: t.const(True)),
+    "callable": ("", "callable(b)", lambda t: t.make("bool", t.make("callable", t.make("param", "b"), t.state.epoch), True), lambda t: t.make("bool", t.make("callable", t.make("param", "b")), True)),
     "bool of an int": ("", "bool(a)", lambda t: t.make("bool", t.make("truth", t.make("param", "a")), True), lambda t: t.make("bool", t.make("truth", t.make("param", "a")), False)),
     "bool of an object": ("", "bool(b)", None, lambda t: t.make("bool", t.make("truth", t.make("param", "b")), True)),
 }  # fmt: skip

@@ -305,7 +305,7 @@ NAMED = {
     "a module's variable around a test": ("x = count\nif b:\n    a()\nreturn x", "x = count\nif b:\n    a()\n    return x\nreturn count", {"plain-comparisons"}),
     "a real bool": ("return a == b", "return bool(a == b)", {"plain-comparisons"}),
     "a real bool from isinstance": ("return isinstance(a, int)", "return bool(isinstance(a, int))", set()),
-    "a type compared": ("return type(a) is int", "return type(a) == int", {"plain-comparisons"}),
+    "a type compared": ("return type(a) is int", "return type(a) == int", {"closed-families", "plain-comparisons"}),
     "the same identity": ("return a is None", "if a is None:\n    return True\nreturn False", set()),
 }  # fmt: skip
 

@@ -10,29 +10,27 @@ from dataclasses import dataclass, field
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof import loops, memo
-from dreck.proof.certificate import (
-    Alone,
-    Back,
-    Ends,
-    Followed,
-    Lemma,
-    Log,
-    Met,
-    Peeled,
-    Raised,
-    Round,
-    Split,
-    Stepped,
-    Used,
-)  # fmt: skip
+from dreck.proof import certificate, loops, memo
 from dreck.proof.following import callee_of
 from dreck.proof.parted import Parted
 from dreck.proof.prover import Prover
 from dreck.proof.rules.common import value_of
 from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.rules.every import result_of
-from dreck.proof.state import Asks, Block, Event, Gives, Goes, Side, State, Stop, Throws, told, told_both_ways
+from dreck.proof.state import (
+    Asks,
+    Block,
+    Event,
+    Gives,
+    Goes,
+    Side,
+    State,
+    Stop,
+    Throws,
+    error_of,
+    told,
+    told_both_ways,
+)
 from dreck.proof.subject import OUT_OF_BUDGET, Subject
 from dreck.proof.surroundings.spoken import spoken_in
 
@@ -56,8 +54,8 @@ class LockStep:
     active: dict[memo.Pair, tuple[State, loops.Groups, int]] = field(default_factory=dict)
     opened: int = 0
     path: list[str] = field(default_factory=list)
-    log: Log = field(default_factory=list)
-    lemmas: dict[int, Lemma] = field(default_factory=dict)
+    log: certificate.Log = field(default_factory=list)
+    lemmas: dict[int, certificate.Lemma] = field(default_factory=dict)
 
     def explore(self, state: State) -> None:
         """Runs both sides to their exits along every path from `state`, or raises Parted."""
@@ -65,7 +63,7 @@ class LockStep:
             old = self._advance(state, 0)
             new = self._advance(state, 1)
             if self._alike_from_here(state):
-                self.log.append(Ends("alike"))
+                self.log.append(certificate.Ends("alike"))
                 return
             match old, new:
                 case Asks(), _:
@@ -82,7 +80,7 @@ class LockStep:
                 case Stop(kind="return" | "throw" as one), Stop(kind=other) if one == other:
                     if not self._equal(state, old.value, new.value):
                         raise self._parted(old, new)
-                    self.log.append(Ends("exit"))
+                    self.log.append(certificate.Ends("exit"))
                     return
                 case _:
                     self._alone(state, old, new)
@@ -93,8 +91,7 @@ class LockStep:
             self.budget -= 1
             if self.budget < 0:
                 raise Parted(OUT_OF_BUDGET, tuple(self.path))
-            block = self._step(side, state)
-            if block is not None:
+            if (block := self._step(side, state)) is not None:
                 return block
 
     def _step(self, side: Side, state: State) -> Block | None:
@@ -106,7 +103,7 @@ class LockStep:
             return self._thrown(side)
         result = result_of(self.p, side, state)
         if isinstance(result, Gives | Goes | Throws):
-            self.log.append(Stepped(side.which, result))
+            self.log.append(certificate.Stepped(side.which, result))
         match result:
             case Gives(value=value):
                 if value is not None and node.dest is not None:
@@ -147,8 +144,7 @@ class LockStep:
             frame = side.leave()
             target = frame.call.exc or self.p.arena.throw
             if frame.lazily and (target is not self.p.arena.throw or side.frames):
-                # StopIteration becomes RuntimeError where it leaves a generator or a coroutine (PEP 479).
-                error = self.p.terms.make("left", error)
+                error = self.p.terms.make("left", error)  # no StopIteration any more (PEP 479)
         side.answer = None
         side.store["%exc"] = error
         side.node = target
@@ -173,13 +169,15 @@ class LockStep:
             return
         if old.written is not new.written:
             note_spelling(self.p, old, new)
-        raised = self._raising(state) if old.raises else None
+        raised = self._raising(state, old) if old.raises else None
         before = state.epoch
         made = self.perform(state, old)
         for side, event in zip(state.sides, (old, new), strict=True):
             self.finish(side, event, made)
         ended = self._exhausted(state) if old.ends else None
-        self.log.append(Met(old, new, made, state.epoch if state.epoch is not before else None, raised, ended))
+        self.log.append(
+            certificate.Met(old, new, made, state.epoch if state.epoch is not before else None, raised, ended)
+        )
 
     def _same_act(self, state: State, old: Event, new: Event) -> bool:
         """The same done with the same values, and with the same exception in flight where that can be seen."""
@@ -233,21 +231,21 @@ class LockStep:
         state.done.clear()
         state.extended = frozenset()
 
-    def _raising(self, state: State) -> Raised | None:
+    def _raising(self, state: State, event: Event) -> certificate.Raised | None:
         """What follows if the event both sides are at raises."""
         throw = self.p.arena.throw
         targets = [side.raising_to(throw) for side in state.sides]
         if targets[0] is targets[1] is throw and not any(self._leaves_lazily(side) for side in state.sides):
             return None
         raised = state.copy()
-        error = self.p.terms.fresh("error")
+        error = self.p.terms.fresh(error_of(event))
         for side in raised.sides:
             self.throw(side, error)
         self.new_epoch(raised)
         epoch = raised.epoch
-        return Raised(error, epoch, self._explored(raised, "an exception is raised"))
+        return certificate.Raised(error, epoch, self._explored(raised, "an exception is raised"))
 
-    def _explored(self, state: State, told: str) -> Log:
+    def _explored(self, state: State, told: str) -> certificate.Log:
         """Explores one way, with a log of its own."""
         outer, self.log = self.log, []
         self.path.append(told)
@@ -259,7 +257,7 @@ class LockStep:
     def _leaves_lazily(self, side: Side) -> bool:
         return any(frame.lazily for frame in side.frames[1:])
 
-    def _exhausted(self, state: State) -> Log:
+    def _exhausted(self, state: State) -> certificate.Log:
         """An iterator may have no further item: both sides then leave the loop."""
         ended = state.copy()
         for side in ended.sides:
@@ -271,18 +269,18 @@ class LockStep:
         for side, block in zip(state.sides, (old, new), strict=True):
             if isinstance(block, Event) and block.harmless and block.harmless in self.p.allowed:
                 self.p.note(block.harmless, *([block.keeps] if block.keeps else []))
-                self.log.append(Alone(side.which, block))
+                self.log.append(certificate.Alone(side.which, block))
                 self.finish(side, block, self.perform(state, block))
                 return
         for side, block in zip(state.sides, (old, new), strict=True):
             if isinstance(block, Event) and self._follow(side, block):
-                self.log.append(Followed(side.which, block))
+                self.log.append(certificate.Followed(side.which, block))
                 return
         heads = [isinstance(block, Stop) and block.kind == "head" for block in (old, new)]
         if not (state.peeled < _MOST_ROUNDS and heads[0] != heads[1]):
             raise self._parted(old, new)
         side = state.sides[0 if heads[0] else 1]
-        self.log.append(Peeled(side.which))
+        self.log.append(certificate.Peeled(side.which))
         side.node = side.node.succs[0]
         state.peeled += 1
 
@@ -317,16 +315,21 @@ class LockStep:
         no = state.copy()
         no.facts.assume(block.test, False)
         second = self._explored(no, texts[block.wanted])
-        self._remember(entry, pair, values, start, Split(which, block, first, second))
+        self._remember(entry, pair, values, start, certificate.Split(which, block, first, second))
 
     def _remember(
-        self, entry: State, pair: memo.Pair, values: tuple[Term, ...], start: int, step: Split | Round
+        self,
+        entry: State,
+        pair: memo.Pair,
+        values: tuple[Term, ...],
+        start: int,
+        step: certificate.Split | certificate.Round,
     ) -> None:
         needed = memo.needed_since(self.p, entry, values, start)
         number = len(self.lemmas)
         open_loops = frozenset(number for _, _, number in self.active.values())
-        self.lemmas[number] = Lemma(number, entry, needed, step, open_loops)
-        self.log.append(Used(number))
+        self.lemmas[number] = certificate.Lemma(number, entry, needed, step, open_loops)
+        self.log.append(certificate.Used(number))
         self.visited.setdefault(pair, []).append(memo.Visited(values, entry.epoch, needed, number))
         self.visits.append(pair)
 
@@ -335,7 +338,7 @@ class LockStep:
             translated = memo.covers(self.p, visit, state, values)
             if translated is not None:
                 self.p.trail.extend(translated)
-                self.log.append(Used(visit.lemma))
+                self.log.append(certificate.Used(visit.lemma))
                 return True
         return False
 
@@ -346,7 +349,7 @@ class LockStep:
         if pair in self.active:
             head, groups, number = self.active[pair]
             loops.come_back(self.p, state, pair, head, groups)
-            self.log.append(Back(number))
+            self.log.append(certificate.Back(number))
             return
         values = memo.values_of(self.p, state)
         if self._proved_before(state, pair, values):
@@ -378,7 +381,7 @@ class LockStep:
                 del self.active[pair]
                 self._forget(mark)
         found, self.log = self.log, outer
-        self._remember(entry, pair, values, start, Round(number, groups, began, found))
+        self._remember(entry, pair, values, start, certificate.Round(number, groups, began, found))
 
     def _forget(self, mark: int) -> None:
         """Drops what was proved inside a loop: it rests on the loop that is no longer open."""
@@ -387,10 +390,8 @@ class LockStep:
         del self.visits[mark:]
 
     def _equal(self, state: State, left: Term | None, right: Term | None) -> bool:
-        if left is right:
-            return True
-        if left is None or right is None:
-            return False
+        if left is right or left is None or right is None:
+            return left is right
         one, other = self.p.resolved(left, state), self.p.resolved(right, state)
         return one is other or self.p.come_out_alike(one, other, state)
 

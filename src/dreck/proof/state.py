@@ -159,6 +159,21 @@ class Event:
         return terms.make("opposite", made) if self.opposite else made
 
 
+_PLAIN_ERROR = "error of what is plain under "
+
+
+def error_of(event: Event) -> str:
+    """The hint for what an event raises: where an assumption says that it only reads or compares, with that."""
+    return f"{_PLAIN_ERROR}{event.keeps}" if event.once and event.keeps else "error"
+
+
+def no_stop_under(error: Term) -> str:
+    """The assumption under which an error surely is no StopIteration, which a generator turns into a RuntimeError when
+    it leaves it (PEP 479); '' for none."""
+    hint = str(error.args[0]) if error.op == "symbol" else ""
+    return hint.removeprefix(_PLAIN_ERROR) if hint.startswith(_PLAIN_ERROR) else ""
+
+
 @dataclass(frozen=True, slots=True)
 class Stop:
     """A loop's head (`head`) or an exit (`return`, `throw`) with what is returned or raised."""

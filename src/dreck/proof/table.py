@@ -102,6 +102,7 @@ TABLE: dict[Op, Row] = {
     Op.RERAISE: _may_do_anything("7.8 The raise statement"),
     Op.ASSERTION: _may_do_anything("7.3 The assert statement"),
     Op.CATCHES: Row("nothing", "nothing", True, False, "", "8.4.1 except clause"),
+    Op.LEFT: _inner("6.2.9.1 Generator-iterator methods; PEP 479"),
     Op.GROUP_MATCHED: _may_do_anything("8.4.2 except* clause"),
     Op.GROUP_UNMATCHED: _may_do_anything("8.4.2 except* clause"),
     Op.GROUP_COLLECT: _may_do_anything("8.4.2 except* clause"),

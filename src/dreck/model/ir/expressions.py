@@ -9,6 +9,7 @@ from dreck.model.ir.closures import Renaming, makes_only
 from dreck.model.ir.graph import Node, Operand
 from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
+from dreck.model.ir.truth import form_of, was_asked, without_not
 from dreck.model.names.scopes import names_bound_inside, names_read, walrus_targets
 from dreck.source.walking import walk
 
@@ -183,6 +184,8 @@ class Expressions(Naming):
                 const = self.arena.terms.const
                 yes = self.arena.node(Op.MOVE, None, (const(True),), dest, (nxt,))
                 no = self.arena.node(Op.MOVE, None, (const(False),), dest, (nxt,))
+                if isinstance(e, ast.UnaryOp):
+                    return self.value_asked(e.operand, no, yes, ctx, depth)
                 return self.cond(e, yes, no, ctx, depth)
             case ast.BoolOp(op=op, values=values):
                 # A fresh register: `dest` may be a local that a later operand still reads.
@@ -191,7 +194,7 @@ class Expressions(Naming):
                 settled = self.arena.node(Op.MOVE, None, (held,), dest, (nxt,))
                 for value in reversed(values[:-1]):
                     ways = (node, settled) if isinstance(op, ast.And) else (settled, node)
-                    branch = self.branch(held, *ways, ctx, value)
+                    branch = self.branch(held, *ways, ctx, value, form_of(e) if was_asked(value) else None)
                     node = self.expr(value, held, branch, ctx, depth + 1)
                 return node
         raise AssertionError(e)
@@ -213,6 +216,23 @@ class Expressions(Naming):
             return self._container(e.ops[at], e.comparators[at], right, test, ctx, depth + 3)
 
         return self.expr(e.left, left, link(0), ctx, depth + 1)
+
+    def _chain_asked(self, e: ast.Compare, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+        """A chain in a test: what each comparison gives is asked for its truth once."""
+        held, left, right = f"%{depth}", f"%{depth + 1}", f"%{depth + 2}"
+        for at in range(len(e.ops) - 1, -1, -1):
+            branch = self.branch(held, yes, no, ctx, e)
+            test = self.act(Op.COMPARE, type(e.ops[at]).__name__, (left, right), held, branch, ctx, e)
+            yes = self._container(e.ops[at], e.comparators[at], right, test, ctx, depth + 3)
+            if at:
+                yes = self.arena.node(Op.MOVE, None, (right,), left, (yes,))
+        return self.expr(e.left, left, yes, ctx, depth + 1)
+
+    def value_asked(self, e: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+        """Works `e` out as a value, and then asks for its truth: what it comes from may have been asked before."""
+        if was_asked(without_not(e)):
+            return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
+        return self.cond(e, yes, no, ctx, depth)
 
     def _comparison(
         self,
@@ -340,6 +360,8 @@ class Expressions(Naming):
                 return yes if value else no
             case ast.Compare(ops=[ast.NotIn()]):
                 return self.cond(turned_in(e), no, yes, ctx, depth)
+            case ast.Compare(ops=[_, _, *_]):
+                return self._chain_asked(e, yes, no, ctx, depth)
         return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
 
 

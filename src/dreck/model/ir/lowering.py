@@ -14,7 +14,8 @@ from dreck.model.ir.local_tables import holder, local_tables
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns
-from dreck.model.ir.unfolding import Unfolding, are_few_rounds
+from dreck.model.ir.rounds import are_few_rounds
+from dreck.model.ir.unfolding import Unfolding
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import assigned_in, kept_by_functions, scope_of
 from dreck.source.functions import FunctionNode
@@ -223,7 +224,7 @@ class _Statements(Patterns, Unfolding):
             inner = replace(ctx, brk=nxt, cont=node)
             node = self.assign(s.target, "%0", self.block(s.body, node, inner), ctx, 1)
             node = self.row(item, "%0", node, ctx, 1)
-        return node
+        return self.kept_apart(s.iter, node, ctx)
 
     # --- with, try ---------------------------------------------------------------------------------
 

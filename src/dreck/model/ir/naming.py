@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from dreck.model.ir.graph import Arena, Node, Operand
 from dreck.model.ir.operations import Op
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.scopes import FunctionScope, names_read
+from dreck.model.names.scopes import FunctionScope, assigned_in, names_read
 
 if TYPE_CHECKING:
     from dreck.model.ir.lowering import Context
@@ -51,9 +51,17 @@ class Naming:
         """An act that may raise."""
         return self.arena.node(op, payload, operands, dest, (nxt,), ctx.exc, source, ctx.handled)
 
-    def branch(self, register: Operand, yes: Node, no: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
+    def branch(
+        self,
+        register: Operand,
+        yes: Node,
+        no: Node,
+        ctx: "Context",
+        source: ast.AST | None = None,
+        how: str | None = None,
+    ) -> Node:
         """A test of the truth of what a register holds."""
-        return self.arena.node(Op.BRANCH, None, (register,), None, (yes, no), ctx.exc, source, ctx.handled)
+        return self.arena.node(Op.BRANCH, how, (register,), None, (yes, no), ctx.exc, source, ctx.handled)
 
     # --- names -------------------------------------------------------------------------------------
 
@@ -61,14 +69,14 @@ class Naming:
         """Whether assigning `name` only changes a register nobody else can see."""
         return name in self.scope.local and name not in self.scope.captured
 
-    def meanings(self, e: ast.AST) -> tuple[Any, ...]:
+    def meanings(self, e: ast.stmt) -> tuple[Any, ...]:
         """How each name in `e` is meant here: the same code is another act where a name is no local any more."""
         scope = self.scope
         sets = (scope.local, scope.params, scope.captured, scope.shared, scope.deleted, self.enclosing)
         outer = (scope.declared_global, scope.declared_nonlocal)
         told = [
             (name, *(name in names for names in (*sets, *outer)), self.names.kind(name), self.names.canonical(name))
-            for name in sorted(names_read(e))
+            for name in sorted(names_read(e) | assigned_in([e]))
         ]
         return (scope.has_walrus, *told, *self.unfolded_in(e))
 

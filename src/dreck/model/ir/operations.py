@@ -71,6 +71,7 @@ class Op(StrEnum):
     RERAISE = "reraise"
     ASSERTION = "assertion"
     CATCHES = "catches"
+    LEFT = "left"
     GROUP_MATCHED = "matched"
     GROUP_UNMATCHED = "unmatched"
     GROUP_COLLECT = "collect"

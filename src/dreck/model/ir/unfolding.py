@@ -14,6 +14,7 @@ from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
+from dreck.model.ir.rounds import is_all_constant
 from dreck.model.names.resetting import is_set_somewhere
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.walking import walk
@@ -57,6 +58,18 @@ class Unfolding(Expressions):
         if not isinstance(base, ast.Name) or base.id in self.local_tables or self._table(base.id) is None:
             return None
         return self.names.tables.rows(e)
+
+    def kept_apart(self, e: ast.expr, nxt: Node, ctx: "Context") -> Node:
+        """Where the rows of a dict are gone through: that there are as many as are written. Raises Unsupported where
+        keys might be equal."""
+        base = e.func.value if isinstance(e, ast.Call) and isinstance(e.func, ast.Attribute) else e
+        table = self._table(base.id) if isinstance(base, ast.Name) else None
+        if not isinstance(table, ast.Dict):
+            return nxt
+        self._apart(table)
+        for owner in sorted(owners_of(table)):
+            nxt = self.act(Op.APART, owner, (), None, nxt, ctx)
+        return nxt
 
     def row(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         """An item of a table: made when the module was, from names as they are meant there, or held since the
@@ -174,7 +187,8 @@ class Unfolding(Expressions):
         default = args[1] if len(args) == 2 else ast.Constant(None)
         absent = self.arena.node(Op.MOVE, None, (otherwise,), dest, (nxt,))
         after = self._looked_up(table, args[0], dest, nxt, absent, ctx, depth)
-        return self._key(args[0], table, self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
+        after = self._hashed(args[0], table, after, ctx, depth)
+        return self._evaluated(args[0], self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
 
     def _inside(
         self, left: ast.expr, op: ast.cmpop, name: str, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
@@ -207,12 +221,19 @@ class Unfolding(Expressions):
         return self._key(key, table, self._looked_up(table, key, dest, nxt, absent, ctx, depth), ctx, depth)
 
     def _key(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
-        """Evaluates the key, a pair of them part by part, and makes sure that it can be hashed."""
-        asked = _asked(key, depth)
+        """Evaluates the key and makes sure that it can be hashed."""
+        return self._evaluated(key, self._hashed(key, table, nxt, ctx, depth), ctx, depth)
+
+    def _hashed(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
         words = all(self._is_word(k) for k in table.keys if k)
-        parts = key.elts if isinstance(key, ast.Tuple) else [key]
-        for place in reversed(asked):
+        for place in reversed(_asked(key, depth)):
             nxt = self.act(Op.HASHED, "constants" if words else "", (place,), None, nxt, ctx, key)
+        return nxt
+
+    def _evaluated(self, key: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+        """The key, a pair of them part by part."""
+        asked = _asked(key, depth)
+        parts = key.elts if isinstance(key, ast.Tuple) else [key]
         for i in range(len(parts) - 1, -1, -1):
             nxt = self.expr(parts[i], asked[i], nxt, ctx, depth + 8 + i)
         return nxt
@@ -305,6 +326,8 @@ class Unfolding(Expressions):
             return None
         inner, target, element, tests = self._inside_generator(e, loop, depth)
         const = self.arena.terms.const
+        # What is raised inside leaves a generator.
+        within = replace(ctx, exc=self.arena.node(Op.LEFT, None, ("%exc",), "%exc", (ctx.exc,)))
 
         def settled(value: bool) -> Node:
             return self.arena.node(Op.MOVE, None, (const(value),), dest, (nxt,))
@@ -320,15 +343,16 @@ class Unfolding(Expressions):
         for item in reversed(rows):
             match name:
                 case "all":
-                    found = inner.cond(element, after, settled(False), ctx, depth + 8)
+                    found = inner.value_asked(element, after, settled(False), within, depth + 8)
                 case "any":
-                    found = inner.cond(element, settled(True), after, ctx, depth + 8)
+                    found = inner.value_asked(element, settled(True), after, within, depth + 8)
                 case _:
-                    found = inner.expr(element, dest, nxt, ctx, depth + 8)
+                    found = inner.expr(element, dest, nxt, within, depth + 8)
             for test in reversed(tests):
-                found = inner.cond(test, found, after, ctx, depth + 8)
-            bound = inner.assign(target, f"%{depth + 7}", found, ctx, depth + 8)
+                found = inner.cond(test, found, after, within, depth + 8)
+            bound = inner.assign(target, f"%{depth + 7}", found, within, depth + 8)
             after = self.row(item, f"%{depth + 7}", bound, ctx, depth + 8)
+        after = self.kept_apart(loop.iter, after, ctx)
         return self.expr(rest[0], otherwise, after, ctx, depth + 21) if rest else after
 
     def _inside_generator(
@@ -342,37 +366,6 @@ class Unfolding(Expressions):
         scope = replace(self.scope, local=self.scope.local | set(own.values()))
         inner = type(self)(self.arena, scope, self.names, self.enclosing, self.kept)
         return inner, target, element, tests
-
-
-_MOST_WRITTEN_OUT = 12
-_MOST_ROUNDS = 64
-"""Of loops over constants inside one another, so many rounds in all are written out."""
-
-
-def are_few_rounds(loop: ast.For) -> bool:
-    """Whether a loop, if it is over constants that stand there, has few rounds with those of such loops inside it."""
-    return not is_all_constant(loop.iter) or _rounds(loop) <= _MOST_ROUNDS
-
-
-def _rounds(loop: ast.For) -> int:
-    inside = (n for s in loop.body for n in walk(s) if isinstance(n, ast.For) and is_all_constant(n.iter))
-    own = len(loop.iter.elts) if isinstance(loop.iter, ast.Tuple | ast.List) else 1
-    for n in inside:
-        own *= max(1, len(n.iter.elts)) if isinstance(n.iter, ast.Tuple | ast.List) else 1
-    return own
-
-
-def is_all_constant(e: ast.expr) -> bool:
-    """Whether it is a short display of constants, or of tuples of them."""
-    match e:
-        case ast.Tuple(elts=elts) | ast.List(elts=elts):
-            short = len(elts) <= _MOST_WRITTEN_OUT
-            return short and all(map(_is_constant, elts))
-    return False
-
-
-def _is_constant(e: ast.expr) -> bool:
-    return isinstance(e, ast.Constant) or (isinstance(e, ast.Tuple) and is_all_constant(e))
 
 
 def owners_of(table: ast.Dict) -> set[str]:

@@ -24,6 +24,7 @@ def collectors_in(function: FunctionNode) -> frozenset[str]:
     uses: dict[str, int] = {}
     understood: dict[str, int] = {}
     fresh: set[str] = set()
+    caught = any(isinstance(n, _CATCHING) for n in walk(function))
     for n in _own_nodes(function):
         match n:
             case ast.Name(id=name):
@@ -34,12 +35,20 @@ def collectors_in(function: FunctionNode) -> frozenset[str]:
             case ast.Expr(value=ast.Call() as call) if is_append(call):
                 name = call.func.value.id  # type: ignore[attr-defined]
                 understood[name] = understood.get(name, 0) + 1
-            case ast.Return(value=ast.expr() as value):
+            case ast.Return(value=ast.expr() as value) if not caught or _only_holds(value):
                 for inner in walk(value):
                     if isinstance(inner, ast.Name):
                         understood[inner.id] = understood.get(inner.id, 0) + 1
     params = {n.arg for n in walk(function.args) if isinstance(n, ast.arg)}
     return frozenset(n for n in fresh if uses[n] == understood[n] and n not in params) - _read_inside(function)
+
+
+_CATCHING = (ast.Try, ast.TryStar, ast.With, ast.AsyncWith)
+
+
+def _only_holds(value: ast.expr) -> bool:
+    """Whether a value is made without running anything: what ran may keep the list and raise, and more is appended."""
+    return all(isinstance(n, ast.Name | ast.Tuple | ast.List | ast.Constant | ast.expr_context) for n in walk(value))
 
 
 def is_append(call: ast.Call) -> bool:

@@ -13,7 +13,7 @@ from dreck.proof.checking.nested import has_unseen_below, sets_classes
 from dreck.proof.checking.registered import CheckedRegistries
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.conditions import is_constant_display
-from dreck.proof.state import Event, Side, State
+from dreck.proof.state import Event, Side, State, no_stop_under
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
 """What moves no time by itself."""
@@ -36,6 +36,7 @@ _OBSERVED: dict[str, set[Op]] = {
     "asked": {Op.CALL, Op.PATTERN_CLASS},
     "worked": {Op.BINARY, Op.UNARY},
     "arith": {Op.BINARY, Op.UNARY, Op.IN_PLACE},
+    "formatted": {Op.FORMAT},
     "eq": {Op.COMPARE},
     "lt": {Op.COMPARE},
     "le": {Op.COMPARE},
@@ -92,7 +93,8 @@ class CheckedActs(CheckedRegistries):
             case Op.BINARY | Op.IN_PLACE | Op.UNARY:
                 return value is not None and self.worked_out(state, str(node.payload), vals, value)
             case Op.FORMAT:
-                return len(vals) == 1 and value is not None and self.is_formatted(node.payload, vals[0], value)
+                made = len(vals) == 1 and value is not None and self.is_formatted(node.payload, vals[0], value)
+                return made and (value in state.lasting or not self.again or not self.may_be_too_long(vals[0]))
             case Op.HASHED:
                 if make("hash", vals[0]) in state.lasting:
                     return True
@@ -101,6 +103,9 @@ class CheckedActs(CheckedRegistries):
                 return make("still", node.payload) in state.lasting
             case Op.APART:
                 return self.axioms[side.which].are_apart(str(node.payload), FAMILIES in self.listed)
+            case Op.LEFT:
+                told = no_stop_under(vals[0])
+                return value is (vals[0] if told and told in self.listed else make("left", vals[0]))
             case Op.CATCHES:
                 test = make("catches", *vals)
                 return value is make("bool", test, True) and test in state.lasting
@@ -143,9 +148,10 @@ class CheckedActs(CheckedRegistries):
             case "isinstance" | "issubclass", [of, kinds]:
                 return self._instance(state, side, builtin, of, kinds, value)
             case "callable", [of]:
-                return value is make("bool", make("callable", of), True)
+                return value is make("bool", make("callable", of, state.epoch), True)
             case "type", [of]:
-                return value is make("type", of) and not any(sets_classes(a.names) for a in self.axioms)
+                steady = FAMILIES in self.listed and not any(sets_classes(a.names) for a in self.axioms)
+                return steady and value is make("type", of)
             case "len", [of]:
                 named = COMPARISONS in self.listed or not self.again
                 return value is make("len", of, state.epoch) and value in state.done and named
@@ -225,8 +231,9 @@ class CheckedActs(CheckedRegistries):
         key, node = event.key, side.node
         match key.op:
             case "ask":
+                how = (node.payload,) if node.op is Op.BRANCH and node.payload is not None else ()
                 asked = node.op is Op.BRANCH or (node.op is Op.CALL and self._is_call_of("bool", vals))
-                return asked and key.args[0] is vals[-1]
+                return asked and key.args == (vals[-1], *how)
             case "hash":
                 return node.op is Op.HASHED and key.args[0] is vals[0]
             case "asked":
@@ -299,6 +306,8 @@ class CheckedActs(CheckedRegistries):
             case "arith":
                 kinds_known = all(self.kinds(v) for v in vals)
                 return key is make("arith", node.payload, *vals) and kinds_known and event.result is key
+            case "formatted":
+                return len(vals) == 1 and self.is_formatted(node.payload, vals[0], key) and event.result is key
             case "eq" | "lt" | "le" | "in":
                 if event.result is None or event.result.op != "bool":
                     return False

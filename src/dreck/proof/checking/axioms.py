@@ -20,7 +20,7 @@ from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.binding import bound_at, bound_in
 from dreck.proof.checking.elsewhere import sole_method
 from dreck.proof.checking.nested import are_joined, says_anything
-from dreck.proof.checking.setting import is_private, sets, sets_by_name
+from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -220,7 +220,10 @@ class Axioms:
             return False
         node = self.classes.table.classes[kind]
         named = _member_names(node)
-        if any(n.startswith("_") for n in named) or node.decorator_list:
+        told = [ast.unparse(d).rpartition(".")[2] for s in node.body for d in getattr(s, "decorator_list", ())]
+        if any(n.startswith("_") for n in named) or node.decorator_list or not set(told) <= _OF_METHODS:
+            return False
+        if any(makes_by_hand(tree, kind) for tree in _trees(self.names)):
             return False
         made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
         has = name in made.__members__ and len(made.__members__) == len(named)
@@ -273,6 +276,9 @@ class Axioms:
             return None
         self._note("classes", f"how {', '.join(sorted(every))} derive from one another", None)
         return outcomes.pop() if len(outcomes) == 1 else None
+
+
+_OF_METHODS = {"property", "cached_property", "staticmethod", "classmethod"}
 
 
 def gives_it_back(decorator: ast.expr) -> bool:

@@ -31,7 +31,7 @@ from dreck.proof.certificate import (
 from dreck.proof.checking.calls import CheckedCalls
 from dreck.proof.checking.lemmas import FIXED, Refused, values_at
 from dreck.proof.conditions import Facts
-from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
+from dreck.proof.state import Event, Gives, Goes, Side, State, Throws, no_stop_under
 
 
 @dataclass(slots=True)
@@ -227,6 +227,7 @@ class Checker(CheckedCalls):
         match result:
             case Gives(value=value):
                 self._need(self.acts.gives(state, side, vals, value), "{} does not give {}", node.op, value)
+                self._need(node.op is not Op.LEFT or self._is_the_very(vals[0], value), "an error of another kind")
                 if node.op is Op.GLOBAL and value is not None and value.op == "gvar":
                     state.done.add(value)
                 if node.dest is not None and value is not None:
@@ -242,6 +243,13 @@ class Checker(CheckedCalls):
                 raised = unbound or (node.op is Op.RERAISE and told.op != "outside")
                 self._need(raised and error is told, "an error that is none")
                 self._throw(side, error)
+
+    def _is_the_very(self, error: Term, left: Term | None) -> bool:
+        """Whether what leaves a generator as it is may not be any error where the lemma is used."""
+        lemma = self.certificate.lemmas.get(self.current)
+        if left is not error or lemma is None or error not in values_at(self.acts.arena, lemma.state):
+            return True
+        return ("very", error, None) in lemma.needed
 
     # --- events ------------------------------------------------------------------------------------
 
@@ -275,6 +283,8 @@ class Checker(CheckedCalls):
                 self._need(side.node is self.acts.arena.throw and side.store["%exc"] is error, "an error left out")
             return
         self._fresh(met.raised.error)
+        told = no_stop_under(met.raised.error)
+        self._need(not told or told == met.old.keeps == met.new.keeps, "an error that may be any is taken for another")
         self._fresh(met.raised.epoch)
         for side in raised.sides:
             self._throw(side, met.raised.error)

@@ -88,6 +88,17 @@ def equality_gives_bools(names: ModuleNames) -> bool:
     return all(isinstance(n, ast.FunctionDef) and not n.decorator_list and _gives_bools(n) for n in written)
 
 
+@lru_cache(maxsize=16)
+def comparisons_give_bools(names: ModuleNames) -> bool:
+    """The same of every method by which the files have a say in a comparison."""
+    words = {"__ne__", "__lt__", "__le__", "__gt__", "__ge__"}
+    every = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
+    said = [n for n in every for word in words if _said(word, n)]
+    written = [n for n in said if not (isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))]
+    fine = all(isinstance(n, ast.FunctionDef) and not n.decorator_list and _gives_bools(n) for n in written)
+    return fine and equality_gives_bools(names)
+
+
 def _gives_bools(method: ast.FunctionDef) -> bool:
     inner = [n for n in walk(method) if n is not method and isinstance(n, (ast.FunctionDef, ast.AsyncFunctionDef))]
     given = [n.value for n in walk(method) if isinstance(n, ast.Return)]

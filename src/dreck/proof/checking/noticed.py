@@ -22,11 +22,15 @@ _OPERATORS: dict[type[ast.cmpop], str] = {
     ast.Eq: "eq", ast.NotEq: "eq", ast.Lt: "order", ast.LtE: "order", ast.Gt: "order", ast.GtE: "order",
     ast.In: "in", ast.NotIn: "in", ast.Is: "", ast.IsNot: "",
 }  # fmt: skip
+_THROUGH = ".__iter__ .__getitem__ .__next__ .__len__ .__length_hint__"
 _CALLS: dict[str, str] = {
-    "isinstance": "isinstance", "len": "truth", "bool": "truth", "type": "", "id": "", "hash": "hash", "abs": "number",
-    "round": "number", "int": "number", "float": "number", "str": "told", "tuple": "in", "iter": "in",
-    "repr": "told", "sum": "in number", "min": "in order", "max": "in order",
+    "isinstance": "isinstance", "len": "truth", "bool": "truth", "type": "", "id": "", "hash": "hash", "str": "told",
+    "repr": "told", "abs": "number", "round": "number index", "int": "number index told", "float": "number index told",
+    "tuple": _THROUGH, "iter": _THROUGH, "sum": f"{_THROUGH} number index", "min": f"{_THROUGH} order compared",
+    "max": f"{_THROUGH} order compared",
 }  # fmt: skip
+_OPTIONS = {"default", "start", "base", "ndigits", "encoding", "errors"}
+"""Keywords of these under which nothing is handed over that is called."""
 
 
 def comes_to(s: FunctionNode, trees: tuple[ast.Module, ...]) -> set[str]:
@@ -47,15 +51,20 @@ def _comes_to(n: ast.AST) -> Iterator[str]:
             plain = any(isinstance(e, ast.Constant) for e in sides[i : i + 2])
             yield "constant" if plain and _OPERATORS[type(op)] == "eq" else _OPERATORS[type(op)]
             yield from ("eq", "hash") if isinstance(op, ast.In | ast.NotIn) else ()
+        yield "compared"
     elif isinstance(n, ast.BoolOp | ast.If | ast.IfExp) or (isinstance(n, ast.UnaryOp) and isinstance(n.op, ast.Not)):
         yield "truth"
     elif isinstance(n, ast.BinOp | ast.UnaryOp):
-        yield "number"
+        yield from ("number", "index")
+        if isinstance(n, ast.BinOp) and isinstance(n.op, ast.Mod):  # of a text, it writes what stands behind it
+            yield from ("told", "item", "in", "hash", "eq", "lookup")
     elif isinstance(n, ast.Subscript):
-        yield from ("in", "item", "eq", "hash", "number")
+        yield from (".__getitem__", "item", "eq", "hash", "index", "compared")
     elif isinstance(n, ast.JoinedStr):
         yield "told"
     elif isinstance(n, ast.Call):
+        if any(k.arg not in _OPTIONS for k in n.keywords) or (getattr(n.func, "id", "") == "iter" and len(n.args) > 1):
+            yield "anything"
         of_hash = getattr(n.func, "attr", "") == "__hash__" and not [*n.args, *n.keywords]
         yield from ["hash"] if of_hash else _CALLS.get(getattr(n.func, "id", ""), "anything").split()
 

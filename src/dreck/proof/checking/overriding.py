@@ -5,13 +5,14 @@ attribute, or this special method, code of its own that could be noticed?
 """
 
 import ast
+from collections.abc import Container
 from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.checking.inverting import is_unequal_by_itself
+from dreck.proof.checking.inverting import comparisons_give_bools, is_unequal_by_itself
 from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
 from dreck.proof.checking.shaping import may_get
 from dreck.source.functions import FunctionNode
@@ -81,7 +82,10 @@ def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
         return False
     for s in _bindings_of(node).get(name, ()):
         told = [_last_name(d) for d in s.decorator_list] if isinstance(s, _SHUT[:2]) else []
-        if not _is_plain_value(s, names) or not set(told) <= _PLAIN_WRAPPERS | {"property", "cached_property"}:
+        if not _is_plain_value(s, names, _bindings_of(node)) or not set(told) <= _PLAIN_WRAPPERS | {
+            "property",
+            "cached_property",
+        }:
             return False
     return True
 
@@ -89,7 +93,7 @@ def reads_itself(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
 def _overrides_attribute(body: _Body, name: str, names: ModuleNames) -> bool:
     if not body.is_tame or any(body.bound.get(n) for n in _LOOKING_UP):
         return True
-    return any(not _is_plain_to_read(s, names) for s in body.bound.get(name, ()))
+    return any(not _is_plain_to_read(s, names, body.bound) for s in body.bound.get(name, ()))
 
 
 def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
@@ -134,7 +138,8 @@ _TAKEN = ("__eq__", "__ne__", "__hash__")
 _BUILTINS = ("str", "int", "tuple", "bytes", "float", "frozenset")
 _KINDS = {
     **{special: what for what, specials in SPECIALS.items() for special in specials if what != "eq constant"},
-    "__missing__": "item", "__next__": "in", "__str__": "told", "__repr__": "told", "__format__": "told",
+    "__missing__": "item", "__index__": "index", "__next__": "in",
+    "__str__": "told", "__repr__": "told", "__format__": "told",
     "__getattr__": "lookup", "__getattribute__": "lookup", "__class__": "lookup",
     "__dict__": "lookup",
 }  # fmt: skip
@@ -162,6 +167,8 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
         for name, statements in body.bound.items():
             for s in statements:
                 told = {_kind_of(name), f".{name}"}
+                if _kind_of(name) == "truth" and not comparisons_give_bools(names):
+                    told.add("compared")
                 if name in ("__eq__", "__ne__") and not (
                     isinstance(s, ast.FunctionDef) and declines_constants(s, body.node, body.tree, names)
                 ):
@@ -169,7 +176,7 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
                 if name in _TAKEN and _is_taken_from(s, name, names):
                     continue
                 if not isinstance(s, _SHUT[:2]):
-                    found |= told if name.startswith("__") or not _is_plain_value(s, names) else set()
+                    found |= told if name.startswith("__") or not _is_plain_value(s, names, body.bound) else set()
                 elif _kind_of(name) == "lookup":
                     found |= told
                 elif _kind_of(name)[0] != "." or not {_last_name(d) for d in s.decorator_list} <= _PLAIN_WRAPPERS:
@@ -227,10 +234,10 @@ def _bindings_of(node: ast.ClassDef) -> dict[str, list[ast.stmt]]:
     return found
 
 
-def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
+def _is_plain_to_read(s: ast.stmt, names: ModuleNames, own: Container[str]) -> bool:
     """Whether reading from an object what the statement binds runs nothing that can be noticed."""
     if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
-        return _is_plain_value(s, names)
+        return _is_plain_value(s, names, own)
     told = {_last_name(d) for d in s.decorator_list}
     if told & {"property", "cached_property"}:
         plain = told <= {"property", "cached_property", "abstractmethod"} and all(map(_only_answers, s.body))
@@ -238,20 +245,25 @@ def _is_plain_to_read(s: ast.stmt, names: ModuleNames) -> bool:
     return told <= _PLAIN_WRAPPERS
 
 
-def _is_plain_value(s: ast.stmt, names: ModuleNames) -> bool:
+def _is_plain_value(s: ast.stmt, names: ModuleNames, own: Container[str]) -> bool:
     if isinstance(s, ast.Import | ast.ImportFrom):
         return False
     value = getattr(s, "value", None)
-    return value is None or _holds_no_object(value, names)
+    return value is None or _holds_no_object(value, names, own)
 
 
-def _holds_no_object(value: ast.expr, names: ModuleNames) -> bool:
-    """Whether nothing in an expression is an object that the file has made: such a one may be a descriptor."""
+def _holds_no_object(value: ast.expr, names: ModuleNames, own: Container[str] = ()) -> bool:
+    """Whether nothing in an expression is an object that the file has made: such a one may be a descriptor.
+
+    The `own` names of a class body are what that binds to them.
+    """
     for n in walk(value):
         if isinstance(n, ast.Call) and not (_last_name(n.func) in _PLAIN_MAKERS and names.stands_for(n.func)):
             return False
         known = (names.definitions, names.tables.known)
-        made = isinstance(n, ast.Name) and not any(n.id in k for k in known)
+        made = isinstance(n, ast.Name) and (n.id in own or not any(n.id in k for k in known))
+        if made and getattr(n, "id", "") in own:
+            return False
         if isinstance(n, ast.Name) and made and not (names.is_imported(n.id) or names.is_builtin(n.id)):
             return False
     return True

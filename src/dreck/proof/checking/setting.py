@@ -92,3 +92,14 @@ def _setting(tree: ast.Module) -> Counter[str]:
 
 def _is_setter(n: ast.AST) -> bool:
     return (isinstance(n, ast.Attribute) and n.attr in _BY_HAND) or (isinstance(n, ast.Name) and n.id in _WORDS)
+
+
+@once_per_tree
+def _made_by_hand(tree: ast.Module) -> set[str]:
+    calls = [n for n in every_node(tree) if isinstance(n, ast.Call) and getattr(n.func, "attr", "") == "__new__"]
+    return {getattr(n.args[0], "id", "") for n in calls if n.args}
+
+
+def makes_by_hand(tree: ast.Module, kind: str) -> bool:
+    """Whether objects of a class are made past what it says of making them: `object.__new__(Kind)`."""
+    return kind in _made_by_hand(tree)

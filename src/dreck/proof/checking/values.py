@@ -69,6 +69,10 @@ class CheckedValues:
             return conversion in (-1, ord("s")) and self.kinds(value) == {"str"} and self.look(value) == "const"
         return made is self.make("formatted", conversion, value) and self.is_scalar(value)
 
+    def may_be_too_long(self, value: Term) -> bool:
+        """Whether it may be a whole number of more digits than Python writes out."""
+        return "int" in self.kinds(value) and value.op not in ("const", "len")
+
     def is_joined(self, parts: tuple[Term, ...], made: Term) -> bool:
         """Whether an f-string of these parts is what was made: texts beside each other may be one."""
         return _spelled(parts) == _spelled(made.args if made.op == "joined" else (made,))
@@ -159,7 +163,9 @@ def _is_fine(n: ast.Name, above: dict[ast.AST, ast.AST]) -> bool:
             return True
         case [ast.Attribute(attr="append") as read, ast.Call(func=called), ast.Expr()]:
             return called is read
-    return any(isinstance(c, ast.Return) for c in chain)
+    end = next((i for i, c in enumerate(chain) if isinstance(c, ast.Return)), 0)
+    goes_on = any(isinstance(c, ast.Try | ast.TryStar | ast.With | ast.AsyncWith) for c in chain[end:])
+    return end > 0 and (not goes_on or all(isinstance(c, ast.Name | ast.Tuple | ast.List) for c in chain[:end]))
 
 
 def _asked(function: ast.AST) -> Iterator[ast.expr]:

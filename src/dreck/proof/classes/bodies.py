@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 
+from dreck.model.names.bindings import bound_by
 from dreck.source.walking import walk
 
 
@@ -27,6 +28,11 @@ def statements_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
                 continue
             case _:
                 yield s
+
+
+def bound_in_body(node: ast.ClassDef) -> frozenset[str]:
+    """The names that the body of a class binds: there they mean what it says, not what the module does."""
+    return frozenset(name for s in statements_of(node.body) for name in bound_by(s))
 
 
 def _fills(call: ast.Call, body: list[ast.stmt]) -> bool:

@@ -2,7 +2,10 @@
 
 import ast
 from dataclasses import dataclass
+from functools import lru_cache
 
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 from dreck.model.narrowing import Member
 from dreck.proof.classes.table import ClassTable
 
@@ -38,6 +41,12 @@ class Enums:
         return not node.decorator_list and alone and len(known) == len(values) == len(set(known))
 
 
+_NO_MEMBERS = frozenset(
+    {"builtins.property", "builtins.staticmethod", "builtins.classmethod", "functools.cached_property", "enum.property"}
+)
+"""Decorators that make no member of a function."""
+
+
 def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
     """The members of a class that derives from `enum.Enum` alone, with their values as code; None for the less plain.
 
@@ -46,7 +55,7 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
     node = table.classes.get(kind)
     if node is None or [table.names.stands_for(b) for b in node.bases] != ["enum.Enum"]:
         return None
-    if not table.is_understood(kind) or node.decorator_list:
+    if not table.is_understood(kind) or node.decorator_list or kind in _made_by_hand(table.names):
         return None
     found: dict[str, object] = {}
     autos = 0
@@ -61,9 +70,21 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
                     return None
                 autos += 1
                 found[name] = ("auto", autos)
-            case ast.FunctionDef():
+            case ast.FunctionDef(decorator_list=told) if {table.names.stands_for(d) for d in told} <= _NO_MEMBERS:
                 continue
             case _:
                 return None
     distinct = len(set(found.values())) == len(found) and autos in (0, len(found))
     return {name: repr(value) for name, value in found.items()} if distinct else None
+
+
+@lru_cache(maxsize=16)
+def _made_by_hand(names: ModuleNames) -> frozenset[str]:
+    """The classes of which the files make objects past what makes them: `object.__new__(Kind)`."""
+    found = set[str]()
+    for tree in (names.tree, *names.trees, *names.others):
+        for n in every_node(tree):
+            match n:
+                case ast.Call(func=ast.Attribute(attr="__new__"), args=[ast.Name(id=kind), *_]):
+                    found.add(kind)
+    return frozenset(found)

@@ -44,13 +44,23 @@ def inverts_equality(names: ModuleNames) -> bool:
 @lru_cache(maxsize=16)
 def equality_is_a_bool(names: ModuleNames) -> bool:
     """Whether what each `__eq__` of the files gives back is an outcome: of a comparison, a test, what Python tests."""
+    return _give_bools(frozenset({"__eq__"}), names)
+
+
+@lru_cache(maxsize=16)
+def comparing_gives_bools(names: ModuleNames) -> bool:
+    """The same of all comparisons."""
+    return _give_bools(frozenset({*_WORDS, "__lt__", "__le__", "__gt__", "__ge__"}), names)
+
+
+def _give_bools(words: frozenset[str], names: ModuleNames) -> bool:
     for tree in (names.tree, *names.trees):
         for n in every_node(tree):
             if isinstance(n, ast.ClassDef):
-                bound = [s for s in statements_of(n.body) if "__eq__" in bound_by(s)]
+                bound = [s for s in statements_of(n.body) if words & set(bound_by(s))]
                 if not all(isinstance(s, ast.FunctionDef) and _gives_bools(s) for s in bound):
                     return False
-            elif _is_put_there(n):
+            elif _is_put_there(n, words | {*_WORDS}):
                 return False
     return True
 
@@ -112,13 +122,13 @@ def _makes_a_class(n: ast.AST) -> bool:
     return False
 
 
-def _is_put_there(n: ast.AST) -> bool:
+def _is_put_there(n: ast.AST, words: frozenset[str] = frozenset(_WORDS)) -> bool:
     """Whether one of the methods is set in another way than by a class body, or spoken of as a text."""
     match n:
         case ast.Attribute(attr=word, ctx=ast.Store() | ast.Del()) | ast.Constant(value=str() as word):
-            return word in _WORDS
+            return word in words
         case ast.alias(name=word, asname=other):
-            return word in _WORDS or other in _WORDS
+            return word in words or other in words
     return False
 
 

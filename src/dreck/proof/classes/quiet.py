@@ -1,6 +1,7 @@
 """Code of the files that does no more than work out what it returns, and decorators that leave it so."""
 
 import ast
+from collections.abc import Container
 
 from dreck.model.names.modules import ModuleNames
 from dreck.source.walking import walk
@@ -31,8 +32,8 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
                 return False
             if isinstance(n, ast.Call) and names.stands_for(n.func) not in _QUIET_CALLS and not asks_hash(n):
                 return False
-            if isinstance(n, ast.Call) and names.stands_for(n.func) == "builtins.type" and len(n.args) != 1:
-                return False  # with three it makes a class
+            if isinstance(n, ast.Call) and _calls_more(n, names.stands_for(n.func)):
+                return False
             if isinstance(n, ast.Attribute | ast.Subscript) and not isinstance(n.ctx, ast.Load):
                 return False
             if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Del):
@@ -40,6 +41,15 @@ def is_quiet(body: list[ast.stmt], names: ModuleNames) -> bool:
             if isinstance(n, ast.Assign) and not all(isinstance(t, ast.Name) for t in n.targets):
                 return False  # taking something apart goes through it
     return True
+
+
+def _calls_more(n: ast.Call, builtin: str) -> bool:
+    """Whether a call of a builtin makes a class, or runs what it is given: `type(…, …, {})`, `key=`, `iter(f, 0)`."""
+    alone = builtin in ("builtins.type", "builtins.iter") and len(n.args) != 1
+    return alone or any(k.arg not in _PLAIN_OPTIONS for k in n.keywords)
+
+
+_PLAIN_OPTIONS = frozenset({"default", "start", "base", "ndigits", "encoding", "errors"})
 
 
 def asks_hash(n: ast.AST) -> bool:
@@ -50,16 +60,16 @@ def asks_hash(n: ast.AST) -> bool:
     return False
 
 
-def is_quiet_value(value: ast.expr | None, names: ModuleNames) -> bool:
+def is_quiet_value(value: ast.expr | None, names: ModuleNames, own: Container[str] = ()) -> bool:
     """Whether what a class body is given surely is no descriptor of the files with a will of its own.
 
     Literals, functions and classes, what comes from elsewhere; calls of what makes plain things. A name of the module
-    that stands for an object may be anything.
+    that stands for an object may be anything; so may the class body's `own` names.
     """
     for n in walk(value) if value is not None else ():
         if isinstance(n, ast.Call) and names.stands_for(n.func) not in _MAKES_PLAIN_THINGS:
             return False
-        if isinstance(n, ast.Name) and not _is_no_object(n.id, names):
+        if isinstance(n, ast.Name) and (n.id in own or not _is_no_object(n.id, names)):
             return False
     return True
 

@@ -11,7 +11,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.bodies import statements_of
+from dreck.proof.classes.bodies import bound_in_body, statements_of
 from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
 from dreck.proof.classes.inverting import hides_inequality
 from dreck.proof.classes.put_later import put_later, specials_put
@@ -95,6 +95,7 @@ def _joined(parts: Iterable[TakenBack]) -> TakenBack:
 def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
     attributes: set[str] = set()
     comparisons: set[str] = set()
+    own = bound_in_body(node)
     for s in statements_of(node.body):
         match s:
             case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
@@ -113,7 +114,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
                 told = {name for name in bound & _COMPARING.keys() if not is_handed_on(name, s.value, names)}
                 comparisons |= {what for name in told for what in _COMPARING[name]}
                 attributes |= {ANY} if bound & _READING else set()
-                if not is_quiet_value(s.value, names):
+                if not is_quiet_value(s.value, names, own):
                     attributes |= bound
             case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef(decorator_list=[]):
                 continue
@@ -134,6 +135,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
 
 def reads_of_class_quietly(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
     """Whether a class body gives the class itself nothing under a name that runs code when it is read."""
+    own = bound_in_body(node)
     for s in statements_of(node.body):
         match s:
             case ast.FunctionDef(name=bound) | ast.AsyncFunctionDef(name=bound) if bound == name and s.decorator_list:
@@ -141,7 +143,7 @@ def reads_of_class_quietly(node: ast.ClassDef, name: str, names: ModuleNames) ->
                     return False
             case ast.Assign() | ast.AnnAssign() | ast.AugAssign():
                 stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-                if name in stored and not is_quiet_value(s.value, names):
+                if name in stored and not is_quiet_value(s.value, names, own):
                     return False
             case ast.FunctionDef() | ast.AsyncFunctionDef() | ast.Expr(value=ast.Constant()) | ast.Pass():
                 continue

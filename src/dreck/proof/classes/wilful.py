@@ -11,8 +11,9 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.bodies import statements_of
+from dreck.proof.classes.bodies import bound_in_body, statements_of
 from dreck.proof.classes.equality import says_no_to_constants
+from dreck.proof.classes.inverting import comparing_gives_bools
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
 from dreck.proof.classes.used_up import is_used_up
@@ -59,6 +60,8 @@ def leads_to(s: FunctionNode, names: ModuleNames) -> frozenset[str]:
     """The attributes and special methods that quiet code may come to, and whether it may use up an iterator."""
     nodes = [n for b in s.body for n in walk(b)]
     found = frozenset(name for n in nodes for name in _reached_by(n))
+    if any(map(_compares, nodes)) and not comparing_gives_bools(names):
+        found |= _TRUTH
     gone_through = (e for n in nodes for e in _gone_through(n))
     return found | {USES_UP} if any(is_used_up(e, s, names) for e in gone_through) else found
 
@@ -83,6 +86,8 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
                 yield from {CONSTANT} if constant else _BY_OPERATOR.get(type(op), ())
         case ast.BoolOp() | ast.If() | ast.IfExp() | ast.UnaryOp(op=ast.Not()):
             yield from _TRUTH
+        case ast.BinOp(op=ast.Mod()):
+            yield from _SPECIAL  # it may write into a text
         case ast.BinOp() | ast.UnaryOp():
             yield from _NUMBERS
         case ast.Subscript():
@@ -98,6 +103,12 @@ def _reached_by(n: ast.AST) -> Iterator[str]:
             yield from _SPECIAL
 
 
+def _compares(n: ast.AST) -> bool:
+    """Whether something may be asked for its truth that comes of a comparison: of parts, of keys, in a chain."""
+    ordering = isinstance(n, ast.Call) and getattr(n.func, "id", "") in ("min", "max")
+    return ordering or isinstance(n, ast.Compare | ast.Subscript)
+
+
 @lru_cache(maxsize=16)
 def wilful(names: ModuleNames) -> frozenset[str]:
     """The attributes and special methods of classes of the files that may do what can be noticed."""
@@ -109,7 +120,7 @@ def wilful(names: ModuleNames) -> frozenset[str]:
     for node in _classes(names):
         for s in statements_of(node.body):
             if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
-                found |= _bound_otherwise(s, names)
+                found |= _bound_otherwise(s, names, bound_in_body(node))
                 continue
             if not (s.name in _SPECIAL or s.name in _LOOKING_UP or _is_run_when_read(s, names)):
                 continue
@@ -158,13 +169,13 @@ def _classes(names: ModuleNames) -> Iterator[ast.ClassDef]:
         yield from (n for n in every_node(tree) if isinstance(n, ast.ClassDef))
 
 
-def _bound_otherwise(s: ast.stmt, names: ModuleNames) -> set[str]:
+def _bound_otherwise(s: ast.stmt, names: ModuleNames, own: frozenset[str]) -> set[str]:
     """The names that a statement of a class body binds to something of which nothing is known here."""
     match s:
         case ast.Assign(value=value) | ast.AnnAssign(value=value) | ast.AugAssign(value=value):
             stored = {n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
             found = {name for name in stored & _SPECIAL if not is_handed_on(name, value, names)}
-            found |= set() if is_quiet_value(value, names) else stored
+            found |= set() if is_quiet_value(value, names, own) else stored
             return found | {CONSTANT} if {"__eq__", "__ne__"} & found else found
         case ast.Expr(value=ast.Constant()) | ast.Pass() | ast.ClassDef():
             return set()

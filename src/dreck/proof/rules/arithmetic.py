@@ -25,8 +25,13 @@ def arithmetic(at: At) -> Result | None:
     divided = operator in ("FloorDiv", "Mod") and at.values[1].op == "const" and bool(at.values[1].value)
     if (whole and (operator in _CANNOT_FAIL or divided)) or at.node.op is Op.UNARY:
         return Gives(term)
+    return _once(at, term)
+
+
+def _once(at: At, term: Term) -> Result:
+    """What only depends on its values, and may raise."""
     if term in at.state.lasting:
-        p.trail.append(("done", term, True))
+        at.p.trail.append(("done", term, True))
         return Gives(term)
     return Event(term, at.node.source, term, once=True, lasts=True, moves_time=False)
 
@@ -45,7 +50,10 @@ def formatted(at: At) -> Result | None:
     value = at.values[0]
     if at.node.payload in (_AS_IT_IS, _AS_TEXT) and value.op == "const" and isinstance(value.value, str):
         return Gives(value)
-    return Gives(at.make("formatted", at.node.payload, value))
+    term = at.make("formatted", at.node.payload, value)
+    if value.op in ("const", "len") or "int" not in at.p.kinds(value):
+        return Gives(term)
+    return _once(at, term)  # a number of very many digits is not written out (library, `sys.set_int_max_str_digits`)
 
 
 _AS_IT_IS, _AS_TEXT = -1, ord("s")

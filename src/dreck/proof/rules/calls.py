@@ -12,7 +12,7 @@ from dreck.proof.classes.members import GENERIC
 from dreck.proof.classes.registries import NONE
 from dreck.proof.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
-from dreck.proof.rules.common import At, by_the_table, observed, unmet
+from dreck.proof.rules.common import At, by_the_table, observed, read_now, unmet
 from dreck.proof.rules.comparing import is_instance, is_that
 from dreck.proof.rules.names import builtin_name
 from dreck.proof.state import Asks, Event, Gives, Result, Throws
@@ -45,12 +45,13 @@ def _of_builtin(at: At, name: str, values: list[Term]) -> Result | None:
         case "isinstance" | "issubclass", [value, kinds]:
             return is_instance(at, name, value, kinds)
         case "callable", [value]:
-            return Gives(at.make("bool", at.make("callable", value), True))
+            return Gives(at.make("bool", read_now(at, at.timed("callable", value)), True))
         case "len", [value]:
             if not p.compares_quietly("truth", at.state, value):
                 return by_the_table(at)
             return observed(at, at.timed("len", value), COMPARISONS)
-        case "type", [value] if not p.may_change_classes:
+        case "type", [value] if not p.may_change_classes and FAMILIES in p.allowed:
+            p.note(FAMILIES)
             return Gives(at.make("type", value))
         case "bool", [value]:
             return truth.as_bool(at, value)

@@ -71,6 +71,15 @@ def unmet(at: At) -> Event:
     return Event(at.p.terms.fresh("unmet"), at.node.source, unmet=True)
 
 
+def read_now(at: At, read: Term) -> Term:
+    """What cannot fail to be read; that it still is what it was rests on why time has not moved."""
+    seen = read if read.op == "gvar" else at.make("read", read)
+    if seen in at.state.done:
+        at.p.note_time(read, at.state)
+    at.state.done.add(seen)
+    return read
+
+
 def observed(at: At, key: Term, assumption: str = "", result: Term | None = None, alone: bool = False) -> Result:
     """An act without effect, under an assumption, that may raise: the second time nothing new can happen."""
     p, state = at.p, at.state

@@ -4,7 +4,7 @@ from dreck.model.ir.operations import Op
 from dreck.proof.prover import Prover
 from dreck.proof.rules import arithmetic, attributes, calls, comparing, items, names, structure, truth
 from dreck.proof.rules.common import At, Rule, by_the_table, value_of
-from dreck.proof.state import Gives, Result, Side, State, Stop
+from dreck.proof.state import Gives, Result, Side, State, Stop, no_stop_under
 
 
 def _head(at: At) -> Result:
@@ -13,6 +13,16 @@ def _head(at: At) -> Result:
 
 def _moved(at: At) -> Result:
     return Gives(at.values[0])
+
+
+def _left(at: At) -> Result:
+    (error,) = at.values
+    told = no_stop_under(error)
+    if not told:
+        return Gives(at.make("left", error))
+    at.p.note(told)
+    at.p.trail.append(("very", error, None))
+    return Gives(error)
 
 
 RULES: dict[Op, Rule] = {
@@ -31,6 +41,7 @@ RULES: dict[Op, Rule] = {
     Op.PATTERN_CLASS: calls.pattern_class,
     Op.RERAISE: calls.raised_again,
     Op.CATCHES: calls.caught,
+    Op.LEFT: _left,
     Op.BINARY: arithmetic.arithmetic,
     Op.IN_PLACE: arithmetic.arithmetic,
     Op.UNARY: arithmetic.arithmetic,

@@ -3,7 +3,7 @@
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.prover import Prover
-from dreck.proof.rules.common import At, observed
+from dreck.proof.rules.common import At, observed, read_now
 from dreck.proof.state import Event, Gives, Result, Throws
 
 
@@ -27,11 +27,7 @@ def global_name(at: At) -> Result:
         return Gives(at.make("global", name))
     read = at.timed("gvar", name)
     if kind == "varying":
-        # Reading it cannot fail; that it is what it was rests on why time has not moved.
-        if read in at.state.done:
-            at.p.note_time(read, at.state)
-        at.state.done.add(read)
-        return Gives(read)
+        return Gives(read_now(at, read))
     return observed(at, read)
 
 

@@ -59,7 +59,8 @@ def _of_an_object(at: At, value: Term) -> Result:
     p, state, side = at.p, at.state, at.side
     test = at.timed("truth", value)
     if COMPARISONS not in p.allowed or not p.compares_quietly("truth", state, value):
-        return Event(at.make("ask", value), at.node.source, stays=True) if side.answer is None else _answered(at)
+        how = () if at.node.payload is None else (at.node.payload,)
+        return Event(at.make("ask", value, *how), at.node.source, stays=True) if side.answer is None else _answered(at)
     outcome = p.decided(test, state)
     if outcome is not None and value in state.facts.same:
         p.trail.append(("fact", at.make("is", value, state.facts.same[value]), True))

@@ -23,7 +23,12 @@ _CODE = frozenset(
     }
 )  # fmt: skip
 _NAMES = frozenset({"__name__", "__qualname__"})
-WORDS = _TEXTS | HEADS | _CODE | _NAMES
+_LINES = frozenset(
+    {"tb_lineno", "f_lineno", "co_firstlineno", "__firstlineno__", "co_lines", "co_positions", "co_lnotab",
+     "co_linetable", "extract_tb", "extract_stack", "getframeinfo", "getinnerframes", "getouterframes", "walk_tb",
+     "walk_stack", "findlinestarts", "getsourcelines", "findsource"}
+)  # fmt: skip
+WORDS = _TEXTS | HEADS | _CODE | _NAMES | _LINES
 _LEAVE_THE_TEXT = frozenset(
     {
         "staticmethod", "classmethod", "property", "abstractmethod", "cached_property", "lru_cache", "cache",
@@ -44,7 +49,7 @@ def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) ->
             return "their docstrings differ, and a decorator may read them"
         if _hands_itself_on(old.node) or _hands_itself_on(new.node):
             return "their docstrings differ, and they hand themselves on"
-    for kinds, told in ((_TEXTS, _texts), (HEADS, _heads), (_CODE, _codes)):
+    for kinds, told in ((_TEXTS, _texts), (HEADS, _heads), (_CODE, _codes), (_LINES, _places)):
         read = sorted(words & kinds)
         if read and (told(old.node) != told(new.node) or _apart(told, old, new)):
             return f"they read what code says of itself (`{read[0]}`), and that is not the same"
@@ -97,6 +102,12 @@ def _heads(node: ast.AST) -> dict[str, str]:
 @lru_cache(maxsize=16)
 def _codes(node: ast.AST) -> dict[str, str]:
     return {name: ast.dump(n) for name, n in _defined(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef)}
+
+
+@lru_cache(maxsize=16)
+def _places(node: ast.AST) -> dict[str, str]:
+    functions = ((name, n) for name, n in _defined(node) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef))
+    return {name: ast.dump(n, include_attributes=True) for name, n in functions}
 
 
 def _head(n: ast.AST) -> str:

@@ -10,8 +10,10 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.above import above
+from dreck.proof.classes.bodies import bound_in_body
 from dreck.proof.classes.elsewhere import Elsewhere
 from dreck.proof.surroundings.inherited import classes_in
+from dreck.proof.surroundings.worked_out import names_worked_out
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import library_module
 from dreck.source.walking import walk
@@ -31,13 +33,73 @@ def hooks_apart(old: ModuleNames, new: ModuleNames) -> dict[str, str]:
     """
     before, after = classes_in(old.tree), classes_in(new.tree)
     found: dict[str, str] = {}
+    answering = any(map(_answers, (old.tree, new.tree)))
+    worked_out = names_worked_out(old.tree) | names_worked_out(new.tree)
     for kind in before.keys() & after.keys():
         mine, theirs = _methods(before[kind]), _methods(after[kind])
         hooks = hooks_of(before[kind], old, mine - theirs) if mine - theirs else set[str]()
         hooks |= {m for m in theirs - mine if any(_says(s, m) for s in above(after[kind], new))}
         told = "is there in one version only, and may be called by a class that it derives from"
         found |= {f"{kind}.{method}": told for method in hooks}
+        told = "is there in one version only, and code elsewhere may ask an object for it"
+        found |= {f"{kind}.{name}": told for name in _asked_for(before[kind], after[kind], answering, worked_out)}
     return found
+
+
+def _asked_for(
+    old: ast.ClassDef, new: ast.ClassDef, answering: bool, worked_out: Collection[tuple[str, str]]
+) -> set[str]:
+    """The names that one version of a class alone binds and code elsewhere may ask any object for (`dict` for `keys`),
+    or that may be worked out; all that are not private, where classes of the file answer for names they do not have."""
+    apart = bound_in_body(old) ^ bound_in_body(new)
+    open_ = {name for name in apart if not name.startswith("_") and (answering or ("", "") in worked_out)}
+    made = {name for name in apart for first, last in worked_out if first or last if _is_made(name, first, last)}
+    return {*(apart & _OF_ANY_OBJECT), *open_, *made}
+
+
+def _is_made(name: str, first: str, last: str) -> bool:
+    return name.startswith(first) and name.endswith(last)
+
+
+_OF_ANY_OBJECT = frozenset(
+    {
+        "keys",
+        "items",
+        "read",
+        "readline",
+        "readlines",
+        "readinto",
+        "write",
+        "writelines",
+        "flush",
+        "close",
+        "aclose",
+        "fileno",
+        "seek",
+        "tell",
+        "isatty",
+        "readable",
+        "writable",
+        "seekable",
+        "send",
+        "throw",
+        "acquire",
+        "release",
+        "mro",
+        "numerator",
+        "denominator",
+        "as_integer_ratio",
+        "utcoffset",
+        "dst",
+        "tzname",
+        "fromutc",
+        "getvalue",
+        "find_spec",
+        "load_module",
+        "exec_module",
+    }
+)
+"""What Python and its library ask of objects of whatever class."""
 
 
 def calls_beyond(node: FunctionNode, functions: Collection[str]) -> bool:
@@ -80,6 +142,12 @@ def _may_call(source: str, method: str) -> bool:
 def _says(source: str, method: str) -> bool:
     module = library_module(source.rpartition(".")[0])
     return (module is not None and module.says(method)) or Elsewhere(method).has(source)
+
+
+@once_per_tree
+def _answers(tree: ast.Module) -> bool:
+    """Whether a class of a file answers for names that it does not have."""
+    return any(isinstance(n, _FUNCTIONS) and n.name in ("__getattr__", "__getattribute__") for n in every_node(tree))
 
 
 @once_per_tree

@@ -5,7 +5,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from dreck.model.ir.unfolding import is_all_constant
+from dreck.model.ir.rounds import is_all_constant
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.surroundings.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
@@ -57,11 +57,13 @@ def _note(n: ast.AST, found: Spoken) -> None:
     match n:
         case ast.For(iter=displayed) | ast.comprehension(iter=displayed) if is_all_constant(displayed):
             found.constants[ast.dump(displayed)] += 1
-        case ast.Attribute(attr=word, ctx=ctx):
+        case ast.Attribute(attr=word, ctx=ctx) if isinstance(n, ast.Attribute):
             found.attributes[word] += 1
             _note_word(word, found)
             found.private |= _is_private(word)
             found.sets_class |= word == "__class__" and not isinstance(ctx, ast.Load)
+            if word in ("stack", "trace") and getattr(n.value, "id", "") == "inspect":
+                _note_word("extract_stack", found)
         case ast.Call() if _reads_by_a_made_name(n):
             found.describing.add("__doc__")
         case ast.Constant(value=word) | ast.alias(name=word):

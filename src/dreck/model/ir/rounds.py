@@ -1,0 +1,35 @@
+"""Loops over constants that stand there: those short enough to be written out round by round."""
+
+import ast
+
+from dreck.source.walking import walk
+
+_MOST_WRITTEN_OUT = 12
+_MOST_ROUNDS = 64
+"""Of loops over constants inside one another, so many rounds in all are written out."""
+
+
+def are_few_rounds(loop: ast.For) -> bool:
+    """Whether a loop, if it is over constants that stand there, has few rounds with those of such loops inside it."""
+    return not is_all_constant(loop.iter) or _rounds(loop) <= _MOST_ROUNDS
+
+
+def _rounds(loop: ast.For) -> int:
+    inside = (n for s in loop.body for n in walk(s) if isinstance(n, ast.For) and is_all_constant(n.iter))
+    own = len(loop.iter.elts) if isinstance(loop.iter, ast.Tuple | ast.List) else 1
+    for n in inside:
+        own *= max(1, len(n.iter.elts)) if isinstance(n.iter, ast.Tuple | ast.List) else 1
+    return own
+
+
+def is_all_constant(e: ast.expr) -> bool:
+    """Whether it is a short display of constants, or of tuples of them."""
+    match e:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts):
+            short = len(elts) <= _MOST_WRITTEN_OUT
+            return short and all(map(_is_constant, elts))
+    return False
+
+
+def _is_constant(e: ast.expr) -> bool:
+    return isinstance(e, ast.Constant) or (isinstance(e, ast.Tuple) and is_all_constant(e))
