@@ -77,7 +77,9 @@ def pair(pick: random.Random) -> tuple[str, str]:
         return _of_truth(pick)
     if form < 0.7:
         return _of_parts(pick)
-    return _of_now(pick) if form < 0.8 else _of_names(pick) if form < 0.9 else _of_lists(pick)
+    if form < 0.8:
+        return _of_now(pick)
+    return _of_names(pick) if form < 0.88 else _of_lists(pick) if form < 0.94 else _of_rounds(pick)
 
 
 def _of_truth(pick: random.Random) -> tuple[str, str]:
@@ -168,6 +170,31 @@ def _of_lists(pick: random.Random) -> tuple[str, str]:
     return f"{head}    return n, len(o.v)\n", f"{head}    return n, n\n"
 
 
+def _of_rounds(pick: random.Random) -> tuple[str, str]:
+    """What goes through the rows of a table inside a generator, and the same written out: a row may stop it."""
+    keys = pick.choice(("(1, 2)", "KEYS", "(1, 2)", "TABLE", "TABLE.values()"))
+    table = pick.choice(("{1: 1, 2: 2}", "{1: 1, True: 2}", "{'a': 1, 'b': 2}"))
+    asked = pick.choice(("o({})", "o({}) and a", "{} == a", "o.n == {}"))
+    word, answers = pick.choice((("any", ("True", "False")), ("all", ("False", "True"))))
+    test = asked if word == "any" else f"not ({asked})"
+    lines = [f"if {test.format(k)}:\n        return {answers[0]}" for k in (1, 2)]
+    if keys not in ("KEYS", "(1, 2)"):
+        lines = [
+            f"if {test.format(k)}:\n        return {answers[0]}" for k in pick.choice(((1, 2), (2,), ("'a'", "'b'")))
+        ]
+    written = "\n    ".join([*lines, f"return {answers[1]}"])
+    at_once = f"return {word}({asked.format('k')} for k in {keys})"
+    bodies = [at_once, written]
+    if pick.random() < 0.5:
+        inner = (b.replace("\n", "\n    ") for b in bodies)
+        bodies = [
+            f"try:\n        {b}\n    except {pick.choice(('StopIteration', 'RuntimeError'))}:\n        return 7"
+            for b in inner
+        ]
+    head = f"{HEAD}KEYS = (1, 2)\nTABLE = {table}\ndef stops(k):\n    raise StopIteration\ndef f(a, b, c, o):\n    "
+    return f"{head}{bodies[0]}\n", f"{head}{bodies[1]}\n"
+
+
 def difference(one: dict[str, Any], other: dict[str, Any]) -> Any:
     """A call that tells the two modules apart; None when none was found."""
     for given in _given():
@@ -184,12 +211,14 @@ def _given() -> Iterator[str]:
     for kilos in ((1, 2, 3), (3, 2, 1), (1, 1, 1), (1, 3, 2)):
         yield ", ".join(f"Weight({k})" for k in kilos) + ", Told(True)"
     yield "1, 2, 3, None"
+    yield from (f"{a}, 2, 3, stops" for a in (0, 1, 2))
+    yield from (f"{a}, 2, 3, lambda k: k == {b}" for a in (0, 1, 2) for b in (1, 2))
     yield "10**5000, 1, 0, None"
     yield "Bin(), 1, 0, Bin()"
 
 
 def _said(space: dict[str, Any], given: str) -> Any:
-    if any(kind in given and kind not in space for kind in ("Bin", "Weight")):
+    if any(kind in given and kind not in space for kind in ("Bin", "Weight", "stops")):
         return None
     space["LOG"].clear()
     space["n"] = 0

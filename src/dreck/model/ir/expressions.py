@@ -274,11 +274,16 @@ class Expressions(Naming):
             tuple("*" if isinstance(a, ast.Starred) else "" for a in e.args),
             tuple(k.arg for k in e.keywords),
         )
-        if isinstance(e.func, ast.Name) and e.func.id == "super" and not e.args and self.first is not None:
+        if self._asks_above(e) and self.first is not None:
             own: list[ast.expr] = [ast.Name(self.first, ast.Load())]
             return self.operands(own, ctx, depth, lambda f: self.act(Op.SUPER, None, f, dest, nxt, ctx, e))
         given = [e.func, *e.args, *(k.value for k in e.keywords)]
         return self.operands(given, ctx, depth, lambda f: self.act(Op.CALL, shape, f, dest, nxt, ctx, e))
+
+    def _asks_above(self, e: ast.Call) -> bool:
+        """`super()` of Python's own."""
+        named = isinstance(e.func, ast.Name) and e.func.id == "super" and not e.args and not e.keywords
+        return named and self.means_builtin("super")
 
     def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
         shape = tuple("*" if isinstance(item, ast.Starred) else "" for item in e.elts)

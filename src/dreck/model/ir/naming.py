@@ -123,3 +123,6 @@ class Naming:
 
     def unbind(self, name: str, nxt: Node, ctx: "Context") -> Node:
         return self.store(name, self.arena.unbound, nxt, ctx)
+
+    def means_builtin(self, name: str) -> bool:
+        return name not in self.scope.local and name not in self.enclosing and self.names.is_builtin(name)

@@ -44,7 +44,7 @@ class Unfolding(Expressions):
             case ast.Call(func=ast.Attribute(value=ast.Name(id=name), attr="get"), args=args, keywords=[]):
                 return self._get(name, args, dest, nxt, ctx, depth)
             case ast.Call(func=ast.Name(id=name), args=[ast.GeneratorExp(generators=[_]) as rows, *rest], keywords=[]):
-                if name in _QUANTIFIERS and self._means_builtin(name):
+                if name in _QUANTIFIERS and self.means_builtin(name):
                     return self._quantified(name, rows, rest, dest, nxt, ctx, depth)
             case ast.Compare(left=left, ops=[ast.In() | ast.NotIn() as op], comparators=[ast.Name(id=name)]):
                 return self._inside(left, op, name, dest, nxt, ctx, depth, e)
@@ -149,9 +149,6 @@ class Unfolding(Expressions):
         if name in self.enclosing or self.names.kind(name) != "stable":
             return None
         return self.names.tables.get(name)
-
-    def _means_builtin(self, name: str) -> bool:
-        return name not in self.scope.local and name not in self.enclosing and self.names.is_builtin(name)
 
     # --- values ------------------------------------------------------------------------------------
 

@@ -104,6 +104,7 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
         return any(_last_name(e) != "ABCMeta" for e in metaclasses)
     if what in ("eq", "eq constant") and is_unequal_by_itself(body.node, names):
         return True
+    firm = what not in ("eq", "order") or comparisons_give_bools(names)
     for special in SPECIALS[what]:
         for s in body.bound.get(special, ()):
             if _is_taken_from(s, special, names):
@@ -113,7 +114,7 @@ def _overrides_special(body: _Body, what: str, names: ModuleNames) -> bool:
             if what == "eq constant":
                 if not declines_constants(s, body.node, body.tree, names):
                     return True
-            elif not _keeps_to(s, special) or _leads_to_loud(s, names):
+            elif not (firm and _keeps_to(s, special)) or _leads_to_loud(s, names):
                 return True
     return False
 

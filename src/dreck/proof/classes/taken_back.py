@@ -13,7 +13,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import bound_in_body, statements_of
 from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
-from dreck.proof.classes.inverting import hides_inequality
+from dreck.proof.classes.inverting import comparing_gives_bools, hides_inequality
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
 from dreck.proof.classes.shaping import ANYTHING, shaped
@@ -188,9 +188,11 @@ def _is_quiet_special(s: FunctionNode, names: ModuleNames) -> bool:
         return False
     match s.name:
         case "__eq__":
-            return is_equality_within_a_class(s, names)
+            return is_equality_within_a_class(s, names) and comparing_gives_bools(names)
         case "__lt__" | "__le__" | "__gt__" | "__ge__":
-            return all(isinstance(r.value, ast.Compare) or is_unhandled(r.value, names) for r in _returns(s))
+            return comparing_gives_bools(names) and all(
+                isinstance(r.value, ast.Compare) or is_unhandled(r.value, names) for r in _returns(s)
+            )
         case "__len__" | "__bool__" | "__contains__":
             return True
         case "__hash__" | "__iter__" | "__getitem__" | "get":
