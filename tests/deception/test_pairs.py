@@ -33,11 +33,15 @@ NOT_SHOWN = {
     "a list made in a function",
     "below a list that is handed in",
     "a sequence pattern, and a class counts what is read",
+    *("a property that spreads", "a length that is worked out by list", "a chain is asked once in a test"),
+    *("what an and gives is asked again", "what an and gives is asked again in an or"),
+    "another name for a property, and a function of that name",
+    "a default that reads a changed name of the class",
     *(name for _, pair in PAIRS if (name := pair.name).startswith("a method ") and "in the place of" in name),
 }
 """Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone;
 one that wants a made-up object to answer with a member of an enum; methods that others replace; classes that only a
-function makes, objects that change their class; what lies where nobody can look, what happens between calls,
+function makes, or that nothing names where a value comes in, objects that change their class; what lies where nobody can look, what happens between calls,
 and settings of the process."""
 
 

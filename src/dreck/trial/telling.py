@@ -155,7 +155,7 @@ def told_input(tried: Tried) -> str:
         and path.isidentifier()
         and not any(p != path and _speaks_of(p, path) for p, _ in used)
     ]
-    named = {str(make.what) for _, make in used if make.kind == "value"}
+    named = {repr(make) if type(make.what) is int else str(make.what) for _, make in used if make.kind == "value"}
     files = [f"the file {name} holds {text!r}" for name, text in THERE.items() if name in named]
     return ", ".join(told + bare + files) or "any call"
 

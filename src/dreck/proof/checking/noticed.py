@@ -25,7 +25,8 @@ _OPERATORS: dict[type[ast.cmpop], str] = {
 _THROUGH = ".__iter__ .__getitem__ .__next__ .__len__ .__length_hint__"
 _CALLS: dict[str, str] = {
     "isinstance": "isinstance", "len": ".__len__", "bool": "truth", "type": "", "id": "", "hash": "hash", "str": "told",
-    "repr": "told", "abs": "number", "round": "number index", "int": "number index .__str__", "float": "number index .__str__",
+    "repr": "told", "abs": "number", "round": "number index", "int": "number index .__str__",
+    "float": "number index .__str__",
     "tuple": _THROUGH, "iter": _THROUGH, "sum": f"{_THROUGH} number index", "min": f"{_THROUGH} order compared",
     "max": f"{_THROUGH} order compared",
 }  # fmt: skip

@@ -25,7 +25,7 @@ from dreck.trial.inputs.near import (
     is_of_keys,
     sums_of_flags,
 )
-from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, TOO_LARGE, of_numpy
+from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, TOO_LARGE, TOO_LONG, of_numpy
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import Textual, as_octets, as_text
@@ -126,6 +126,7 @@ class Typed(Textual):
             fits += self._spans(u)
         fits += near_parts(kind, u, self.usages.constants)
         plain = [v for v in PLAIN[kind] if not (self.usages.grows and v in (HUGE, TOO_LARGE))]
+        plain += [TOO_LONG] if kind is int and u.formatted and not self.usages.grows else []
         return fits + [Make("value", v) for v in plain] + self._odd_ones(kind.__name__, u)
 
     def _as_texts(self, u: Usage, name: str) -> list[Make]:

@@ -22,6 +22,8 @@ DICT_METHODS = frozenset(["items", "keys", "values", "setdefault"])
 HUGE = 10**20 + 1
 TOO_LARGE = 2**1100
 """No floating-point number is as large."""
+TOO_LONG = 2**20_000
+"""A number of more digits than Python writes out (library, `sys.set_int_max_str_digits`)."""
 MARKED = "<a b='c'>\"&\" %d\\n{0}</a>"
 """Signs that some ways of writing a text have to write otherwise."""
 COMPOSED = "e\u0301 \ufb01"

@@ -52,6 +52,8 @@ class Raised:
                         ]
                     )
                     self._odd([f"{how}{kind}" for kind in names for how in (BELOW_IT, BARE, WITH_NUMBER)])
+            case ast.GeneratorExp() if any(isinstance(n, ast.Call) for n in walk(node)):
+                self._caught(["StopIteration"])  # it leaves a generator as a RuntimeError (PEP 479)
             case ast.TryStar(handlers=handlers):
                 self._caught([f"{GROUP}{name}" for h in handlers if h.type is not None for name in _names(h.type)])
             case ast.With(items=items) | ast.AsyncWith(items=items):

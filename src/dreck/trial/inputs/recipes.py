@@ -103,5 +103,6 @@ def distinct(makes: Iterable[Make]) -> list[Make]:
     """Each only once: `True` and `1` are two."""
     found: dict[str, Make] = {}
     for make in makes:
-        found.setdefault(f"{make.kind} {type(make.what).__name__} {make.what!r}", make)
+        what = hex(make.what) if type(make.what) is int else repr(make.what)
+        found.setdefault(f"{make.kind} {type(make.what).__name__} {what}", make)
     return list(found.values())

@@ -24,8 +24,8 @@ def tell_of_each_other(*runners: Runner) -> None:
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:
-    """Both look at the same names of their modules: those that stand in both, and stand alike before any run."""
+    """Both look at the same names of their modules: those that stand alike before any run, or in neither."""
     names = sorted(set(old.globals) | set(new.globals))
     mine, theirs = old.described(names), new.described(names)
-    alike = [name for name in names if name in mine and name in theirs and mine[name] == theirs[name]]
+    alike = [name for name in names if mine.get(name) == theirs.get(name)]
     old.globals, new.globals = alike, alike

@@ -83,6 +83,8 @@ class Describer:
     def _of(self, value: Any) -> Any:
         if type(value) is str:
             return ("str", without_addresses(value))
+        if type(value) is int and value.bit_length() > _WRITTEN_OUT:
+            return (_OF_MANY_DIGITS, hex(value))
         if value is None or isinstance(value, bool) or type(value) in (int, bytes):
             return (type(value).__name__, value)
         if type(value) is float:
@@ -250,6 +252,9 @@ def state_of(value: Any) -> dict[str, Any]:
     return state | {k: v for k, v in in_slots(value).items() if k not in ("__dict__", "__weakref__")}
 
 
+_OF_MANY_DIGITS = "int of many digits"
+_WRITTEN_OUT = 10_000
+"""Numbers of more bits may have more digits than Python writes out."""
 _CHAINED = ("raised from", "raised while", "made by")
 
 
@@ -264,6 +269,8 @@ def shown(description: Any) -> str:
             return repr(float.fromhex(text))
         case ("bool" | "int" | "str" | "bytes", value):
             return repr(value)
+        case ("int of many digits", str() as text):
+            return f"{text[:12]}… ({len(text) - 2} hexadecimal digits)"
         case ("list", tuple() as items, ()):
             return f"[{', '.join(map(shown, items))}]"
         case ("tuple", tuple() as items, ()):

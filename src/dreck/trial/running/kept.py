@@ -1,6 +1,7 @@
 """What stands in a module and a run may change: containers, objects and classes of its own, what functions carry."""
 
 import copy
+import dis
 import enum
 import itertools
 import threading
@@ -51,6 +52,29 @@ def names_reached(code: types.CodeType, namespace: dict[str, Any]) -> set[str]:
                 seen.add(found)
                 pending.append(found)
     return names
+
+
+def names_kept(code: types.CodeType, owner: type | None, namespace: dict[str, Any]) -> list[str]:
+    """The names of the module of which it is looked at after each run what they stand for."""
+    names = names_reached(code, namespace)
+    own = owner.__name__ if owner is not None else ""
+    names |= {own} if own and namespace.get(own) is owner else set()
+    return sorted({*names_made(code, namespace), *(name for name in names if may_change(name, namespace))})
+
+
+def names_made(code: types.CodeType, namespace: dict[str, Any]) -> set[str]:
+    """Names that a function, one inside it or one of the module's that it names binds there (`global`), and that the
+    module has not yet."""
+    found, pending, seen = set[str](), [code], {code}
+    while pending and len(seen) <= _MOST_CODE:
+        one = pending.pop()
+        found |= {i.argval for i in dis.get_instructions(one) if i.opname == "STORE_GLOBAL"} - namespace.keys()
+        named = [namespace.get(name) for name in one.co_names]
+        led = [c for c in one.co_consts if type(c) is types.CodeType]
+        led += [f.__code__ for f in named if type(f) is types.FunctionType]
+        pending += [c for c in led if c not in seen]
+        seen.update(led)
+    return found
 
 
 def may_change(name: str, namespace: dict[str, Any]) -> bool:

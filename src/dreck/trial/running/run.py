@@ -25,8 +25,7 @@ from dreck.trial.running.held import parts_held
 from dreck.trial.running.kept import (
     beside,
     fill,
-    may_change,
-    names_reached,
+    names_kept,
     parts_kept,
     put_anew,
     putting_back,
@@ -212,7 +211,7 @@ class Runner:
 
     def _state(self) -> tuple[tuple[str, Any], ...]:
         space = self.version.namespace
-        told = ((name, state_of(space.get(name))) for name in self.globals)
+        told = ((name, state_of(space[name])) for name in self.globals if name in space)
         anew = ((name, "another object") for name in put_anew(self._there, space))
         return (*((name, state) for name, state in told if state), *anew)
 
@@ -241,6 +240,8 @@ class Runner:
             yield
         finally:
             namespace.update(before)
+            for name in names - before.keys():
+                namespace.pop(name, None)
             for put in contents:
                 put()
 
@@ -393,8 +394,4 @@ class Runner:
         return made
 
     def _global_names(self) -> list[str]:
-        space: dict[str, Any] = self.version.namespace
-        own = self.version.owner.__name__ if self.version.owner is not None else ""
-        names = names_reached(self.version.function.__code__, space)
-        names |= {own} if own and space.get(own) is self.version.owner else set()
-        return sorted(name for name in names if may_change(name, space))
+        return names_kept(self.version.function.__code__, self.version.owner, self.version.namespace)

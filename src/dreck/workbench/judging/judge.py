@@ -30,6 +30,7 @@ from dreck.trial.server import (
 )
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.ambient import of_the_process
+from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_apart
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
@@ -87,6 +88,8 @@ class Judge:
             or _of_frames(old, new)
             or _of_replaced(old, new)
             or of_the_process(old, new)
+            or asked_otherwise(old, new)
+            or defaults_apart(old, new)
             or of_classes(old, new, bool(found.alone))
         )
         if unseen:
