@@ -240,8 +240,15 @@ class Cage:
         try:
             yield
         finally:
-            signal.setitimer(signal.ITIMER_PROF, 0)
-            signal.setitimer(signal.ITIMER_REAL, 0)
+            try:
+                _no_more_alarms()
+            finally:  # one may have gone off just there
+                _no_more_alarms()
+
+
+def _no_more_alarms() -> None:
+    signal.setitimer(signal.ITIMER_PROF, 0)
+    signal.setitimer(signal.ITIMER_REAL, 0)
 
 
 _FIRST_DESCRIPTORS = 64
