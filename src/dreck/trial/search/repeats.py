@@ -17,6 +17,7 @@ STEPS = 160
 _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
+_FRESH, _BESIDE = 3, 10
 _EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
 
 
@@ -29,12 +30,21 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
     there = [n for n in names if n in tried.used and tried.used[n].kind in _OBJECTS]
     for one, other in itertools.combinations(there, 2):
         yield {**tried.choice, other: Make("same", one)}
+        if tried.used[one].kind in ("list", "set") and tried.used[one].what:  # one that is filled by the other's name
+            yield {**tried.choice, one: Make(tried.used[one].kind, 0), other: Make("same", one)}
         if candidates.usages.known(one).compared or candidates.usages.known(other).compared:
             yield {**tried.choice, other: Make("equal", one)}
     yield from _equal_numbers(tried, names, candidates)
     for path, make in tried.used.items():  # an item that comes twice
         if path.endswith("[1]") and make.kind in _OBJECTS:
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
+
+
+def freshly(before: Tried, found: Tried | None, candidates: Candidates) -> Iterator[Choice]:
+    """What an input has brought up that stood nowhere before, as something else."""
+    fresh = [path for path in found.used if path not in before.used] if found is not None else []
+    for path in fresh[:_FRESH]:
+        yield from ({**found.choice, path: make} for make in candidates.at(path)[:_BESIDE] if found is not None)
 
 
 def through_once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:

@@ -18,7 +18,7 @@ from dreck.trial.playing.world import A_CALL
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, grown, met, no_numbers, rounds, swapped, through_once, twins
+from dreck.trial.search.repeats import STEPS, freshly, grown, met, no_numbers, rounds, swapped, through_once, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -202,16 +202,12 @@ class Search(Attempts):
 
     def _repeated(self) -> None:
         """The same object in two places; more rounds of a loop than two."""
-        for choice in self.mended:
-            if self._over():
-                return
+        for choice in itertools.takewhile(lambda _: not self._over(), self.mended):
             self.attempt(choice)
         first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
         asked = list({tried.met: tried for tried in self.all_tried}.values())[:_WAYS]
         placed = [*(c for tried in first for c in swapped(tried)), *(c for tried in asked for c in met(tried))]
-        for choice in placed[:_SWAPPED]:
-            if self._over():
-                return
+        for choice in itertools.takewhile(lambda _: not self._over(), placed[:_SWAPPED]):
             self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
@@ -219,7 +215,8 @@ class Search(Attempts):
             for choice in twins(tried, names, self.candidates):
                 if self._over():
                     return
-                self.attempt(choice)
+                for further in freshly(tried, self.attempt(choice), self.candidates):
+                    self.attempt(further)
         for tried in far:
             again = (
                 twins(tried, names, self.candidates),
