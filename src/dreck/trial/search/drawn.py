@@ -10,6 +10,7 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.standins import general
 from dreck.trial.playing.world import World
+from dreck.trial.sandbox.cage import TimeUp
 from dreck.trial.search.moves import Choice
 
 _CONTAINERS = ("list", "tuple", "set", "dict", "deque")
@@ -70,6 +71,9 @@ class Drawing(Choice):
         return [*known, *small] if " " not in path else known
 
 
+_MOST_TOO_LARGE = 100
+
+
 def is_plain(make: Make) -> bool:
     """Whether a recipe makes a plain value, or a container that may hold nothing else."""
     if make.kind == "class":
@@ -81,12 +85,16 @@ def rows_drawn(
     candidates: Candidates, names: list[str], spaces: tuple[dict[str, Any], dict[str, Any]], pick: random.Random
 ) -> Iterator[Row]:
     """Rows of arguments without end, each made anew for either version; none where something is not plain."""
-    while True:
+    too_large = 0
+    while too_large < _MOST_TOO_LARGE:
         drawing = Drawing(candidates, pick)
         first = World(candidates, drawing, spaces[0])
         try:
             old = [first.at(name) for name in names]
             new = arguments(candidates, dict(first.used), names, spaces[1])
+        except TimeUp:  # it was drawn larger than a world may be
+            too_large += 1
+            continue
         except Exception:
             return
         if not drawing.is_plain:
