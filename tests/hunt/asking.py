@@ -79,7 +79,9 @@ def pair(pick: random.Random) -> tuple[str, str]:
         return _of_parts(pick)
     if form < 0.8:
         return _of_now(pick)
-    return _of_names(pick) if form < 0.88 else _of_lists(pick) if form < 0.94 else _of_rounds(pick)
+    if form < 0.9:
+        return _of_names(pick) if form < 0.86 else _of_growth(pick)
+    return _of_lists(pick) if form < 0.94 else _of_rounds(pick)
 
 
 def _of_truth(pick: random.Random) -> tuple[str, str]:
@@ -159,6 +161,24 @@ def _of_names(pick: random.Random) -> tuple[str, str]:
     return old, new
 
 
+def _of_growth(pick: random.Random) -> tuple[str, str]:
+    """A class that has more than before, and what may ask for it: Python, names that are worked out, `super`."""
+    name = pick.choice(("keys", "fee_a", "more", "_fee_a", "write"))
+    body = pick.choice((f"    def {name}(self, *x):\n        return ['z']\n", f"    {name} = 3\n"))
+    answer = "    def __getattr__(self, n):\n        if n.startswith('__'):\n            raise AttributeError\n        return 5\n"
+    kind = "class Load:\n    def __iter__(self):\n        return iter([('a', 1)])\n    def __getitem__(self, k):\n        return 7\n"
+    kind += pick.choice(("", "", answer))
+    asked = pick.choice(
+        ("sorted(dict(Load()))[0]", "getattr(Load(), 'fee_' + a, 0) == 3", "hasattr(Load(), b)", "len(list(Load()))",
+         "getattr(Load(), f'_fee_{a}', 0) == 3", "getattr(Load(), b, 0) == 3", "1 if print(a, file=Load()) else 2")
+    )  # fmt: skip
+    bodies = [f"if c:\n        return {asked}\n    return 2\n", f"if not c:\n        return 2\n    return {asked}\n"]
+    old, new = (
+        f"{HEAD}{kind}{more}def f(a, b, c, o):\n    {told}" for more, told in zip(("", body), bodies, strict=True)
+    )
+    return old, new
+
+
 def _of_lists(pick: random.Random) -> tuple[str, str]:
     """A list that grows, and is handed on where that may fail."""
     given = pick.choice(("keep(xs)", "xs", "(xs, 1)", "[xs, keep(xs)]", "keep(1)", "o.v"))
@@ -211,6 +231,7 @@ def _given() -> Iterator[str]:
     for kilos in ((1, 2, 3), (3, 2, 1), (1, 1, 1), (1, 3, 2)):
         yield ", ".join(f"Weight({k})" for k in kilos) + ", Told(True)"
     yield "1, 2, 3, None"
+    yield from (f"'a', {name!r}, 1, None" for name in ("fee_a", "more", "keys"))  # private ones are assumed away
     yield from (f"{a}, 2, 3, stops" for a in (0, 1, 2))
     yield from (f"{a}, 2, 3, lambda k: k == {b}" for a in (0, 1, 2) for b in (1, 2))
     yield "10**5000, 1, 0, None"

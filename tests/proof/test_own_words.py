@@ -24,7 +24,10 @@ def judged(head: str, told: str):
 @pytest.mark.parametrize(
     ("head", "told"),
     [
-        ("", "    def __init__(self, vars):\n        self.vars = vars\n    def told(self):\n        return len(self.vars)\n"),
+        (
+            "",
+            "    def __init__(self, vars):\n        self.vars = vars\n    def told(self):\n        return len(self.vars)\n",
+        ),
         ("", "    def told(self):\n        vars = self.rows()\n        return vars\n"),
         ("", "    def told(self):\n        return [m for m in self.getmembers()]\n"),
         ("", "    def told(self):\n        __import__('json')\n        return 1\n"),
@@ -41,7 +44,10 @@ def test_words_of_the_file_itself_list_nothing(head, told):
     ("head", "told"),
     [
         ("from inspect import *\n", "    def told(self):\n        return [m for m in self.getmembers()]\n"),
-        ("import inspect\n", "    getmembers = inspect.getmembers\n    def told(self):\n        return self.getmembers()\n"),
+        (
+            "import inspect\n",
+            "    getmembers = inspect.getmembers\n    def told(self):\n        return self.getmembers()\n",
+        ),
         ("", "    def told(self):\n        return vars(type(self))\n"),
         ("", "    def told(self):\n        return len(self.vars(Gate))\nGate2 = 1\nclass More:\n    vars = vars\n"),
         ("", "    def told(self, gate=None):\n        return (gate or self).dir()\n"),
@@ -65,3 +71,11 @@ def test_a_helper_stands_above_what_a_decorator_of_others_may_call(tmp_path):
     result = dreck.untangle(f"{file}::fee:9-11", steps="named-block", name="_due")
     assert result.source.index("def _due") < result.source.index("@told"), result.refused
     assert [taken.verdict.status for taken in result.steps] == ["proved"]
+
+
+def test_a_private_method_that_any_name_may_ask_for_is_taken_not_to_be_asked_for():
+    ask = "def ask(gate, word):\n    return hasattr(gate, word)\n\n\n"
+    texts = (f"{ask}class Gate:\n    def told(self):\n        return 1\n{part}" for part in (_OLD, _NEW))
+    found = compare_texts(*(Text(Path("gate.py"), text) for text in texts), Wanted(trial=False))
+    assert found.verdict.status == "proved", str(found.verdict)
+    assert "private-names" in found.verdict.assumptions

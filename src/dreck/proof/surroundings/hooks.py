@@ -46,6 +46,16 @@ def hooks_apart(old: ModuleNames, new: ModuleNames) -> dict[str, str]:
     return found
 
 
+def asks_for_private(old: ModuleNames, new: ModuleNames) -> bool:
+    """Whether a class has private names in one version only while the files ask objects for names that may be any:
+    that these are not among them is `private-names`."""
+    if ("", "") not in names_worked_out(old.tree) | names_worked_out(new.tree):
+        return False
+    before, after = classes_in(old.tree), classes_in(new.tree)
+    apart = (bound_in_body(before[kind]) ^ bound_in_body(after[kind]) for kind in before.keys() & after.keys())
+    return any(name.startswith("_") for names in apart for name in names)
+
+
 def _asked_for(
     old: ast.ClassDef, new: ast.ClassDef, answering: bool, worked_out: Collection[tuple[str, str]]
 ) -> set[str]:

@@ -10,7 +10,7 @@ from dreck.model.names.scopes import param_names
 from dreck.proof.assumptions import PRIVATE
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.surroundings.come_upon import with_those_beside
-from dreck.proof.surroundings.hooks import calls_beyond
+from dreck.proof.surroundings.hooks import asks_for_private, calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before
 from dreck.proof.surroundings.module_diff import (
@@ -123,6 +123,7 @@ class _Judging:
     _asks_hooks: bool = False
     """Whether it counts which methods code elsewhere may call: some function is not known to be the same."""
     _hooks: list[str] | None = None
+    _private_asked: bool | None = None
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
@@ -244,7 +245,7 @@ class _Judging:
         expect = self.wanted.expect if knows(self.wanted.expect or "()", mine.node, mine.names) else ""
         calls = recording.calls_of(new) if recording else ()
         verdict = self._judge().verdict(mine, theirs, Request(False, suspect, unfolded, expect, calls))
-        if verdict.status == "proved" and self._looks_around(old).rests_on_privacy:
+        if verdict.status == "proved" and (self._looks_around(old).rests_on_privacy or self._may_ask_for_private(old)):
             return replace(verdict, assumptions=tuple(sorted({*verdict.assumptions, PRIVATE})))
         if verdict.status != "tested":
             return verdict
@@ -275,6 +276,8 @@ class _Judging:
                 return f"the module's {first} {changed.always.get(first) or changed.unfolded[first]}"
         if around := self._looks_around(name).reason:
             return around
+        if PRIVATE in self.config.doubt and self._may_ask_for_private(name):
+            return "names are worked out there, and a private one that one version only has may be among them"
         attributes = attributes_said(walk(node)) & changed.attributes.keys()
         if attributes:
             return f"{min(attributes)} {changed.attributes[min(attributes)]}"
@@ -283,6 +286,12 @@ class _Judging:
             return f"{hook} {changed.hooks[hook]}"
         special = min((key for key in changed.specials if may_run(node, key[1], key[0])), default=None)
         return f"{special[1]} {changed.specials[special]}" if special is not None else ""
+
+    def _may_ask_for_private(self, name: str) -> bool:
+        """Whether it runs code that may ask an object for a private name which one version only has."""
+        if self._private_asked is None:
+            self._private_asked = asks_for_private(*(side.names for side in self.sides))
+        return self._private_asked and self._calls_beyond(name)
 
     def _mentions(self, name: str) -> set[str]:
         """Names and classes a function depends on: those it names, and for a method its class and the bases."""

@@ -16,6 +16,7 @@ from dreck.proof.classes.taken_back import having_a_say, taken_back_by
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
 
+_ANNOTATE = "annotate the parameter with its class, so that such objects are tried"
 _BOOLS = frozenset({"isinstance", "issubclass", "callable", "hasattr", "any", "all", "bool"})
 
 
@@ -25,13 +26,14 @@ def asked_otherwise(old: Candidate, new: Candidate) -> str:
         taken = taken_back_by(c.names)
         for name in sorted(taken.attributes - {"*"}):
             if _reads(old, name) != _reads(new, name):
-                return f"`.{name}` is read more often in one of them, and may do more than that"
+                told = "and there is a class of the files in which that does more than to read"
+                return f"`.{name}` is read more often in one of them, {told}; {_ANNOTATE}"
         for what, counted in (("truth", _truths), ("truth", _lengths)):
             if what in taken.comparisons and counted(old) != counted(new):
                 kinds = having_a_say(c.names, what)
                 told = f"{kinds[0]} says what that is" if kinds else "a class of the files says what that is"
                 asked = "the truth of a value" if counted is _truths else "a length"
-                return f"{asked} is asked for more often in one of them, and {told}"
+                return f"{asked} is asked for more often in one of them, and {told}; {_ANNOTATE}"
     return ""
 
 
