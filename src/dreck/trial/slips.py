@@ -25,8 +25,8 @@ from dreck.trial.strength import Change, is_act, slips_in
 _MANY = 160
 _FURTHER = 300
 _FURTHER_SECONDS = 0.5
-_MOST = 90
-"""Slips looked at, both versions together."""
+_MOST = 400
+"""Slips looked at, both versions together; further ones count as left out."""
 _STARTS = 12
 _ASKED = 10
 """On so many inputs a condition has to come out otherwise, and nothing else be other, to be called no slip at all."""
@@ -50,7 +50,9 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
     region = changed_lines(runners[0].version.node, runners[-1].version.node)
     ordered = _plainest_first(search.all_tried)
     settled = _settled(search)
-    for side, change in _chosen(runners, region):
+    chosen = list(_chosen(runners, region))
+    found.left_out = max(0, len(chosen) - _MOST)
+    for side, change in chosen[:_MOST]:
         if search.different is not None:
             return found
         runner = runners[side]
@@ -98,12 +100,8 @@ def _chosen(runners: tuple[Runner, ...], region: tuple[frozenset[int], frozenset
     whole = not (region[0] or region[1])
     nodes = runners[0].version.node, runners[-1].version.node
     mine = [[c for c in slips_in(nodes[side], nodes[not side]) if whole or c.line in region[side]] for side in (0, 1)]
-    count = 0
     for i in range(max(map(len, mine))):
-        for side, changes in enumerate(mine):
-            if i < len(changes) and count < _MOST:
-                count += 1
-                yield side, changes[i]
+        yield from ((side, changes[i]) for side, changes in enumerate(mine) if i < len(changes))
 
 
 def _plainest_first(tried: list[Tried]) -> list[Tried]:

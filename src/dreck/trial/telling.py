@@ -1,12 +1,13 @@
 """What a finished search comes to, as it is told to whoever asked for the trial."""
 
 import ast
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from dreck.trial.beyond import beyond_members
 from dreck.trial.playing.world import A_CALL
-from dreck.trial.running.describe import shown
+from dreck.trial.running.describe import shown, shown_whole
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.outcome import WAITS
 from dreck.trial.running.region import changed_lines
@@ -95,14 +96,18 @@ def _difference(tried: Tried) -> dict[str, Any]:
             del differing["exception" if differing["exception"] is None else "result"]
         if len(differing) > 1:
             differing.pop("order of what is done", None)  # goes without saying
-        parts = [
-            f"{part}: {_cut(*(_part(part, one) for one in (value, theirs[part])))}" for part, value in differing.items()
-        ]
+        parts = [f"{part}: {_cut(*_both_told(part, value, theirs[part]))}" for part, value in differing.items()]
         told[name] = "; ".join(parts) or "the same"
     return told
 
 
-def _part(part: str, value: Any) -> str:
+def _both_told(part: str, mine: Any, theirs: Any) -> tuple[str, str]:
+    """Either side as people read it; with the modules of names where these alone are other."""
+    told = _part(part, mine), _part(part, theirs)
+    return told if told[0] != told[1] else (_part(part, mine, shown_whole), _part(part, theirs, shown_whole))
+
+
+def _part(part: str, value: Any, told: Callable[[Any], str] = shown) -> str:
     match part:
         case "calls":
             return ", ".join(_call(*entry) for entry in value) or "none"
@@ -115,7 +120,7 @@ def _part(part: str, value: Any) -> str:
         case "refused" | "module globals":
             return str(value) if value else "none"
         case _:
-            return shown(value) if isinstance(value, tuple) else repr(value)
+            return told(value) if isinstance(value, tuple) else repr(value)
 
 
 def _cut(text: str, other: str) -> str:

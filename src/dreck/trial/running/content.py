@@ -10,6 +10,7 @@ import itertools
 import operator
 import random
 import re
+import sys
 import threading
 import types
 import weakref
@@ -47,7 +48,7 @@ _PARTS: dict[Any, Callable[[Any], dict[str, Any]]] = {
     io.StringIO: _of_buffer,
     io.BytesIO: _of_buffer,
     threading.local: lambda v: {"of this thread": dict(vars(v))},
-    memoryview: lambda v: {"format": v.format, "shape": v.shape, "content": v.tobytes()},
+    memoryview: lambda v: {"format": v.format, "shape": v.shape, "content": v.tobytes(), "readonly": v.readonly},
     re.Pattern: _read("pattern", "flags"),
     re.Match: _read("re", "string", "regs", "pos", "endpos"),
     array.array: lambda v: {"typecode": v.typecode, "items": v.tolist()},
@@ -66,6 +67,40 @@ _PARTS: dict[Any, Callable[[Any], dict[str, Any]]] = {
     type(hashlib.sha256()): lambda v: {"name": v.name, "digest": v.digest()},
     random.Random: lambda v: {"state": random.Random.getstate(v)},
 }
+
+
+_ASIDE = (AttributeError, NameError)
+"""What Python itself puts beside the message of these is for whoever reads a traceback."""
+
+
+def named(thing: Any) -> str:
+    """The name of a class or function, behind its module where Python's library has it: there two may have one name."""
+    name = str(getattr(thing, "__qualname__", getattr(thing, "__name__", "?")))
+    home = getattr(thing, "__module__", None)
+    if not isinstance(home, str) or home == "builtins" or home.partition(".")[0] not in sys.stdlib_module_names:
+        return name
+    return f"{home}{OF_MODULE}{name}"
+
+
+OF_MODULE = "\0"
+"""Between a module and the name of something in it: no text that is written out holds it."""
+
+
+def beside_args(error: BaseException) -> dict[str, Any]:
+    """What built-in exceptions keep that is none of their arguments: the file of an OSError, the name of a module."""
+    found: dict[str, Any] = {}
+    for kind in type(error).__mro__:
+        if kind.__module__ != "builtins" or kind in (BaseException, *_ASIDE):
+            continue
+        for name in [n for n, slot in vars(kind).items() if isinstance(slot, _SLOTS) and not n.startswith("__")]:
+            with contextlib.suppress(Exception):
+                value = vars(kind)[name].__get__(error)
+                if value is not None and not any(value is given for given in error.args):
+                    found.setdefault(name, value)
+    return found
+
+
+_SLOTS = (types.MemberDescriptorType, types.GetSetDescriptorType)
 
 
 def held_by(value: Any) -> dict[Any, Any]:
@@ -111,7 +146,7 @@ def _as_copied(value: Any) -> dict[str, Any] | None:
     made_by, args, *others = told
     lazily = {name: list(part) for name, part in zip(("items", "pairs"), others[1:3], strict=False) if part is not None}
     return {
-        "made by": getattr(made_by, "__qualname__", "?"),
+        "made by": named(made_by),
         "of": args,
         "state": others[0] if others else None,
         **lazily,

@@ -15,7 +15,7 @@ from typing import Any
 from dreck.trial.playing.addresses import without_places
 from dreck.trial.playing.live import LEFT_TO_SEE
 from dreck.trial.playing.standins import StandIn
-from dreck.trial.running.content import content_of, held_by, hides_something, in_slots
+from dreck.trial.running.content import OF_MODULE, beside_args, content_of, held_by, hides_something, in_slots, named
 from dreck.trial.sandbox.cage import TimeUp
 
 _LIMIT = 2_000_000
@@ -105,14 +105,14 @@ class Describer:
 
     def _compound(self, value: Any) -> Any:
         kind = type(value)
-        name = kind.__qualname__
+        name = self._named(kind)
         if isinstance(value, type | types.FunctionType | types.BuiltinFunctionType | types.ModuleType):
             if self._is_made_inside(value):
                 self.hidden.add("class" if isinstance(value, type) else "function")
             whose = getattr(value, "__self__", None)
             if isinstance(value, types.BuiltinFunctionType) and not isinstance(whose, types.ModuleType | type | None):
                 return (name, value.__qualname__, self.of(whose))
-            return (name, without_addresses(str(getattr(value, "__qualname__", getattr(value, "__name__", "?")))))
+            return (name, without_addresses(self._named(value)))
         if isinstance(value, types.MethodType):
             return (name, value.__func__.__qualname__, self.of(value.__self__))
         if isinstance(value, types.MethodWrapperType):
@@ -130,14 +130,16 @@ class Describer:
         if isinstance(value, list | tuple):
             return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
-            return (name, tuple(sorted((self.of(v) for v in value), key=repr)))
+            whole = (name, tuple(sorted((self.of(v) for v in value), key=repr)))
+            return (*whole, state) if (state := self._state(value)) else whole
         if kind in LEFT_TO_SEE and self._left_told:
             return (name, (("left", ("list", self._items(list(copy.copy(value))), ())),))
         if isinstance(value, BaseException):
             if kind is TypeError and (odd := _UNORDERED.fullmatch(str(value))):
                 # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.
                 return (name, f"cannot be ordered: {' and '.join(sorted(odd.groups()))}")
-            return (name, self.of(value.args), self._state(value), *self._chain(value))
+            kept = self._by_name({**beside_args(value), **self._held(value)})
+            return (name, self.of(value.args), kept, *self._chain(value))
         if isinstance(value, enum.Enum) and value.name is not None:
             own = {k: v for k, v in vars(value).items() if k not in _OF_ENUMS}
             return ("member", f"{name}.{value.name}", self.of(value.value), self._pairs(own))
@@ -160,6 +162,15 @@ class Describer:
         if not state or isinstance(value, _WRITTEN):
             return (name, _plain_repr(value), *([state] if state else []))
         return (name, state)
+
+    def _named(self, thing: Any) -> str:
+        """The name of a class or function; of several that the module has under one, also the one it is known by."""
+        name, space = named(thing), self._module
+        if space is None or getattr(thing, "__module__", None) != space.get("__name__") or space.get(name) is thing:
+            return name
+        others = [v for v in list(space.values()) if type(v) is type(thing) and v is not thing and named(v) == name]
+        known = next((known for known, value in space.items() if value is thing), "") if others else ""
+        return f"{name}, known as {known}" if known else name
 
     def _is_made_inside(self, value: Any) -> bool:
         """Whether it is a function, or a class, that a function of the module has made."""
@@ -197,12 +208,18 @@ class Describer:
         return (("items", f"<{count} items>"), ("digest", f"<{found.hexdigest()}>"))
 
     def _state(self, value: Any) -> Any:
+        return self._by_name(self._held(value))
+
+    def _by_name(self, state: dict[str, Any]) -> Any:
+        return self._pairs({name: state[name] for name in sorted(state, key=str)}) if state else ()
+
+    def _held(self, value: Any) -> dict[str, Any]:
         state = {k: v for k, v in held_by(value).items() if not str(k).startswith("_dreck_")}
         state |= in_slots(value)
         world = vars(type(value)).get("_dreck_world")
         if world is not None:
             state = {k: v for k, v in state.items() if not _is_unchanged(world, f"{type(value)._dreck_path}.{k}", v)}
-        return self._pairs({name: state[name] for name in sorted(state, key=str)}) if state else ()
+        return state
 
 
 def without_addresses(text: str) -> str:
@@ -258,8 +275,20 @@ _WRITTEN_OUT = 10_000
 _CHAINED = ("raised from", "raised while", "made by")
 
 
+_HOME = re.compile(rf"[\w.]+{OF_MODULE}")
+
+
 def shown(description: Any) -> str:
     """A description as people read it."""
+    return _HOME.sub("", _written(description))
+
+
+def shown_whole(description: Any) -> str:
+    """The same with the modules of what has a name in one."""
+    return _written(description).replace(OF_MODULE, ".")
+
+
+def _written(description: Any) -> str:
     match description:
         case ("NoneType", _):
             return "None"
@@ -272,15 +301,15 @@ def shown(description: Any) -> str:
         case ("int of many digits", str() as text):
             return f"{text[:12]}… ({len(text) - 2} hexadecimal digits)"
         case ("list", tuple() as items, ()):
-            return f"[{', '.join(map(shown, items))}]"
+            return f"[{', '.join(map(_written, items))}]"
         case ("tuple", tuple() as items, ()):
-            return f"({', '.join(map(shown, items))}{',' if len(items) == 1 else ''})"
+            return f"({', '.join(map(_written, items))}{',' if len(items) == 1 else ''})"
         case ("dict", tuple() as pairs, ()):
-            return "{" + ", ".join(f"{shown(k)}: {shown(v)}" for k, v in pairs) + "}"
+            return "{" + ", ".join(f"{_written(k)}: {_written(v)}" for k, v in pairs) + "}"
         case ("stand-in", path, *_):
             return f"<{_in_words(path)}>"
         case ("member", text, value, state):
-            return f"<{text}: {shown(value)}{_holding(state)}>"
+            return f"<{text}: {_written(value)}{_holding(state)}>"
         case ("same as", _):
             return "<an object that was there before>"
         case (name, str() as text):
@@ -288,18 +317,18 @@ def shown(description: Any) -> str:
                 return f"{name}{text}"
             return text if text.startswith("<") or "(" in text else f"{name} {text}"
         case (name, tuple() as state) if all(isinstance(p, tuple) and len(p) == 2 for p in state):
-            return f"{name}({', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)})"
+            return f"{name}({', '.join(f'{_bare(k)}={_written(v)}' for k, v in state)})"
         case (name, inner, *rest):
-            chain = [f", {r[0]} {shown(r[1])}" for r in rest if isinstance(r, tuple) and r[:1] and r[0] in _CHAINED]
+            chain = [f", {r[0]} {_written(r[1])}" for r in rest if isinstance(r, tuple) and r[:1] and r[0] in _CHAINED]
             holds = _holding(rest[0]) if rest else ""
-            return f"{name}{shown(inner) if isinstance(inner, tuple) else inner}{holds}{''.join(chain)}"
+            return f"{name}{_written(inner) if isinstance(inner, tuple) else inner}{holds}{''.join(chain)}"
     return str(description)
 
 
 def _holding(state: Any) -> str:
     """What an exception, or an object of a class below a built-in one, holds beside its value."""
     is_state = isinstance(state, tuple) and state and all(isinstance(p, tuple) and len(p) == 2 for p in state)
-    return f" with {', '.join(f'{_bare(k)}={shown(v)}' for k, v in state)}" if is_state else ""
+    return f" with {', '.join(f'{_bare(k)}={_written(v)}' for k, v in state)}" if is_state else ""
 
 
 def _in_words(path: str) -> str:
@@ -309,4 +338,4 @@ def _in_words(path: str) -> str:
 
 
 def _bare(key: Any) -> str:
-    return str(key[1]) if isinstance(key, tuple) and key and key[0] == "str" else shown(key)
+    return str(key[1]) if isinstance(key, tuple) and key and key[0] == "str" else _written(key)

@@ -6,7 +6,7 @@ import warnings
 from typing import Any
 
 from dreck.trial.running.captured import Turns
-from dreck.trial.running.describe import without_addresses
+from dreck.trial.running.describe import Describer, shown, without_addresses
 
 _ASKS_FOR_LEVEL = re.compile(r"isEnabledFor|getEffectiveLevel|\.level\b|setLevel|\.disable\(")
 
@@ -19,6 +19,7 @@ class Hearing:
         self._lowest = False
         self._turns = Turns()
         self._handlers: list[logging.Handler] = []
+        self._records: list[tuple[int, logging.LogRecord]] = []
 
     def listen(self, text: str) -> None:
         """`text` is the code: where it asks for no level itself, records of each level are heard."""
@@ -28,8 +29,9 @@ class Hearing:
 
         def record(*args: Any, **kwargs: Any) -> logging.LogRecord:
             one = made(*args, **kwargs)
-            error = getattr(one.exc_info[0], "__name__", "") if one.exc_info else ""
+            error = shown(Describer(left=False).of(one.exc_info[1])) if one.exc_info and one.exc_info[1] else ""
             self._turns.note("the log", len(self.told))
+            self._records.append((len(self.told), one))
             self.told.append(("log", one.name, one.levelname, _message(one), error))
             return one
 
@@ -43,11 +45,24 @@ class Hearing:
     def begin(self, turns: Turns) -> None:
         """`turns` is told when something is heard."""
         self.told.clear()
+        self._records.clear()
         self._turns = turns
         logging.getLogger().handlers[:] = self._handlers  # those that a run has put there write to its own streams
         warnings.simplefilter("always")
         if self._lowest:
             logging.getLogger().setLevel(1)
+
+    def heard(self) -> tuple[tuple[str, ...], ...]:
+        """What was heard, with what was put beside records of the log (`extra`) once they were made."""
+        told = list(self.told)
+        for at, record in self._records:
+            extra = {name: value for name, value in vars(record).items() if name not in _OF_ANY_RECORD}
+            if extra or record.stack_info:
+                told[at] = (*told[at], shown(Describer(left=False).of(extra)), "stack" if record.stack_info else "")
+        return tuple(told)
+
+
+_OF_ANY_RECORD = frozenset({*vars(logging.makeLogRecord({})), "message", "asctime"})
 
 
 def _message(record: logging.LogRecord) -> str:

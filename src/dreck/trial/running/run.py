@@ -1,6 +1,7 @@
 """One run: a version of a function called with one input in the cage, and everything observable about it."""
 
 import ast
+import copy
 import enum
 import functools
 import inspect
@@ -159,9 +160,8 @@ class Runner:
         version = slipped(self.version, function)
         if version is None:
             return None
-        found = Runner(version, self.cage, self.still)
-        found.again, found.asked_otherwise, found.both_take = self.again, self.asked_otherwise, self.both_take
-        found.itself_otherwise = self.itself_otherwise
+        found = copy.copy(self)  # it is given the same, and looks at the same afterwards
+        found.version, found._results, found._expressions = version, [], None
         return found
 
     def described(self, names: Iterable[str]) -> dict[str, Any]:
@@ -279,7 +279,7 @@ class Runner:
             except BaseException as raised:
                 error = raised
         self._environment = put_back(before)
-        heard = tuple(HEARING.told), tuple(turns.told)
+        heard = HEARING.heard(), tuple(turns.told)
         self._said = without_addresses(errors.getvalue()[:100_000]), *heard, self.cage.left()
         return result, error, output.getvalue()
 

@@ -188,7 +188,7 @@ def _alike(mine: tuple[bool, Any], theirs: tuple[bool, Any]) -> bool:
     if returned != also or type(a) is not type(b):
         return _named_alike(a, b) and Describer().of(a) == Describer().of(b)
     if not returned:
-        return bool(a.args == b.args)
+        return bool(a.args == b.args) and bool(Describer().of(a) == Describer().of(b))
     kind = type(a)
     if kind is int or kind is str or kind is bool or a is None or kind is bytes:
         return bool(a == b)

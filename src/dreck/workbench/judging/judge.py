@@ -300,6 +300,11 @@ def _judged(found: Trial, proof: Proof, settled: bool = False) -> Verdict:
         )
     elif found.unnoticed:
         reason = f"not proved ({proof.reason}); as far as a trial goes they are the same, but {_unseen(found)}"
+    elif found.not_looked_at:
+        reason = (
+            f"not proved ({proof.reason}); as far as a trial goes they are the same, but there was no time to see "
+            f"whether it would notice {found.not_looked_at} of {found.not_looked_at + found.slips[1]} slips"
+        )
     else:
         return tested
     return replace(tested, status="unsettled", reason=reason)
