@@ -15,6 +15,7 @@ from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_containe
 from dreck.trial.inputs.kin import with_a_say_below
 from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
+    BELOW_NOTHING,
     MISSING,
     between,
     equal_to,
@@ -35,6 +36,8 @@ from dreck.trial.sandbox.files import THERE
 
 _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
+_AFTER_PLAIN, _MOST_OWN = 2, 6
+_OF_RECIPE: dict[str, type] = {"dict": dict, "list": list, "set": set, "tuple": tuple}
 _ALIKE = 2
 """What equals a constant and is another: so many early, the rest last."""
 _FAR = 2
@@ -238,7 +241,7 @@ class Candidates(Typed):
         if not made and u.tested_truth:
             made += [Make("value", v) for v in (True, False, None, 3, 0, "text", "")]
         elif not made:
-            made += [Make("stand-in"), Make("value", 3), Make("value", "text")]
+            made += [Make("stand-in"), Make("value", 3), Make("value", "text"), Make("value", BELOW_NOTHING)]
         elif u.tested_truth:
             made += [Make("value", v) for v in (None, 0, "")]
         if u.converted:
@@ -261,9 +264,18 @@ class Candidates(Typed):
         made += [Make("stand-in")] if self.usages.caught and (u.subscripted or u.keys or u.indexed) else []
         if u.arithmetic and not self.usages.grows:
             made.append(Make("value", TOO_LARGE))
+        made[_AFTER_PLAIN:_AFTER_PLAIN] = self._own_below(made, u)
         alike = equal_to(u.constants)
         made[_EARLY - 1 : _EARLY - 1] = alike[:_ALIKE]
         return made + alike[_ALIKE:]
+
+    def _own_below(self, made: list[Make], u: Usage) -> list[Make]:
+        """Objects of classes of the module below a built-in one that may stand there: they have a say of their own."""
+        kinds: set[type] = {type(m.what) for m in made if m.kind == "value"}
+        kinds |= {_OF_RECIPE[m.kind] for m in made if m.kind in _OF_RECIPE}
+        kinds |= {dict, list} if u.subscripted or u.keys or u.indexed else set()
+        ordered = sorted(kinds - {type(None)}, key=lambda kind: kind.__name__)
+        return [Make("instance", n) for kind in ordered for n in with_a_say_below(kind, self.namespace)][:_MOST_OWN]
 
     def _of_methods(self, u: Usage, name: str, is_text: bool = False) -> list[Make]:
         made: list[Make] = []

@@ -211,11 +211,16 @@ def last_resorts(made: list[Make], u: Usage) -> list[Make]:
 
 
 def far_fetched(made: list[Make]) -> list[Make]:
-    """What code elsewhere may treat in a way of its own, where a text may stand: an unsorted dict, signs, letters."""
+    """What code elsewhere may treat in a way of its own, where a number or a text may stand: below nothing, with a
+    part, with blanks; an unsorted dict, signs, letters."""
+    numbers = [Make("value", BELOW_NOTHING)] if Make("value", 3) in made else []
     if Make("value", "text") not in made:
-        return []
+        return numbers
     unsorted = [] if any(m.kind == "dict" for m in made) else [Make("value", {"wet": 3, "dry": ["ß", None]})]
-    return [*unsorted, Make("value", MARKED), Make("value", COMPOSED)]
+    return [*numbers, Make("value", " Text "), *unsorted, Make("value", MARKED), Make("value", COMPOSED)]
+
+
+BELOW_NOTHING = -2.5
 
 
 def is_plain(value: Any) -> bool:

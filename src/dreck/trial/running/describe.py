@@ -130,8 +130,8 @@ class Describer:
         if isinstance(value, list | tuple):
             return (name, self._items(value), self._state(value))
         if isinstance(value, set | frozenset):
-            whole = (name, tuple(sorted((self.of(v) for v in value), key=repr)))
-            return (*whole, state) if (state := self._state(value)) else whole
+            items, state = tuple(sorted((self.of(v) for v in value), key=repr)), self._state(value)
+            return (name, items, state) if state else (name, items)
         if kind in LEFT_TO_SEE and self._left_told:
             return (name, (("left", ("list", self._items(list(copy.copy(value))), ())),))
         if isinstance(value, BaseException):

@@ -40,6 +40,23 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
             yield {**tried.choice, path: Make("same", f"{path[:-3]}[0]")}
 
 
+def among_own(tried: Iterable[Tried], candidates: Candidates) -> Iterator[Choice]:
+    """Where an object of a class of the project may stand and need not, it, with all that may stand beside it."""
+    seen: set[tuple[str, str]] = set()
+    for one in tried:
+        for path, make in one.used.items():
+            if make.kind not in _OWN or not path.isidentifier() or len(seen) >= _KINDS:
+                continue
+            if (key := (path, str(make.what))) not in seen:
+                seen.add(key)
+                if any(m.kind not in _OWN for m in candidates.at(path)):
+                    others = [name for name in one.used if name != path and name.isidentifier()]
+                    yield from ({**one.choice, path: make, n: m} for n in others for m in candidates.at(n)[:_BESIDE])
+
+
+_OWN = frozenset({"class", "instance", "exact"})
+
+
 def freshly(before: Tried, found: Tried | None, candidates: Candidates) -> Iterator[Choice]:
     """What an input has brought up that stood nowhere before, as something else."""
     fresh = [path for path in found.used if path not in before.used] if found is not None else []

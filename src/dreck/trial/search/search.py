@@ -15,10 +15,10 @@ from dreck.trial.inputs.recipes import LATER, Make, distinct
 from dreck.trial.inputs.texts import mutated
 from dreck.trial.playing.standins import general
 from dreck.trial.playing.world import A_CALL
+from dreck.trial.search import repeats
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
 from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
-from dreck.trial.search.repeats import STEPS, freshly, grown, met, no_numbers, rounds, swapped, through_once, twins
 from dreck.trial.search.smaller import smaller
 
 
@@ -206,22 +206,26 @@ class Search(Attempts):
             self.attempt(choice)
         first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
         asked = list({tried.met: tried for tried in self.all_tried}.values())[:_WAYS]
-        placed = [*(c for tried in first for c in swapped(tried)), *(c for tried in asked for c in met(tried))]
-        for choice in itertools.takewhile(lambda _: not self._over(), placed[:_SWAPPED]):
+        placed = [
+            *(c for tried in first for c in repeats.swapped(tried)),
+            *(c for tried in asked for c in repeats.met(tried)),
+        ]
+        own = repeats.among_own(self.all_tried, self.candidates)
+        for choice in itertools.takewhile(lambda _: not self._over(), [*placed[:_SWAPPED], *own]):
             self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
         for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
-            for choice in twins(tried, names, self.candidates):
+            for choice in repeats.twins(tried, names, self.candidates):
                 if self._over():
                     return
-                for further in freshly(tried, self.attempt(choice), self.candidates):
+                for further in repeats.freshly(tried, self.attempt(choice), self.candidates):
                     self.attempt(further)
         for tried in far:
             again = (
-                twins(tried, names, self.candidates),
-                no_numbers(tried, names, self.candidates),
-                rounds(tried, self.candidates),
+                repeats.twins(tried, names, self.candidates),
+                repeats.no_numbers(tried, names, self.candidates),
+                repeats.rounds(tried, self.candidates),
             )
             for choice in itertools.chain(*again):
                 if self._over():
@@ -232,7 +236,7 @@ class Search(Attempts):
     def _through_once(self) -> None:
         """What went a way of its own as a list, in what can be gone through only once."""
         ways = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
-        found = (through_once(t, self.candidates) for t in list(ways.values())[:_WAYS])
+        found = (repeats.through_once(t, self.candidates) for t in list(ways.values())[:_WAYS])
         for choice in itertools.chain.from_iterable(found):
             if self._over():
                 return
@@ -240,12 +244,12 @@ class Search(Attempts):
 
     def _grown(self) -> None:
         """Sequences longer and longer, built on those that went a way of their own."""
-        until, seen, trails = self.count + STEPS, 0, set[Any]()
+        until, seen, trails = self.count + repeats.STEPS, 0, set[Any]()
         while seen < len(self.all_tried) and not self._over():
             new, seen = self.all_tried[seen:], len(self.all_tried)
             first = {t.trail: t for t in new if t.old.error is None and t.trail not in trails}
             trails |= first.keys()
-            for choice in grown(first.values(), self.candidates):
+            for choice in repeats.grown(first.values(), self.candidates):
                 if self._over() or self.count >= until:
                     return
                 self.attempt(choice)
