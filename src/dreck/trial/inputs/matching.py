@@ -30,10 +30,12 @@ def nearly_matched(pattern: str | bytes, flags: int = 0) -> list[str]:
     try:
         tree = re._parser.parse(pattern, flags)  # type: ignore[attr-defined]
         whole, of_lines = _Made(0, False).of(tree), _Made(0, False, dot="\n").of(tree)
+        longer = _Made(1, False).of(tree)  # what may be missing is there
     except (re.error, AttributeError, ValueError, RecursionError, TypeError, StopIteration):
         return []
     odd = whole.translate({ord("1"): "\u0663", ord("a"): "\u00e9", ord(" "): "\n"})
-    made = (whole + "\n", of_lines, f"{whole}x", f"x{whole}", f"x\n{whole}\nx", whole.swapcase(), odd)
+    near = (f"{longer}\n", f"{longer}x", f"x{longer}") if longer != whole else ()
+    made = (whole + "\n", of_lines, f"{whole}x", f"x{whole}", f"x\n{whole}\nx", whole.swapcase(), odd, *near)
     return [text for text in dict.fromkeys(made) if len(text) <= _LONGEST and text != whole]
 
 

@@ -28,11 +28,13 @@ MARKED = "<a b='c'>\"&\" %d\\n{0}</a>"
 """Signs that some ways of writing a text have to write otherwise."""
 COMPOSED = "e\u0301 \ufb01"
 """Letters that may be written in one sign or two."""
+INDENTED = "  a\n\n    b\tc\n"
+"""Lines that stand deeper and deeper."""
 _EAST = datetime.timezone(datetime.timedelta(hours=5, minutes=30))
 PLAIN: dict[type, tuple[Any, ...]] = {
     int: (1, 0, -1, 2, 10, 1000, HUGE, TOO_LARGE),
     float: (1.0, 0.0, -1.0, 2.5, 1000.0, math.nan, -0.0, 0.1, 1e16, 0.35, math.inf, 1e200),
-    str: ("text", "", "A", "12", "Zß a", "ß", "a  b", MARKED, COMPOSED),
+    str: ("text", "", "A", "12", "Zß a", "ß", "a  b", MARKED, COMPOSED, INDENTED),
     bool: (True, False),
     bytes: (b"text", b"", b"\xff\xfe"),
     bytearray: (bytearray(b"text"), bytearray()),

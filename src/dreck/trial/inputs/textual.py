@@ -45,6 +45,8 @@ class Textual(Near):
         made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é", *self._more_parts(texts, name))]
         if u.methods & _OF_DIGITS:
             made += [Make("value", v) for v in ("²", "½", "٣")]
+        if "zfill" in u.methods:
+            made += [Make("value", v) for v in ("-1", "+12")]
         if u.methods & _OF_LINES:
             made += [Make("value", v) for v in ("a\nb", "a\r\nb\n", "a\x0bb", "a\x85b")]
         if u.methods & _TAKES_APART:
