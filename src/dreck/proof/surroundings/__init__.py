@@ -1,1 +1,1 @@
-"""What stands around the two functions: their modules, files beside, what code says of itself."""
+"""What stands around the two functions: their modules, what code says of itself."""

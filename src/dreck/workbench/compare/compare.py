@@ -8,8 +8,8 @@ from dreck.errors import DreckError
 from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.assumptions import PRIVATE
+from dreck.proof.beside.come_upon import with_those_beside
 from dreck.proof.entry import DEFAULT_BUDGET
-from dreck.proof.surroundings.come_upon import with_those_beside
 from dreck.proof.surroundings.hooks import asks_for_private, calls_beyond
 from dreck.proof.surroundings.implicit import may_run
 from dreck.proof.surroundings.inherited import inherited_before

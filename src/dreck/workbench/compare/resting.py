@@ -7,7 +7,7 @@ from pathlib import Path
 
 from dreck.errors import BadSource
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.proof.beside.files_beside import FilesBeside
 from dreck.proof.surroundings.module_diff import Changed, Module
 from dreck.proof.surroundings.resting import spread
 from dreck.source.files import read

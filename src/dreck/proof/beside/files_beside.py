@@ -10,7 +10,7 @@ from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.linking import Reader, file_of, package_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.surroundings.bodies import WithoutBodies, without_bodies
+from dreck.proof.beside.bodies import WithoutBodies, without_bodies
 from dreck.proof.surroundings.handing import (
     attributes_of,
     changed_by,

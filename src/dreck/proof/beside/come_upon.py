@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from dreck.proof.surroundings.files_beside import FilesBeside
+from dreck.proof.beside.files_beside import FilesBeside
 from dreck.proof.surroundings.inherited import classes_in
 from dreck.proof.surroundings.module_diff import Changed
 from dreck.proof.surroundings.reshaped import reshaped
