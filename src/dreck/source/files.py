@@ -111,9 +111,18 @@ _LONG = 3000
 
 def python_files(folder: Path) -> Iterator[Path]:
     """Every `.py` file below `folder`, sorted; hidden, cache and install folders are left out."""
+    return (file for file in _files_below(folder) if file.suffix == ".py")
+
+
+def data_files(folder: Path) -> Iterator[Path]:
+    """All other files below it, hidden and compiled ones left out."""
+    return (f for f in _files_below(folder) if f.suffix not in (".py", ".pyc") and not f.name.startswith("."))
+
+
+def _files_below(folder: Path) -> Iterator[Path]:
     for root, folders, files in os.walk(folder):
         folders[:] = sorted(f for f in folders if not f.startswith(".") and f not in SKIPPED_FOLDERS)
-        yield from (Path(root, name) for name in sorted(files) if name.endswith(".py"))
+        yield from (Path(root, name) for name in sorted(files))
 
 
 def save_bytes(path: Path, data: bytes) -> None:

@@ -339,7 +339,8 @@ class _Renaming(ast.NodeTransformer):
 def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
     """The module beside `path` that an import reads, when there is one."""
     place = _place_of(s, path)
-    found = place.with_name(f"{place.name}.py") if s.module else None
+    is_package = (place / "__init__.py").is_file()  # which comes before a module of that name
+    found = place.with_name(f"{place.name}.py") if s.module and not is_package else None
     return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
 
 

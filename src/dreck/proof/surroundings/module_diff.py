@@ -13,6 +13,7 @@ from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import scope_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.proof.surroundings.binding_order import moved_across
+from dreck.proof.surroundings.bodies import without_bodies
 from dreck.proof.surroundings.futures import annotations_apart
 from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, is_generic, registers_for
@@ -54,7 +55,7 @@ class Changed:
 
 def changed_between(old: Module, new: Module) -> Changed:
     """What differs at the top of the two modules and in their classes; functions are compared one by one."""
-    before, after = _definitions(old.tree), _definitions(new.tree)
+    before, after = map(_definitions, without_bodies(old.tree, new.tree))
     always: dict[str, str] = {}
     unfolded: dict[str, str] = {}
     functions = functions_of(old.tree), functions_of(new.tree)

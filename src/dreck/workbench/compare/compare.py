@@ -138,7 +138,7 @@ class _Judging:
         changed = spread(changed_between(*modules), *modules)
         if self.beside is not None:
             old, new = ((side.text.path, side.tree) for side in self.sides)
-            beside = files_beside(self.beside, not self.wanted.folders)
+            beside = files_beside(self.beside)
             changed.always.update(beside.resting_beside(old, new))
             changed = with_those_beside(spread(changed, *modules), beside, old[0], new[0])
         self._otherwise = changed.always.keys() | changed.unfolded.keys()

@@ -3,13 +3,14 @@
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
+from filecmp import cmp
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 from uuid import uuid4
 
 from dreck.errors import BadSource, BadTarget
-from dreck.source.files import python_files, read
+from dreck.source.files import data_files, python_files, read
 from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.revisions import at_revision
 from dreck.workbench import workers
@@ -65,7 +66,9 @@ def compare_folders(
         pairs = {place: (old / place, new / place) for place in both}
         alone = [side[place] for at, side in enumerate(files) for place in side if place not in files[1 - at]]
         found, elsewhere = _together(pairs, alone, changed, work, pool, told)
-    same = [place for place in both if place not in set(changed)] if changed else []
+    same = [place for place in both if place not in set(changed)]
+    if not changed and not alone and not _data_differs(old, new):
+        same = []
     found += _unchanged(old, new, same, joined(found), replace(wanted, check=""), elsewhere)
     gone = tuple(f"{place}" for place in files[0] if place not in files[1])
     fresh = tuple(f"{place}" for place in files[1] if place not in files[0])
@@ -83,6 +86,14 @@ def compare_folders(
         return Comparison(tuple(f for f in whole.functions if f[0].partition("::")[2] in wanted.only), check=check)
     return Comparison(
         whole.functions, (*whole.only_old, *gone), (*whole.only_new, *fresh), whole.moved, check, whole.otherwise
+    )
+
+
+def _data_differs(old: Path, new: Path) -> bool:
+    """Whether a file that is no module is not the same in both folders."""
+    sides = [{file.relative_to(side): file for file in data_files(side)} for side in (old, new)]
+    return sides[0].keys() != sides[1].keys() or not all(
+        cmp(file, sides[1][place], shallow=False) for place, file in sides[0].items()
     )
 
 
@@ -175,7 +186,7 @@ def _between_files(
             Text(side / place, read(side / place).text, name)
             for side, (place, _, name) in ((old, one.partition("::")), (new, other.partition("::")))
         ]
-        return compare_texts(texts[0], texts[1], replace(wanted, folders=True), elsewhere).verdict
+        return compare_texts(texts[0], texts[1], wanted, elsewhere).verdict
 
     left = [{n: node for n, node in side.items() if n not in taken} for side in sides]
     by_proof = replace(wanted, trial=False, record="", expect="")
@@ -203,7 +214,7 @@ def _functions(side: Path, names: Sequence[str], whole: Sequence[str]) -> dict[s
 def _compared(old: Path, new: Path, place: Path, elsewhere: Elsewhere = NOTHING_KNOWN, *, wanted: Wanted) -> Comparison:
     try:
         sides = (Text(old / place, read(old / place).text), Text(new / place, read(new / place).text))
-        return named(compare_texts(*sides, replace(wanted, folders=True), elsewhere), f"{place}::")
+        return named(compare_texts(*sides, wanted, elsewhere), f"{place}::")
     except BadSource as error:
         return Comparison(((f"{place}", Verdict("unsettled", reason=str(error))),))
 

@@ -11,20 +11,20 @@ from dreck.proof.beside.files_beside import FilesBeside
 from dreck.proof.surroundings.module_diff import Changed, Module
 from dreck.proof.surroundings.resting import spread
 from dreck.source.files import read
-from dreck.source.functions import functions_in, parse
+from dreck.source.functions import FunctionNode, functions_in, parse
 from dreck.source.walking import walk
 from dreck.workbench.compare.sides import neighbour
 from dreck.workbench.compare.wanted import Elsewhere
 from dreck.workbench.judging.verdict import Verdict
 
 
-def files_beside(elsewhere: Elsewhere, packages: bool = False) -> FilesBeside:
+def files_beside(elsewhere: Elsewhere) -> FilesBeside:
     """What compares the files beside two versions; what it has found out is kept as long as the same is known."""
     if not elsewhere.told:
-        return FilesBeside(neighbour, packages, elsewhere.doubted)
+        return FilesBeside(neighbour, elsewhere.doubted)
     if elsewhere.told not in _FOUND:
         _FOUND.clear()
-        found = FilesBeside(neighbour, packages, elsewhere.doubted)
+        found = FilesBeside(neighbour, elsewhere.doubted)
         found.look_into(elsewhere.files)
         _FOUND[elsewhere.told] = found
     return _FOUND[elsewhere.told]
@@ -49,7 +49,7 @@ def resting(
 
     What was judged the same in its own file is the same for those who use it, too.
     """
-    settled = _settled(judged)
+    settled = _settled(judged) & {name.partition(".")[0] for names in elsewhere.doubted.values() for name in names}
     beside = files_beside(elsewhere)
     for place in same:
         try:
@@ -59,14 +59,16 @@ def resting(
             continue
         found = beside.resting_beside((old / place, trees[0]), (new / place, trees[1]))
         said = {n.id for n in walk(trees[1]) if isinstance(n, ast.Name)}
-        found = {name: how for name, how in found.items() if name in said}
+        own = {s.name for s in trees[1].body if isinstance(s, FunctionNode)}
+        found = {name: how for name, how in found.items() if name in said | own}
         if not found:
             continue
         modules = [Module(tree, ModuleNames(tree), frozenset()) for tree in trees]
         names = set(spread(Changed(found, {}, {}), modules[0], modules[1]).always)
         uses = []
         for f in functions_in(trees[1], text):
-            used = [] if f.nested else [told for told in _used(f.node, names) if told.rpartition(".")[2] not in settled]
+            told = [f.name] * (f.name in found) + _used(f.node, names)
+            used = [] if f.nested else [name for name in told if name.rpartition(".")[2] not in settled]
             if used:
                 uses.append((f.name, used[0]))
         if uses:

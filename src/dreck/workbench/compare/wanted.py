@@ -22,7 +22,6 @@ class Wanted:
         case: whether a difference is wanted as a test case.
         cache: whether what trials have seen before counts as long as everything they lean on is what it was.
         certificates: whether what proofs rest on is kept with the verdicts.
-        folders: whether all that lies around the two files is compared, too.
     """
 
     only: tuple[str, ...] = ()
@@ -35,7 +34,6 @@ class Wanted:
     case: bool = False
     cache: bool = True
     certificates: bool = False
-    folders: bool = False
 
 
 @dataclass(frozen=True, slots=True)

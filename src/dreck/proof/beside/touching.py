@@ -1,0 +1,188 @@
+"""What files do to one another when they are imported: which names of others, and which libraries, they may change."""
+
+import ast
+import builtins
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from dreck.model.names.bindings import bound_by
+from dreck.model.names.nodes import every_node
+from dreck.proof.beside.arriving import Arriving
+from dreck.proof.beside.leading import all_led_to, names_in, running
+from dreck.proof.beside.lying_there import in_order, origins_of, reordered, seeks_elsewhere, what_runs
+from dreck.proof.surroundings.handing import (
+    attributes_of,
+    changed_by,
+    decorators_of,
+    keeps_count,
+    kept_in,
+    places_changed,
+    rooted,
+)
+from dreck.source.functions import FunctionNode
+
+
+@dataclass(slots=True)
+class Touching:
+    """Notes what files change of others, as far as one version does it and the other does not."""
+
+    arriving: Arriving
+    touched: dict[Path, set[str]] = field(default_factory=dict)
+    """The names of files of the old version that such a file speaks of where it does something else; `*` for all."""
+    old_of: dict[Path, Path] = field(default_factory=dict)
+    """For files of the new version, those of the old one."""
+    seeking: str = ""
+    """A file that has another say in where imports are found."""
+    outside: dict[Path, set[str]] = field(default_factory=dict)
+    """For files of the old version that do something else, the libraries they do it to."""
+
+    def state(self) -> tuple[object, ...]:
+        """All that is known, to see whether more has become known."""
+        return {file: set(names) for file, names in self.touched.items()}, dict(self.outside), self.seeking
+
+    def acts_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> None:
+        """Notes what two files may change that do not do the same when they are imported."""
+        run = [running(tree) for _, tree in (old, new)]
+        dumps = [set(map(ast.dump, side)) for side in run]
+        for (path, tree), side, others in zip((old, new), run, dumps[::-1], strict=True):
+            self.acts(path, tree, side)
+            self.hands_over(path, tree, {name for s in side for name in bound_by(s)})
+            self.seeking = self.seeking or (path.name if seeks_elsewhere(side) else "")
+            own = [part for s in side if ast.dump(s) not in others or dumps[0] == dumps[1] for part in what_runs(s)]
+            self.note_outside(old[0], path, tree, names_in(*own))
+
+    def note_outside(self, old: Path, path: Path, tree: ast.Module, names: set[str]) -> None:
+        """Notes the libraries that names of a module lead to, since what these do is not the same."""
+        found = self._libraries(path, tree, all_led_to(tree, names), set())
+        if found:
+            self.outside.setdefault(old, set()).update(found)
+
+    def _libraries(self, path: Path, tree: ast.Module, names: set[str], seen: set[Path]) -> set[str]:
+        origins, beside = origins_of(tree), self.arriving.imports(path, tree)
+        found = {origins[name] for name in names & origins.keys() - beside.keys()}
+        for file in {file for name in names & beside.keys() for file, _ in beside[name]} - seen:
+            seen.add(file)
+            inner = self.arriving.read(file)
+            if inner is not None:
+                found |= self._libraries(file, inner, all_led_to(inner, set(origins_of(inner))), seen)
+        return found
+
+    def rest_outside(self, path: Path, tree: ast.Module, libraries: set[str]) -> set[str]:
+        """The names of a module that come from one of these libraries, or from a file beside that uses one."""
+        origins = origins_of(tree)
+        found = {name for name, root in origins.items() if root in libraries}
+        for name, places in self.arriving.imports(path, tree).items():
+            if any(self._uses(file, libraries, set()) for file, _ in places):
+                found.add(name)
+        if "builtins" in libraries:
+            found |= {n.id for n in every_node(tree) if isinstance(n, ast.Name) and hasattr(builtins, n.id)}
+        return found
+
+    def _uses(self, file: Path, libraries: set[str], seen: set[Path]) -> bool:
+        tree = self.arriving.read(file) if file not in seen else None
+        if tree is None:
+            return False
+        seen.add(file)
+        if "builtins" in libraries or libraries & set(origins_of(tree).values()):
+            return True
+        return any(self._uses(inner, libraries, seen) for _, inner in in_order(tree, self.arriving.imports(file, tree)))
+
+    def note_order(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> None:
+        """Of files that two modules import in another order, notes what those change that do something then."""
+        orders = [dict(in_order(tree, self.arriving.imports(path, tree))) for path, tree in (old, new)]
+        told = reordered(*map(list, orders))
+        acting = [side[k] for k in sorted(told) for side in orders if self._does_something(side[k], set())]
+        if len({file.name for file in acting}) > 1:
+            for file in acting:
+                self._touch_all(file, set())
+
+    def _does_something(self, file: Path, seen: set[Path]) -> bool:
+        tree = self.arriving.read(file) if file not in seen else None
+        if tree is None:
+            return False
+        seen.add(file)
+        beside = (inner for _, inner in in_order(tree, self.arriving.imports(file, tree)))
+        return bool(running(tree)) or any(self._does_something(inner, seen) for inner in beside)
+
+    def _touch_all(self, file: Path, seen: set[Path]) -> None:
+        tree = self.arriving.read(file) if file not in seen else None
+        if tree is not None:
+            seen.add(file)
+            self.acts(file, tree, running(tree))
+            for _, inner in in_order(tree, self.arriving.imports(file, tree)):
+                self._touch_all(inner, seen)
+
+    def acts(self, path: Path, tree: ast.Module, statements: Iterable[ast.AST]) -> None:
+        """Notes which names of other files a file may change something of by some of its statements."""
+        direct = [part for s in statements for part in changed_by(s)]
+        self._notes(path, tree, direct, direct, set())
+
+    def _notes(
+        self,
+        path: Path,
+        tree: ast.Module,
+        running: Sequence[ast.AST],
+        direct: Sequence[ast.AST],
+        seen: set[tuple[Path, str]],
+    ) -> None:
+        """The same of what runs, of the parts of it that change something, and of the functions that it leads to."""
+        places = self.arriving.imports(path, tree)
+        led_to = all_led_to(tree, names_in(*running))
+        later = [s for s in tree.body if led_to & set(bound_by(s))]
+        changing = [*direct, *(place for s in later for place in places_changed(s))]
+        for name in names_in(*changing) & places.keys():
+            for file, asked in places[name]:
+                self._touch(file, {asked} if asked != "*" else attributes_of(name, changing))
+        for name in led_to & places.keys():
+            for file, asked in places[name]:
+                called = {asked} if asked != "*" else attributes_of(name, [*running, *later])
+                self._follow(file, called, seen)
+
+    def _touch(self, file: Path, names: set[str]) -> None:
+        place = file.resolve()
+        self.touched.setdefault(self.old_of.get(place, place), set()).update(names)
+
+    def _follow(self, file: Path, called: set[str], seen: set[tuple[Path, str]]) -> None:
+        """Notes what functions of another file change: of that file, and of others."""
+        fresh = {name for name in called if (file, name) not in seen}
+        tree = self.arriving.read(file) if fresh else None
+        if tree is None:
+            return
+        seen |= {(file, name) for name in fresh}
+        for name in fresh:
+            for further, asked in self.arriving.imports(file, tree).get(name, ()):
+                self._follow(further, {asked}, seen)
+        bodies = [s for s in tree.body if isinstance(s, FunctionNode) and s.name in fresh]
+        self._touch(file, {name for s in bodies for name in kept_in(s, tree)})
+        self._notes(file, tree, bodies, [place for s in bodies for place in places_changed(s)], seen)
+
+    def hands_over(self, path: Path, tree: ast.Module, changed: set[str]) -> None:
+        """Notes what those of `changed` hand themselves to when they are made."""
+        places = self.arriving.imports(path, tree)
+        for s in (s for s in tree.body if getattr(s, "name", "") in changed):
+            for name, attrs in map(rooted, decorators_of(s)):
+                for file, asked in places.get(name, ()):
+                    first, rest = (attrs[0], attrs[1:]) if asked == "*" and attrs else (asked, attrs)
+                    if rest:
+                        self._touch(file, {first})
+                    else:
+                        self._follow(file, {first}, set())
+            for name, attrs in map(rooted, s.bases if isinstance(s, ast.ClassDef) else ()):
+                for file, asked in places.get(name, ()):
+                    self._below(file, attrs[0] if asked == "*" and attrs else asked, set())
+
+    def _below(self, file: Path, base: str, seen: set[tuple[Path, str]]) -> None:
+        """Notes that a class of another file, or a base of that, may know of another class below it."""
+        tree = self.arriving.read(file) if (file, base) not in seen else None
+        if tree is None:
+            return
+        seen.add((file, base))
+        if keeps_count(tree, base):
+            self._touch(file, {"*"})
+        bases = [b for s in tree.body if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
+        for name, attrs in [(base, []), *map(rooted, bases)]:
+            for further, asked in self.arriving.imports(file, tree).get(name, ()):
+                self._below(further, attrs[0] if asked == "*" and attrs else asked, seen)
+            if name and name != base:
+                self._below(file, name, seen)
