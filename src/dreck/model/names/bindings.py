@@ -175,6 +175,26 @@ def imported_anywhere(tree: ast.Module) -> frozenset[str]:
     return frozenset(alias.asname or alias.name.split(".")[0] for alias in aliases)
 
 
+def put_on_modules(tree: ast.Module) -> set[str]:
+    """The attributes that a module sets on what it imports, `*` where nobody can read which."""
+    imported = imported_anywhere(tree)
+    found = set[str]()
+    for node in every_node(tree):
+        match node:
+            case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
+                found.add(name)
+            case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, name, *_]) if root_of(of) in imported:
+                found.add(str(name.value) if isinstance(name, ast.Constant) else ANY)
+            case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]) if (
+                root_of(of) in imported
+            ):
+                found.add(ANY)
+    return found
+
+
+ANY = "*"
+
+
 def root_of(e: ast.expr) -> str:
     """The name that an attribute of an attribute begins with; '' when it is something else."""
     while isinstance(e, ast.Attribute):

@@ -11,6 +11,7 @@ from functools import lru_cache
 from pathlib import Path
 from weakref import WeakKeyDictionary
 
+from dreck.model.names.bindings import ANY, put_on_modules
 from dreck.model.names.lives import Place, named_in
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
@@ -59,6 +60,7 @@ class LinkedNames(ModuleNames):
         self._aliases: dict[str, str] = {}
         self._modules: dict[str, tuple[ModuleNames, str]] = {}
         self._tables = dict(super().tables.known)
+        self._put = frozenset(self._put_on_others(tree, path))
         for s in tree.body:
             if isinstance(s, ast.ImportFrom):
                 self._link(s, path, read)
@@ -154,9 +156,29 @@ class LinkedNames(ModuleNames):
         for name in [n for n in self._imported if other.kind(n) == "stable" and n not in other._imported]:
             self._tables.pop(name, None)
 
+    def _put_on_others(self, tree: ast.Module, path: Path) -> Iterator[str]:
+        """The names that files which are imported put on others: what stands there is not what they are (`ANY`)."""
+        for s in tree.body:
+            match s:
+                case ast.Import(names=names):
+                    asked = [ast.ImportFrom(alias.name, [], 0) for alias in names]
+                case ast.ImportFrom(module=module, names=names, level=level):
+                    inner = (".".join(filter(None, (module, alias.name))) for alias in names)
+                    asked = [s, *(ast.ImportFrom(whole, [], level) for whole in inner)]
+                case _:
+                    continue
+            for file in filter(None, (file_of(one, path) or package_of(one, path) for one in asked)):
+                read = self.read(file)
+                yield from put_on_modules(read) if read is not None else ()
+
+    def _is_put(self, name: str) -> bool:
+        return name in self._put or ANY in self._put
+
     def _import(self, theirs: ModuleNames, module: str, name: str, mine: str) -> None:
         """`name` of the other module is called `mine` here: both are one thing."""
         table = theirs.tables.get(name)
+        if self._is_put(name):
+            return
         if table is not None:
             if not changed_in(self.tree, {mine: table}):
                 self._imported.add(mine)
@@ -241,7 +263,8 @@ class LinkedNames(ModuleNames):
     def of_module(self, name: str, attribute: str) -> str:
         """`gate.admit` as a name, when `name` is a module beside this one that defines it."""
         theirs, module = self._modules.get(name, (None, ""))
-        if theirs is None or attribute not in theirs.definitions or theirs.kind(attribute) != "stable":
+        known = theirs is not None and attribute in theirs.definitions and theirs.kind(attribute) == "stable"
+        if theirs is None or not known or self._is_put(attribute):
             return ""
         foreign = self._foreign_name(theirs, module, attribute)
         self._take_all()
@@ -278,7 +301,7 @@ class LinkedNames(ModuleNames):
             renaming = _Renaming(theirs, module)
             known[node, module, mine] = renaming.visit(copy.deepcopy(node)), frozenset(renaming.met)
         made, met = known[node, module, mine]
-        for name in sorted(met):
+        for name in sorted(name for name in met if not self._is_put(name)):
             self._foreign_name(theirs, module, name)
         return made
 

@@ -136,16 +136,59 @@ def _futures(tree: ast.Module) -> list[ast.ImportFrom]:
     return [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
 
 
-def in_order(tree: ast.Module, imports: dict[str, list[tuple[Path, str]]]) -> Iterator[tuple[str, Path]]:
+_Imports = dict[str, list[tuple[Path, str]]]
+
+
+def in_order(tree: ast.Module, imports: _Imports) -> Iterator[tuple[str, Path]]:
     """The files beside that a module imports at its top, in order, each once, by how it asks for them."""
     seen = set[Path]()
     for s in statements_of(tree.body):
-        if isinstance(s, ast.Import | ast.ImportFrom):
-            for alias in s.names:
-                for file, _ in imports.get(alias.asname or alias.name.partition(".")[0], ()):
-                    if file not in seen:
-                        seen.add(file)
-                        yield f"{getattr(s, 'level', 0)} {getattr(s, 'module', '')} {file.name}", file
+        for told, file in _files_asked(s, imports):
+            if file not in seen:
+                seen.add(file)
+                yield told, file
+
+
+def _files_asked(s: ast.stmt, imports: _Imports) -> Iterator[tuple[str, Path]]:
+    for alias in s.names if isinstance(s, ast.Import | ast.ImportFrom) else ():
+        for file, _ in imports.get(alias.asname or alias.name.partition(".")[0], ()):
+            yield f"{getattr(s, 'level', 0)} {getattr(s, 'module', '')} {file.name}", file
+
+
+def behind_what(tree: ast.Module, imports: _Imports) -> dict[str, set[str]]:
+    """For each file beside that a module imports, the statements before it that may notice what it does."""
+    found: dict[str, set[str]] = {}
+    before = set[str]()
+    for s in tree.body:
+        for inner in statements_of([s]):
+            for told, _ in _files_asked(inner, imports):
+                found.setdefault(told, set(before))
+        if not isinstance(s, ast.Import | ast.ImportFrom | ast.FunctionDef | ast.AsyncFunctionDef):
+            before.add(ast.dump(s))
+    return found
+
+
+def asked_alone(tree: ast.Module, imports: _Imports, other: ast.Module) -> set[str]:
+    """The files beside that only one of two modules imports, as far as its text says so."""
+    there = {ast.dump(s) for s in statements_of(other.body) if isinstance(s, ast.Import | ast.ImportFrom)}
+    modules = {word for s in statements_of(other.body) for word in _modules_of(s)}
+    return {
+        told
+        for s in statements_of(tree.body)
+        if isinstance(s, ast.Import | ast.ImportFrom) and ast.dump(s) not in there and not _modules_of(s) <= modules
+        for told, _ in _files_asked(s, imports)
+    }
+
+
+def _modules_of(s: ast.stmt) -> set[str]:
+    match s:
+        case ast.Import(names=names):
+            return {alias.name for alias in names}
+        case ast.ImportFrom(module=str() as module, level=level):
+            return {"." * level + module}
+        case ast.ImportFrom(names=names, level=level):
+            return {"." * level + alias.name for alias in names}
+    return set()
 
 
 def reordered(one: list[str], other: list[str]) -> set[str]:

@@ -10,7 +10,15 @@ from dreck.model.names.bindings import bound_by
 from dreck.model.names.nodes import every_node
 from dreck.proof.beside.arriving import Arriving
 from dreck.proof.beside.leading import all_led_to, names_in, running
-from dreck.proof.beside.lying_there import in_order, origins_of, reordered, seeks_elsewhere, what_runs
+from dreck.proof.beside.lying_there import (
+    asked_alone,
+    behind_what,
+    in_order,
+    origins_of,
+    reordered,
+    seeks_elsewhere,
+    what_runs,
+)
 from dreck.proof.surroundings.handing import (
     attributes_of,
     changed_by,
@@ -89,13 +97,22 @@ class Touching:
         return any(self._uses(inner, libraries, seen) for _, inner in in_order(tree, self.arriving.imports(file, tree)))
 
     def note_order(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> None:
-        """Of files that two modules import in another order, notes what those change that do something then."""
-        orders = [dict(in_order(tree, self.arriving.imports(path, tree))) for path, tree in (old, new)]
+        """Of files that two modules import in another order, or one of them only, or before and behind a statement of
+        theirs, notes what those change that do something then."""
+        sides = [(tree, self.arriving.imports(path, tree)) for path, tree in (old, new)]
+        orders = [dict(in_order(tree, imports)) for tree, imports in sides]
+        behind = [behind_what(tree, imports) for tree, imports in sides]
+        common = set(map(ast.dump, old[1].body)) & set(map(ast.dump, new[1].body))
+        moved = {k for k in behind[0].keys() & behind[1].keys() if (behind[0][k] ^ behind[1][k]) & common}
+        alone = {k for at in (0, 1) for k in asked_alone(*sides[at], sides[1 - at][0])}
         told = reordered(*map(list, orders))
-        acting = [side[k] for k in sorted(told) for side in orders if self._does_something(side[k], set())]
-        if len({file.name for file in acting}) > 1:
+        acting = [side[k] for k in sorted(told | moved | alone) for side in orders if k in side and self._acts(side[k])]
+        if moved or alone or len({file.name for file in acting}) > 1:
             for file in acting:
                 self._touch_all(file, set())
+
+    def _acts(self, file: Path) -> bool:
+        return self._does_something(file, set())
 
     def _does_something(self, file: Path, seen: set[Path]) -> bool:
         tree = self.arriving.read(file) if file not in seen else None
