@@ -6,6 +6,9 @@ import random
 FILES = ("scale", "fees", "gate", "yard")
 """Each may use those before it; some use one after it, inside a function."""
 PACKAGE = "works"
+DATA = "rows.txt"
+_LIBRARY = "colorsys.ONE_THIRD"
+"""A constant of a library that files read, and that some set."""
 _TESTS = ("a > {n}", "a == {n}", "a < {n}", "a % 2 == {n}", "a in (0, {n})")
 
 
@@ -19,10 +22,12 @@ class FolderMaker:
 
     def folder(self) -> dict[str, str]:
         """The texts by path; now and then of a package, which hands on some of what its modules have."""
-        texts = {f"{name}.py": self.module(name) for name in FILES}
+        texts = {f"{name}.py": self.module(name) for name in FILES} | {DATA: f"{self.pick.randint(0, 3)}\n"}
         if self.pick.random() < 0.6:
             return texts
-        inside = {f"{PACKAGE}/{path}": in_package(text, self.pick) for path, text in texts.items()}
+        inside = {
+            f"{PACKAGE}/{path}": in_package(text, self.pick) if path != DATA else text for path, text in texts.items()
+        }
         handed = [f"from .{name} import *\n" for name in FILES[:3] if self.pick.random() < 0.4]
         return {f"{PACKAGE}/__init__.py": "".join(handed), **inside}
 
@@ -39,11 +44,33 @@ class FolderMaker:
         for _ in range(self.pick.randint(2, 5)):
             made = self.pick.choice(
                 (self.constant, self.function, self.function, self.function, self.kind, self.kind, self.table,
-                 self.held, self.acts, self.decorated)
+                 self.held, self.acts, self.decorated, self.beyond)
             )  # fmt: skip
-            parts.append(made(name, uses))
+            parts.append(self.in_branch(made(name, uses)))
             uses += [(n, what) for n, what in self.there[name].items() if (n, what) not in uses]
+        if self.pick.random() < 0.15:
+            parts.append(f"__all__ = {[n for n in self.there[name] if self.pick.random() < 0.8]}\n")
         return ast.unparse(ast.parse("".join(parts))) + "\n"
+
+    def in_branch(self, part: str) -> str:
+        """Now and then in an arm of a statement at the top, or in both."""
+        inner = "    " + part.rstrip().replace("\n", "\n    ") + "\n"
+        match self.pick.random():
+            case way if way < 0.05:
+                return f"if REGISTRY is not None:\n{inner}else:\n{inner}"
+            case way if way < 0.1:
+                return f"try:\n{inner}finally:\n    pass\n"
+        return part
+
+    def beyond(self, file: str, uses: list[tuple[str, str]]) -> str:
+        """What data beside say, or a library that others may change."""
+        way = self.pick.random()
+        if way < 0.4:
+            read = f"int((pathlib.Path(__file__).parent / {DATA!r}).read_text())"
+            return f"import pathlib\n{self.fresh(file, 'constant')} = {read}\n"
+        if way < 0.6:
+            return f"import colorsys\n{_LIBRARY} = {self.value(uses)}\n"
+        return f"import colorsys\ndef {self.fresh(file, 'function')}(a):\n    return {_LIBRARY} + a\n"
 
     def imports(self, file: str) -> tuple[str, list[tuple[str, str]]]:
         there = list(self.there[file].items())
@@ -197,7 +224,7 @@ def _of_package(s: ast.AST, pick: random.Random) -> ast.AST:
 
 def folder_rewritten(texts: dict[str, str], pick: random.Random) -> dict[str, str]:
     """Some functions the other way round, and now and then one thing that is not what it was."""
-    trees = {name: ast.parse(text) for name, text in texts.items()}
+    trees = {name: ast.parse(text) for name, text in texts.items() if name.endswith(".py")}
     ifs = [n for tree in trees.values() for n in ast.walk(tree) if isinstance(n, ast.If)]
     for n in ifs:
         way = pick.random()
@@ -211,7 +238,34 @@ def folder_rewritten(texts: dict[str, str], pick: random.Random) -> dict[str, st
         _cut_test([n for tree in trees.values() for n in ast.walk(tree) if isinstance(n, ast.ClassDef)], pick)
     if pick.random() < 0.7:
         _one_thing_otherwise(list(trees.values()), pick)
-    return {name: ast.unparse(ast.fix_missing_locations(tree)) + "\n" for name, tree in trees.items()}
+    made = {name: ast.unparse(ast.fix_missing_locations(tree)) + "\n" for name, tree in trees.items()}
+    data = {name: text for name, text in texts.items() if name not in made}
+    if pick.random() < 0.1:
+        data = {name: f"{pick.randint(0, 3)}\n" for name in data}
+    return {**made, **data} if pick.random() < 0.85 else _lying_otherwise({**made, **data}, pick)
+
+
+def _lying_otherwise(texts: dict[str, str], pick: random.Random) -> dict[str, str]:
+    """A package takes the place of a module, a name is opened or hidden, an import stands elsewhere."""
+    place = pick.choice([name for name in texts if name.endswith(".py") and not name.endswith("__init__.py")])
+    tree = ast.parse(texts[place])
+    match pick.randrange(3):
+        case 0 if place.rpartition("/")[2].removesuffix(".py") in FILES[:3]:
+            _one_thing_otherwise([tree], pick)
+            inner = ast.unparse(tree).replace("from .", "from ..").replace("from .. import", "from .. import") + "\n"
+            return {
+                **texts,
+                f"{place.removesuffix('.py')}/__init__.py": inner,
+                f"{place.removesuffix('.py')}/{DATA}": "1\n",
+            }
+        case 1:
+            named = [n.name for n in tree.body if isinstance(n, ast.FunctionDef | ast.ClassDef)]
+            told = ast.parse(f"__all__ = {[n for n in named if pick.random() < 0.5]}").body
+            return {**texts, place: ast.unparse(ast.Module([*tree.body, *told], [])) + "\n"}
+    imports = [i for i, s in enumerate(tree.body) if isinstance(s, ast.Import | ast.ImportFrom)]
+    if imports:
+        tree.body.insert(pick.randrange(len(tree.body)), tree.body.pop(pick.choice(imports)))
+    return {**texts, place: ast.unparse(tree) + "\n"}
 
 
 def _cut_test(kinds: list[ast.ClassDef], pick: random.Random) -> None:
@@ -230,9 +284,11 @@ def _one_thing_otherwise(trees: list[ast.Module], pick: random.Random) -> None:
     every = [n for tree in trees for n in ast.walk(tree)]
     numbers = [n for n in every if isinstance(n, ast.Constant) and type(n.value) is int]
     statements = [tree for tree in trees if len(tree.body) > 3]
-    if pick.random() < 0.8 or not statements:
+    if numbers and (pick.random() < 0.8 or not statements):
         n = pick.choice(numbers)
         n.value = (n.value + pick.choice((1, -1))) % 4  # type: ignore[operator]
+        return
+    if not statements:
         return
     tree = pick.choice(statements)
     at = pick.randrange(len(tree.body) - 1)

@@ -1,5 +1,6 @@
 """The hunt for false proofs across files: random folders, some of their modules rewritten, all functions run in both."""
 
+import colorsys
 import importlib
 import inspect
 import os
@@ -59,6 +60,7 @@ def what_it_does(folder: Path) -> dict[str, list[str]]:
     All files are imported before anything is called: what they do to one another is done then.
     """
     sys.path.insert(0, str(folder))
+    third = colorsys.ONE_THIRD
     sys.dont_write_bytecode, kept = True, sys.dont_write_bytecode
     try:
         importlib.invalidate_caches()
@@ -71,7 +73,7 @@ def what_it_does(folder: Path) -> dict[str, list[str]]:
     except (ImportError, NameError, AttributeError, TypeError, KeyError, ValueError, RecursionError):
         return {}
     finally:
-        sys.dont_write_bytecode = kept
+        sys.dont_write_bytecode, colorsys.ONE_THIRD = kept, third
         sys.path.remove(str(folder))
         for name in [n for n in sys.modules if n.partition(".")[0] in (*FILES, PACKAGE)]:
             del sys.modules[name]

@@ -76,7 +76,7 @@ class FilesBeside:
             found |= self._found_elsewhere(old)
         below = self._all_below((old[0], new[0]))
         below |= {package for file in below for package in self._before.get(file, ())}
-        libraries = {root for one, _ in below for root in self.does.outside.get(one, ())}
+        libraries = {root for roots in self.does.outside.values() for root in roots}
         if libraries:
             told = f"may be changed by what a file beside does to {min(libraries)}, which is not the same"
             found |= dict.fromkeys(self.does.rest_outside(*old, libraries), told)

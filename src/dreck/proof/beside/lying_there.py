@@ -19,6 +19,12 @@ _RUNNING_HERE = frozenset({"exec", "eval", "execfile"})
 _RUNNING = _RUNNING_HERE | {"run_path", "run_module", "spec_from_file_location", "load_source", "SourceFileLoader"}
 
 
+def hidden_apart(old: Path, new: Path) -> str:
+    """Why a module cannot be imported in one of two folders: a package of its name comes before it there."""
+    hidden = [(path.with_suffix("") / "__init__.py").is_file() for path in (old, new)]
+    return f"the package {old.stem} comes before {old.name} in one version only" if hidden[0] != hidden[1] else ""
+
+
 def packages_above(path: Path) -> list[Path]:
     """The files of the packages that a file lies in, innermost first: Python runs them before it."""
     found = []

@@ -157,8 +157,16 @@ class Touching:
                 self._follow(file, called, seen)
 
     def _touch(self, file: Path, names: set[str]) -> None:
-        place = file.resolve()
-        self.touched.setdefault(self.old_of.get(place, place), set()).update(names)
+        """Notes that names of a file may be changed, also where the file has them from."""
+        pending, seen = [(file, name) for name in names], set[tuple[Path, str]]()
+        while pending:
+            at, name = pending.pop()
+            place = at.resolve()
+            self.touched.setdefault(self.old_of.get(place, place), set()).add(name)
+            seen.add((at, name))
+            tree = self.arriving.read(at)
+            further = self.arriving.imports(at, tree).get(name, ()) if tree is not None else ()
+            pending += [(inner, asked) for inner, asked in further if asked != "*" and (inner, asked) not in seen]
 
     def _follow(self, file: Path, called: set[str], seen: set[tuple[Path, str]]) -> None:
         """Notes what functions of another file change: of that file, and of others."""

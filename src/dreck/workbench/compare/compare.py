@@ -9,6 +9,7 @@ from dreck.model.ir.graph import Arena
 from dreck.model.names.scopes import param_names
 from dreck.proof.assumptions import PRIVATE
 from dreck.proof.beside.come_upon import with_those_beside
+from dreck.proof.beside.lying_there import hidden_apart
 from dreck.proof.entry import DEFAULT_BUDGET
 from dreck.proof.surroundings.hooks import asks_for_private, calls_beyond
 from dreck.proof.surroundings.implicit import may_run
@@ -141,6 +142,7 @@ class _Judging:
             beside = files_beside(self.beside)
             changed.always.update(beside.resting_beside(old, new))
             changed = with_those_beside(spread(changed, *modules), beside, old[0], new[0])
+            changed = replace(changed, everywhere=changed.everywhere or hidden_apart(old[0], new[0]))
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])

@@ -8,6 +8,7 @@ from pathlib import Path
 from dreck.errors import BadSource
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.beside.files_beside import FilesBeside
+from dreck.proof.beside.lying_there import hidden_apart
 from dreck.proof.surroundings.module_diff import Changed, Module
 from dreck.proof.surroundings.resting import spread
 from dreck.source.files import read
@@ -61,13 +62,14 @@ def resting(
         said = {n.id for n in walk(trees[1]) if isinstance(n, ast.Name)}
         own = {s.name for s in trees[1].body if isinstance(s, FunctionNode)}
         found = {name: how for name, how in found.items() if name in said | own}
-        if not found:
+        hidden = bool(hidden_apart(old / place, new / place))
+        if not found and not hidden:
             continue
         modules = [Module(tree, ModuleNames(tree), frozenset()) for tree in trees]
         names = set(spread(Changed(found, {}, {}), modules[0], modules[1]).always)
         uses = []
         for f in functions_in(trees[1], text):
-            told = [f.name] * (f.name in found) + _used(f.node, names)
+            told = [f.name] * (f.name in found or hidden) + _used(f.node, names)
             used = [] if f.nested else [name for name in told if name.rpartition(".")[2] not in settled]
             if used:
                 uses.append((f.name, used[0]))
