@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from filecmp import cmp
 from pathlib import Path
 
-from dreck.model.names.bindings import bound_by
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.source.walking import walk
 
 _FILE = re.compile(r"[\w/][\w ./-]{0,80}\.\w{1,8}")
@@ -27,7 +27,7 @@ def data_apart(tree: ast.Module, old: Path, new: Path) -> dict[str, str]:
         return found
     for s in tree.body:
         if told := _of_files(s, old.absolute().parent, new.absolute().parent):
-            names = {s.name} if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) else bound_by(s)
+            names = {name for inner in statements_of([s]) for name in bound_by(inner)}
             found |= dict.fromkeys(names, f"speaks of {told}, which is not the same")
     return found
 

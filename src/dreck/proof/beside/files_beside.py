@@ -266,7 +266,11 @@ class FilesBeside:
 
     def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
         """Whether one of `changed` is handed to a decorator of the files that keeps it."""
-        handed = [s for s in tree.body if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed]
+        handed = [
+            s
+            for s in statements_of(tree.body)
+            if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed
+        ]
         names = {n.id for s in handed for d in s.decorator_list for n in walk(d) if isinstance(n, ast.Name)}  # type: ignore[attr-defined]
         from_beside = [
             (file, asked)
@@ -274,10 +278,14 @@ class FilesBeside:
             if name in names
             for file, asked in places
         ]
-        own = [s for s in tree.body if isinstance(s, ast.FunctionDef) and s.name in names]
+        own = [s for s in every if isinstance(s, ast.FunctionDef) and s.name in names]
         for file, asked in from_beside if names else ():
             other = self.read(file)
-            own += [s for s in other.body if isinstance(s, ast.FunctionDef) and s.name == asked] if other else []
+            own += (
+                [s for s in statements_of(other.body) if isinstance(s, ast.FunctionDef) and s.name == asked]
+                if other
+                else []
+            )
         return any(map(keeps, own))
 
     def imports(self, path: Path, tree: ast.Module) -> dict[str, list[tuple[Path, str]]]:

@@ -4,6 +4,7 @@ import ast
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.beside.lying_there import what_runs
 from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.source.walking import walk
 
@@ -20,7 +21,7 @@ def touching_when_run(tree: ast.Module, changed: set[str]) -> list[ast.stmt]:
         s
         for s in tree.body
         if not _binds_only(s)
-        and all_led_to(tree, names_in(s)) & changed
+        and all_led_to(tree, names_in(*what_runs(s))) & changed
         and not is_for_scripts(s)
         and acting(s, tree, module)
     ]
@@ -37,8 +38,11 @@ def _binds_only(s: ast.stmt) -> bool:
             return all(isinstance(t, ast.Name) for t in targets)
         case ast.AnnAssign(target=target):
             return isinstance(target, ast.Name)
-    plain = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Import | ast.ImportFrom
-    return isinstance(s, plain)
+        case ast.FunctionDef(decorator_list=told) | ast.AsyncFunctionDef(decorator_list=told):
+            return not told
+        case ast.ClassDef(bases=bases, keywords=keywords, decorator_list=told):
+            return not (bases or keywords or told)
+    return isinstance(s, ast.Import | ast.ImportFrom)
 
 
 def all_led_to(tree: ast.Module, names: set[str]) -> set[str]:

@@ -106,7 +106,8 @@ def run_from_texts(tree: ast.Module) -> set[str]:
     bound = {name for s in statements_of(tree.body) for name in bound_by(s)}
     read = {n.id for n in every_node(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     anything = read - bound if any(told & _RUNNING_HERE for told in words.values()) else set[str]()
-    return anything | {name for s, told in words.items() if told for name in bound_by(s)}
+    running = [s for s, told in words.items() if told]
+    return anything | {name for s in statements_of(running) for name in bound_by(s)}
 
 
 def _run_in(s: ast.stmt) -> Iterator[str]:

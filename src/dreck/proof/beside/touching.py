@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from dreck.model.names.bindings import bound_by
+from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.nodes import every_node
 from dreck.proof.beside.arriving import Arriving
 from dreck.proof.beside.leading import all_led_to, names_in, running
@@ -55,7 +55,7 @@ class Touching:
         dumps = [set(map(ast.dump, side)) for side in run]
         for (path, tree), side, others in zip((old, new), run, dumps[::-1], strict=True):
             self.acts(path, tree, side)
-            self.hands_over(path, tree, {name for s in side for name in bound_by(s)})
+            self.hands_over(path, tree, {name for s in statements_of(side) for name in bound_by(s)})
             self.seeking = self.seeking or (path.name if seeks_elsewhere(side) else "")
             own = [part for s in side if ast.dump(s) not in others or dumps[0] == dumps[1] for part in what_runs(s)]
             self.note_outside(old[0], path, tree, names_in(*own))
@@ -146,7 +146,7 @@ class Touching:
         """The same of what runs, of the parts of it that change something, and of the functions that it leads to."""
         places = self.arriving.imports(path, tree)
         led_to = all_led_to(tree, names_in(*running))
-        later = [s for s in tree.body if led_to & set(bound_by(s))]
+        later = [s for s in statements_of(tree.body) if led_to & set(bound_by(s))]
         changing = [*direct, *(place for s in later for place in places_changed(s))]
         for name in names_in(*changing) & places.keys():
             for file, asked in places[name]:
@@ -178,14 +178,14 @@ class Touching:
         for name in fresh:
             for further, asked in self.arriving.imports(file, tree).get(name, ()):
                 self._follow(further, {asked}, seen)
-        bodies = [s for s in tree.body if isinstance(s, FunctionNode) and s.name in fresh]
+        bodies = [s for s in statements_of(tree.body) if isinstance(s, FunctionNode) and s.name in fresh]
         self._touch(file, {name for s in bodies for name in kept_in(s, tree)})
         self._notes(file, tree, bodies, [place for s in bodies for place in places_changed(s)], seen)
 
     def hands_over(self, path: Path, tree: ast.Module, changed: set[str]) -> None:
         """Notes what those of `changed` hand themselves to when they are made."""
         places = self.arriving.imports(path, tree)
-        for s in (s for s in tree.body if getattr(s, "name", "") in changed):
+        for s in (s for s in statements_of(tree.body) if getattr(s, "name", "") in changed):
             for name, attrs in map(rooted, decorators_of(s)):
                 for file, asked in places.get(name, ()):
                     first, rest = (attrs[0], attrs[1:]) if asked == "*" and attrs else (asked, attrs)
@@ -205,7 +205,7 @@ class Touching:
         seen.add((file, base))
         if keeps_count(tree, base):
             self._touch(file, {"*"})
-        bases = [b for s in tree.body if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
+        bases = [b for s in statements_of(tree.body) if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
         for name, attrs in [(base, []), *map(rooted, bases)]:
             for further, asked in self.arriving.imports(file, tree).get(name, ()):
                 self._below(further, attrs[0] if asked == "*" and attrs else asked, seen)

@@ -31,7 +31,7 @@ def rooted(e: ast.expr) -> tuple[str, list[str]]:
 
 def keeps_count(tree: ast.Module, name: str) -> bool:
     """Whether a class of a module may know of the classes below it: a hook, a metaclass, `__subclasses__`."""
-    kinds = [s for s in tree.body if isinstance(s, ast.ClassDef) and s.name == name]
+    kinds = [s for s in statements_of(tree.body) if isinstance(s, ast.ClassDef) and s.name == name]
     hooked = any(bound_by(inner) & {"__init_subclass__"} or k.keywords for k in kinds for inner in k.body)
     return hooked or any(isinstance(n, ast.Attribute) and n.attr == "__subclasses__" for n in every_node(tree))
 
