@@ -266,11 +266,8 @@ class FilesBeside:
 
     def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
         """Whether one of `changed` is handed to a decorator of the files that keeps it."""
-        handed = [
-            s
-            for s in statements_of(tree.body)
-            if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed
-        ]
+        every = list(statements_of(tree.body))
+        handed = [s for s in every if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed]
         names = {n.id for s in handed for d in s.decorator_list for n in walk(d) if isinstance(n, ast.Name)}  # type: ignore[attr-defined]
         from_beside = [
             (file, asked)
