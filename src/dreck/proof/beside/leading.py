@@ -4,7 +4,6 @@ import ast
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.beside.lying_there import what_runs
 from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.source.walking import walk
 
@@ -21,10 +20,20 @@ def touching_when_run(tree: ast.Module, changed: set[str]) -> list[ast.stmt]:
         s
         for s in tree.body
         if not _binds_only(s)
-        and all_led_to(tree, names_in(*what_runs(s))) & changed
+        and all_led_to(tree, names_in(*_told_by(s))) & changed
         and not is_for_scripts(s)
         and acting(s, tree, module)
     ]
+
+
+def _told_by(s: ast.stmt) -> list[ast.AST]:
+    """What of a statement may tell others when it runs: of definitions what decorates them."""
+    match s:
+        case ast.FunctionDef(decorator_list=told) | ast.AsyncFunctionDef(decorator_list=told):
+            return [*told]
+        case ast.ClassDef(decorator_list=told):
+            return [*told]
+    return [s]
 
 
 def names_in(*nodes: ast.AST) -> set[str]:
@@ -40,8 +49,8 @@ def _binds_only(s: ast.stmt) -> bool:
             return isinstance(target, ast.Name)
         case ast.FunctionDef(decorator_list=told) | ast.AsyncFunctionDef(decorator_list=told):
             return not told
-        case ast.ClassDef(bases=bases, keywords=keywords, decorator_list=told):
-            return not (bases or keywords or told)
+        case ast.ClassDef(decorator_list=told):
+            return not told  # what bases know of it is looked at where it is handed over
     return isinstance(s, ast.Import | ast.ImportFrom)
 
 

@@ -24,6 +24,8 @@ _ASKABLE = (int, float, str, bytes, list, tuple, dict, set, frozenset, type(None
 
 
 _LONG_TRAIL = 60
+AGAIN = 1_000_000
+"""Added to the number of a test for what it compared when it was asked for the last time of several."""
 
 
 class Watcher:
@@ -91,5 +93,8 @@ class Watcher:
     def _note(self, number: int, outcome: bool, value: Any) -> None:
         self._reach(number, outcome)
         told = self._last or [("truth", value, None)]
+        if number in self.operands:
+            number += AGAIN  # the last round in which it is asked: each may compare with something else
+            self.operands[number] = told[-3:]
         self.operands.setdefault(number, told[-3:])
         self._last = []

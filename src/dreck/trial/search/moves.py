@@ -22,12 +22,13 @@ from dreck.trial.inputs.texts import mutated
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.standins import StandIn, general
 from dreck.trial.running.run import Observation, Runner
+from dreck.trial.running.watch import AGAIN
 
 Choice = dict[str, Make]
 Outcome = tuple[int, int, bool]
 _REWORDED = 24
 _EDGE_PATHS = 5
-_EDGES = 4
+_EDGES = 5
 _LARGEST = 1e300
 """Slopes are followed among numbers no larger."""
 _MEMBERS = 12
@@ -101,10 +102,12 @@ class Moves:
         for op, left, right in told:
             if op in ("In", "NotIn"):
                 yield from itertools.islice(self._matching(parent, paths, op, left, right), _MEMBERS)
-        for op, left, right in [t for t in told if t[0] in _ORDERS]:
+        later = parent.operands.get((side, number + AGAIN), ())
+        rounds = [*((number, t) for t in told), *((number + AGAIN, t) for t in later)]
+        for asked, (op, left, right) in [r for r in rounds if r[1][0] in _ORDERS]:
             for path in paths:
-                along = self._along(parent, [path], side, number, op, left, right)
-                yield from self._closed_in(parent, path, side, number)
+                along = self._along(parent, [path], side, asked, op, left, right)
+                yield from self._closed_in(parent, path, side, asked)
                 inside = self._matching(parent, [path], op, left, right) if is_text(parent, path) else iter(())
                 yield from (*itertools.islice(along, _EDGES), *itertools.islice(inside, _EDGES))
 
@@ -213,8 +216,9 @@ class Moves:
                 continue
             for moved in self._slopes(stepped, side, number, gap, _same(left, make.what)):
                 target = make.what - gap / moved
-                for value in _whole(target, make.what):
-                    if make.kind == "value" or 0 <= value <= 300:
+                like = make.what if general(path) in self.candidates.types else 0.5  # any number where none is said
+                for value in _whole(target, like):
+                    if make.kind == "value" or (type(value) is int and 0 <= value <= 300):
                         yield {**parent.choice, path: Make(make.kind, value)}
             if make.kind == "value":
                 for value in (*range(12), 59, 99, 100, 365, 400):
@@ -358,8 +362,9 @@ def _whole(target: float, like: float) -> Iterator[Any]:
     if math.isnan(target) or math.isinf(target):
         return
     base = math.floor(target)
-    yield from (base, base + 1, base - 1, base + 2)
+    yield from (base, base + 1)
     if isinstance(like, float):
         yield target
+    yield from (base - 1, base + 2)
     for step in range(3, 13):  # a test before this one may ask for a certain remainder
         yield from (base + step, base - step)
