@@ -1,13 +1,14 @@
 """Files that are no modules and lie in the folders of two versions: what speaks of one that is not the same."""
 
 import ast
-import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from filecmp import cmp
+from itertools import islice
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
+from dreck.source.files import data_files
 from dreck.source.walking import walk
 
 _FILE = re.compile(r"[\w/][\w ./-]{0,80}\.\w{1,8}")
@@ -35,12 +36,23 @@ def data_apart(tree: ast.Module, old: Path, new: Path) -> dict[str, str]:
 def _of_files(s: ast.stmt, old: Path, new: Path) -> str:
     texts = {n.value for n in walk(s) if isinstance(n, ast.Constant) and isinstance(n.value, str)}
     around = ["", *sorted(text for text in texts if _FOLDER.fullmatch(text) and text.strip("./"))][:8]
+    places = [(one / at, other / at) for one, other in _upwards(old, new) for at in around]
     for text in sorted(texts):
         named = _FILE.fullmatch(text) and not text.endswith(_NO_DATA)
-        if named and any(_content(old / at / text) != _content(new / at / text) for at in around):
+        if named and any(_content(one / text) != _content(other / text) for one, other in places):
             return text
-    said = {n.attr if isinstance(n, ast.Attribute) else getattr(n, "id", "") for n in walk(s)}
-    return "the files there" if said & _LOOKING_AROUND and _folders_apart(old, new) else ""
+    said = [n.attr if isinstance(n, ast.Attribute) else getattr(n, "id", "") for n in walk(s)]
+    if not _LOOKING_AROUND.intersection(said):
+        return ""
+    above = "parents" in said or said.count("parent") > 1 or said.count("dirname") > 1 or any(".." in t for t in texts)
+    folders = _upwards(old, new) if above else [(old, new)]
+    return "the files there" if any(_folders_apart(*pair) for pair in folders) else ""
+
+
+def _upwards(old: Path, new: Path) -> list[tuple[Path, Path]]:
+    """Two folders, and those above them as long as they are not the same."""
+    pairs = [(old, new), (old.parent, new.parent), (old.parent.parent, new.parent.parent)]
+    return [(one, other) for one, other in pairs if one.resolve() != other.resolve()]
 
 
 def _content(file: Path) -> bytes | None:
@@ -65,13 +77,4 @@ def _has_neighbours(folder: Path) -> bool:
 
 
 def _data_in(folder: Path) -> Iterator[tuple[str, Path]]:
-    for count, file in enumerate(_below(folder)):
-        if count >= _MOST:
-            return
-        yield str(file.relative_to(folder)), file
-
-
-def _below(folder: Path) -> Iterable[Path]:
-    for root, folders, files in os.walk(folder):
-        folders[:] = sorted(f for f in folders if not f.startswith((".", "__pycache__")))
-        yield from (Path(root, f) for f in sorted(files) if not f.endswith(_NO_DATA) and not f.startswith("."))
+    yield from ((str(file.relative_to(folder)), file) for file in islice(data_files(folder), _MOST))

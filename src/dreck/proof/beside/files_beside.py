@@ -102,8 +102,8 @@ class FilesBeside:
 
     def _all_settled(self) -> bool:
         """Whether all files of two folders are known, and what they hold is the same as far as that was looked into."""
-        known = [self._known.get(pair, set()) for pair in self._pairs]
-        return bool(known) and all(found == set() for found in known) and not any(self.doubted.values())
+        done = any((self.does.touched, self.does.outside, self.does.seeking, *self.doubted.values()))
+        return bool(self._pairs) and not done and all(self._changed(*pair) == set() for pair in self._pairs)
 
     def _found_elsewhere(self, old: tuple[Path, ast.Module]) -> dict[str, str]:
         """Names that are imported from where another file, or the module itself, may have put something else."""
@@ -170,7 +170,7 @@ class FilesBeside:
                 if changed is None or asked in changed or (asked == "*" and changed):
                     found.add(name)
                 before, after = self.read(one), self.read(other)
-                if before and after and described_apart(old[1], name, before, after):
+                if before and after and described_apart(self.does.words_below(*old), before, after):
                     found.add(name)
         return found
 

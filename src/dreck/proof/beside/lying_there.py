@@ -1,7 +1,6 @@
 """What lies in the folders of two versions beside modules, and in what order and from where modules come."""
 
 import ast
-import re
 import sys
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -12,7 +11,6 @@ from dreck.proof.surroundings.described import HEADS
 from dreck.source.libraries import is_compiled, library_module
 from dreck.source.walking import walk
 
-_FILE = re.compile(r"[\w/][\w ./-]{0,80}\.\w{1,8}")
 _OF_IMPORTS = frozenset({"path", "meta_path", "path_hooks", "path_importer_cache", "modules"})
 _SEEKING = frozenset({"addsitedir", "addpackage", "invalidate_caches", "__path__"})
 _RUNNING_HERE = frozenset({"exec", "eval", "execfile"})
@@ -114,29 +112,38 @@ def _run_in(s: ast.stmt) -> Iterator[str]:
     for n in walk(s):
         match n:
             case ast.Call(func=ast.Name(id=word) | ast.Attribute(attr=word), args=args) if word in _RUNNING:
-                if not (word in _RUNNING_HERE and isinstance(args[0] if args else None, ast.Constant)):
+                if not (word in _RUNNING_HERE and args and _is_plain_text(args[0])):
                     yield word
+
+
+def _is_plain_text(e: ast.expr) -> bool:
+    """A text that is written out, and imports nothing."""
+    if not (isinstance(e, ast.Constant) and isinstance(e.value, str)):
+        return False
+    try:
+        inner = ast.parse(e.value)
+    except (SyntaxError, ValueError):
+        return True
+    return not any(isinstance(n, ast.Import | ast.ImportFrom | ast.Call) for n in ast.walk(inner))
 
 
 def _is_function(s: ast.stmt) -> bool:
     return isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)
 
 
-def described_apart(user: ast.Module, name: str, old: ast.Module, new: ast.Module) -> bool:
-    """Whether a module asks for what another, which it calls `name`, or something of it says of itself: its docstring,
-    its annotations, where these are texts in one version only."""
-    said = {
-        n.attr if isinstance(n, ast.Attribute) else n.id
-        for n in every_node(user)
-        if isinstance(n, ast.Attribute | ast.Name)
-    }
-    if said & HEADS and [ast.dump(s) for s in _futures(old)] != [ast.dump(s) for s in _futures(new)]:
+def words_of(tree: ast.Module) -> frozenset[str]:
+    """The names and attributes that a module speaks of; attributes with a dot before them."""
+    nodes = every_node(tree)
+    attributes = {n.attr for n in nodes if isinstance(n, ast.Attribute)}
+    return frozenset({n.id for n in nodes if isinstance(n, ast.Name)} | attributes | {f".{a}" for a in attributes})
+
+
+def described_apart(words: frozenset[str], old: ast.Module, new: ast.Module) -> bool:
+    """Whether `words` ask for what code says of itself, and two modules do not say the same: docstrings, annotations
+    that are texts in one version only."""
+    if words & HEADS and [ast.dump(s) for s in _futures(old)] != [ast.dump(s) for s in _futures(new)]:
         return True
-    alone = any(
-        isinstance(n, ast.Attribute) and n.attr == "__doc__" and isinstance(n.value, ast.Name) and n.value.id == name
-        for n in every_node(user)
-    )
-    return (alone or bool(said & {"getdoc", "help"})) and ast.get_docstring(old) != ast.get_docstring(new)
+    return bool(words & {".__doc__", "getdoc", "help"}) and ast.get_docstring(old) != ast.get_docstring(new)
 
 
 def _futures(tree: ast.Module) -> list[ast.ImportFrom]:
@@ -158,8 +165,10 @@ def in_order(tree: ast.Module, imports: _Imports) -> Iterator[tuple[str, Path]]:
 
 def _files_asked(s: ast.stmt, imports: _Imports) -> Iterator[tuple[str, Path]]:
     for alias in s.names if isinstance(s, ast.Import | ast.ImportFrom) else ():
+        whole = f"{s.level} {s.module}" if isinstance(s, ast.ImportFrom) else f"import {alias.name}"
         for file, _ in imports.get(alias.asname or alias.name.partition(".")[0], ()):
-            yield f"{getattr(s, 'level', 0)} {getattr(s, 'module', '')} {file.name}", file
+            inner = f"{alias.name} " if file.name == "__init__.py" or file.stem == alias.name else ""
+            yield f"{whole} {inner}{file.name}", file
 
 
 def behind_what(tree: ast.Module, imports: _Imports) -> dict[str, set[str]]:
@@ -170,7 +179,8 @@ def behind_what(tree: ast.Module, imports: _Imports) -> dict[str, set[str]]:
         for inner in statements_of([s]):
             for told, _ in _files_asked(inner, imports):
                 found.setdefault(told, set(before))
-        if not isinstance(s, ast.Import | ast.ImportFrom | ast.FunctionDef | ast.AsyncFunctionDef):
+        is_function = isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) and not s.decorator_list
+        if not is_function and not isinstance(s, ast.Import | ast.ImportFrom):
             before.add(ast.dump(s))
     return found
 

@@ -18,6 +18,7 @@ from dreck.proof.beside.lying_there import (
     reordered,
     seeks_elsewhere,
     what_runs,
+    words_of,
 )
 from dreck.proof.surroundings.handing import (
     attributes_of,
@@ -45,9 +46,12 @@ class Touching:
     outside: dict[Path, set[str]] = field(default_factory=dict)
     """For files of the old version that do something else, the libraries they do it to."""
 
+    _words: dict[Path, frozenset[str]] = field(default_factory=dict)
+
     def state(self) -> tuple[object, ...]:
         """All that is known, to see whether more has become known."""
-        return {file: set(names) for file, names in self.touched.items()}, dict(self.outside), self.seeking
+        told = ({file: set(names) for file, names in side.items()} for side in (self.touched, self.outside))
+        return *told, self.seeking
 
     def acts_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> None:
         """Notes what two files may change that do not do the same when they are imported."""
@@ -106,9 +110,10 @@ class Touching:
         moved = {k for k in behind[0].keys() & behind[1].keys() if (behind[0][k] ^ behind[1][k]) & common}
         alone = {k for at in (0, 1) for k in asked_alone(*sides[at], sides[1 - at][0])}
         told = reordered(*map(list, orders))
-        acting = [side[k] for k in sorted(told | moved | alone) for side in orders if k in side and self._acts(side[k])]
-        if moved or alone or len({file.name for file in acting}) > 1:
-            for file in acting:
+        every = [(k, side[k]) for k in sorted(told | moved | alone) for side in orders if k in side]
+        acting = [(k, file) for k, file in every if self._acts(file)]
+        if moved or alone or len({k for k, _ in acting}) > 1:
+            for _, file in acting:
                 self._touch_all(file, set())
 
     def _acts(self, file: Path) -> bool:
@@ -122,11 +127,29 @@ class Touching:
         beside = (inner for _, inner in in_order(tree, self.arriving.imports(file, tree)))
         return bool(running(tree)) or any(self._does_something(inner, seen) for inner in beside)
 
+    def words_below(self, path: Path, tree: ast.Module) -> frozenset[str]:
+        """All words of a module and of the files that it leads to."""
+        if path not in self._words:
+            found, pending, seen = set(words_of(tree)), [(path, tree)], {path}
+            while pending:
+                at, text = pending.pop()
+                for file in {file for places in self.arriving.imports(at, text).values() for file, _ in places} - seen:
+                    seen.add(file)
+                    inner = self.arriving.read(file)
+                    if inner is not None:
+                        found |= words_of(inner)
+                        pending.append((file, inner))
+            self._words[path] = frozenset(found)
+        return self._words[path]
+
     def _touch_all(self, file: Path, seen: set[Path]) -> None:
         tree = self.arriving.read(file) if file not in seen else None
         if tree is not None:
             seen.add(file)
-            self.acts(file, tree, running(tree))
+            acts = running(tree)
+            self.acts(file, tree, acts)
+            self.note_outside(file, file, tree, names_in(*(part for s in acts for part in what_runs(s))))
+            self.seeking = self.seeking or (file.name if seeks_elsewhere(acts) else "")
             for _, inner in in_order(tree, self.arriving.imports(file, tree)):
                 self._touch_all(inner, seen)
 

@@ -164,13 +164,12 @@ class Describer:
         return (name, state)
 
     def _named(self, thing: Any) -> str:
-        """The name of a class or function; of several that the module has under one, also the one it is known by."""
+        """The name of a class or function; where the module means something else by it, the one it is known by, too."""
         name, space = named(thing), self._module
         if space is None or getattr(thing, "__module__", None) != space.get("__name__") or space.get(name) is thing:
             return name
-        others = [v for v in list(space.values()) if type(v) is type(thing) and v is not thing and named(v) == name]
-        known = next((known for known, value in space.items() if value is thing), "") if others else ""
-        return f"{name}, known as {known}" if known else name
+        known = next((known for known, value in space.items() if value is thing), "")
+        return known if known and name == "<lambda>" else f"{name}, known as {known}" if known else name
 
     def _is_made_inside(self, value: Any) -> bool:
         """Whether it is a function, or a class, that a function of the module has made."""

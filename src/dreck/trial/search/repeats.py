@@ -3,6 +3,7 @@
 import itertools
 import math
 from collections.abc import Iterable, Iterator
+from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
@@ -42,12 +43,12 @@ def twins(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Ch
 
 def among_own(tried: Iterable[Tried], candidates: Candidates) -> Iterator[Choice]:
     """Where an object of a class of the project may stand and need not, it, with all that may stand beside it."""
-    seen: set[tuple[str, str]] = set()
+    seen: set[tuple[str, Any]] = set()
     for one in tried:
         for path, make in one.used.items():
             if make.kind not in _OWN or not path.isidentifier() or len(seen) >= _KINDS:
                 continue
-            if (key := (path, str(make.what))) not in seen:
+            if (key := (path, make.what if isinstance(make.what, str) else id(make.what))) not in seen:
                 seen.add(key)
                 if any(m.kind not in _OWN for m in candidates.at(path)):
                     others = [name for name in one.used if name != path and name.isidentifier()]
