@@ -36,6 +36,7 @@ class Textual(Near):
             cased = dict.fromkeys([*texts[:4], *(c for c in u.constants if isinstance(c, str)), *self.words[:4]])
             made += [Make("value", v) for t in cased for v in (t.swapcase(), t.title(), t[:1] + t[1:].upper())]
             made += [Make("value", v) for t in cased for v in odd_cases(t)]
+            made += [Make("value", v) for t in texts[:3] for v in (f"Ab{t}", f"{t}Ab")]
             made += [Make("value", v) for v in ("ß1", "ß12")]  # a letter that becomes two
         if "count" in u.methods:
             made += [Make("value", t * n) for t in texts[:2] for n in range(3, 8)]
