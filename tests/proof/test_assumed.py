@@ -169,3 +169,39 @@ def test_where_no_class_has_a_say_a_plain_kind_is_not_named():
     texts = [FEES[name] for name in ("a ladder", "a table")]
     found = dreck.compare(*texts, assume=["hashable-key", "plain-kind"], trial=False)
     assert found.status == "proved" and "plain-kind" not in found.assumptions
+
+
+MASKS = {
+    "picked by": (
+        "loads[loads != 0] = 1",
+        "loads[not loads == 0] = 1",
+        "loads[0] = loads != 0",
+        "loads[0] = not loads == 0",
+    ),
+    "joined": (
+        "out = (loads < 3) & wet",
+        "out = (loads < 3) & (True == wet)",
+        "out = loads == wet",
+        "out = not loads != wet",
+    ),
+    "asked": (
+        "out = (loads == wet).all()",
+        "out = (not loads != wet).all()",
+        "out = loads == wet",
+        "out = not loads != wet",
+    ),
+    "turned": ("out = ~(loads == wet)", "out = ~(not loads != wet)", "out = loads == wet", "out = not loads != wet"),
+}
+
+
+@pytest.mark.parametrize("how", MASKS)
+def test_what_answers_with_many_truths_is_not_compared_plainly(how):
+    ways = [f"def f(loads, wet, out=0):\n    {way}\n    return loads, out\n" for way in MASKS[how]]
+    many, plain = (dreck.compare(*pair, trial=False) for pair in (ways[:2], ways[2:]))
+    assert many.status != "proved", str(many)
+    assert plain.status == "proved" and "plain-comparisons" in plain.assumptions
+
+
+def test_a_table_is_looked_up_by_a_comparison():
+    old = 'def f(kilos, most):\n    return ("fine", "heavy")[kilos == most]\n'
+    assert dreck.compare(old, old.replace("kilos == most", "not kilos != most"), trial=False).status == "proved"
