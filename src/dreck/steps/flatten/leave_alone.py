@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 from dreck.model.names.scopes import assigned_in
-from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, leaves
+from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
@@ -85,6 +85,8 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
         yield "cases of one switch"
     if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and _shapes(s.body) == _shapes(s.orelse):
         yield "both halves tell the same story, line by line"
+    if step == "return-at-once" and all(len(half) >= _SHORT and is_straight(half) for half in (s.body, s.orelse)):
+        yield "two ways of the same length to one result"
 
 
 def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
@@ -96,6 +98,8 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
             yield "one case of several, to which others will be added"
         if not _is_the_exception(s.body, other) and not ends_as_the_guard(block, site.index, s):
             yield "both ways leave, and neither is the exception"
+    if site.kind in ("short else", "short body") and _choose_a_value(s):
+        yield "both ways end in giving one thing its value"
     if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
         is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
         if not is_last_guard:
@@ -151,6 +155,12 @@ def _stands_out(s: ast.If, kind: str) -> bool:
     return code_lines(long) >= max(_LONG, 3 * code_lines(short))
 
 
+def _choose_a_value(s: ast.If) -> bool:
+    """Whether the last thing that both halves do is to give the same variable or attribute its value."""
+    ours, theirs = ([ast.dump(t) for t in _set_by(half[-1])] for half in (s.body, s.orelse))
+    return bool(ours) and ours == theirs
+
+
 def _ends_a_row(block: Block, index: int) -> bool:
     before = block.body[index - 1] if index else None
     return isinstance(before, ast.If) and not before.orelse and not leaves(before.body)
@@ -188,7 +198,22 @@ def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
     ours, theirs = exceptional(body), exceptional(other)
     if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
         return theirs >= 1  # a plain answer, told before a nest of tests
-    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT
+    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and not _keeps_something(other)
+
+
+def _keeps_something(body: list[ast.stmt]) -> bool:
+    """Whether a branch changes an object before it gives its answer: a case of its own, not what goes wrong."""
+    targets = (t for s in body for t in _set_by(s))
+    return not isinstance(body[-1], ast.Raise) and any(isinstance(t, ast.Attribute | ast.Subscript) for t in targets)
+
+
+def _set_by(s: ast.stmt) -> list[ast.expr]:
+    match s:
+        case ast.Assign(targets=targets) | ast.Delete(targets=targets):
+            return targets
+        case ast.AugAssign(target=target) | ast.AnnAssign(target=target):
+            return [target]
+    return []
 
 
 def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:

@@ -221,7 +221,8 @@ class _Layout:
             behind = guard.end_lineno or guard.lineno
             ends_run = not (isinstance(following, ast.If) and _is_guard(following))
             count = (body[-1].end_lineno or 0) - following.lineno + 1
-            if is_new and ends_run and count >= _FOLLOWS and self._lines[behind].strip():
+            stands_alone = not any(line.strip() for line in self._lines[behind + 1 : behind + 2])
+            if is_new and ends_run and count >= _FOLLOWS and self._lines[behind].strip() and not stands_alone:
                 yield behind, behind, [self._lines[behind - 1], ""]
 
 
