@@ -46,7 +46,7 @@ def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable
     for reason in _reasons(step.name, site, block, statement, line_of):
         return reason
     if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_a_ladder(function, block):
-        return "an arm of a ladder: what is added behind the ladder would be passed by"
+        return "one arm of several: what is added behind them would be passed by"
     return _twin(step, site, function) if step.name in _SEEN_BESIDE else ""
 
 
@@ -54,7 +54,7 @@ _BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
 
 
 def _in_a_ladder(function: FunctionNode, block: Block) -> bool:
-    """Whether a block is an arm of a chain of three or more, or of a `match`."""
+    """Whether a block is one of two or more arms, or of a `match`."""
     known = {b.path: b for b in blocks(function)}
     path = block.path
     while path:
@@ -62,12 +62,15 @@ def _in_a_ladder(function: FunctionNode, block: Block) -> bool:
         holder = known[tuple(outer)].body[index]
         if isinstance(holder, ast.Match):
             return True
+        if isinstance(holder, ast.With | ast.AsyncWith):
+            path = tuple(outer)
+            continue
         if not isinstance(holder, ast.If):
             return False
         if known[tuple(outer)].is_elif:
             return True
         chain, last = arms(holder)
-        if len(chain) + bool(last) > 2:
+        if len(chain) + bool(last) > 1:
             return True
         path = tuple(outer)
     return False
