@@ -98,7 +98,7 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return False
     if ends_as_the_guard(block, index, s):
         return True
-    if len(s.body) == 1 and is_straight(s.body) and _is_long_row(s.test):
+    if _is_long_row(s.test):
         return False
     ours, theirs = exceptional(s.body), exceptional(s.orelse)
     if holds_test(s.body):
@@ -203,7 +203,7 @@ def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
     told = _called(before.body)
     if _only_reports(s.orelse) and not _only_reports(s.body):
         return True
-    return bool(told & _called(s.orelse)) and not told & _called(s.body)
+    return bool(_called(s.orelse)) and _called(s.orelse) <= told and not told & _called(s.body)
 
 
 _REPORTS = frozenset(

@@ -8,7 +8,18 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 
 from dreck.model.names.scopes import assigned_in
-from dreck.model.views.shape import Block, Path, arms, blocks, code_lines, exceptional, holds_test, is_elif, is_straight, leaves
+from dreck.model.views.shape import (
+    Block,
+    Path,
+    arms,
+    blocks,
+    code_lines,
+    exceptional,
+    holds_test,
+    is_elif,
+    is_straight,
+    leaves,
+)
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
@@ -47,7 +58,7 @@ def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable
         return reason
     if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_a_ladder(function, block):
         return "one arm of several: what is added behind them would be passed by"
-    return _twin(step, site, function) if step.name in _SEEN_BESIDE else ""
+    return _twin(step, site, function, line_of) if step.name in _SEEN_BESIDE else ""
 
 
 _BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
@@ -107,6 +118,8 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
         is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
         if not is_last_guard:
             yield "two ways that are both normal, and neither is long"
+    if site.kind == "short else, result follows" and _works_out_the_result(block, site.index, s):
+        yield "both ways work out what is returned behind them"
     if site.kind in _TURNING and _comment_would_lie(s, line_of):
         yield "the comment above speaks of the test as it stands"
 
@@ -162,6 +175,13 @@ def _choose_a_value(s: ast.If) -> bool:
     """Whether the last thing that both halves do is to give the same variable or attribute its value."""
     ours, theirs = ([ast.dump(t) for t in _set_by(half[-1])] for half in (s.body, s.orelse))
     return bool(ours) and ours == theirs
+
+
+def _works_out_the_result(block: Block, index: int, s: ast.If) -> bool:
+    match block.body[index + 1 :]:
+        case [ast.Return(value=ast.Name(id=name))]:
+            return name in assigned_in(s.body) and name in assigned_in(s.orelse)
+    return False
 
 
 def _ends_a_row(block: Block, index: int) -> bool:
@@ -307,13 +327,18 @@ def _shapes(body: list[ast.stmt]) -> list[tuple[object, ...]]:
 # --- twins -----------------------------------------------------------------------------------------------
 
 
-def _twin(step: Step, site: Site, function: FunctionNode) -> str:
+def _twin(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
     """Siblings of one shape: both change, or neither."""
     twins = list(_twins(function, site.path, site.index))
     if not twins:
         return ""
-    sites = {(other.path, other.index) for other in step.find(function)}
-    return "" if all(twin in sites for twin in twins) else "its twin would stay as it is"
+    sites = {(other.path, other.index): other for other in step.find(function)}
+    known = {block.path: block for block in blocks(function)}
+    for path, index in twins:
+        other, s = sites.get((path, index)), known[path].body[index]
+        if other is None or (isinstance(s, ast.If) and any(_reasons(step.name, other, known[path], s, line_of))):
+            return "its twin would stay as it is"
+    return ""
 
 
 def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Path, int]]:
@@ -335,14 +360,25 @@ def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Pat
 
 
 def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple[Block, int]]:
-    if home.path:  # the other arms of the statement that this block is a part of
-        *outer, (at, field, which) = home.path
-        for path, block in known.items():
-            if path[:-1] == tuple(outer) and path and path[-1][0] == at and path[-1] != (at, field, which):
-                yield block, place
+    for path in _other_arms(known, home.path) if home.path else ():
+        yield known[path], place
     for neighbour in (place - 1, place + 1):
         if 0 <= neighbour < len(home.body) and _is_large(home.body[neighbour]):
             yield home, neighbour
+
+
+def _other_arms(known: dict[Path, Block], path: Path) -> Iterator[Path]:
+    """The other blocks of the statement that a block is a part of; of a ladder all its arms."""
+    *outer, (at, _, _) = path
+    while known[tuple(outer)].is_elif:
+        *outer, (at, _, _) = outer
+    return (arm for arm in _arms_of(known, tuple(outer), at) if arm != path)
+
+
+def _arms_of(known: dict[Path, Block], outer: Path, at: int) -> Iterator[Path]:
+    for path, block in known.items():
+        if path and path[:-1] == outer and path[-1][0] == at:
+            yield from _arms_of(known, path, 0) if block.is_elif else [path]
 
 
 def _is_large(s: ast.stmt) -> bool:

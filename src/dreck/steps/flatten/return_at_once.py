@@ -20,7 +20,7 @@ from dreck.steps.support.trees import BetterNot, Stmt, Tree, Untouchable, has_co
 def find(function: FunctionNode) -> Iterator[Site]:
     """Blocks that end in a compound statement that sets a variable, then `return` that variable."""
     for block in blocks(function):
-        default = _default(function, block)
+        default = _default(function, block) or _never_read(function, block)
         if default is not None:
             yield default
             continue
@@ -49,6 +49,19 @@ def _default(function: FunctionNode, block: Block) -> Site | None:
             if _stores(function, name) == 1 and not _is_shared(function, name):
                 reason = f"`{name}` is never anything else: returned as it is"
                 return Site(block.path, len(block.body) - 1, final.lineno, reason, f"default {name}", finishes=True)
+    return None
+
+
+def _never_read(function: FunctionNode, block: Block) -> Site | None:
+    """A variable that is given nothing but constants, and is read once: where it is returned, behind the last."""
+    match block.body:
+        case [*before, last, ast.Return(value=ast.Name(id=name)) as final] if _assigns(last, name):
+            given = [s for s in (*before, last) if _assigns(s, name)]
+            plain = all(_is_constant(_value(s)) for s in given)
+            only = len(given) > 1 and counted(function).loads[name] == 1 and _stores(function, name) == len(given)
+            if plain and only and not _is_shared(function, name):
+                reason = f"`{name}` is not asked for what it was before: its last value is returned"
+                return Site(block.path, len(block.body) - 1, final.lineno, reason, f"constants {name}", finishes=True)
     return None
 
 
@@ -160,6 +173,9 @@ def _is_constant(value: ast.expr) -> bool:
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """Assignments at the ends become returns; what is left of the variable goes when nothing needs it."""
     default, _, name = site.kind.rpartition(" ")
+    if default == "constants":
+        yield Rewrite(tree.edit(site.path, lambda block: _with_last(block, name)))
+        return
     if default:
         first: Stmt = next(s for s in tree.block(site.path).body if _sets(s, name))
         if first.trailing_whitespace.comment is not None or has_comment(first.leading_lines):
@@ -173,6 +189,23 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     if cleaned is not None:
         yield Rewrite(cleaned)
     yield Rewrite(made)
+
+
+def _with_last(block: cst.IndentedBlock, name: str) -> cst.IndentedBlock:
+    """A block that returns the last of the constants a variable is given, without the variable."""
+    *_, last, final = block.body
+    body: list[Stmt] = []
+    gone: Stmt | None = None
+    for s in block.body:
+        if gone is not None:
+            s = with_leading(s, [*gone.leading_lines, *_after_blank(gone, s)])
+        gone = s if _sets(s, name) else None
+        if gone is None:
+            body.append(s)
+        elif len(s.body) > 1 or s.trailing_whitespace.comment is not None:
+            raise BetterNot(f"something else stands beside what `{name}` is set to")
+    returned = final.body[0].with_changes(value=last.body[0].value)
+    return block.with_changes(body=[*body[:-1], body[-1].with_changes(body=[returned])])
 
 
 def _sets(s: Stmt, name: str) -> bool:
