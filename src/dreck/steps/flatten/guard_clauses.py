@@ -231,7 +231,7 @@ def _is_small(body: list[ast.stmt]) -> bool:
 
 
 def _is_long(body: list[ast.stmt]) -> bool:
-    statements = sum(isinstance(n, ast.stmt) for s in body for n in walk(s))
+    statements = sum(isinstance(n, ast.stmt) and not isinstance(n, ast.Pass) for s in body for n in walk(s))
     return code_lines(body) > _SMALL and statements >= _SMALL
 
 

@@ -5,12 +5,11 @@ Only steps that nobody has asked for by name are held back by it.
 
 import ast
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 
 from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import (
     Block,
-    Path,
     arms,
     blocks,
     code_lines,
@@ -24,6 +23,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
 from dreck.steps.flatten.guard_clauses import does_as_a_guard, ends_as_the_guard
+from dreck.steps.flatten.twins import shapes, twins_of
 
 _SHORT = 3
 _LONG = 6
@@ -97,7 +97,7 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
         yield from _elif_reasons(s, line_of)
     if step == "exit-without-else" and _is_a_switch(s):
         yield "cases of one switch"
-    if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and _shapes(s.body) == _shapes(s.orelse):
+    if step == "shared-lines" and len(s.body) >= _SHORT and s.orelse and shapes(s.body) == shapes(s.orelse):
         yield "both halves tell the same story, line by line"
     if step == "return-at-once" and all(len(half) >= _SHORT and is_straight(half) for half in (s.body, s.orelse)):
         yield "two ways of the same length to one result"
@@ -130,6 +130,8 @@ def _reasons_for_the_whole(site: Site, block: Block, s: ast.If) -> Iterator[str]
         yield "the last of a row of ifs, to which somebody will add"
     if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
         yield "one case of several, to which others will be added"
+    if _answers_as_before(block, site.index, s):
+        yield "one test of several that come to the same answer"
     if _is_an_addition(block, site.index, s) or _has_its_result(block, site.index, s):
         yield "an optional addition behind the main work"
 
@@ -172,9 +174,21 @@ def _stands_out(s: ast.If, kind: str) -> bool:
 
 
 def _choose_a_value(s: ast.If) -> bool:
-    """Whether the last thing that both halves do is to give the same variable or attribute its value."""
-    ours, theirs = ([ast.dump(t) for t in _set_by(half[-1])] for half in (s.body, s.orelse))
-    return bool(ours) and ours == theirs
+    """Whether the last thing that both halves do, whichever way they go, is to give one thing its value."""
+    ends = {end for half in (s.body, s.orelse) for end in _set_last(half)}
+    return len(ends) == 1 and "" not in ends
+
+
+def _set_last(body: list[ast.stmt]) -> Iterator[str]:
+    """What each way through a block gives a value last; '' where it does something else."""
+    match body[-1] if body else None:
+        case ast.If(body=inner, orelse=other):
+            yield from _set_last(inner)
+            yield from _set_last(other)
+        case ast.stmt() as last:
+            yield " ".join(map(ast.dump, _set_by(last)))
+        case None:
+            yield ""
 
 
 def _works_out_the_result(block: Block, index: int, s: ast.If) -> bool:
@@ -204,6 +218,18 @@ def _has_its_result(block: Block, index: int, s: ast.If) -> bool:
             return False
     given = [b.value for b in block.body[:index] if isinstance(b, ast.Assign) and name in assigned_in([b])]
     return bool(given) and isinstance(given[-1], ast.Call | ast.Await) and isinstance(s.test, ast.Name)
+
+
+def _answers_as_before(block: Block, index: int, s: ast.If) -> bool:
+    """Whether it is short, and leaves on some way with the very answer of the guard before it."""
+    before = block.body[index - 1] if index else None
+    if not isinstance(before, ast.If) or before.orelse or code_lines(s.body) > _LONG:
+        return False
+    match before.body[-1]:
+        case ast.Return(value=ast.expr()) as answer:
+            said = ast.dump(answer)
+            return any(isinstance(n, ast.Return) and ast.dump(n) == said for b in s.body for n in walk(b))
+    return False
 
 
 def _is_preparation(s: ast.stmt) -> bool:
@@ -274,7 +300,7 @@ def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
 
 
 def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
-    if not is_elif(s) and _shapes(s.body) == _shapes(s.orelse):
+    if not is_elif(s) and shapes(s.body) == shapes(s.orelse):
         yield "both halves ask in the same way"
     arm, before = s, list(s.body)
     while is_elif(arm):
@@ -320,16 +346,12 @@ def _is_a_switch(s: ast.If) -> bool:
     return len(ifs) > 1 and len(subjects) == 1
 
 
-def _shapes(body: list[ast.stmt]) -> list[tuple[object, ...]]:
-    return [_shape(s) for s in body]
-
-
 # --- twins -----------------------------------------------------------------------------------------------
 
 
 def _twin(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
     """Siblings of one shape: both change, or neither."""
-    twins = list(_twins(function, site.path, site.index))
+    twins = list(twins_of(function, site.path, site.index))
     if not twins:
         return ""
     sites = {(other.path, other.index): other for other in step.find(function)}
@@ -339,63 +361,3 @@ def _twin(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int
         if other is None or (isinstance(s, ast.If) and any(_reasons(step.name, other, known[path], s, line_of))):
             return "its twin would stay as it is"
     return ""
-
-
-def _twins(function: FunctionNode, path: Path, index: int) -> Iterator[tuple[Path, int]]:
-    """The same place in statements of the same shape: in the other arms around it, and just beside."""
-    known = {block.path: block for block in blocks(function)}
-    for depth in range(len(path) + 1):
-        place = path[depth][0] if depth < len(path) else index
-        home = known[path[:depth]]
-        mine = _shape(home.body[place])
-        below = path[depth:]
-        for other_home, other_place in _beside(known, home, place):
-            if other_place >= len(other_home.body) or _shape(other_home.body[other_place]) != mine:
-                continue
-            if below:
-                first = (other_place, *below[0][1:])
-                yield (*other_home.path, first, *below[1:]), index
-            else:
-                yield other_home.path, other_place
-
-
-def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple[Block, int]]:
-    for path in _other_arms(known, home.path) if home.path else ():
-        yield known[path], place
-    for neighbour in (place - 1, place + 1):
-        if 0 <= neighbour < len(home.body) and _is_large(home.body[neighbour]):
-            yield home, neighbour
-
-
-def _other_arms(known: dict[Path, Block], path: Path) -> Iterator[Path]:
-    """The other blocks of the statement that a block is a part of; of a ladder all its arms."""
-    *outer, (at, _, _) = path
-    while known[tuple(outer)].is_elif:
-        *outer, (at, _, _) = outer
-    return (arm for arm in _arms_of(known, tuple(outer), at) if arm != path)
-
-
-def _arms_of(known: dict[Path, Block], outer: Path, at: int) -> Iterator[Path]:
-    for path, block in known.items():
-        if path and path[:-1] == outer and path[-1][0] == at:
-            yield from _arms_of(known, path, 0) if block.is_elif else [path]
-
-
-def _is_large(s: ast.stmt) -> bool:
-    return sum(isinstance(n, ast.stmt) for n in walk(s)) > 3
-
-
-def _shape(s: ast.stmt) -> tuple[object, ...]:
-    """What a statement is made of, whatever stands in it."""
-    inner: list[object] = []
-    for field, value in ast.iter_fields(s):
-        parts: Sequence[object] = value if isinstance(value, list) else ()
-        if parts and isinstance(parts[0], ast.stmt):
-            inner.append((field, *(_shape(p) for p in parts if isinstance(p, ast.stmt))))
-        elif parts and isinstance(parts[0], ast.ExceptHandler | ast.match_case):
-            inner += [
-                (field, *(_shape(b) for b in p.body))
-                for p in parts
-                if isinstance(p, ast.ExceptHandler | ast.match_case)
-            ]
-    return (type(s).__name__, *inner)

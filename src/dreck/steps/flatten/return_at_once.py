@@ -193,18 +193,18 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
 
 def _with_last(block: cst.IndentedBlock, name: str) -> cst.IndentedBlock:
     """A block that returns the last of the constants a variable is given, without the variable."""
-    *_, last, final = block.body
+    *kept, final = block.body
+    last: Stmt = kept[-1]
     body: list[Stmt] = []
     gone: Stmt | None = None
-    for s in block.body:
-        if gone is not None:
-            s = with_leading(s, [*gone.leading_lines, *_after_blank(gone, s)])
-        gone = s if _sets(s, name) else None
+    for s in (*kept, final):
+        moved: Stmt = s if gone is None else with_leading(s, [*gone.leading_lines, *_after_blank(gone, s)])
+        gone = moved if _sets(moved, name) else None
         if gone is None:
-            body.append(s)
-        elif len(s.body) > 1 or s.trailing_whitespace.comment is not None:
+            body.append(moved)
+        elif len(gone.body) > 1 or gone.trailing_whitespace.comment is not None:
             raise BetterNot(f"something else stands beside what `{name}` is set to")
-    returned = final.body[0].with_changes(value=last.body[0].value)
+    returned = body[-1].body[0].with_changes(value=last.body[0].value)
     return block.with_changes(body=[*body[:-1], body[-1].with_changes(body=[returned])])
 
 
