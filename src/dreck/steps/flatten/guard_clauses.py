@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
@@ -23,6 +24,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard, follows_a_guard, is_boolean
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,
@@ -94,7 +96,7 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return False
     if not leaves(s.body):
         return True
-    if _is_boolean(s.body) and _is_boolean(s.orelse):
+    if is_boolean(s.body) and is_boolean(s.orelse):
         return False
     if ends_as_the_guard(block, index, s):
         return True
@@ -107,38 +109,12 @@ def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return theirs > ours
     if code_lines(s.body) != code_lines(s.orelse):
         return code_lines(s.orelse) < code_lines(s.body)
-    return _after_a_guard(block, index) and _turns_cleanly(s.test)
+    return follows_a_guard(block, index) and _turns_cleanly(s.test)
 
 
 def _is_long_row(test: ast.expr) -> bool:
     """Three tests or more in a row: turned round, a reader has to think about each of them."""
     return isinstance(test, ast.BoolOp) and len(test.values) > 2
-
-
-def _is_boolean(body: list[ast.stmt]) -> bool:
-    """`return True` or `return False` and nothing else: the test itself is the answer, there is no guard."""
-    match body:
-        case [ast.Return(value=ast.Constant(value=bool()))]:
-            return True
-    return False
-
-
-def _after_a_guard(block: Block, index: int) -> bool:
-    before = block.body[index - 1] if index else None
-    return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
-
-
-def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
-    """Whether the else, behind a guard, leaves with the very answer of the guard, and the body with another."""
-    before = block.body[index - 1] if index else None
-    if not (_after_a_guard(block, index) and s.orelse and leaves(s.body) and len(s.orelse) <= _SMALL):
-        return False
-    assert isinstance(before, ast.If)
-    guards, ours, theirs = before.body[-1], s.body[-1], s.orelse[-1]
-    if not isinstance(guards, ast.Return | ast.Raise) or not is_straight(s.orelse):
-        return False
-    said = ast.dump(guards)
-    return said == ast.dump(theirs) != ast.dump(ours) and not _is_boolean(s.body)
 
 
 def _turns_cleanly(test: ast.expr) -> bool:
@@ -193,37 +169,6 @@ def _as_the_guards(block: Block, index: int, s: ast.If) -> str | None:
     if not (_is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
         return None
     return "short else"
-
-
-def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
-    """Whether the else, behind a guard, only reports, or calls what the guard calls, and the body does neither."""
-    before = block.body[index - 1] if index else None
-    if not (isinstance(before, ast.If) and not before.orelse and leaves(before.body)):
-        return False
-    told = _called(before.body)
-    if _only_reports(s.orelse) and not _only_reports(s.body):
-        return True
-    return bool(_called(s.orelse)) and _called(s.orelse) <= told and not told & _called(s.body)
-
-
-_REPORTS = frozenset(
-    {"print", "echo", "warn", "warning", "error", "exception", "critical", "skip", "fail", "refuse", "reject"}
-)
-
-
-def _only_reports(body: list[ast.stmt]) -> bool:
-    """Whether a block does nothing but say that something is not as it should be."""
-    return (
-        all(called.rpartition(".")[2] in _REPORTS for called in _called(body))
-        and bool(_called(body))
-        and all(isinstance(s, ast.Expr) for s in body)
-    )
-
-
-def _called(body: list[ast.stmt]) -> set[str]:
-    """What the plain lines of a block call, by the text of it."""
-    acts = [n.value.value if isinstance(n.value, ast.Await) else n.value for n in body if isinstance(n, ast.Expr)]
-    return {ast.unparse(act.func) for act in acts if isinstance(act, ast.Call)}
 
 
 def _is_small(body: list[ast.stmt]) -> bool:
@@ -285,6 +230,7 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
         leaving = exit_line(site.exit) if site.exit else _copied(block.body[site.index + 1])
         only = cst.IndentedBlock(body=[leaving])
         made = guard.with_changes(body=only, orelse=None)
+        made, success = _told_of_the_test(made, success)
         return spliced(block, site.index, [made, *unwrapped(success)], footer=success.footer)
     other = guard.orelse
     assert isinstance(other, cst.Else)
@@ -296,6 +242,20 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
     made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
     return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
+
+
+_OF_THE_TEST = re.compile(r"#\s*(only|just|if|when|skip|ignore|check)\b", re.I)
+
+
+def _told_of_the_test(guard: cst.If, success: cst.IndentedBlock) -> tuple[cst.If, cst.IndentedBlock]:
+    """A comment that stands by itself at the head of the body, and speaks of the test, goes above the guard."""
+    first: Stmt = success.body[0]
+    *told, last = first.leading_lines or [None]
+    speaks = any(line.comment is not None and _OF_THE_TEST.match(line.comment.value) for line in told[:1])
+    if not speaks or last is None or last.comment is not None or has_comment(guard.leading_lines):
+        return guard, success
+    above = guard.with_changes(leading_lines=[*guard.leading_lines, *told])
+    return above, success.with_changes(body=[with_leading(first, [last]), *success.body[1:]])
 
 
 def _copied(leaving: Stmt) -> Stmt:

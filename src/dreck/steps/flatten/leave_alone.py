@@ -22,7 +22,7 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.flatten.guard_clauses import does_as_a_guard, ends_as_the_guard
+from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard
 from dreck.steps.flatten.twins import shapes, twins_of
 
 _SHORT = 3
@@ -56,33 +56,23 @@ def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable
         return ""
     for reason in _reasons(step.name, site, block, statement, line_of):
         return reason
-    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_a_ladder(function, block):
-        return "one arm of several: what is added behind them would be passed by"
+    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_an_arm(function, block):
+        return "one case of what is around it: what is added behind that would be passed by"
     return _twin(step, site, function, line_of) if step.name in _SEEN_BESIDE else ""
 
 
 _BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
 
 
-def _in_a_ladder(function: FunctionNode, block: Block) -> bool:
-    """Whether a block is one of two or more arms, or of a `match`."""
+def _in_an_arm(function: FunctionNode, block: Block) -> bool:
+    """Whether a block is what an `if`, or a `match`, does in one case."""
     known = {b.path: b for b in blocks(function)}
     path = block.path
     while path:
         *outer, (index, _, _) = path
         holder = known[tuple(outer)].body[index]
-        if isinstance(holder, ast.Match):
-            return True
-        if isinstance(holder, ast.With | ast.AsyncWith):
-            path = tuple(outer)
-            continue
-        if not isinstance(holder, ast.If):
-            return False
-        if known[tuple(outer)].is_elif:
-            return True
-        chain, last = arms(holder)
-        if len(chain) + bool(last) > 1:
-            return True
+        if not isinstance(holder, ast.With | ast.AsyncWith):
+            return isinstance(holder, ast.If | ast.Match)
         path = tuple(outer)
     return False
 

@@ -1,0 +1,65 @@
+"""The last of a run of guards: an `else` that does, behind a guard, what the guard does."""
+
+import ast
+
+from dreck.model.views.shape import Block, is_straight, leaves
+
+_SMALL = 3
+
+
+def follows_a_guard(block: Block, index: int) -> bool:
+    """Whether the statement before is an `if` without an else that leaves."""
+    before = block.body[index - 1] if index else None
+    return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
+
+
+def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, leaves with the very answer of the guard, and the body with another."""
+    before = block.body[index - 1] if index else None
+    if not (follows_a_guard(block, index) and s.orelse and leaves(s.body) and len(s.orelse) <= _SMALL):
+        return False
+    assert isinstance(before, ast.If)
+    guards, ours, theirs = before.body[-1], s.body[-1], s.orelse[-1]
+    if not isinstance(guards, ast.Return | ast.Raise) or not is_straight(s.orelse):
+        return False
+    said = ast.dump(guards)
+    return said == ast.dump(theirs) != ast.dump(ours) and not is_boolean(s.body)
+
+
+def is_boolean(body: list[ast.stmt]) -> bool:
+    """`return True` or `return False` and nothing else: the test itself is the answer, there is no guard."""
+    match body:
+        case [ast.Return(value=ast.Constant(value=bool()))]:
+            return True
+    return False
+
+
+def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, only reports, or calls what the guard calls, and the body does neither."""
+    before = block.body[index - 1] if index else None
+    if not (isinstance(before, ast.If) and not before.orelse and leaves(before.body)):
+        return False
+    told = _called(before.body)
+    if _only_reports(s.orelse) and not _only_reports(s.body):
+        return True
+    return bool(_called(s.orelse)) and _called(s.orelse) <= told and not told & _called(s.body)
+
+
+_REPORTS = frozenset(
+    {"print", "echo", "warn", "warning", "error", "exception", "critical", "skip", "fail", "refuse", "reject"}
+)
+
+
+def _only_reports(body: list[ast.stmt]) -> bool:
+    """Whether a block does nothing but say that something is not as it should be."""
+    return (
+        all(called.rpartition(".")[2] in _REPORTS for called in _called(body))
+        and bool(_called(body))
+        and all(isinstance(s, ast.Expr) for s in body)
+    )
+
+
+def _called(body: list[ast.stmt]) -> set[str]:
+    """What the plain lines of a block call, by the text of it."""
+    acts = [n.value.value if isinstance(n.value, ast.Await) else n.value for n in body if isinstance(n, ast.Expr)]
+    return {ast.unparse(act.func) for act in acts if isinstance(act, ast.Call)}
