@@ -33,6 +33,7 @@ from dreck.steps.support.trees import (
     Untouchable,
     as_block,
     code_of,
+    comment_lines,
     exit_line,
     has_comment,
     spliced,
@@ -207,7 +208,7 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
         return
     for test, only_if_proved in negations(statement.test):
         _check_width(tree, site, options, statement, test)
-        turned = _spaced(statement, test)
+        turned = _with_room(tree, site, options, _spaced(statement, test))
         yield Rewrite(tree.edit(site.path, partial(_turned, site=site, guard=turned)), only_if_proved)
 
 
@@ -220,6 +221,20 @@ def _check_width(tree: Tree, site: Site, options: Options, s: cst.If, test: cst.
 
 def _spaced(statement: cst.If, test: cst.BaseExpression) -> cst.If:
     return statement.with_changes(test=test, whitespace_before_test=cst.SimpleWhitespace(" "))
+
+
+def _with_room(tree: Tree, site: Site, options: Options, s: cst.If) -> cst.If:
+    """What is said beside the `else` stands in its branch where the line of the turned test has no room for it."""
+    if not isinstance(s.orelse, cst.Else):
+        return s
+    other = as_block(s.orelse.body)
+    told = other.header.comment
+    if told is None or width(tree, site.path, f"if {code_of(s.test)}:  {told.value}") <= options.line_length:
+        return s
+    first: Stmt = other.body[0]
+    told_above = with_leading(first, [*comment_lines(other.header), *first.leading_lines])
+    bare = other.with_changes(header=cst.TrailingWhitespace(), body=[told_above, *other.body[1:]])
+    return s.with_changes(orelse=s.orelse.with_changes(body=bare))
 
 
 def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.IndentedBlock:
@@ -244,11 +259,14 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
 
 
-_OF_THE_TEST = re.compile(r"#\s*(only|just|if|when|skip|ignore|check)\b", re.I)
+_OF_THE_TEST = re.compile(r"#\s*(only|just|if|when|skip|ignore|avoid|prevent|check)\b", re.I)
 
 
 def _told_of_the_test(guard: cst.If, success: cst.IndentedBlock) -> tuple[cst.If, cst.IndentedBlock]:
-    """A comment that stands by itself at the head of the body, and speaks of the test, goes above the guard."""
+    """A comment on the test stays with it: one beside it, or by itself at the head of the body."""
+    if success.header.comment is not None and _OF_THE_TEST.match(success.header.comment.value):
+        beside = guard.with_changes(body=as_block(guard.body).with_changes(header=success.header))
+        return beside, success.with_changes(header=cst.TrailingWhitespace())
     first: Stmt = success.body[0]
     *told, last = first.leading_lines or [None]
     speaks = any(line.comment is not None and _OF_THE_TEST.match(line.comment.value) for line in told[:1])

@@ -40,7 +40,7 @@ def does_as_a_guard(block: Block, index: int, s: ast.If) -> bool:
     if not (isinstance(before, ast.If) and not before.orelse and leaves(before.body)):
         return False
     told = _called(before.body)
-    if _only_reports(s.orelse) and not _only_reports(s.body):
+    if only_reports(s.orelse) and not only_reports(s.body):
         return True
     return bool(_called(s.orelse)) and _called(s.orelse) <= told and not told & _called(s.body)
 
@@ -50,7 +50,7 @@ _REPORTS = frozenset(
 )
 
 
-def _only_reports(body: list[ast.stmt]) -> bool:
+def only_reports(body: list[ast.stmt]) -> bool:
     """Whether a block does nothing but say that something is not as it should be."""
     return (
         all(called.rpartition(".")[2] in _REPORTS for called in _called(body))

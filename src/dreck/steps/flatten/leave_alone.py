@@ -22,7 +22,7 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard
+from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard, only_reports
 from dreck.steps.flatten.twins import shapes, twins_of
 
 _SHORT = 3
@@ -120,6 +120,10 @@ def _reasons_for_the_whole(site: Site, block: Block, s: ast.If) -> Iterator[str]
         yield "the last of a row of ifs, to which somebody will add"
     if _is_one_case(s.test) and code_lines(s.body) < _LONG_CASE:
         yield "one case of several, to which others will be added"
+    if _is_the_next_case(block, site.index, s):
+        yield "one case of several, each with its answer"
+    if _tells_of_itself(s.body):
+        yield "what stands in its documentation would keep its indent"
     if _answers_as_before(block, site.index, s):
         yield "one test of several that come to the same answer"
     if _is_an_addition(block, site.index, s) or _has_its_result(block, site.index, s):
@@ -210,6 +214,34 @@ def _has_its_result(block: Block, index: int, s: ast.If) -> bool:
     return bool(given) and isinstance(given[-1], ast.Call | ast.Await) and isinstance(s.test, ast.Name)
 
 
+def _is_the_next_case(block: Block, index: int, s: ast.If) -> bool:
+    """Whether two tests of the same thing stand before it, each of which gives an answer of its own, as it does."""
+    cases = [*block.body[max(index - 2, 0) : index], s]
+    if len(cases) < 3 or not any(isinstance(n, ast.Return) for b in s.body for n in walk(b)):
+        return False
+    subjects = {_first_name(c.test) for c in cases if isinstance(c, ast.If) and not c.orelse}
+    answers = [_answer(c) for c in cases[:2]]
+    return len(subjects) == 1 and None not in subjects and "" not in answers and len(set(answers)) == 2
+
+
+def _first_name(test: ast.expr) -> str | None:
+    return next((n.id for n in walk(test) if isinstance(n, ast.Name) and n.id != "isinstance"), None)
+
+
+def _answer(s: ast.stmt) -> str:
+    """What a guard returns, '' where it is no guard that returns something."""
+    match s:
+        case ast.If(body=[*_, ast.Return(value=ast.expr() as value)]):
+            return ast.dump(value)
+    return ""
+
+
+def _tells_of_itself(body: list[ast.stmt]) -> bool:
+    """Whether a function or class is defined in it with a docstring of several lines."""
+    made = (n for b in body for n in walk(b) if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef))
+    return any("\n" in (ast.get_docstring(n, clean=False) or "") for n in made)
+
+
 def _answers_as_before(block: Block, index: int, s: ast.If) -> bool:
     """Whether it is short, and leaves on some way with the very answer of the guard before it."""
     before = block.body[index - 1] if index else None
@@ -237,7 +269,13 @@ def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
     ours, theirs = exceptional(body), exceptional(other)
     if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
         return theirs >= 1  # a plain answer, told before a nest of tests
-    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and not _keeps_something(other)
+    is_plain = not _keeps_something(other) and not (len(body) == 1 and _does_something(other))
+    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and is_plain
+
+
+def _does_something(body: list[ast.stmt]) -> bool:
+    """Whether a branch does more than to report before it gives its answer."""
+    return len(body) > 1 and not isinstance(body[-1], ast.Raise) and not only_reports(body[:-1])
 
 
 def _keeps_something(body: list[ast.stmt]) -> bool:
