@@ -69,6 +69,8 @@ def _argument(s: ast.If) -> tuple[str, str] | None:
     place = _differing(a, b) if isinstance(a.func, ast.Name) or _cannot_fail(test) else None
     if place is None or not _short(test, _given(a)[place], _given(b)[place]):
         return None
+    if all(isinstance(n, ast.Call) for n in (_given(a)[place], _given(b)[place])):
+        return None  # a choice between two calls, inside of a third, is read from the inside out
     return f"both branches call `{ast.unparse(a.func)}` and only choose an argument", f"argument {place}"
 
 
