@@ -21,10 +21,14 @@ _SPOILT = (
     "try:\n    ev(3, a)\nexcept KeyError as d: pass",
     "for key in d: r = key",
     "r = [d[y] for y in (0, 1)]",
+    "ONE = x",
+    "for TWO in (1, 2): pass",
     "r = sum(1 for y in (0, 1) if y in d)",
     "r = any(y for y in d)",
 )
 """What makes of it more than a table."""
+_NAMED = "ONE, TWO, AGAIN = 1, 2, 1\n"
+"""Constants of the module that are keys; two of them are equal."""
 
 
 def with_table(code: str) -> str:
@@ -36,12 +40,15 @@ def with_table(code: str) -> str:
     body = tree.body[0].body
     asking = _Asking(own)
     body[:] = [asking.visit(s) for s in body]
-    rows = ", ".join(f"{key}: {own.choice(_VALUES)}" for key in own.sample((0, 1, 2, 3), own.choice((1, 2, 3))))
+    named = own.random() < 0.3
+    keys = ("ONE", "TWO", "AGAIN", "0", "3") if named else ("0", "1", "2", "3")
+    rows = ", ".join(f"{key}: {own.choice(_VALUES)}" for key in own.sample(keys, own.choice((1, 2, 3))))
     at = 1 if own.random() < 0.85 else own.randrange(len(body) + 1)
     body[at:at] = ast.parse(f"d = {{{rows}}}").body
     if own.random() < 0.4:
         where = own.choice([n.body for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.If | ast.For)])
         where.insert(own.randrange(len(where) + 1), ast.parse(own.choice(_SPOILT)).body[0])
+    tree.body += ast.parse(_NAMED).body if named else []
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
 
 

@@ -4,7 +4,7 @@ Nobody else ever sees the dict. So its values can be held one by one, and what a
 """
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.functions import FunctionNode
@@ -19,15 +19,20 @@ _NOT_HELD = (*_SCOPES, ast.NamedExpr, ast.Await, ast.Yield, ast.YieldFrom)
 """What a value must not hold: another scope, a name bound on the way, a place where the function rests."""
 
 
-def local_tables(function: FunctionNode, scope: FunctionScope) -> dict[str, ast.Dict]:
-    """By name, the dicts of a function that are tables; a value stands as the name of what holds it."""
+def local_tables(
+    function: FunctionNode, scope: FunctionScope, constant_of: Callable[[str], ast.expr | None]
+) -> dict[str, ast.Dict]:
+    """By name, the dicts of a function that are tables; a value stands as the name of what holds it.
+
+    `constant_of` gives the constant of the module that a name stands for in the function.
+    """
     found: dict[str, ast.Dict] = {}
     for at, s in enumerate(function.body):
         match s:
             case (
                 ast.Assign(targets=[ast.Name(id=name) as target], value=ast.Dict() as made)
                 | ast.AnnAssign(target=ast.Name(id=name) as target, value=ast.Dict() as made, simple=1)
-            ) if _is_table(made):
+            ) if _is_table(made, constant_of):
                 private = name not in scope.params | scope.captured | scope.deleted | scope.shared
                 if private and name in scope.local and _only_asked(target, function.body[at + 1 :], function):
                     held = [ast.Name(holder(name, i), ast.Load()) for i in range(len(made.values))]
@@ -40,8 +45,9 @@ def holder(name: str, row: int) -> str:
     return f"{name}@{row}"
 
 
-def _is_table(made: ast.Dict) -> bool:
-    keys = [k.value for k in made.keys if isinstance(k, ast.Constant)]
+def _is_table(made: ast.Dict, constant_of: Callable[[str], ast.expr | None]) -> bool:
+    written = [constant_of(k.id) if isinstance(k, ast.Name) else k for k in made.keys]
+    keys = [k.value for k in written if isinstance(k, ast.Constant)]
     plain = all(isinstance(k, str | int | bytes) for k in keys)  # they are equal to no key but those of their value
     return (
         0 < len(made.keys) <= _MOST_ROWS

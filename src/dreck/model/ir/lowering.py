@@ -62,7 +62,7 @@ def lower(
     else:
         scope = replace(scope, captured=kept_by_functions(scope, lambda n: n not in enclosing and names.is_builtin(n)))
     work = _Statements(arena, scope, names, enclosing, kept, first)
-    work.local_tables = local_tables(function, scope)
+    work.local_tables = local_tables(function, scope, work.of_the_module)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()

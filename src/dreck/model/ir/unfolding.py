@@ -139,10 +139,14 @@ class Unfolding(Expressions):
         return node
 
     def _table(self, name: str) -> ast.expr | None:
-        scope = self.scope
         if name in self.local_tables:
             return self.local_tables[name]
-        if not name.rpartition(".")[2].strip("_").isupper() or name in self.kept:
+        return None if name in self.kept else self.of_the_module(name)
+
+    def of_the_module(self, name: str) -> ast.expr | None:
+        """The table or constant of the module that a name stands for here."""
+        scope = self.scope
+        if not name.rpartition(".")[2].strip("_").isupper():
             return None
         if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:
             return None

@@ -39,6 +39,7 @@ class ModuleNames:
         self.others: tuple[ast.Module, ...] = ()
         """Files that have classes below those of this one, where these are looked at, too."""
         self.takes_lives_as_plain = False
+        self.forgets_lives = False
         self._with_plain_lives: ModuleNames | None = None
         self._watched: dict[ast.AST, bool] = {}
         self._bindings = bindings_of(tree)
@@ -83,6 +84,8 @@ class ModuleNames:
 
     def lives_count_in(self, function: ast.AST) -> bool:
         """Whether it may matter in a function how long its variables keep their objects."""
+        if self.forgets_lives:
+            return False
         told = self._comes_to_watchers(function) if self.takes_lives_as_plain else self.tells_of_deaths
         return told or speaks_when_let_go(function, self._generators, self.is_builtin("open"))
 
@@ -94,6 +97,12 @@ class ModuleNames:
             self._with_plain_lives = copy(self)
             self._with_plain_lives.takes_lives_as_plain = True
         return self._with_plain_lives
+
+    def without_lives(self) -> "ModuleNames":
+        """The same names where it never matters: to say what a proof has failed for, never to prove."""
+        forgetful = copy(self)
+        forgetful.forgets_lives = True
+        return forgetful
 
     def _comes_to_watchers(self, function: ast.AST) -> bool:
         if function not in self._watched:

@@ -38,6 +38,9 @@ def inverts_equality(names: ModuleNames) -> bool:
         isinstance(n, ast.Name) and n.id == "NotImplemented" for tree in trees for n in every_node(tree)
     ):
         return False  # one declines, the other's `__ne__` asks the first one once more
+    equal = sum(getattr(n, "name", "") == "__eq__" for tree in trees for n in every_node(tree))
+    if equal != sum(getattr(s, "name", "") == "__eq__" for kind in classes for s in kind.body):
+        return False  # one stands under a condition
     return all(_derives_plainly(kind, names) for kind in classes if id(kind) in _with_equality(names))
 
 
