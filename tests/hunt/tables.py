@@ -21,14 +21,14 @@ _SPOILT = (
     "try:\n    ev(3, a)\nexcept KeyError as d: pass",
     "for key in d: r = key",
     "r = [d[y] for y in (0, 1)]",
-    "ONE = x",
-    "for TWO in (1, 2): pass",
     "r = sum(1 for y in (0, 1) if y in d)",
     "r = any(y for y in d)",
 )
 """What makes of it more than a table."""
 _NAMED = "ONE, TWO, AGAIN = 1, 2, 1\n"
 """Constants of the module that are keys; two of them are equal."""
+_LOCAL = ("ONE = x", "TWO = b", "for ONE in (0, 3): pass", "AGAIN = a")
+"""What makes one of them a variable of the function, which the table may be moved across."""
 
 
 def with_table(code: str) -> str:
@@ -45,6 +45,8 @@ def with_table(code: str) -> str:
     rows = ", ".join(f"{key}: {own.choice(_VALUES)}" for key in own.sample(keys, own.choice((1, 2, 3))))
     at = 1 if own.random() < 0.85 else own.randrange(len(body) + 1)
     body[at:at] = ast.parse(f"d = {{{rows}}}").body
+    if named and own.random() < 0.4:
+        body[at:at] = ast.parse(own.choice(_LOCAL)).body
     if own.random() < 0.4:
         where = own.choice([n.body for n in ast.walk(tree) if isinstance(n, ast.FunctionDef | ast.If | ast.For)])
         where.insert(own.randrange(len(where) + 1), ast.parse(own.choice(_SPOILT)).body[0])

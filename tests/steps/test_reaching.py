@@ -39,6 +39,7 @@ WHY_NOT = {
     "more than a key": ("call-table", "def f(x, log):\n    match x:\n        case 'a' if log:\n            log(1)\n        case 'a':\n            log(2)\n        case 'b':\n            log(3)\n        case 'c':\n            log(4)\n", "`case 'a' if log` asks for more than a key"),
     "more than a class": ("polymorphic-methods", "class A:\n    pass\n\n\nclass B:\n    pass\n\n\ndef f(x, n):\n    if isinstance(x, A) and n:\n        return 1\n    elif isinstance(x, B) and n > 2:\n        return 2\n    return 3\n", "`isinstance(x, A) and n` asks for more than the class"),
     "a condition again": ("shared-term", "def f(a, b, g):\n    if g and (a > 1 or b):\n        g(1)\n    if a and (a > 1 or b):\n        g(2)\n", "is a condition: --step named-predicate names it"),
+    "a name of Python's": ("lookup-table", "class A:\n    def __str__(self):\n        if self.kind == 1:\n            ks = 'p'\n        elif self.kind == 2:\n            ks = 'q'\n        elif self.kind == 3:\n            ks = 'r'\n        else:\n            ks = '?'\n        return ks\n", "no good name was found for its table"),
     "worked out": ("rule-list", "def f(a, b):\n    g(a, b)\n    g(a, b + 1)\n    g(a, b + 2)\n", "what differs between the calls is worked out"),
 }  # fmt: skip
 

@@ -75,7 +75,9 @@ def _but_for_lives(old: Subject, new: Subject, allowed: frozenset[str], budget: 
     blind = [replace(one, names=one.names.without_lives()) for one in (old, new)]
     if not _tried(blind[0], blind[1], allowed - {LIVES}, Arena(), budget, certified=False).holds:
         return None
-    return Proof(False, reason="a class says what happens when its object ends, and variables keep theirs for another time")
+    return Proof(
+        False, reason="a class says what happens when its object ends, and variables keep theirs for another time"
+    )
 
 
 def _matter(subject: Subject) -> bool:

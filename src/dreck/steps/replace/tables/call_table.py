@@ -182,8 +182,13 @@ def _of_methods(
     return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
 
 
+_HANDING = frozenset({"get", "create", "make", "build", "find"})
+"""Verbs of a function that hands out what it chooses: the table holds just that."""
+
+
 def _table_name(scene: Scene, chain: Chain) -> str:
-    words = three_of(deed_of(scene.node.name))
+    words = deed_of(scene.node.name)
+    words = three_of(words[1:] if words[:1] and words[0] in _HANDING and words[1:] else words)
     subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)

@@ -52,8 +52,10 @@ def check_handed(given: Sequence[str], results: Sequence[str]) -> None:
 
 
 def deed_of(name: str) -> list[str]:
-    """What a function is called after, word by word; a constructor sets something."""
-    return ["set"] if name in ("__init__", "__new__", "__post_init__") else words_of(name.strip("_"))
+    """What a function is called after, word by word; a constructor sets something, `__call__` says nothing."""
+    if name in ("__init__", "__new__", "__post_init__"):
+        return ["set"]
+    return [] if name.startswith("__") and name.endswith("__") else words_of(name.strip("_"))
 
 
 def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: Arm | None = None) -> str:

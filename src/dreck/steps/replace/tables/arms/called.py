@@ -31,6 +31,8 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
 
 def given_by(scene: Scene) -> list[str]:
     """What a function gives, by its name: `fee` of `get_fee`, `settings` of `guess_settings`."""
+    if scene.node.name.startswith("__") and scene.node.name.endswith("__"):
+        return []  # Python gave it that name, not what it does here
     words = words_of(scene.node.name.strip("_"))
     first = next((at for at, word in enumerate(words) if word not in MAKING), 0)
     given = words[first:]
