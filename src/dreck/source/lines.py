@@ -39,7 +39,7 @@ _NEAR = 7
 
 
 def width_of(text: str) -> int:
-    """The width in characters that a file keeps to: the smallest usual one into which 97 of 100 lines of code fit.
+    """The width in characters that a file keeps to: the smallest usual one into which 99 of 100 lines of code fit.
 
     A short file, or one whose lines come near no limit, says nothing: then it is 88.
     """
@@ -47,6 +47,6 @@ def width_of(text: str) -> int:
     lengths = sorted(len(line) for line in code if line)
     if len(lengths) < _ENOUGH:
         return USUAL_WIDTH
-    nearly_all = lengths[int(0.97 * (len(lengths) - 1))]
+    nearly_all = lengths[int(0.99 * (len(lengths) - 1))]
     found = next((width for width in _WIDTHS if nearly_all <= width), _WIDTHS[-1])
     return found if nearly_all > found - _NEAR else USUAL_WIDTH
