@@ -219,13 +219,20 @@ def _is_the_next_case(block: Block, index: int, s: ast.If) -> bool:
     cases = [*block.body[max(index - 2, 0) : index], s]
     if len(cases) < 3 or not any(isinstance(n, ast.Return) for b in s.body for n in walk(b)):
         return False
-    subjects = {_first_name(c.test) for c in cases if isinstance(c, ast.If) and not c.orelse}
+    subjects = {_asked_about(c.test) for c in cases if isinstance(c, ast.If) and not c.orelse}
     answers = [_answer(c) for c in cases[:2]]
     return len(subjects) == 1 and None not in subjects and "" not in answers and len(set(answers)) == 2
 
 
-def _first_name(test: ast.expr) -> str | None:
-    return next((n.id for n in walk(test) if isinstance(n, ast.Name) and n.id != "isinstance"), None)
+def _asked_about(test: ast.expr) -> str | None:
+    """The first thing that a test speaks of: a variable, an attribute of the function's own object."""
+    for n in walk(test):
+        match n:
+            case ast.Attribute(value=ast.Name(id="self" | "cls"), attr=attr):
+                return attr
+            case ast.Name(id=name) if name not in ("self", "cls", "isinstance", "len", "getattr"):
+                return name
+    return None
 
 
 def _answer(s: ast.stmt) -> str:
