@@ -168,3 +168,13 @@ assert not {left_out!r} & set(sys.modules), {left_out!r} & set(sys.modules)
     subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True)
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
+
+
+def test_reasons_of_one_form_are_told_once(write, call):
+    ladder = "def {0}(a):\n    if isinstance(a, {1}):\n        return 1\n    if isinstance(a, {2}):\n        return 2\n    return 3\n"
+    kinds = [("weigh", "Glass", "Paper"), ("fee", "Wood", "Metal"), ("tell", "Tyre", "Film")]
+    write("from yard import *\n\n\n" + "\n\n".join(ladder.format(*names) for names in kinds))
+    done = call("untangle", "yard.py", "--step", "polymorphic-methods")
+    summary = [line for line in done.stdout.splitlines() if line.startswith("polymorphic-methods: not taken: ")]
+    assert done.returncode == 1
+    assert len(summary) == 1 and "(3 places alike)" in summary[0] and summary[0].count(" is not a class of ") == 1

@@ -94,15 +94,32 @@ def show_result(result: Result, write: bool, chosen: Sequence[str] = ()) -> None
 
 def _unanswered(result: Result, name: str) -> str:
     """Why a step that was asked for was taken nowhere: the reasons, alike ones counted, or what it looks for."""
-    against = Counter(refusal.reason for refusal in result.refused if refusal.step in (name, "all"))
+    against: dict[str, Counter[str]] = {}
+    for refusal in result.refused:
+        if refusal.step in (name, "all"):
+            against.setdefault(_form_of(refusal.reason), Counter())[refusal.reason] += 1
     if against:
-        told = "; ".join(f"{reason} ({count(times, 'place')})" for reason, times in against.most_common(5))
-        return f"{name}: not taken: {told}"
+        most = sorted(against.values(), key=lambda alike: -alike.total())[:5]
+        return f"{name}: not taken: {'; '.join(map(_told_once, most))}"
     from dreck.steps.catalogue import step_named
 
     step = step_named(name)
     looked = count(len(result.functions), "function")
     return f"{name}: nothing of its form in {looked}: {step.summary} `dreck steps {name}` shows an example"
+
+
+_SPECIAL = re.compile(r"`[^`]*`|'[^']*'|\S*[\d_.A-Z]\S*|^\S+(?= is )")
+
+
+def _form_of(reason: str) -> str:
+    """A reason without the names, numbers and code that are those of one place."""
+    return _SPECIAL.sub("…", reason)
+
+
+def _told_once(alike: Counter[str]) -> str:
+    """The most frequent of some reasons, and at how many places they stand against the step."""
+    (reason, _), *others = alike.most_common()
+    return f"{reason} ({count(alike.total(), 'place')}{' alike' if others else ''})"
 
 
 def _function(out: Console, f: FunctionResult) -> None:
