@@ -1,6 +1,7 @@
 """Twins: the same place in statements of the same shape, in the other arms of a statement and just beside it."""
 
 import ast
+import itertools
 from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import Block, Path, blocks
@@ -34,18 +35,35 @@ def _beside(known: dict[Path, Block], home: Block, place: int) -> Iterator[tuple
             yield home, neighbour
 
 
+_MOST_ARMS = 24
+"""In a longer ladder nobody reads one arm beside all others."""
+
+
 def _other_arms(known: dict[Path, Block], path: Path) -> Iterator[Path]:
     """The other blocks of the statement that a block is a part of; of a ladder all its arms."""
-    *outer, (at, _, _) = path
-    while known[tuple(outer)].is_elif:
-        *outer, (at, _, _) = outer
-    return (arm for arm in _arms_of(known, tuple(outer), at) if arm != path)
+    outer, at, length = path[:-1], path[-1][0], 0
+    while known[outer].is_elif and length <= _MOST_ARMS:
+        outer, at, length = outer[:-1], outer[-1][0], length + 1
+    while length <= _MOST_ARMS:
+        further = ""
+        for arm in _blocks_of(known, outer, at):
+            if known[arm].is_elif:
+                outer, at, length, further = arm, 0, length + 1, "elif"
+            elif arm != path:
+                yield arm
+        if not further:
+            return
 
 
-def _arms_of(known: dict[Path, Block], outer: Path, at: int) -> Iterator[Path]:
-    for path, block in known.items():
-        if path and path[:-1] == outer and path[-1][0] == at:
-            yield from _arms_of(known, path, 0) if block.is_elif else [path]
+def _blocks_of(known: dict[Path, Block], outer: Path, at: int) -> list[Path]:
+    found = []
+    for field in ("body", "handlers", "cases", "orelse", "finalbody"):
+        for which in itertools.count():
+            arm = (*outer, (at, field, which))
+            if arm not in known:
+                break
+            found.append(arm)
+    return found
 
 
 def _is_large(s: ast.stmt) -> bool:
