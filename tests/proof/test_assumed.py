@@ -172,32 +172,22 @@ def test_where_no_class_has_a_say_a_plain_kind_is_not_named():
 
 
 MASKS = {
-    "picked by": (
-        "loads[loads != 0] = 1",
-        "loads[not loads == 0] = 1",
-        "loads[0] = loads != 0",
-        "loads[0] = not loads == 0",
-    ),
-    "joined": (
-        "out = (loads < 3) & wet",
-        "out = (loads < 3) & (True == wet)",
-        "out = loads == wet",
-        "out = not loads != wet",
-    ),
-    "asked": (
-        "out = (loads == wet).all()",
-        "out = (not loads != wet).all()",
-        "out = loads == wet",
-        "out = not loads != wet",
-    ),
-    "turned": ("out = ~(loads == wet)", "out = ~(not loads != wet)", "out = loads == wet", "out = not loads != wet"),
+    "picked by": ("loads[loads != 0] = 1", "loads[not loads == 0] = 1"),
+    "picked by, in rows": ("loads[loads != 0, :] = 1", "loads[not loads == 0, :] = 1"),
+    "joined": ("out = (loads < 3) & (loads == wet)", "out = (loads < 3) & (not loads != wet)"),
+    "joined in place": ("out &= loads == wet", "out &= not loads != wet"),
+    "asked": ("out = (loads == wet).all()", "out = (not loads != wet).all()"),
+    "turned": ("out = ~(loads == wet)", "out = ~(not loads != wet)"),
+    "handed on": ("out = np.where(loads == wet, 1, 2)", "out = np.where(not loads != wet, 1, 2)"),
+    "named": ("is_wet = loads == wet\n    out = loads[is_wet]", "is_wet = not loads != wet\n    out = loads[is_wet]"),
 }
 
 
 @pytest.mark.parametrize("how", MASKS)
 def test_what_answers_with_many_truths_is_not_compared_plainly(how):
-    ways = [f"def f(loads, wet, out=0):\n    {way}\n    return loads, out\n" for way in MASKS[how]]
-    many, plain = (dreck.compare(*pair, trial=False) for pair in (ways[:2], ways[2:]))
+    text = "def f(loads, wet, out=0):\n    import numpy as np\n    {}\n    return loads, out\n"
+    many, plain = MASKS[how], ("out = loads == wet", "out = not loads != wet")
+    many, plain = (dreck.compare(*map(text.format, pair), trial=False) for pair in (many, plain))
     assert many.status != "proved", str(many)
     assert plain.status == "proved" and "plain-comparisons" in plain.assumptions
 

@@ -57,7 +57,7 @@ def prove(
     refused = _refused(old, new)
     if refused:
         return Proof(False, reason=refused)
-    if speaks_of_masks(old.node) or speaks_of_masks(new.node):
+    if any(speaks_of_masks(one.node, one.names.tree) for one in (old, new)):
         allowed -= {COMPARISONS}
     arena = arena or Arena()
     found = _tried(old, new, allowed - {LIVES}, arena, budget, certified)
@@ -76,7 +76,7 @@ def _but_for_lives(old: Subject, new: Subject, allowed: frozenset[str], budget: 
     if not _tried(blind[0], blind[1], allowed - {LIVES}, Arena(), budget, certified=False).holds:
         return None
     return Proof(
-        False, reason="a class says what happens when its object ends, and variables keep theirs for another time"
+        False, reason="variables keep their objects for another time, and it may be noticed here when one ends"
     )
 
 

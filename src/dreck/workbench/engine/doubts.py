@@ -2,15 +2,11 @@
 
 import ast
 
-from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.assumptions import ORDER
+from dreck.proof.masking import array_modules
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
-_ARRAYS = """
-numpy pandas polars torch jax xarray scipy dask tensorflow cupy pyarrow shapely sympy astropy pint
-"""
-_LIBRARIES = frozenset(_ARRAYS.split())
 _NUMBERS = frozenset({"nan", "NaN", "NAN", "isnan", "inf", "float", "fsum", "float32", "float64", "Decimal"})
 _SETS = frozenset({"set", "frozenset", "issubset", "issuperset", "AbstractSet", "Set", "FrozenSet", "Counter"})
 
@@ -22,25 +18,13 @@ def orders_doubtful(function: FunctionNode, module: ast.Module) -> bool:
     nodes = list(walk(function))
     if not any(type(n) in _ORDERS for n in nodes):
         return False
-    return _imports_arrays(module) or any(map(_speaks_of_it, nodes))
+    return bool(array_modules(module)) or any(map(_speaks_of_it, nodes))
 
 
 def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -> frozenset[str]:
     """`total-order` where it is accepted: nowhere if the project doubts it, nor where the code gives reason to."""
     accepted = ORDER not in doubt and not orders_doubtful(function, module)
     return frozenset({ORDER}) if accepted else frozenset()
-
-
-@once_per_tree
-def _imports_arrays(module: ast.Module) -> bool:
-    for node in every_node(module):
-        match node:
-            case ast.Import(names=names):
-                if any(alias.name.partition(".")[0] in _LIBRARIES for alias in names):
-                    return True
-            case ast.ImportFrom(module=str() as name) if name.partition(".")[0] in _LIBRARIES:
-                return True
-    return False
 
 
 def _speaks_of_it(node: ast.AST) -> bool:
