@@ -65,16 +65,16 @@ def prove(
         return found
     mine, theirs = (replace(one, names=one.names.with_plain_lives()) for one in (old, new))
     if _matter(mine) or _matter(theirs):
-        return _but_for_lives(old, new, allowed, budget) or found
-    again = _tried(mine, theirs, allowed, arena, budget, certified)
-    return again if again.holds else found
+        return _but_for_lives(old, new, allowed, budget)
+    return _tried(mine, theirs, allowed, arena, budget, certified)
 
 
-def _but_for_lives(old: Subject, new: Subject, allowed: frozenset[str], budget: int) -> Proof | None:
-    """What to say where two functions differ in nothing but in how long their variables keep their objects."""
+def _but_for_lives(old: Subject, new: Subject, allowed: frozenset[str], budget: int) -> Proof:
+    """What to say where it may matter how long variables keep their objects: that, or what else stands against it."""
     blind = [replace(one, names=one.names.without_lives()) for one in (old, new)]
-    if not _tried(blind[0], blind[1], allowed - {LIVES}, Arena(), budget, certified=False).holds:
-        return None
+    found = _tried(blind[0], blind[1], allowed - {LIVES}, Arena(), budget, certified=False)
+    if not found.holds:
+        return found
     return Proof(
         False, reason="variables keep their objects for another time, and it may be noticed here when one ends"
     )

@@ -55,7 +55,8 @@ def _brings(offer: Offer) -> str:
     moved = before.tangle - after.tangle - offer.gain
     elsewhere = f", {moved} of it in what is new" if moved > 0 else ""
     how = "proved" if offer.verdict == "proved" else "a trial has to show it"
-    return f"{offer.gain} less tangle{elsewhere} ({told}); {how}"
+    longer = f", {count(offer.grows, 'line')} more" if offer.grows > 0 else ""
+    return f"{offer.gain} less tangle{elsewhere}{longer} ({told}); {how}"
 
 
 def show_offer(offer: Offer, number: int) -> None:

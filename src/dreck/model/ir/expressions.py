@@ -10,7 +10,7 @@ from dreck.model.ir.graph import Node, Operand
 from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.truth import form_of, was_asked, without_not
-from dreck.model.names.scopes import names_bound_inside, names_read, walrus_targets
+from dreck.model.names.scopes import names_asked_outside, names_bound_inside, walrus_targets
 from dreck.source.walking import walk
 
 if TYPE_CHECKING:
@@ -325,7 +325,7 @@ class Expressions(Naming):
 
         Plain locals it reads are alpha-renamed, so that a renamed local still gives the same act.
         """
-        inner = names_read(e)
+        inner = names_asked_outside(e)
         for call in walk(e):
             if isinstance(call, ast.Call):
                 refuse_frame_reader(call)

@@ -1,13 +1,18 @@
 """Scopes: what is local to a function, what its nested functions capture."""
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+
+_Mentioned = set[str] | None
+"""Names that functions inside may read; None where nobody asks for them."""
+
+_COMPREHENSIONS = ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp
 
 
 @dataclass(slots=True)
@@ -48,7 +53,7 @@ def scope_of(node: FunctionNode) -> FunctionScope:
     """Works out the scope of one function from its own body; the nested ones count for what they capture."""
     scope = FunctionScope(params=frozenset(param_names(node.args)))
     scope.local |= scope.params
-    mentioned: set[str] = set()
+    mentioned = set[str]()
     for statement in node.body:
         _scan(statement, scope, mentioned)
     outer = scope.declared_global | scope.declared_nonlocal
@@ -59,7 +64,7 @@ def scope_of(node: FunctionNode) -> FunctionScope:
     return scope
 
 
-def _scan(root: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+def _scan(root: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> None:
     pending = [root]
     while pending:
         node = pending.pop()
@@ -80,7 +85,7 @@ def _scan(root: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
 # Notes on one node; those that answer True have looked at everything below it themselves.
 
 
-def _note_name(node: ast.Name, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_name(node: ast.Name, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     if type(node.ctx) is not ast.Load:
         scope.local.add(node.id)
         if type(node.ctx) is ast.Del:
@@ -89,19 +94,19 @@ def _note_name(node: ast.Name, scope: FunctionScope, mentioned: set[str]) -> boo
 
 
 def _note_definition(
-    node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef, scope: FunctionScope, mentioned: set[str]
+    node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef, scope: FunctionScope, mentioned: _Mentioned
 ) -> bool:
     scope.local.add(node.name)
     _capture(node, scope, mentioned)
     return True
 
 
-def _note_lazy(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_lazy(node: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     _capture(node, scope, mentioned)
     return True
 
 
-def _note_call(node: ast.Call, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_call(node: ast.Call, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     parts = used_up_by(node)
     if not parts:
         return False
@@ -114,7 +119,7 @@ def _note_call(node: ast.Call, scope: FunctionScope, mentioned: set[str]) -> boo
     return True
 
 
-def _used_up(part: ast.expr, scope: FunctionScope, mentioned: set[str]) -> None:
+def _used_up(part: ast.expr, scope: FunctionScope, mentioned: _Mentioned) -> None:
     """Its names are read before anything else can happen; what stands inside it as a comprehension's would."""
     scope.used_up.update(names_read(part))
     if isinstance(part, ast.GeneratorExp):
@@ -163,46 +168,46 @@ def kept_by_functions(scope: FunctionScope, is_builtin: Callable[[str], bool]) -
     return scope.kept if own else scope.captured
 
 
-def _note_comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_comprehension(node: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     _comprehension(node, scope, mentioned)
     return True
 
 
-def _note_global(node: ast.Global, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_global(node: ast.Global, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     scope.declared_global.update(node.names)
     return True
 
 
-def _note_nonlocal(node: ast.Nonlocal, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_nonlocal(node: ast.Nonlocal, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     scope.declared_nonlocal.update(node.names)
     return True
 
 
-def _note_walrus(node: ast.NamedExpr, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_walrus(node: ast.NamedExpr, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     scope.has_walrus = True
     return False
 
 
-def _note_yield(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_yield(node: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     scope.is_generator = True
     return False
 
 
 def _note_bound(
-    node: ast.ExceptHandler | ast.MatchAs | ast.MatchStar, scope: FunctionScope, mentioned: set[str]
+    node: ast.ExceptHandler | ast.MatchAs | ast.MatchStar, scope: FunctionScope, mentioned: _Mentioned
 ) -> bool:
     if node.name is not None:
         scope.local.add(node.name)
     return False
 
 
-def _note_rest(node: ast.MatchMapping, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_rest(node: ast.MatchMapping, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     if node.rest is not None:
         scope.local.add(node.rest)
     return False
 
 
-def _note_import(node: ast.alias, scope: FunctionScope, mentioned: set[str]) -> bool:
+def _note_import(node: ast.alias, scope: FunctionScope, mentioned: _Mentioned) -> bool:
     scope.local.add(node.asname or node.name.split(".")[0])
     return True
 
@@ -232,14 +237,13 @@ _NOTES: dict[type, Any] = {
 }
 
 
-def _capture(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
-    for inner in walk(node):
-        match inner:
-            case ast.Name(id=name):
-                mentioned.add(name)
-            case ast.Nonlocal(names=names):
-                scope.shared.update(names)
-                mentioned.update(names)
+def _capture(node: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> None:
+    if mentioned is not None:
+        mentioned |= names_asked_outside(node)
+        for inner in walk(node):
+            if isinstance(inner, ast.Nonlocal):
+                scope.shared.update(inner.names)
+                mentioned.update(inner.names)
     outside = node.decorator_list if isinstance(node, _DEFINITIONS) else []
     for part in [node] if isinstance(node, ast.GeneratorExp) else outside:
         for name in walrus_targets(part):
@@ -279,7 +283,7 @@ def _walrus_targets_of_defaults(node: ast.AST) -> list[str]:
     return [name for part in parts for name in walrus_targets(part)]
 
 
-def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: set[str]) -> None:
+def _comprehension(node: ast.AST, scope: FunctionScope, mentioned: _Mentioned) -> None:
     for name in walrus_targets(node):
         scope.has_walrus = True
         scope.local.add(name)
@@ -313,12 +317,56 @@ def names_read(node: ast.AST) -> set[str]:
     return {inner.id for inner in walk(node) if isinstance(inner, ast.Name)}
 
 
+def names_asked_outside(node: ast.AST) -> set[str]:
+    """Names in `node` that may be meant as they are around it, without those that something inside has for itself."""
+    found: set[str] = set()
+    pending = [node]
+    while pending:
+        inner = pending.pop()
+        match inner:
+            case ast.Name(id=name):
+                found.add(name)
+            case ast.FunctionDef() | ast.AsyncFunctionDef():
+                own = _own_names(inner)
+                found.update(name for s in inner.body for name in names_asked_outside(s) if name not in own)
+                pending += [part for part in ast.iter_child_nodes(inner) if part not in inner.body]
+            case ast.Lambda(args=args, body=body):
+                found |= names_asked_outside(body) - set(param_names(args))
+                pending.append(args)
+            case _ if isinstance(inner, _COMPREHENSIONS):  # all but the first iterable is evaluated inside
+                first, own = inner.generators[0].iter, _own_targets(inner)
+                rest = (part for part in _parts_of(inner) if part is not first)
+                found.update(name for part in rest for name in names_asked_outside(part) if name not in own)
+                pending.append(first)
+            case _:
+                pending += ast.iter_child_nodes(inner)
+    return found
+
+
+def _own_targets(node: ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp) -> set[str]:
+    targets = (n for g in node.generators for n in walk(g.target))
+    return {n.id for n in targets if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+
+
+def _parts_of(node: ast.AST) -> Iterator[ast.AST]:
+    for part in ast.iter_child_nodes(node):
+        yield from ast.iter_child_nodes(part) if isinstance(part, ast.comprehension) else (part,)
+
+
 def assigned_in(statements: list[ast.stmt]) -> frozenset[str]:
     """Names that running `statements` may bind or unbind, nested scopes left out."""
     scope = FunctionScope(params=frozenset())
     for statement in statements:
-        _scan(statement, scope, set())
+        _scan(statement, scope, None)
     return frozenset(scope.local)
+
+
+def _own_names(node: ast.FunctionDef | ast.AsyncFunctionDef) -> set[str]:
+    """What is local to a function, whatever the ones inside it capture."""
+    scope = FunctionScope(params=frozenset(param_names(node.args)))
+    for statement in node.body:
+        _scan(statement, scope, None)
+    return (scope.local | scope.params) - scope.declared_global - scope.declared_nonlocal
 
 
 @lru_cache(maxsize=16)

@@ -32,8 +32,9 @@ SECONDS = 20.0
 class Offer:
     """What could be done in one place.
 
-    `before` and `after` are of the function; `gain` is the tangle that goes, what is cut out counted. `verdict` is
-    `proved`, or `tested` where a trial has to show it. `needs` is what a person has to say; `command` what to type.
+    `before` and `after` are of the function; `gain` is the tangle that goes, what is cut out counted, `grows` by how
+    many lines the file does. `verdict` is `proved`, or `tested` where a trial has to show it. `needs` is what a person
+    has to say; `command` what to type.
     """
 
     function: str
@@ -48,6 +49,12 @@ class Offer:
     needs: tuple[str, ...]
     command: str
     reason: str
+    grows: int = 0
+
+    @property
+    def worth(self) -> int:
+        """What it takes off the reader, less the lines that are to be read for it: the best offer has most."""
+        return self.gain - max(self.grows, 0)
 
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
@@ -59,7 +66,7 @@ def best_without_a_person(scene: Scene) -> str:
     """The step that brings most in a function by proof, and needs nothing from anybody; '' when there is none."""
     found, _ = offers_in(scene)
     free = [o for o, _ in found if not o.needs and o.verdict == "proved"]
-    return max(free, key=lambda o: o.gain).steps[0] if free else ""
+    return max(free, key=lambda o: o.worth).steps[0] if free else ""
 
 
 def offers_in(scene: Scene, seconds: float = SECONDS) -> tuple[list[tuple[Offer, str]], bool]:
@@ -75,7 +82,7 @@ def offers_in(scene: Scene, seconds: float = SECONDS) -> tuple[list[tuple[Offer,
             break
         places = (weighed_place(scene, step, place) for place in places_of(scene, step))
         weighed += itertools.islice((one for one in places if one is not None and one.gain > 0), _MOST)
-    weighed.sort(key=lambda one: -one.gain)
+    weighed.sort(key=lambda one: -one.worth)
     found: list[tuple[Offer, str]] = []
     of_step = Counter[str]()
     for one in weighed:
@@ -144,6 +151,11 @@ class Weighed:
     place: Place
     after: Tangle
     gain: int
+    grows: int
+
+    @property
+    def worth(self) -> int:
+        return self.gain - max(self.grows, 0)
 
 
 def weighed_place(scene: Scene, step: Step, place: Place) -> Weighed | None:
@@ -155,7 +167,7 @@ def weighed_place(scene: Scene, step: Step, place: Place) -> Weighed | None:
     gain = whole_tangle(scene.functions) - whole_tangle(functions)
     own = next((f for f in functions if f.name == scene.function.name), None)
     after = measure(own.node) if own is not None else Tangle(0, 0, 0, 0, 0)
-    return Weighed(step, place, after, gain)
+    return Weighed(step, place, after, gain, lines_added(scene.text, place.plan.text))
 
 
 def judged_offer(scene: Scene, weighed: Weighed) -> Offer | None:
@@ -180,11 +192,16 @@ def judged_offer(scene: Scene, weighed: Weighed) -> Offer | None:
         (*(["a name"] if place.unnamed else []), *(f"assumes {a}" for a in step.asks if a in verdict.assumptions)),
         shlex.join(place.typed(name, step.name)),
         plan.reason.replace(STAND_IN, "NAME"),
+        weighed.grows,
     )
 
 
 def whole_tangle(functions: list[Function]) -> int:
     return sum(measure(f.node).tangle for f in functions)
+
+
+def lines_added(old: str, new: str) -> int:
+    return new.count("\n") - old.count("\n")
 
 
 def _last_line(scene: Scene, first: int) -> int:

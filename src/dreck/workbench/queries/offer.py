@@ -84,7 +84,7 @@ def offer(
         found += offers
         unfinished += late
         told(done, len(wanted), target.path)
-    found.sort(key=lambda o: (-o.gain, bool(o.needs), o.verdict != "proved", o.function, o.line))
+    found.sort(key=lambda o: (-o.worth, bool(o.needs), o.verdict != "proved", o.function, o.line))
     return Offers(tuple(found), tuple(skipped), tuple(unfinished))
 
 
@@ -115,9 +115,9 @@ def _of_function(scene: Scene, seconds: float) -> tuple[list[Offer], bool]:
     first = flat(scene)
     singles, all_tried = offers_in(scene, until - time.process_time())
     found = [*([first[0]] if first is not None else []), *(offer for offer, _ in singles)]
-    rows = sequences(scene, first, sorted(singles, key=lambda one: -one[0].gain), until)
+    rows = sequences(scene, first, sorted(singles, key=lambda one: -one[0].worth), until)
     known: set[frozenset[str]] = set()
-    for row in sorted(rows, key=lambda o: (-o.gain, bool(o.needs), o.verdict != "proved")):
+    for row in sorted(rows, key=lambda o: (-o.worth, bool(o.needs), o.verdict != "proved")):
         asked = frozenset(name for name in row.steps if step_named(name).plans is not None)
         if asked not in known and all(row.gain > o.gain for o in found if set(o.steps) <= set(row.steps)):
             known.add(asked)  # in the other order it brings less, and one command alone less still

@@ -18,7 +18,7 @@ _SECONDS = 4.0
 
 
 def with_reached(rows: Sequence[Row], jobs: int, told: Callable[[int, int, Path], None]) -> list[Row]:
-    """The rows, the worst of them with the tangle that the best offer leaves; `rows` are in order of tangle."""
+    """The rows, the worst of them with the tangle left by the offer of most gain; `rows` are in order of tangle."""
     worst = [row.function for row in rows[:_WORST] if row.tangle and not row.left]
     work = partial(_gain, seconds=_SECONDS)
     found: dict[str, int] = {}
@@ -31,7 +31,7 @@ def with_reached(rows: Sequence[Row], jobs: int, told: Callable[[int, int, Path]
 
 
 def _gain(function: str, seconds: float) -> int:
-    """The tangle that the best offer for a function takes away; 0 when there is none."""
+    """The most tangle that an offer for a function takes away; 0 when there is none."""
     try:
         offers = [o for target in resolve(function) for o in offers_of(target, seconds)[0]]
     except (DreckError, RecursionError):

@@ -16,6 +16,7 @@ from dreck.workbench.queries.gains import (
     STAND_IN,
     Offer,
     judged_offer,
+    lines_added,
     offers_in,
     places_of,
     weighed_place,
@@ -53,6 +54,7 @@ def flat(scene: Scene) -> tuple[Offer, str] | None:
         (),
         shlex.join(["dreck", "untangle", target]),
         reason,
+        lines_added(scene.text, text),
     ), text
 
 
@@ -83,6 +85,7 @@ def sequences(
             assumptions=tuple(sorted({*begun.assumptions, *offer.assumptions})),
             command=command,
             reason=f"flattened first; {offer.reason}",
+            grows=begun.grows + offer.grows,
         )
 
 
@@ -123,6 +126,7 @@ def _then_flat(scene: Scene, offer: Offer, text: str) -> Offer | None:
         assumptions=tuple(sorted({*offer.assumptions, *_assumed(changed)})),
         command=f"{offer.command} --write && {shlex.join(['dreck', 'untangle', *targets])}",
         reason=f"{offer.reason}; what is left is flattened",
+        grows=lines_added(scene.text, made),
     )
 
 
@@ -135,7 +139,7 @@ def _after(scene: Scene, text: str, until: float) -> list[tuple[Offer, str]]:
         return []
     again = Scene(scene.path, text, tree, functions, own, Wishes(), scene.line_length, scene.others)
     found, _ = offers_in(again, until - time.process_time())
-    return sorted(found, key=lambda one: -one[0].gain)
+    return sorted(found, key=lambda one: -one[0].worth)
 
 
 def _names_of(results: Sequence[FunctionResult]) -> tuple[str, ...]:
