@@ -22,7 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import asking, early, lazily
+from tests.hunt import asking, early, lazily, made
 from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -184,6 +184,10 @@ def test_no_false_proof_of_rows_that_are_worked_out_later():
 
 def test_no_false_proof_of_what_is_asked_more_often():
     assert _proved_of(asking, SEED + 24, PAIRS // 3) > PAIRS / 16, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_of_a_name_that_may_mean_anything():
+    assert _proved_of(made, SEED + 25, PAIRS // 2) > PAIRS / 20, "so few proofs that the hunt means nothing"
 
 
 def _proved_of(part: types.ModuleType, seed: int, pairs: int, function: str = "") -> int:

@@ -246,7 +246,7 @@ def _of_files(axioms: Axioms) -> str:
     names = sorted({n.id for n in ast.walk(tree) if isinstance(n, ast.Name)} | set(classes))[:16]
     told: list[object] = []
     for name in names:
-        told += [axioms.is_bound_once(name), axioms.is_builtin(name), axioms.is_class(name), axioms.is_defined(name)]
+        told += [axioms.is_bound_once(name), axioms.is_builtin(name), axioms.is_class(name)]
         told += [axioms.function(name) is not None, axioms.is_enum(name), axioms.are_apart(name, True)]
     for kind in sorted(classes):
         told += [len(axioms.fields(kind) or ()), kind in axioms.skeleton]

@@ -26,6 +26,8 @@ import dreck.proof.rules.attributes as attributes
 import dreck.proof.rules.calls as calls
 import dreck.proof.rules.comparing as comparing
 import dreck.proof.rules.truth as truth
+import dreck.proof.stepping as stepping
+from dreck.model.ir.terms import Term
 from dreck.model.names.modules import ModuleNames
 from dreck.proof import entry
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, DEFAULT_ASSUMPTIONS, HASHABLE, QUIET
@@ -53,7 +55,7 @@ def always(value: Any) -> Callable[..., Any]:
 
 def otherwise(**changed: Any) -> Callable[..., Any]:
     """Every event with something else said of it."""
-    true = lockstep.result_of
+    true = stepping.result_of
 
     def told(*args: Any) -> Any:
         found = true(*args)
@@ -63,7 +65,7 @@ def otherwise(**changed: Any) -> Callable[..., Any]:
 
 
 def quiet(assumption: str) -> Patch:
-    return lockstep, "result_of", otherwise(harmless=assumption)
+    return stepping, "result_of", otherwise(harmless=assumption)
 
 
 def still(self: Any, state: Any) -> None:
@@ -72,6 +74,14 @@ def still(self: Any, state: Any) -> None:
 
 def forgotten(*args: Any) -> tuple[Any, ...]:
     return ()
+
+
+def as_it_is(had: Term, has: Term, renamed: dict[Term, Term]) -> None:
+    """What is inside of values taken for what is there now, and for no more than that."""
+    for one, other in zip(had.args, has.args, strict=False):
+        if isinstance(one, Term) and isinstance(other, Term):
+            renamed.setdefault(one, other)
+            as_it_is(one, other, renamed)
 
 
 def turned(true: Callable[..., Any]) -> Callable[..., Any]:
@@ -98,15 +108,16 @@ LIES: dict[str, list[Patch]] = {
     **{
         f"nothing raises alone under {a}": [quiet(a)] for a in (COMPARISONS, ATTRIBUTES, HASHABLE, QUIET)
     },
-    "nothing raises": [(lockstep, "result_of", otherwise(raises=False))],
-    "nothing moves time": [(lockstep, "result_of", otherwise(moves_time=False))],
-    "everything is done but once": [(lockstep, "result_of", otherwise(moves_time=False, once=True))],
-    "nothing ends": [(lockstep, "result_of", otherwise(ends=False))],
-    "every act can be met": [(lockstep, "result_of", otherwise(unmet=False))],
+    "nothing raises": [(stepping, "result_of", otherwise(raises=False))],
+    "nothing moves time": [(stepping, "result_of", otherwise(moves_time=False))],
+    "everything is done but once": [(stepping, "result_of", otherwise(moves_time=False, once=True))],
+    "nothing ends": [(stepping, "result_of", otherwise(ends=False))],
+    "every act can be met": [(stepping, "result_of", otherwise(unmet=False))],
     "time stands still": [(lockstep.LockStep, "new_epoch", still)],
     "errors are all handled alike": [(lockstep.LockStep, "_raising", always(None))],
     "a generator is left as a function is": [(lockstep.LockStep, "_leaves_lazily", always(False))],
     "what was proved once holds everywhere": [(memo, "covers", always([]))],
+    "what a value is made of stays": [(memo, "_match", as_it_is)],
     "a lemma needs nothing": [(memo, "needed_since", forgotten)],
     "a loop comes back as it began": [(loops, "come_back", always(None))],
     "every test holds": [(prover.Prover, "decided", always(True))],

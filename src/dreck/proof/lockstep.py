@@ -8,60 +8,50 @@ branches. What is not proved is `unsettled`, never wrong.
 from dataclasses import dataclass, field
 
 from dreck.model.ir.lowering import Unsupported, lower
-from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof import certificate, loops, memo
 from dreck.proof.following import callee_of
+from dreck.proof.general import general
 from dreck.proof.parted import Parted
-from dreck.proof.prover import Prover
-from dreck.proof.rules.common import value_of
 from dreck.proof.rules.comparing import is_singleton, note_spelling
-from dreck.proof.rules.every import result_of
 from dreck.proof.state import (
     Asks,
     Block,
     Event,
-    Gives,
-    Goes,
     Side,
     State,
     Stop,
-    Throws,
     error_of,
     told,
     told_both_ways,
 )
-from dreck.proof.subject import OUT_OF_BUDGET, Subject
+from dreck.proof.stepping import Stepping
 from dreck.proof.surroundings.spoken import spoken_in
 
 _MOST_ROUNDS = 2
 """So many rounds of a loop are gone through one by one where the other side has no loop: it may not be entered."""
 _DEEPEST = 5
 """So many functions are followed into one another."""
+_SHARE = 4
+"""This part of what is left of the budget goes into proving at once what was proved for several values."""
 
 
 @dataclass(slots=True)
-class LockStep:
-    """One proof. `budget` is in nodes carried out; `by_identity`: a function asks whether values are one object."""
+class LockStep(Stepping):
+    """One proof."""
 
-    p: Prover
-    subjects: tuple[Subject, Subject]
-    budget: int
-    kept: frozenset[str] = frozenset()
-    by_identity: bool = False
     visited: dict[memo.Pair, list[memo.Visited]] = field(default_factory=dict)
     visits: list[memo.Pair] = field(default_factory=list)
     active: dict[memo.Pair, tuple[State, loops.Groups, int]] = field(default_factory=dict)
     opened: int = 0
-    path: list[str] = field(default_factory=list)
-    log: certificate.Log = field(default_factory=list)
+    generalised: set[memo.Pair] = field(default_factory=set)
     lemmas: dict[int, certificate.Lemma] = field(default_factory=dict)
 
     def explore(self, state: State) -> None:
         """Runs both sides to their exits along every path from `state`, or raises Parted."""
         while True:
-            old = self._advance(state, 0)
-            new = self._advance(state, 1)
+            old = self.advance(state, 0)
+            new = self.advance(state, 1)
             if self._alike_from_here(state):
                 self.log.append(certificate.Ends("alike"))
                 return
@@ -84,70 +74,6 @@ class LockStep:
                     return
                 case _:
                     self._alone(state, old, new)
-
-    def _advance(self, state: State, which: int) -> Block:
-        side = state.sides[which]
-        while True:
-            self.budget -= 1
-            if self.budget < 0:
-                raise Parted(OUT_OF_BUDGET, tuple(self.path))
-            if (block := self._step(side, state)) is not None:
-                return block
-
-    def _step(self, side: Side, state: State) -> Block | None:
-        """Carries out the node `side` is at; None when it went on, else why it did not."""
-        node = side.node
-        if node.op is Op.RETURN:
-            return self._return(side)
-        if node.op is Op.THROW:
-            return self._thrown(side)
-        result = result_of(self.p, side, state)
-        if isinstance(result, Gives | Goes | Throws):
-            self.log.append(certificate.Stepped(side.which, result))
-        match result:
-            case Gives(value=value):
-                if value is not None and node.dest is not None:
-                    self.p.shape(value)
-                    side.store[node.dest] = value
-                side.answer = None
-                side.node = node.succs[0]
-            case Goes(outcome=outcome):
-                side.answer = None
-                side.node = node.succs[0 if outcome else 1]
-            case Throws(error=error):
-                self.throw(side, error)
-            case block:
-                return block
-        return None
-
-    def _return(self, side: Side) -> Block | None:
-        value = value_of(self.p, side, "%ret")
-        if not side.frames:
-            return Stop("return", value)
-        side.leave()
-        if side.node.dest is not None:
-            side.store[side.node.dest] = value
-        side.node = side.node.succs[0]
-        return None
-
-    def _thrown(self, side: Side) -> Block | None:
-        error = value_of(self.p, side, "%exc")
-        if side.frames:
-            self.throw(side, error)
-            return None
-        return Stop("throw", error)
-
-    def throw(self, side: Side, error: Term) -> None:
-        """An exception: the side goes on where it is handled, or out."""
-        target = side.node.exc or self.p.arena.throw
-        while target is self.p.arena.throw and side.frames:
-            frame = side.leave()
-            target = frame.call.exc or self.p.arena.throw
-            if frame.lazily and (target is not self.p.arena.throw or side.frames):
-                error = self.p.terms.make("left", error)  # no StopIteration any more (PEP 479)
-        side.answer = None
-        side.store["%exc"] = error
-        side.node = target
 
     def _alike_from_here(self, state: State) -> bool:
         """The same code, to be run on the same values."""
@@ -303,7 +229,7 @@ class LockStep:
     def _split(self, state: State, block: Asks, which: int) -> None:
         """Both ways of an undecided test, unless this pair of places was proved before."""
         pair, values = memo.pair_of(state), memo.values_of(self.p, state)
-        if self._proved_before(state, pair, values):
+        if self._proved_before(state, pair, values) or self._proved_in_general(state, pair, values):
             return
         entry, start = state.copy(), len(self.p.trail)
         if block.test in state.done or block.test in state.lasting:
@@ -341,6 +267,27 @@ class LockStep:
                 self.log.append(certificate.Used(visit.lemma))
                 return True
         return False
+
+    def _proved_in_general(self, state: State, pair: memo.Pair, values: tuple[Term, ...]) -> bool:
+        """Whether it holds whatever the values are that were others when this pair of places was proved before."""
+        before = self.visited.get(pair)
+        whole = general(self.p, state, values, before) if before and pair not in self.generalised else None
+        if whole is None:
+            return False
+        self.generalised.add(pair)
+        start, length, assumed, budget = len(self.p.trail), len(self.path), set(self.p.assumptions), self.budget
+        log = self.log
+        self.budget = budget // _SHARE
+        try:
+            self._explored(whole, "whatever was set before")
+        except (Parted, loops.Refine, loops.NotAsBefore):
+            self.p.assumptions = assumed
+        finally:
+            self.budget += budget - budget // _SHARE
+            self.log = log
+            del self.p.trail[start:]
+            del self.path[length:]
+        return self._proved_before(state, pair, values)
 
     # --- loops -------------------------------------------------------------------------------------
 

@@ -17,7 +17,7 @@ Pair: TypeAlias = tuple[tuple[Node, ...], ...]
 Consult: TypeAlias = tuple[str, Term, object]
 
 
-_FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members"})
+FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members"})
 """Values that the code itself may name: another in their place would not be what it names."""
 _MADE_INSIDE = frozenset({"kinds", "one object", "very"})
 
@@ -91,11 +91,13 @@ def covers(p: Prover, visit: Visited, state: State, values: tuple[Term, ...]) ->
     """What `visit` looked at, in terms of `state`; None when it is not all the same there."""
     renamed: dict[Term, Term] = {visit.epoch: state.epoch}
     for had, has in zip(visit.values, values, strict=True):
-        if had.op in _FIXED or has.op in ("unbound", "maybe"):
+        if had.op in FIXED or has.op in ("unbound", "maybe"):
             if had is not has:
                 return None
         elif renamed.setdefault(had, has) is not has:
             return None
+    for had, has in zip(visit.values, values, strict=True):
+        _match(had, has, renamed)
     needed: list[Consult] = []
     for what, term, known in visit.needed:
         rebuilt = _rebuilt(p, term, renamed)
@@ -113,6 +115,21 @@ def covers(p: Prover, visit: Visited, state: State, values: tuple[Term, ...]) ->
             p.note_time(rebuilt, state)
         needed.append(consult)
     return needed
+
+
+def _match(had: Term, has: Term, renamed: dict[Term, Term]) -> None:
+    """What values that are made alike are made of in the end may be put in the place of the other, where nothing is.
+
+    Only what is not made of anything: a part that is made itself stands for what its own parts make of it.
+    """
+    if had.op != has.op or len(had.args) != len(has.args):
+        return
+    for one, other in zip(had.args, has.args, strict=True):
+        if isinstance(one, Term) and isinstance(other, Term):
+            if one.op in ("symbol", "param"):
+                renamed.setdefault(one, other)
+            else:
+                _match(one, other, renamed)
 
 
 def _rebuilt(p: Prover, term: Term, renamed: dict[Term, Term]) -> Term | None:

@@ -135,7 +135,7 @@ class Prover:
         """Whether a value surely is an object of its own: not None, no bool, no member of an enum."""
         if self.shape(value) in ("lambda", "method", "record", "tuple", "type"):
             return True
-        return value.op == "global" and value.args[0] in self.names[which].definitions
+        return value.op == "global" and self.classes[which].is_as_written(str(value.args[0]))
 
     def are_total(self, left: Term, right: Term) -> bool:
         """Whether both are surely of types in which "not less" is "greater or equal": no NaN."""
@@ -165,8 +165,8 @@ class Prover:
         return not any(word in kin.taken_back().comparisons for kin in self.classes for word in what)
 
     def _is_class_or_module(self, name: str) -> bool:
-        """Whether a name means no object of a class of the files: something imported, a class, a function."""
-        return all(name in n.definitions or n.is_imported(name) or n.is_builtin(name) for n in self.names)
+        """Whether a name means no object of a class of the files: something of a library, a class, a function."""
+        return not any(n.may_be_made(name) for n in self.names)
 
     def compares_quietly(self, what: str, state: State, *values: Term) -> bool:
         """Whether no class of the files makes comparing (`eq`, `order`, `in`, `truth`, `hash`) do more than that."""

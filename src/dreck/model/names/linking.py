@@ -12,10 +12,11 @@ from pathlib import Path
 from weakref import WeakKeyDictionary
 
 from dreck.model.names.bindings import ANY, put_on_modules
+from dreck.model.names.files import file_of, package_of, place_of, root_of
+from dreck.model.names.foreign import ForeignNames
 from dreck.model.names.lives import Place, named_in
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.model.names.tables import Tables, changed_in
 from dreck.source.libraries import LibraryModule, ReadModule
 from dreck.source.walking import walk
@@ -48,7 +49,7 @@ class LinkedNames(ModuleNames):
         """Where the trees of other files stand, by their identity."""
         self.originals: dict[int, ast.AST] = {}
         """What stands in another file, by the identity of what it is here, with its names told apart."""
-        self._root = _root_of(path)
+        self._root = root_of(path)
         self._wanted: list[tuple[ModuleNames, str, str]] = []
         self._bases: set[tuple[str, str]] = set()
         self._taken = 0
@@ -70,6 +71,7 @@ class LinkedNames(ModuleNames):
             for base in s.bases if isinstance(s, ast.ClassDef) else ():
                 if isinstance(base, ast.Attribute) and isinstance(base.value, ast.Name):
                     self.of_module(base.value.id, base.attr)
+        self._look_where_made()
         self._take_all()
 
     @property
@@ -116,7 +118,7 @@ class LinkedNames(ModuleNames):
 
     def _from_beside(self, tree: ast.Module, path: Path) -> Iterator[tuple[str, str]]:
         for s in tree.body:
-            place = _place_of(s, path) if isinstance(s, ast.ImportFrom) and s.level else None
+            place = place_of(s, path) if isinstance(s, ast.ImportFrom) and s.level else None
             if isinstance(s, ast.ImportFrom) and place is not None and self._root in place.parents:
                 module = ".".join(place.relative_to(self._root).parts)
                 yield from ((alias.asname or alias.name, f"{module}.{alias.name}") for alias in s.names)
@@ -202,6 +204,35 @@ class LinkedNames(ModuleNames):
             theirs, module, name = self._wanted.pop(at)
             self._take(theirs, module, name, f"{module}.{name}")
 
+    def _imports_what_is_made(self, name: str) -> bool:
+        source = self._imports_in(self.tree).get(name, "")
+        return not source or self._is_put(name) or self._may_be_made_at(source, set())
+
+    def _may_be_made_at(self, source: str, seen: set[str]) -> bool:
+        """Whether `module.name` may be an object that code of the project has made, wherever it comes from in turn."""
+        module, _, name = source.rpartition(".")
+        if not self.is_of_project(source) or not module:
+            return False
+        found = self.module_called(module) if source not in seen else None
+        if found is None:
+            return True
+        seen.add(source)
+        self._homes[id(found.tree)] = found
+        theirs = _names_of(found.tree)
+        if not theirs.may_bind(name):
+            return self.module_called(source) is None
+        if theirs.tables.get(name) is not None:
+            return False
+        definition = theirs.definitions.get(name)
+        if definition is not None:
+            return self._is_remade_in(theirs, definition)
+        further = self._imports_in(found.tree).get(name, "") if theirs.is_imported(name) else ""
+        return not further or self._may_be_made_at(further, seen)
+
+    def _is_remade_in(self, theirs: ModuleNames, definition: ast.stmt) -> bool:
+        told = [d.func if isinstance(d, ast.Call) else d for d in getattr(definition, "decorator_list", [])]
+        return any(not (source := theirs.stands_for(d)) or self.is_of_project(source) for d in told)
+
     def _defined_elsewhere(self, e: ast.AST, home: ast.Module) -> list[Place]:
         """The functions, classes and values of other files of the project that an expression names."""
         of = e.value if isinstance(e, ast.Attribute) else e
@@ -225,6 +256,23 @@ class LinkedNames(ModuleNames):
         further = [f"{found.absolute(n.module, n.level)}.{name}" for n in stars]
         for other in [*further, *([imports[name]] if name in imports else [])]:
             yield from self._standing(other, seen)
+
+    def _look_where_made(self) -> None:
+        """What is imported by way of other files is looked at where it is made, and so is what makes it."""
+        known, seen = {id(self.tree), *map(id, self.trees)}, set[str]()
+        imports = self._imports_in(self.tree)
+        pending = [imports[alias.asname or alias.name] for s in self.tree.body if isinstance(s, ast.ImportFrom)
+                   for alias in s.names if (alias.asname or alias.name) in imports]  # fmt: skip
+        while pending and len(known) < _MOST_TAKEN:
+            source = pending.pop(0)
+            for value, tree in self._standing(source, set()) if source not in seen else ():
+                if id(tree) not in known:
+                    known.add(id(tree))
+                    self.trees.append(tree)
+                    self.places[id(tree)] = self._homes[id(tree)].file
+                if isinstance(value, ast.expr):
+                    pending += filter(None, (self._imports_in(tree).get(getattr(n, "id", "")) for n in walk(value)))
+            seen.add(source)
 
     def _imports_in(self, tree: ast.Module) -> dict[str, str]:
         """Where what a file imports comes from, wherever in it that is done."""
@@ -298,91 +346,9 @@ class LinkedNames(ModuleNames):
     def _renamed(self, node: ast.AST, theirs: ModuleNames, module: str, mine: str) -> ast.AST:
         known = _renamed.setdefault(theirs, {})
         if (node, module, mine) not in known:
-            renaming = _Renaming(theirs, module)
+            renaming = ForeignNames(theirs, module)
             known[node, module, mine] = renaming.visit(copy.deepcopy(node)), frozenset(renaming.met)
         made, met = known[node, module, mine]
         for name in sorted(name for name in met if not self._is_put(name)):
             self._foreign_name(theirs, module, name)
         return made
-
-
-class _Renaming(ast.NodeTransformer):
-    """Names of the other module get its name before them; builtins, locals and parameters stay."""
-
-    def __init__(self, theirs: ModuleNames, module: str) -> None:
-        self.theirs = theirs
-        self.module = module
-        self.met: set[str] = set()
-        self.own: list[set[str]] = []
-
-    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
-        return self._inside(node, set(scope_of(node).local) - scope_of(node).declared_global)
-
-    def visit_AsyncFunctionDef(self, node: ast.AsyncFunctionDef) -> ast.AST:
-        return self._inside(node, set(scope_of(node).local) - scope_of(node).declared_global)
-
-    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
-        """Names bound in a class body are read there, and not in its methods."""
-        own = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-        functions = [s for s in node.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)]
-        node.bases = [self.visit(b) for b in node.bases]
-        node.decorator_list = [self.visit(d) for d in node.decorator_list]
-        self.own.append(own | {s.name for s in functions})
-        for s in node.body:
-            if s not in functions:
-                self.visit(s)
-            else:
-                s.decorator_list = [self.visit(d) for d in s.decorator_list]
-        self.own.pop()
-        for s in functions:
-            decorators, s.decorator_list = s.decorator_list, []
-            self.visit(s)
-            s.decorator_list = decorators
-        return node
-
-    def visit_Lambda(self, node: ast.Lambda) -> ast.AST:
-        return self._inside(node, names_bound_inside(node))
-
-    def _inside(self, node: ast.AST, own: set[str]) -> ast.AST:
-        self.own.append(own | names_bound_inside(node))
-        self.generic_visit(node)
-        self.own.pop()
-        return node
-
-    def visit_Name(self, node: ast.Name) -> ast.AST:
-        if any(node.id in own for own in self.own) or self.theirs.is_builtin(node.id) or "." in node.id:
-            return node
-        if isinstance(node.ctx, ast.Load) and self.theirs.kind(node.id) == "stable":
-            self.met.add(node.id)
-        elif not isinstance(node.ctx, ast.Load) and not self.own:
-            return node
-        return ast.copy_location(ast.Name(f"{self.module}.{node.id}", node.ctx), node)
-
-
-def file_of(s: ast.ImportFrom, path: Path) -> Path | None:
-    """The module beside `path` that an import reads, when there is one."""
-    place = _place_of(s, path)
-    is_package = (place / "__init__.py").is_file()  # which comes before a module of that name
-    found = place.with_name(f"{place.name}.py") if s.module and not is_package else None
-    return found if found is not None and found.is_file() and found.resolve() != path.resolve() else None
-
-
-def package_of(s: ast.ImportFrom, path: Path) -> Path | None:
-    """The package around or beside `path` that an import reads, when there is one."""
-    found = _place_of(s, path) / "__init__.py"
-    return found if found.is_file() and found.resolve() != path.resolve() else None
-
-
-def _place_of(s: ast.ImportFrom, path: Path) -> Path:
-    folder = path.absolute().parent if s.level else _root_of(path)
-    for _ in range(s.level - 1):
-        folder = folder.parent
-    return folder.joinpath(*s.module.split(".")) if s.module else folder
-
-
-def _root_of(path: Path) -> Path:
-    """The folder from which the packages around a file are imported."""
-    folder = path.absolute().parent
-    while (folder / "__init__.py").exists() and folder.parent != folder:
-        folder = folder.parent
-    return folder

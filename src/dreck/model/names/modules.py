@@ -184,6 +184,30 @@ class ModuleNames:
         """Whether one import at the very top gives `name` its one meaning."""
         return self.is_bound_once(name) and isinstance(self._bindings.of[name][0], ast.Import | ast.ImportFrom)
 
+    def may_be_made(self, name: str) -> bool:
+        """Whether a name of the module may mean an object that code of the project has made.
+
+        It does not where it surely is a function, a class, a module, a builtin or something of a library. What a
+        decorator of the project gives back may be anything.
+        """
+        definition = self.definitions.get(name)
+        if definition is not None:
+            return self._is_remade(definition)
+        if self.is_builtin(name):
+            return False
+        return not self.is_imported(name) or self._imports_what_is_made(name)
+
+    def _is_remade(self, definition: ast.stmt) -> bool:
+        """Whether something of the project decorates a function or a class."""
+        sources = [
+            self.stands_for(d.func if isinstance(d, ast.Call) else d) for d in getattr(definition, "decorator_list", [])
+        ]
+        return any(not source or self.is_of_project(source) for source in sources)
+
+    def _imports_what_is_made(self, name: str) -> bool:
+        """Whether what is imported under a name may be an object that code of the project has made."""
+        return False
+
     def is_settled(self, name: str, before: int) -> bool:
         """Whether `name` means at line `before` of the module what it means ever after."""
         if self.is_builtin(name):

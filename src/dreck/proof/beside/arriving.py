@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
-from dreck.model.names.linking import Reader, file_of, package_of
+from dreck.model.names.files import file_of, package_of
+from dreck.model.names.linking import Reader
 from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.bodies import WithoutBodies
 

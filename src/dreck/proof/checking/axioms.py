@@ -93,13 +93,6 @@ class Axioms:
         self._note("function", f"{name} is this function", node)
         return node
 
-    def is_defined(self, name: str) -> bool:
-        """One `def` or `class` of the files gives the name its meaning."""
-        node = self.names.definitions.get(name)
-        if node is None or ("." not in name and not self.is_bound_once(name)):
-            return False
-        return self._note("name", f"{name} is defined", node)
-
     # --- classes -----------------------------------------------------------------------------------
 
     @property

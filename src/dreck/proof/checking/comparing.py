@@ -89,7 +89,8 @@ class CheckedComparisons(CheckedValues):
             kinds = self.kinds(left)
             made = self.look(left) in ("lambda", "method", "record", "tuple", "type")
             if left.op == "global":
-                made = self.axioms[side.which].is_defined(str(left.args[0]))
+                axioms, name = self.axioms[side.which], str(left.args[0])
+                made = axioms.function(name) is not None or axioms.is_class(name)
             return made or bool(kinds and str(right.args[0]) not in kinds)
         if value.op != "bool" or value.args[0].op != "is" or set(value.args[0].args) != {left, right}:
             return False

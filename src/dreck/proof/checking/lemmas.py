@@ -94,6 +94,7 @@ class CheckedLemmas:
         for had, has in zip(values_at(self.acts.arena, there), values_at(self.acts.arena, here), strict=True):
             fixed = had.op in FIXED or has.op in ("unbound", "maybe")
             self._need(had is has if fixed else renamed.setdefault(had, has) is has, "a lemma of other values")
+        _add_parts(renamed)
         for what, term, known in lemma.needed:
             found = self._instance(term, renamed)
             self._need(renamed.get(term, found) is found, "a value made in another way")
@@ -117,6 +118,25 @@ class CheckedLemmas:
             return renamed.get(term, term)
         args = [renamed.get(a) or self._instance(a, renamed) if isinstance(a, Term) else a for a in term.args]
         return self.acts.make(term.op, *args)
+
+
+def _add_parts(renamed: dict[Term, Term]) -> None:
+    """The leaves inside of a value go with what stands there in the value in its place, as far as both are made alike.
+
+    Nothing else inside does: what is made has to be made anew of what its leaves go with.
+    """
+    pending = list(renamed.items())
+    while pending:
+        had, has = pending.pop(0)
+        if (had.op, len(had.args)) != (has.op, len(has.args)):
+            continue
+        for part, own in zip(had.args, has.args, strict=True):
+            if not isinstance(part, Term) or not isinstance(own, Term):
+                continue
+            if part.op not in _LEAVES:
+                pending.append((part, own))
+            elif part.op in ("symbol", "param") and part not in renamed:
+                renamed[part] = own
 
 
 def values_at(arena: Arena, state: State) -> list[Term]:

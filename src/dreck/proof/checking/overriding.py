@@ -261,11 +261,7 @@ def _holds_no_object(value: ast.expr, names: ModuleNames, own: Container[str] = 
     for n in walk(value):
         if isinstance(n, ast.Call) and not (_last_name(n.func) in _PLAIN_MAKERS and names.stands_for(n.func)):
             return False
-        known = (names.definitions, names.tables.known)
-        made = isinstance(n, ast.Name) and (n.id in own or not any(n.id in k for k in known))
-        if made and getattr(n, "id", "") in own:
-            return False
-        if isinstance(n, ast.Name) and made and not (names.is_imported(n.id) or names.is_builtin(n.id)):
+        if isinstance(n, ast.Name) and (n.id in own or (n.id not in names.tables.known and names.may_be_made(n.id))):
             return False
     return True
 

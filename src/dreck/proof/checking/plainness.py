@@ -38,6 +38,8 @@ class CheckedPlainness(CheckedTests):
         known = str(base.args[0]) if base.op == "global" else ""
         if _is_module_of_others(names, known) and not sets_classes(names):
             return True
+        if known in names.tables.known:  # a display of constants
+            return True
         if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
             return False
         if known in axioms.classes.table.classes:
@@ -46,14 +48,15 @@ class CheckedPlainness(CheckedTests):
             if not nodes:  # a base from elsewhere, of which the files say nothing
                 node = axioms.classes.table.classes[known]
                 told = {n.id for b in node.bases for n in walk(b) if isinstance(n, ast.Name)}
-                remade = not all(map(gives_it_back, node.decorator_list))
-                if node.keywords or remade or told & axioms.classes.table.classes.keys():
+                if node.keywords or told & axioms.classes.table.classes.keys():
                     return False
+                if not all(map(gives_it_back, node.decorator_list)):
+                    return self._is_of_others(state, axioms, base, name)  # it may be anything
                 nodes = [node]
             return all(reads_itself(node, name, names) for node in nodes)
         if names.is_imported(known) and answers_by_itself(names, name):
             return False
-        if known and (known in names.definitions or names.is_imported(known) or axioms.is_builtin(known)):
+        if known and not names.may_be_made(known):
             return True
         return self._is_of_others(state, axioms, base, name)
 

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import TypeAlias
 
 from dreck.model.names.bindings import bindings_of
-from dreck.model.names.linking import LinkedNames, Reader, file_of, package_of
+from dreck.model.names.files import file_of, package_of
+from dreck.model.names.linking import LinkedNames, Reader
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 

@@ -5,6 +5,7 @@ version as an act; it is looked into instead. That no class outside the module o
 assumption `closed-families`.
 """
 
+import ast
 from collections import Counter
 from dataclasses import dataclass, field
 
@@ -173,6 +174,14 @@ class KnownClasses:
         if self.table.builtin(name) is not None:
             return True
         return name in self.table.classes and self.table.is_understood(name) and not self.table.is_protocol(name)
+
+    def is_as_written(self, name: str) -> bool:
+        """Whether a name surely means the function or class that the file has under it: a decorator, a metaclass or
+        an odd base may have made anything of one."""
+        definition = self.names.definitions.get(name)
+        if isinstance(definition, ast.ClassDef):
+            return self.table.order(name) is not None and self.table.is_named_as_written(name)
+        return isinstance(definition, ast.FunctionDef | ast.AsyncFunctionDef) and not definition.decorator_list
 
     def registry(self, name: str) -> Registry | None:
         """What is registered for a generic function of this version; None when that is not plain to see.

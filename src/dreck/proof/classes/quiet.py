@@ -81,5 +81,5 @@ _MAKES_PLAIN_THINGS = frozenset(
 
 
 def _is_no_object(name: str, names: ModuleNames) -> bool:
-    """A function, a class, an import, a builtin, a constant that is written down; not an object that is made."""
-    return name in names.definitions or names.is_imported(name) or names.is_builtin(name) or name in names.tables.known
+    """A function, a class, something of a library, a constant that is written down; not an object that is made."""
+    return not names.may_be_made(name) or name in names.tables.known

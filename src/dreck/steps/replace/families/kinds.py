@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from dreck.model.names.linking import file_of
+from dreck.model.names.files import file_of
 from dreck.model.views.shape import leaves
 from dreck.source.files import read
 from dreck.source.functions import functions_in, parse
