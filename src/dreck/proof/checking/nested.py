@@ -6,6 +6,7 @@ the files, and a word that is bound as anything but a class or an import may be 
 
 import ast
 import builtins
+import sys
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -73,7 +74,7 @@ def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: se
     if bases is None:
         return True
     known = _known(names)
-    pending, seen = [(_last(b), False) for b in bases], set[str]()
+    pending, seen = [(_last(b), False) for b in bases if not _is_of_python(b, known, names)], set[str]()
     while pending:
         word, at_the_top = pending.pop()
         if word in kinds or not word:
@@ -91,9 +92,20 @@ def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: se
             nodes = [n for w in {word, *told} for n in known.classes.get(w, ())]
         if told & kinds or (not nodes and not told and not hasattr(builtins, word)):
             return True
-        pending += [(_last(b), n in known.tops) for n in nodes for b in n.bases]
+        further = ((b, n in known.tops) for n in nodes for b in n.bases if not _is_of_python(b, known, names))
+        pending += [(_last(b), top) for b, top in further]
         pending += [(w, False) for w in known.others.get(word, ())]
     return False
+
+
+def _is_of_python(base: ast.expr, known: "_Known", names: ModuleNames) -> bool:
+    """Whether a base is that of a module of the standard library, named as such: `abc.ABC`."""
+    root = base
+    while isinstance(root, ast.Attribute):
+        root = root.value
+    word = root.id if isinstance(root, ast.Name) and root is not base else ""
+    told = known.modules.get(word, set()) if word not in known.taken else set[str]()
+    return bool(told) and all(m in sys.stdlib_module_names and not names.is_of_project(m) for m in told)
 
 
 @lru_cache(maxsize=16)
@@ -194,6 +206,8 @@ class _Known:
     classes: dict[str, list[ast.ClassDef]] = field(default_factory=dict)
     taken: set[str] = field(default_factory=set)
     imports: dict[str, set[str]] = field(default_factory=dict)
+    modules: dict[str, set[str]] = field(default_factory=dict)
+    """What `import` gives each name; '' for what something else imports under it."""
     others: dict[str, set[str]] = field(default_factory=dict)
     tops: set[ast.AST] = field(default_factory=set)
     makers: set[str] = field(default_factory=set)
@@ -206,6 +220,12 @@ def _known(names: ModuleNames) -> _Known:
     for n in (n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)):
         if isinstance(n, ast.ClassDef):
             known.classes.setdefault(n.name, []).append(n)
+        elif isinstance(n, ast.Import):
+            for a in n.names:
+                known.modules.setdefault(a.asname or a.name.partition(".")[0], set()).add(a.name.partition(".")[0])
+        elif isinstance(n, ast.ImportFrom):
+            for a in n.names:
+                known.modules.setdefault(a.asname or a.name, set()).add("")
         elif isinstance(n, ast.alias):
             known.imports.setdefault(_word(n.asname or n.name), set()).add(_word(n.name))
         elif isinstance(n, ast.arg):

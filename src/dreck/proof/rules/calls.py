@@ -12,6 +12,7 @@ from dreck.proof.classes.members import GENERIC
 from dreck.proof.classes.registries import NONE
 from dreck.proof.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
+from dreck.proof.rules.attributes import own_method
 from dreck.proof.rules.common import At, by_the_table, observed, read_now, unmet
 from dreck.proof.rules.comparing import is_instance, is_that
 from dreck.proof.rules.names import builtin_name
@@ -62,13 +63,14 @@ def _made(at: At, function: Term, values: list[Term]) -> Term | None:
     """What a call makes without running anything yet: a small holder of values, a coroutine, a generator."""
     p, kin = at.p, at.p.classes[at.which]
     positional, keywords = at.node.payload
-    if p.shape(function) not in ("global", "method") or "*" in positional or None in keywords:
+    if p.shape(function) not in ("global", "method", "attr") or "*" in positional or None in keywords:
         return None
     if function.op == "global":
         fields = kin.records.fields(str(function.args[0]))
         if fields is not None:
             return _record(at, str(function.args[0]), fields, values)
-    runs = function_of(p, at.which, function)
+    found = own_method(p, at.which, function.args[0], str(function.args[1])) if function.op == "attr" else None
+    runs = found.function if found is not None else function_of(p, at.which, function)
     if runs is not None and _is_awaited_at_once(at) and runs_lazily(runs):
         return at.make("later", at.node.payload, function, *values)
     return None
