@@ -42,14 +42,15 @@ def hooks_apart(old: ModuleNames, new: ModuleNames) -> dict[str, str]:
         told = "is there in one version only, and may be called by a class that it derives from"
         found |= {f"{kind}.{method}": told for method in hooks}
         told = "is there in one version only, and code elsewhere may ask an object for it"
-        found |= {f"{kind}.{name}": told for name in _asked_for(before[kind], after[kind], answering, worked_out)}
+        asked = _asked_for(before[kind], after[kind], answering, worked_out, texts_in(old.tree) | texts_in(new.tree))
+        found |= {f"{kind}.{name}": told for name in asked}
     return found
 
 
 def asks_for_private(old: ModuleNames, new: ModuleNames) -> bool:
     """Whether a class has private names in one version only while the files ask objects for names that may be any:
     that these are not among them is `private-names`."""
-    if ("", "") not in names_worked_out(old.tree) | names_worked_out(new.tree):
+    if not {("", ""), _PRIVATE} & (names_worked_out(old.tree) | names_worked_out(new.tree)):
         return False
     before, after = classes_in(old.tree), classes_in(new.tree)
     apart = (bound_in_body(before[kind]) ^ bound_in_body(after[kind]) for kind in before.keys() & after.keys())
@@ -57,18 +58,37 @@ def asks_for_private(old: ModuleNames, new: ModuleNames) -> bool:
 
 
 def _asked_for(
-    old: ast.ClassDef, new: ast.ClassDef, answering: bool, worked_out: Collection[tuple[str, str]]
+    old: ast.ClassDef,
+    new: ast.ClassDef,
+    answering: bool,
+    worked_out: Collection[tuple[str, str]],
+    texts: Collection[str],
 ) -> set[str]:
     """The names that one version of a class alone binds and code elsewhere may ask any object for (`dict` for `keys`),
-    or that may be worked out; all that are not private, where classes of the file answer for names they do not have."""
+    or that may be worked out; all that are not private, where classes of the file answer for names they do not have.
+
+    `"_" + word` may be any private name, and is taken for one that both versions have where no text says the word.
+    """
     apart = bound_in_body(old) ^ bound_in_body(new)
     open_ = {name for name in apart if not name.startswith("_") and (answering or ("", "") in worked_out)}
-    made = {name for name in apart for first, last in worked_out if first or last if _is_made(name, first, last)}
+    parts = [(first, last) for first, last in worked_out if first or last]
+    told = {name for name in apart if name.removeprefix("_") in texts}
+    made = {name for name in apart for first, last in parts if _is_made(name, first, last)
+            if (first, last) != _PRIVATE or name in told}  # fmt: skip
     return {*(apart & _OF_ANY_OBJECT), *open_, *made}
 
 
 def _is_made(name: str, first: str, last: str) -> bool:
     return name.startswith(first) and name.endswith(last)
+
+
+_PRIVATE = ("_", "")
+
+
+@once_per_tree
+def texts_in(tree: ast.Module) -> frozenset[str]:
+    """Every text that stands in a file."""
+    return frozenset(n.value for n in every_node(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str))
 
 
 _OF_ANY_OBJECT = frozenset(

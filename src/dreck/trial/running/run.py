@@ -21,6 +21,7 @@ from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
+from dreck.trial.running.farther import Farther
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.held import parts_held
 from dreck.trial.running.kept import (
@@ -131,6 +132,7 @@ class Runner:
         self._said: tuple[str, Any, Any, Any] = ("", (), (), ())
         self._turns = Turns()
         self.globals = self._global_names()
+        self.farther = Farther(version.function.__code__, version.namespace, version.path)
         self.filled = version.filled
         self._signature = inspect.signature(version.function)
         self.surroundings = Surroundings(version.node, version.beside.values(), version.namespace, cage)
@@ -182,7 +184,7 @@ class Runner:
         world.watch([*args, *kwargs.values()])
         held = parts_held([*args, *kwargs.values()])
         self.version.watcher.begin()
-        with self._varying(world), self.surroundings.given(world):
+        with self._varying(world), self.farther.put_back(), self.surroundings.given(world):
             before, kept = self._state(), parts_kept(self._there.values())
             result, error, output = self.guarded(functools.partial(self._used_up, world, args, kwargs), seconds)
             if self.again and error is None and self._state() != before:
@@ -213,7 +215,7 @@ class Runner:
         space = self.version.namespace
         told = ((name, state_of(space[name])) for name in self.globals if name in space)
         anew = ((name, "another object") for name in put_anew(self._there, space))
-        return (*((name, state) for name, state in told if state), *anew)
+        return (*((name, state) for name, state in told if state), *anew, *self.farther.state())
 
     def _once_more(self, world: World, args: list[Any], kwargs: dict[str, Any], seconds: float) -> None:
         """The call has left something in the module: what it does then is part of what it does, also to others."""
