@@ -15,7 +15,7 @@ from dreck.workbench.compare.folders import compare_folders
 from dreck.workbench.compare.wanted import Wanted
 from tests.hunt.folders import FILES, PACKAGE, FolderMaker, folder_rewritten
 
-PAIRS = int(os.environ.get("DRECK_HUNT", "800")) // 32
+PAIRS = int(os.environ.get("DRECK_HUNT", "500")) // 32
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
 _INPUTS = range(-2, 6)
 

@@ -17,7 +17,7 @@ from dreck.workbench.compare.wanted import Wanted
 from tests.hunt import below, generics
 from tests.hunt.orders import pair
 
-PAIRS = int(os.environ.get("DRECK_HUNT", "800")) // 4
+PAIRS = int(os.environ.get("DRECK_HUNT", "500")) // 4
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
 
 
