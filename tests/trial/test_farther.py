@@ -79,3 +79,13 @@ def test_another_constant_beside_is_no_difference_of_what_is_done(tmp_path):
     other = same.replace("    if kilos > 3:\n", "    if not kilos <= 3:\n")
     verdict = dict(dreck.compare(*folders(tmp_path, same, other, (1, 2))).functions)["yard.py::f"]
     assert verdict.status != "differs", str(verdict)
+
+
+def test_an_order_that_hangs_on_addresses_is_no_difference(tmp_path):
+    """A set of classes is gone through in another order in every process."""
+    kinds = "KINDS = {type(word, (), {}) for word in 'ABCDEFGHIJKLMNOP'}\n\n\n"
+    there = "[kind.__name__ for kind in KINDS]"
+    old = f"{kinds}def f(kilos: int):\n    if kilos > 3:\n        return {there}\n    return []\n"
+    new = f"{kinds}def f(kilos: int):\n    if not kilos > 3:\n        print(end='')\n        return []\n    return {there}\n"
+    verdict = dict(dreck.compare(*folders(tmp_path, old, new)).functions)["yard.py::f"]
+    assert verdict.status == "unsettled" and "where objects lie in memory" in verdict.reason, str(verdict)

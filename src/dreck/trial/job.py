@@ -153,6 +153,8 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
 def _life(request: dict[str, Any], wire: Wire) -> Life:
     """In the other world: the new version from its own tree, with what is known of the old one."""
     after, begun = request["new"], time.process_time()
+    if request.get("shifted"):
+        _PUT_IN_BETWEEN.extend(bytearray(size) for size in range(1, 4_000, 3))
     cage, still = Cage(frozenset(request["open"])), Still()
     _close(request, cage, still, (after,))
     new = load(after["path"], after["text"], after["name"], imported=True)
@@ -173,6 +175,10 @@ def _life(request: dict[str, Any], wire: Wire) -> Life:
     (candidates.set_ups,) = wire.receive()
     say(wire, "answer", None, time.process_time())
     return Life(wire, runner, candidates)
+
+
+_PUT_IN_BETWEEN: list[bytearray] = []
+"""What takes up room where the objects of the other world lie."""
 
 
 def _own(version: Version) -> dict[str, Any]:
