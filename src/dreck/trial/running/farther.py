@@ -14,6 +14,8 @@ from dreck.trial.surely import is_a, is_class
 _MOST_CODE = 60
 _MOST_PARTS = 200
 """What holds more is described too slowly, and is seldom changed by one call."""
+_MOST_TOLD = 2_000
+"""An object that holds the whole program is not told run by run."""
 _FIXED = (int, str, float, bytes, bool, type(None))
 
 
@@ -24,7 +26,8 @@ class Farther:
         self._project = project_of(Path(path)) if path else None
         self._own = namespace
         self._at_first: dict[str, Any] = {}
-        self._places = list(self._found(code)) if self._project is not None else []
+        found = self._found(code) if self._project is not None else ()
+        self._places = [(space, name) for space, name in found if _is_short(state_of(space[name]))]
 
     def state(self) -> Iterator[tuple[str, Any]]:
         """What each of them holds that did not hold it before the run, described, by the module and the name."""
@@ -116,3 +119,14 @@ class Farther:
         first = str(vars(module).get("__name__")).partition(".")[0]
         beside = first == str(self._own.get("__name__")).partition(".")[0]
         return beside or not {"site-packages", "dist-packages"} & {*Path(file).parts}
+
+
+def _is_short(told: Any) -> bool:
+    """Whether a description has no more parts than can be told run by run."""
+    pending, count = [told], 0
+    while pending and count <= _MOST_TOLD:
+        part = pending.pop()
+        count += 1
+        if isinstance(part, tuple | list):
+            pending += part
+    return count <= _MOST_TOLD
