@@ -169,11 +169,11 @@ _BY_ADDRESS = "where objects lie in memory"
 
 
 def _differs_from_itself(request: dict[str, Any], answer: dict[str, Any]) -> bool:
-    """Whether the old version, run twice in worlds with their objects at other places, shows a difference, too.
+    """Whether the old version, executed twice so that its objects lie at other places, shows a difference, too.
 
     Sets of classes, and of objects that say nothing of their hash, are gone through in the order of their addresses.
     """
-    same = {**request, "new": request["old"], "apart": True, "shifted": True, "case": "", "expect": ""}
+    same = {**request, "new": request["old"], "shifted": True, "case": "", "expect": ""}
     again = _server.ask({**same, "inputs": answer["inputs"]})
     return bool(again.get("difference") or again.get("unstable"))
 

@@ -62,7 +62,7 @@ class CheckedActs(CheckedRegistries):
             case Op.GLOBAL:
                 kind, name = node.payload
                 if kind == "stable":
-                    return value is make("global", name) and self.axioms[side.which].is_bound_once(name)
+                    return value is make("global", name) and self.axioms[side.which].stays(name)
                 return value is make("gvar", name, state.epoch) and (kind == "varying" or value in state.done)
             case Op.FREE | Op.CELL:
                 return value is make(str(node.op.value), node.payload, state.epoch) and value in state.done

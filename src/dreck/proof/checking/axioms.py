@@ -71,6 +71,12 @@ class Axioms:
         statement = _bound_at_the_top(self.names.tree).get(name)
         return statement is not None and self._note("name", f"{name} is bound once", statement)
 
+    def stays(self, name: str) -> bool:
+        """The name means one thing for good: a definition, an import, a builtin, a constant in capitals."""
+        statement = _bound_at_the_top(self.names.tree).get(name)
+        kept = not isinstance(statement, ast.Assign | ast.AnnAssign | ast.AugAssign) or name.isupper()
+        return kept and self.is_bound_once(name)
+
     def is_builtin(self, name: str) -> bool:
         """Nothing in the module binds the name, so that it is the builtin."""
         counted = self._counted()
