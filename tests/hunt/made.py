@@ -29,6 +29,7 @@ _KEEPERS = (
 _MADE = (
     "@kept\ndef made():\n    return 1\n",
     "@kept\nclass made:\n    m = 1\n",
+    "from functools import partial\n@partial(Loud)\ndef made():\n    return 1\n",
     "class made(metaclass=kept):\n    m = 1\n",
     "class made(Loud()):\n    m = 1\n",
     "made = Loud()\n",

@@ -17,6 +17,7 @@ from dreck.model.names.foreign import ForeignNames
 from dreck.model.names.lives import Place, named_in
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
+from dreck.model.names.reaching import puts_modules
 from dreck.model.names.tables import Tables, changed_in
 from dreck.source.libraries import LibraryModule, ReadModule
 from dreck.source.walking import walk
@@ -211,8 +212,11 @@ class LinkedNames(ModuleNames):
     def _may_be_made_at(self, source: str, seen: set[str]) -> bool:
         """Whether `module.name` may be an object that code of the project has made, wherever it comes from in turn."""
         module, _, name = source.rpartition(".")
-        if not self.is_of_project(source) or not module:
+        if not self.is_of_project(source):
             return False
+        whole = self.module_called(source)
+        if not module:
+            return whole is None or puts_modules(whole.tree)
         found = self.module_called(module) if source not in seen else None
         if found is None:
             return True
@@ -220,18 +224,14 @@ class LinkedNames(ModuleNames):
         self._homes[id(found.tree)] = found
         theirs = _names_of(found.tree)
         if not theirs.may_bind(name):
-            return self.module_called(source) is None
+            return whole is None or puts_modules(whole.tree)
         if theirs.tables.get(name) is not None:
             return False
         definition = theirs.definitions.get(name)
         if definition is not None:
-            return self._is_remade_in(theirs, definition)
+            return theirs.is_remade(definition, self.is_of_project)
         further = self._imports_in(found.tree).get(name, "") if theirs.is_imported(name) else ""
         return not further or self._may_be_made_at(further, seen)
-
-    def _is_remade_in(self, theirs: ModuleNames, definition: ast.stmt) -> bool:
-        told = [d.func if isinstance(d, ast.Call) else d for d in getattr(definition, "decorator_list", [])]
-        return any(not (source := theirs.stands_for(d)) or self.is_of_project(source) for d in told)
 
     def _defined_elsewhere(self, e: ast.AST, home: ast.Module) -> list[Place]:
         """The functions, classes and values of other files of the project that an expression names."""

@@ -2,6 +2,7 @@
 
 import ast
 import builtins
+from collections.abc import Callable
 from copy import copy
 from functools import cached_property
 
@@ -192,17 +193,23 @@ class ModuleNames:
         """
         definition = self.definitions.get(name)
         if definition is not None:
-            return self._is_remade(definition)
+            return self.is_remade(definition, self.is_of_project)
         if self.is_builtin(name):
             return False
         return not self.is_imported(name) or self._imports_what_is_made(name)
 
-    def _is_remade(self, definition: ast.stmt) -> bool:
-        """Whether something of the project decorates a function or a class."""
-        sources = [
-            self.stands_for(d.func if isinstance(d, ast.Call) else d) for d in getattr(definition, "decorator_list", [])
-        ]
-        return any(not source or self.is_of_project(source) for source in sources)
+    def is_remade(self, definition: ast.stmt, of_project: Callable[[str], bool]) -> bool:
+        """Whether a decorator may have made an object of the project of a function or a class: it is of the project,
+        as `of_project` tells by where it comes from, or is handed something that may be (`partial(Box)`)."""
+        for decorator in getattr(definition, "decorator_list", []):
+            source = self.stands_for(decorator.func if isinstance(decorator, ast.Call) else decorator)
+            if not source or of_project(source):
+                return True
+            if isinstance(decorator, ast.Call) and source != "functools.wraps":
+                given = [*decorator.args, *(k.value for k in decorator.keywords)]
+                if not all(isinstance(e, ast.Constant) for e in given):
+                    return True
+        return False
 
     def _imports_what_is_made(self, name: str) -> bool:
         """Whether what is imported under a name may be an object that code of the project has made."""

@@ -7,7 +7,7 @@ Data model, 3.2: a module's names are a dictionary; `__globals__` of a function,
 import ast
 from collections.abc import Iterator, Sequence
 
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
 
 _LEADING = frozenset({"modules", "__globals__", "f_globals", "get_referrers", "get_objects", "f_builtins"})
@@ -88,3 +88,13 @@ def _told(node: ast.AST) -> Iterator[str]:
 
 def _is_own(of: ast.expr) -> bool:
     return isinstance(of, ast.Name) and of.id in ("self", "cls")
+
+
+@once_per_tree
+def puts_modules(tree: ast.Module) -> bool:
+    """Whether a file may put something in the place of a module: `sys.modules[__name__] = Yard()`."""
+    nodes = every_node(tree)
+    return any(
+        (isinstance(n, ast.Attribute) and n.attr == "modules") or (isinstance(n, ast.alias) and n.name == "modules")
+        for n in nodes
+    )

@@ -102,6 +102,8 @@ def _is_of_python(base: ast.expr, known: "_Known", names: ModuleNames) -> bool:
     """Whether a base is that of a module of the standard library, named as such: `abc.ABC`."""
     root = base
     while isinstance(root, ast.Attribute):
+        if root.attr in known.taken:  # something may have been put there
+            return False
         root = root.value
     word = root.id if isinstance(root, ast.Name) and root is not base else ""
     told = known.modules.get(word, set()) if word not in known.taken else set[str]()

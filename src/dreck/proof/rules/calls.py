@@ -72,6 +72,8 @@ def _made(at: At, function: Term, values: list[Term]) -> Term | None:
     found = own_method(p, at.which, function.args[0], str(function.args[1])) if function.op == "attr" else None
     runs = found.function if found is not None else function_of(p, at.which, function)
     if runs is not None and _is_awaited_at_once(at) and runs_lazily(runs):
+        if found is not None:
+            p.note(FAMILIES)
         return at.make("later", at.node.payload, function, *values)
     return None
 

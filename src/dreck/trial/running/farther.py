@@ -91,9 +91,7 @@ class Farther:
     def _may_change(self, space: dict[str, Any], name: str) -> bool:
         """Whether it is looked at: not what the module of the function itself holds of its own."""
         value = space[name]
-        if name.startswith("__") or (
-            hasattr(type(value), "__len__") and is_a(value, list, dict, set) and len(value) > _MOST_PARTS
-        ):
+        if name.startswith("__") or (is_a(value, list, dict, set) and len(value) > _MOST_PARTS):
             return False
         kind = value if is_class(value) else type(value)
         if self._is_kind_of_project(kind) and kind.__module__ != self._own.get("__name__"):
