@@ -22,7 +22,7 @@ from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.entailment import follows
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
-from dreck.proof.loops import Groups
+from dreck.proof.lockstep.loops import Groups
 from dreck.proof.state import Event, Gives, Goes, Side, State, Throws
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
 from dreck.model.ir.terms import Term
-from dreck.proof.loops import Groups
-from dreck.proof.memo import Consult
+from dreck.proof.lockstep.loops import Groups
+from dreck.proof.lockstep.memo import Consult
 from dreck.proof.state import Asks, Event, Gives, Goes, State, Throws
 
 

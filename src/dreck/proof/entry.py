@@ -24,10 +24,10 @@ from dreck.proof.classes.known import KnownClasses
 from dreck.proof.classes.taken_back import having_a_say
 from dreck.proof.classes.wilful import CONSTANT
 from dreck.proof.conditions import Facts
-from dreck.proof.lockstep import LockStep
-from dreck.proof.masking import speaks_of_masks
-from dreck.proof.parted import Parted
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.lockstep import LockStep
+from dreck.proof.lockstep.masking import speaks_of_masks
+from dreck.proof.lockstep.parted import Parted
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.state import Side, State
 from dreck.proof.subject import Proof, Subject
 from dreck.proof.surroundings.described import differs_by_description

@@ -9,7 +9,7 @@ from dreck.model.ir.terms import Term, Terms
 from dreck.model.names.frames import asks_who_calls
 from dreck.model.names.scopes import kept_by_functions, param_names, scope_of
 from dreck.proof.assumptions import FAMILIES
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.attributes import own_method
 from dreck.proof.state import Event, Side
 from dreck.proof.surroundings.generics import reads_type_parameters

@@ -3,8 +3,8 @@
 from dataclasses import replace
 
 from dreck.model.ir.terms import Term
-from dreck.proof.memo import FIXED, Visited, left_behind
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.memo import FIXED, Visited, left_behind
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.state import State
 
 _UNBOUND = ("unbound", "maybe")

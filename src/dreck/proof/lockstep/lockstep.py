@@ -9,10 +9,12 @@ from dataclasses import dataclass, field
 
 from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.ir.terms import Term
-from dreck.proof import certificate, loops, memo
-from dreck.proof.following import callee_of
-from dreck.proof.general import general
-from dreck.proof.parted import Parted
+from dreck.proof import certificate
+from dreck.proof.lockstep import loops, memo
+from dreck.proof.lockstep.following import callee_of
+from dreck.proof.lockstep.general import general
+from dreck.proof.lockstep.parted import Parted
+from dreck.proof.lockstep.stepping import Stepping
 from dreck.proof.rules.comparing import is_singleton, note_spelling
 from dreck.proof.state import (
     Asks,
@@ -25,7 +27,6 @@ from dreck.proof.state import (
     told,
     told_both_ways,
 )
-from dreck.proof.stepping import Stepping
 from dreck.proof.surroundings.spoken import spoken_in
 
 _MOST_ROUNDS = 2

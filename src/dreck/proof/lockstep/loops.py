@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from typing import TypeAlias
 
 from dreck.model.ir.terms import Term
-from dreck.proof.memo import Pair, left_behind
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.memo import Pair, left_behind
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.state import State
 
 Member: TypeAlias = tuple[int, str]

@@ -9,7 +9,7 @@ from typing import TypeAlias
 
 from dreck.model.ir.graph import Node
 from dreck.model.ir.terms import Term
-from dreck.proof.prover import Prover, is_one_object
+from dreck.proof.lockstep.prover import Prover, is_one_object
 from dreck.proof.state import Side, State
 
 Pair: TypeAlias = tuple[tuple[Node, ...], ...]

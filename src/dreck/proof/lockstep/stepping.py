@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof import certificate
-from dreck.proof.parted import Parted
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.parted import Parted
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.common import value_of
 from dreck.proof.rules.every import result_of
 from dreck.proof.state import Block, Gives, Goes, Side, State, Stop, Throws

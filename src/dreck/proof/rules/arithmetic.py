@@ -3,9 +3,9 @@
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import EXACT, QUIET
+from dreck.proof.lockstep.sums import NUMBERS, arithmetic_kinds, whole_number
 from dreck.proof.rules.common import At, observed, quietly
 from dreck.proof.state import Event, Gives, Result
-from dreck.proof.sums import NUMBERS, arithmetic_kinds, whole_number
 
 _CANNOT_FAIL = frozenset({"Add", "Sub", "Mult"})
 

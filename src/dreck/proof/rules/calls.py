@@ -10,7 +10,7 @@ from dreck.model.names.collectors import is_append
 from dreck.proof.assumptions import COMPARISONS, FAMILIES
 from dreck.proof.classes.members import GENERIC
 from dreck.proof.classes.registries import NONE
-from dreck.proof.following import function_of, runs_lazily
+from dreck.proof.lockstep.following import function_of, runs_lazily
 from dreck.proof.rules import items, truth
 from dreck.proof.rules.attributes import own_method
 from dreck.proof.rules.common import At, by_the_table, observed, read_now, unmet

@@ -10,7 +10,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.names.scopes import names_read
 from dreck.proof.assumptions import QUIET
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.state import Event, Gives, Result, Side, State
 from dreck.proof.table import TABLE
 

@@ -1,7 +1,7 @@
 """Which rule counts for which operation."""
 
 from dreck.model.ir.operations import Op
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules import arithmetic, attributes, calls, comparing, items, names, structure, truth
 from dreck.proof.rules.common import At, Rule, by_the_table, value_of
 from dreck.proof.state import Gives, Result, Side, State, Stop, no_stop_under

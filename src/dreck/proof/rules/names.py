@@ -2,7 +2,7 @@
 
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
-from dreck.proof.prover import Prover
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.common import At, observed, read_now
 from dreck.proof.state import Event, Gives, Result, Throws
 

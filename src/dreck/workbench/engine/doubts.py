@@ -3,7 +3,7 @@
 import ast
 
 from dreck.proof.assumptions import ORDER
-from dreck.proof.masking import array_modules
+from dreck.proof.lockstep.masking import array_modules
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
