@@ -26,24 +26,15 @@ MAY_IMPORT = {
 MOST_LINES = 400
 
 
-def imports(path: Path, at_run_time: bool = True) -> set[str]:
-    """The modules of the project that a module imports, those for type checking alone left out."""
-    tree = ast.parse(path.read_text())
-    for node in ast.walk(tree):
-        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
-            node.body = [ast.Pass()]
+def imports(path: Path) -> set[str]:
+    """The modules of the project that a module imports, wherever it does: also in a function, also for types alone."""
     found: set[str] = set()
-    pending: list[ast.AST] = [tree]
-    while pending:
-        node = pending.pop()
+    for node in ast.walk(ast.parse(path.read_text())):
         if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("dreck"):
             found |= {
                 f"{node.module}.{a.name}" if f"{node.module}.{a.name}" in MODULES else str(node.module)
                 for a in node.names
             }
-        if at_run_time and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            continue
-        pending += list(ast.iter_child_nodes(node))
     return found
 
 
@@ -52,7 +43,7 @@ def test_arrows_run_one_way(room):
     mine = {name: path for name, path in MODULES.items() if name.split(".")[1] == room}
     assert mine
     for name, path in mine.items():
-        rooms = {target.split(".")[1] for target in imports(path, at_run_time=False) if "." in target}
+        rooms = {target.split(".")[1] for target in imports(path) if "." in target}
         assert rooms <= MAY_IMPORT[room], name
 
 
@@ -80,5 +71,5 @@ def test_modules_are_short():
 def test_the_checker_shares_no_rule_with_the_prover():
     for name, path in MODULES.items():
         if name.startswith("dreck.proof.checking"):
-            shared = {target for target in imports(path, at_run_time=False) if target.startswith("dreck.proof.")}
+            shared = {target for target in imports(path) if target.startswith("dreck.proof.")}
             assert not any(".rules" in t or ".lockstep." in t for t in shared), name

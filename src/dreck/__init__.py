@@ -16,7 +16,8 @@ if TYPE_CHECKING:  # type checkers take it for true; to import `typing` would ta
     from dreck.workbench.queries.load import Loaded, load
     from dreck.workbench.queries.outline import outline
     from dreck.workbench.queries.outlined import Outline
-    from dreck.workbench.queries.survey import Row, Survey, survey
+    from dreck.workbench.queries.row import Row
+    from dreck.workbench.queries.survey import Survey, survey
     from dreck.workbench.results import FileResult, FunctionResult, Refused, Result, Taken
 
 __version__ = "0.1.0"
@@ -31,7 +32,7 @@ _HOMES = {
     "Loaded": "dreck.workbench.queries.load",
     "Refused": "dreck.workbench.results",
     "Result": "dreck.workbench.results",
-    "Row": "dreck.workbench.queries.survey",
+    "Row": "dreck.workbench.queries.row",
     "Survey": "dreck.workbench.queries.survey",
     "Taken": "dreck.workbench.results",
     "Tangle": "dreck.model.views.measures",

@@ -11,14 +11,14 @@ from pathlib import Path
 from typing import Any
 
 from dreck.steps.api import Step
-from dreck.steps.outside import at_hand
+from dreck.steps.catalogue import with_step
 
 
 def after(step: Step, source: str, verdict: str = "proved", **options: Any) -> str:
     """The text of a module after `step`, taken wherever it holds; `options` are those of `dreck.untangle`."""
     from dreck import untangle
 
-    with at_hand(step), tempfile.TemporaryDirectory(prefix="dreck-kit-") as folder:
+    with with_step(step), tempfile.TemporaryDirectory(prefix="dreck-kit-") as folder:
         path = Path(folder) / "yard.py"
         path.write_text(textwrap.dedent(source).removeprefix("\n"), encoding="utf-8")
         return untangle(path, steps=step.name, verdict=verdict, **options).files[0].new

@@ -98,7 +98,8 @@ def _line_by_line(paths: tuple[str, ...], jobs: int, cache: bool, others: list[s
     import json
     from dataclasses import asdict
 
-    from dreck.workbench.queries.survey import Row, as_found
+    from dreck.workbench.queries.row import Row
+    from dreck.workbench.queries.survey import as_found
 
     if others:
         raise DreckError(f"--json-lines prints rows as they are found: it cannot go with {', '.join(others)}")

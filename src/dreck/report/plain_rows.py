@@ -7,7 +7,8 @@ from dreck.model.views.measures import short
 from dreck.report.totals import left_out, over, totals
 
 if TYPE_CHECKING:
-    from dreck.workbench.queries.survey import Row, Survey
+    from dreck.workbench.queries.row import Row
+    from dreck.workbench.queries.survey import Survey
 
 _WIDEST = 60
 

@@ -8,43 +8,26 @@ import logging
 import os
 import re
 import sys
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable
 from importlib.machinery import PathFinder
 from typing import TYPE_CHECKING
 
+from dreck.steps.step import Step
+
 if TYPE_CHECKING:
     from importlib.metadata import EntryPoint
-
-    from dreck.steps.catalogue import Step
 
 GROUP = "dreck.steps"
 _METADATA = (".dist-info", ".egg-info", "EGG-INFO")
 _NAME = re.compile(r"[a-z]+(-[a-z]+)*")
 _log = logging.getLogger("dreck")
-_at_hand: "list[Step]" = []
+at_hand: list[Step] = []
 """Steps that are no package's: a test tries them."""
 
 
-@contextmanager
-def at_hand(step: "Step") -> Iterator[None]:
-    """As long as the block lasts `step` is one of all steps, whether a package brings it or not."""
-    from dreck.steps.catalogue import all_steps, default_steps
-
-    _at_hand.append(step)
-    all_steps.cache_clear()
-    default_steps.cache_clear()
-    try:
-        yield
-    finally:
-        _at_hand.remove(step)
-        all_steps.cache_clear()
-        default_steps.cache_clear()
-
-
-def outside_steps(taken: Iterable[str]) -> list["Step"]:
+def outside_steps(taken: Iterable[str]) -> list[Step]:
     """Steps of other packages. One that cannot be loaded, or whose name is `taken`, is left out and told of."""
-    found = list(_at_hand)
+    found = list(at_hand)
     names = {*taken, *(step.name for step in found)}
     for point in _points():
         for step in _loaded(point):
@@ -83,9 +66,7 @@ def _names_steps(folder: str) -> bool:
         return False
 
 
-def _loaded(point: "EntryPoint") -> list["Step"]:
-    from dreck.steps.catalogue import Step
-
+def _loaded(point: "EntryPoint") -> list[Step]:
     try:
         made = point.load()
     except Exception as error:
@@ -98,7 +79,7 @@ def _loaded(point: "EntryPoint") -> list["Step"]:
     return steps
 
 
-def _against(step: "Step", names: set[str]) -> str:
+def _against(step: Step, names: set[str]) -> str:
     if not _NAME.fullmatch(step.name):
         return f"'{step.name}' is no name for a step; small letters and hyphens make one"
     return f"there is a step '{step.name}' already" if step.name in names else ""

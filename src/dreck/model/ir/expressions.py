@@ -3,18 +3,16 @@
 import ast
 import copy
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from dreck.model.ir.closures import Renaming, makes_only
+from dreck.model.ir.context import Context
 from dreck.model.ir.graph import Node, Operand
 from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.truth import form_of, was_asked, without_not
 from dreck.model.names.scopes import names_asked_outside, names_bound_inside, walrus_targets
 from dreck.source.walking import walk
-
-if TYPE_CHECKING:
-    from dreck.model.ir.lowering import Context
 
 _FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
 _FRAME_READERS_WITHOUT_ARGUMENTS = frozenset({"vars", "dir"})
@@ -25,13 +23,13 @@ _MAY_READ_A_TABLE = (ast.Name, ast.Subscript, ast.Call, ast.Compare, ast.Attribu
 class Expressions(Naming):
     """Expression lowering. Every method takes the node that comes after and returns the node to begin at."""
 
-    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
+    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node | None:
         """What reads a constant table as the tests it stands for; None for everything else."""
         return None
 
     # --- targets -----------------------------------------------------------------------------------
 
-    def assign(self, target: ast.expr, register: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def assign(self, target: ast.expr, register: str, nxt: Node, ctx: Context, depth: int) -> Node:
         match target:
             case ast.Name(id=name):
                 return self.store(name, register, nxt, ctx)
@@ -55,7 +53,7 @@ class Expressions(Naming):
                 return self._unpack(elts, register, nxt, ctx, depth)
         raise Unsupported("an assignment target Dreck does not know")
 
-    def _unpack(self, elts: list[ast.expr], register: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _unpack(self, elts: list[ast.expr], register: str, nxt: Node, ctx: Context, depth: int) -> Node:
         star = next((i for i, e in enumerate(elts) if isinstance(e, ast.Starred)), None)
         whole = f"%{depth}"
         for position in range(len(elts) - 1, -1, -1):
@@ -64,7 +62,7 @@ class Expressions(Naming):
             nxt = self.arena.node(Op.PART, position, (whole,), part, (nxt,))
         return self.act(Op.UNPACK, (len(elts), star), (register,), whole, nxt, ctx)
 
-    def delete(self, target: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def delete(self, target: ast.expr, nxt: Node, ctx: Context, depth: int) -> Node:
         match target:
             case ast.Name(id=name):
                 return self.load(name, "%0", self.unbind(name, nxt, ctx), ctx)
@@ -87,7 +85,7 @@ class Expressions(Naming):
     def operands(
         self,
         exprs: Sequence[ast.expr],
-        ctx: "Context",
+        ctx: Context,
         depth: int,
         build: Callable[[tuple[Operand, ...]], Node],
     ) -> Node:
@@ -116,7 +114,7 @@ class Expressions(Naming):
                 return name
         return temporary
 
-    def expr(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def expr(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         """Evaluates `e` into the register `dest`."""
         if depth > _MAX_DEPTH:
             raise Unsupported("an expression nested too deep")
@@ -175,7 +173,7 @@ class Expressions(Naming):
             return self._template(e, dest, nxt, ctx, depth)
         raise Unsupported(f"an expression Dreck does not know: {type(e).__name__}")
 
-    def _choice(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _choice(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         match e:
             case ast.IfExp(test=test, body=body, orelse=orelse):
                 then = self.expr(body, dest, nxt, ctx, depth)
@@ -199,7 +197,7 @@ class Expressions(Naming):
                 return node
         raise AssertionError(e)
 
-    def _compare(self, e: ast.Compare, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _compare(self, e: ast.Compare, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         if len(e.ops) == 1:
             return self._comparison(e.left, e.ops[0], e.comparators[0], dest, nxt, ctx, depth, e)
         held, left, right = f"%{depth}", f"%{depth + 1}", f"%{depth + 2}"
@@ -217,7 +215,7 @@ class Expressions(Naming):
 
         return self.expr(e.left, left, link(0), ctx, depth + 1)
 
-    def _chain_asked(self, e: ast.Compare, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _chain_asked(self, e: ast.Compare, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         """A chain in a test: what each comparison gives is asked for its truth once."""
         held, left, right = f"%{depth}", f"%{depth + 1}", f"%{depth + 2}"
         for at in range(len(e.ops) - 1, -1, -1):
@@ -228,7 +226,7 @@ class Expressions(Naming):
                 yes = self.arena.node(Op.MOVE, None, (right,), left, (yes,))
         return self.expr(e.left, left, yes, ctx, depth + 1)
 
-    def value_asked(self, e: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def value_asked(self, e: ast.expr, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         """Works `e` out as a value, and then asks for its truth: what it comes from may have been asked before."""
         if was_asked(without_not(e)):
             return self.operands([e], ctx, depth, lambda f: self.branch(f[0], yes, no, ctx, e))
@@ -241,7 +239,7 @@ class Expressions(Naming):
         right: ast.expr,
         dest: str,
         nxt: Node,
-        ctx: "Context",
+        ctx: Context,
         depth: int,
         e: ast.expr,
     ) -> Node:
@@ -253,7 +251,7 @@ class Expressions(Naming):
             )
         return self.operands([left, right], ctx, depth, lambda f: self.act(Op.COMPARE, name, f, dest, nxt, ctx, e))
 
-    def _container(self, op: ast.cmpop, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _container(self, op: ast.cmpop, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         constants = self._constant_members(op, e)
         if constants is not None:
             return self.arena.node(Op.MOVE, None, (constants,), dest, (nxt,))
@@ -268,7 +266,7 @@ class Expressions(Naming):
             return None
         return self.arena.terms.make("members" if isinstance(e, ast.Set) else "tuple", *members)
 
-    def _call(self, e: ast.Call, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _call(self, e: ast.Call, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         refuse_frame_reader(e)
         shape = (
             tuple("*" if isinstance(a, ast.Starred) else "" for a in e.args),
@@ -285,7 +283,7 @@ class Expressions(Naming):
         named = isinstance(e.func, ast.Name) and e.func.id == "super" and not e.args and not e.keywords
         return named and self.means_builtin("super")
 
-    def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _display(self, e: ast.Tuple | ast.List | ast.Set, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         shape = tuple("*" if isinstance(item, ast.Starred) else "" for item in e.elts)
         if isinstance(e, ast.Tuple) and not any(shape):
             return self.operands(e.elts, ctx, depth, lambda f: self.arena.node(Op.TUPLE, None, f, dest, (nxt,)))
@@ -293,7 +291,7 @@ class Expressions(Naming):
         op = Op.NEW_HASHED if isinstance(e, ast.Set) else Op.NEW
         return self.operands(e.elts, ctx, depth, lambda f: self.act(op, (name, shape), f, dest, nxt, ctx, e))
 
-    def _dict(self, e: ast.Dict, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _dict(self, e: ast.Dict, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         shape = tuple("**" if key is None else "" for key in e.keys)
         parts: list[ast.expr] = []
         for key, value in zip(e.keys, e.values, strict=True):
@@ -301,14 +299,14 @@ class Expressions(Naming):
         op = Op.NEW if all(isinstance(key, ast.Constant) for key in e.keys) else Op.NEW_HASHED
         return self.operands(parts, ctx, depth, lambda f: self.act(op, ("Dict", shape), f, dest, nxt, ctx, e))
 
-    def _fstring(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _fstring(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         if isinstance(e, ast.FormattedValue):
             parts = [e.value, *([e.format_spec] if e.format_spec else [])]
             return self.operands(parts, ctx, depth, lambda f: self.act(Op.FORMAT, e.conversion, f, dest, nxt, ctx, e))
         assert isinstance(e, ast.JoinedStr)
         return self.operands(e.values, ctx, depth, lambda f: self.arena.node(Op.JOINED, None, f, dest, (nxt,)))
 
-    def _template(self, e: Any, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _template(self, e: Any, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         """What is put into a template, with its own text, is worked out from left to right, the formats with it."""
         shape: list[Any] = []
         parts: list[ast.expr] = []
@@ -320,7 +318,7 @@ class Expressions(Naming):
             parts += [part.value, *([part.format_spec] if part.format_spec is not None else [])]
         return self.operands(parts, ctx, depth, lambda f: self.act(Op.TEMPLATE, tuple(shape), f, dest, nxt, ctx, e))
 
-    def opaque(self, e: ast.AST, dest: str, nxt: Node, ctx: "Context") -> Node:
+    def opaque(self, e: ast.AST, dest: str, nxt: Node, ctx: Context) -> Node:
         """A comprehension, lambda, nested function or class: one act, equal when code and captured values are.
 
         Plain locals it reads are alpha-renamed, so that a renamed local still gives the same act.
@@ -345,7 +343,7 @@ class Expressions(Naming):
 
     # --- tests -------------------------------------------------------------------------------------
 
-    def cond(self, e: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def cond(self, e: ast.expr, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         """Evaluates `e` for its truth only and goes on at `yes` or `no`."""
         match e:
             case ast.UnaryOp(op=ast.Not(), operand=operand):

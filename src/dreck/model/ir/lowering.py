@@ -7,8 +7,9 @@ a head. Statements are lowered backwards: each is given the node that follows it
 
 import ast
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from dreck.model.ir.context import Context
 from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.local_tables import holder, local_tables
 from dreck.model.ir.naming import Unsupported
@@ -20,23 +21,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import assigned_in, kept_by_functions, scope_of
 from dreck.source.functions import FunctionNode
 
-__all__ = ["Context", "Unsupported", "lower"]
-
-
-@dataclass(frozen=True, slots=True)
-class Context:
-    """Where control goes when it does not go on: exception, return, break, continue.
-
-    `handled` is the register of the exception being handled, `depth` counts the statements around that
-    need registers of their own.
-    """
-
-    exc: Node
-    ret: Node
-    brk: Node | None = None
-    cont: Node | None = None
-    handled: str | None = None
-    depth: int = 0
+__all__ = ["Unsupported", "lower"]
 
 
 def lower(

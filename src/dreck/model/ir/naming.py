@@ -2,15 +2,13 @@
 
 import ast
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from dreck.model.ir.context import Context
 from dreck.model.ir.graph import Arena, Node, Operand
 from dreck.model.ir.operations import Op
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import FunctionScope, assigned_in, names_read
-
-if TYPE_CHECKING:
-    from dreck.model.ir.lowering import Context
 
 
 class Unsupported(Exception):
@@ -45,7 +43,7 @@ class Naming:
         operands: tuple[Operand, ...],
         dest: str | None,
         nxt: Node,
-        ctx: "Context",
+        ctx: Context,
         source: ast.AST | None = None,
     ) -> Node:
         """An act that may raise."""
@@ -56,7 +54,7 @@ class Naming:
         register: Operand,
         yes: Node,
         no: Node,
-        ctx: "Context",
+        ctx: Context,
         source: ast.AST | None = None,
         how: str | None = None,
     ) -> Node:
@@ -94,7 +92,7 @@ class Naming:
                     yield f"{name} {ast.dump(table)}"
                     pending.append(table)
 
-    def load(self, name: str, dest: str, nxt: Node, ctx: "Context", source: ast.AST | None = None) -> Node:
+    def load(self, name: str, dest: str, nxt: Node, ctx: Context, source: ast.AST | None = None) -> Node:
         if name in self.scope.shared:
             return self.act(Op.CELL, name, (), dest, nxt, ctx, source)
         if name in self.scope.local:
@@ -106,12 +104,12 @@ class Naming:
         meant = self.names.canonical(name) if kind == "stable" else name
         return self.act(Op.GLOBAL, (kind, meant), (), dest, nxt, ctx, source)
 
-    def _bound(self, name: str, nxt: Node, ctx: "Context") -> Node:
+    def _bound(self, name: str, nxt: Node, ctx: Context) -> Node:
         if name in self.scope.params and name not in self.scope.deleted:
             return nxt
         return self.arena.node(Op.BOUND, name, (name,), None, (nxt,), ctx.exc, None, ctx.handled)
 
-    def store(self, name: str, register: Operand, nxt: Node, ctx: "Context") -> Node:
+    def store(self, name: str, register: Operand, nxt: Node, ctx: Context) -> Node:
         if name in self.scope.declared_global:
             return self.act(Op.SET_GLOBAL, name, (register,), None, nxt, ctx)
         if name in self.scope.declared_nonlocal:
@@ -121,7 +119,7 @@ class Naming:
             return self.act(Op.SET_CELL, name, (register,), None, seen, ctx)
         return self.arena.node(Op.MOVE, None, (register,), name, (nxt,))
 
-    def unbind(self, name: str, nxt: Node, ctx: "Context") -> Node:
+    def unbind(self, name: str, nxt: Node, ctx: Context) -> Node:
         return self.store(name, self.arena.unbound, nxt, ctx)
 
     def means_builtin(self, name: str) -> bool:

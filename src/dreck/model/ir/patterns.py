@@ -1,28 +1,25 @@
 """Lowering of `match` patterns to tests (PEP 634): names are bound once the whole pattern has matched."""
 
 import ast
-from typing import TYPE_CHECKING
 
+from dreck.model.ir.context import Context
 from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 
-if TYPE_CHECKING:
-    from dreck.model.ir.lowering import Context
-
 
 class Patterns(Expressions):
     """Pattern lowering: `pattern` tests a register and goes on at `yes` or `no`."""
 
-    def pattern(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: "Context") -> Node:
+    def pattern(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: Context) -> Node:
         captures: list[str] = []
         _collect(p, captures)
         for name in reversed(captures):
             yes = self.store(name, f"%cap.{name}", yes, ctx)
         return self._test(p, subject, yes, no, ctx, 0)
 
-    def _test(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _test(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         match p:
             case ast.MatchValue(value=value):
                 return self._compared("Eq", value, subject, yes, no, ctx)
@@ -43,14 +40,14 @@ class Patterns(Expressions):
                 return self._mapping(p, subject, yes, no, ctx, depth)
         raise Unsupported("a pattern Dreck does not know")
 
-    def _compared(self, op: str, value: ast.expr, subject: str, yes: Node, no: Node, ctx: "Context") -> Node:
+    def _compared(self, op: str, value: ast.expr, subject: str, yes: Node, no: Node, ctx: Context) -> Node:
         asked = self.branch("%0", yes, no, ctx, value)
         return self.operands(
             [value], ctx, 1, lambda f: self.act(Op.COMPARE, op, (subject, *f), "%0", asked, ctx, value)
         )
 
     def _sequence(
-        self, patterns: list[ast.pattern], subject: str, yes: Node, no: Node, ctx: "Context", depth: int
+        self, patterns: list[ast.pattern], subject: str, yes: Node, no: Node, ctx: Context, depth: int
     ) -> Node:
         star = next((i for i, p in enumerate(patterns) if isinstance(p, ast.MatchStar)), None)
         for position in range(len(patterns) - 1, -1, -1):
@@ -63,7 +60,7 @@ class Patterns(Expressions):
         asked = self.branch("%0", yes, no, ctx)
         return self.act(Op.PATTERN_SEQUENCE, (len(patterns), star), (subject,), "%0", asked, ctx)
 
-    def _class(self, p: ast.MatchClass, subject: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _class(self, p: ast.MatchClass, subject: str, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         """Class, `isinstance` and all attributes at once, then the patterns of these (language reference, 8.6.4.9)."""
         kind, found = f"%cls{ctx.depth}.{depth}", f"%has{ctx.depth}.{depth}"
         asked = (len(p.patterns), tuple(p.kwd_attrs))
@@ -76,7 +73,7 @@ class Patterns(Expressions):
         test = self._got(found, parts, no, ctx, p)
         return self.expr(p.cls, kind, self.act(Op.PATTERN_CLASS, asked, (subject, kind), found, test, ctx, p), ctx, 1)
 
-    def _mapping(self, p: ast.MatchMapping, subject: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _mapping(self, p: ast.MatchMapping, subject: str, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         """A mapping of enough keys, then the keys are evaluated and all looked up, then the patterns of the values."""
         if p.rest is not None:
             raise Unsupported("a mapping pattern with **rest")
@@ -90,14 +87,14 @@ class Patterns(Expressions):
         asked = self.branch("%0", yes, no, ctx, p)
         return self.act(Op.PATTERN_MAPPING, len(p.keys), (subject,), "%0", asked, ctx, p)
 
-    def _parts(self, patterns: list[ast.pattern], whole: str, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _parts(self, patterns: list[ast.pattern], whole: str, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         for position in range(len(patterns) - 1, -1, -1):
             part = f"%pat{ctx.depth}.{depth}.{position}"
             yes = self._test(patterns[position], part, yes, no, ctx, depth + 1)
             yes = self.arena.node(Op.PART, position, (whole,), part, (yes,))
         return yes
 
-    def _got(self, register: str, yes: Node, no: Node, ctx: "Context", source: ast.AST) -> Node:
+    def _got(self, register: str, yes: Node, no: Node, ctx: Context, source: ast.AST) -> Node:
         """What a pattern looked up is None when something is missing."""
         none = self.arena.terms.const(None)
         return self.act(

@@ -7,9 +7,10 @@ its rows: each is lowered as the tests and values, row by row, that Python comes
 import ast
 import copy
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from dreck.model.ir.closures import Renaming
+from dreck.model.ir.context import Context
 from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
 from dreck.model.ir.naming import Unsupported
@@ -18,9 +19,6 @@ from dreck.model.ir.rounds import is_all_constant
 from dreck.model.names.resetting import is_set_somewhere
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.walking import walk
-
-if TYPE_CHECKING:
-    from dreck.model.ir.lowering import Context
 
 _QUANTIFIERS = ("all", "any", "next")
 _KEPT_WHOLE = (
@@ -33,7 +31,7 @@ _KEPT_WHOLE = (
 class Unfolding(Expressions):
     """Lowering of what reads a constant table. The methods give None for everything else."""
 
-    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
+    def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node | None:
         match e:
             case ast.Name(id=name):
                 return self._constant(name, dest, nxt)
@@ -59,7 +57,7 @@ class Unfolding(Expressions):
             return None
         return self.names.tables.rows(e)
 
-    def kept_apart(self, e: ast.expr, nxt: Node, ctx: "Context") -> Node:
+    def kept_apart(self, e: ast.expr, nxt: Node, ctx: Context) -> Node:
         """Where the rows of a dict are gone through: that there are as many as are written. Raises Unsupported where
         keys might be equal."""
         base = e.func.value if isinstance(e, ast.Call) and isinstance(e.func, ast.Attribute) else e
@@ -71,7 +69,7 @@ class Unfolding(Expressions):
             nxt = self.act(Op.APART, owner, (), None, nxt, ctx)
         return nxt
 
-    def row(self, e: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def row(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         """An item of a table: made when the module was, from names as they are meant there, or held since the
         function made it."""
         if isinstance(e, ast.Name) and "@" in e.id:
@@ -121,14 +119,14 @@ class Unfolding(Expressions):
                 return all(isinstance(n, ast.UnaryOp | ast.BinOp | ast.Constant) for n in inner)
         return False
 
-    def _row_of_several(self, parts: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _row_of_several(self, parts: list[ast.expr], dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         places = tuple(f"%{depth + i}" for i in range(len(parts)))
         node = self.arena.node(Op.TUPLE, None, places, dest, (nxt,))
         for place, part in reversed(list(zip(places, parts, strict=True))):
             node = self.row(part, place, node, ctx, depth + len(parts))
         return node
 
-    def _row_made(self, e: ast.Call, dest: str, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _row_made(self, e: ast.Call, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         """A row that a small class makes."""
         parts = [e.func, *e.args, *(k.value for k in e.keywords)]
         places = tuple(f"%{depth + i}" for i in range(len(parts)))
@@ -163,7 +161,7 @@ class Unfolding(Expressions):
         place = self._operand(value, dest)
         return None if isinstance(place, str) else self.arena.node(Op.MOVE, None, (place,), dest, (nxt,))
 
-    def _of_module(self, name: str, attr: str, dest: str, nxt: Node, ctx: "Context", e: ast.expr) -> Node | None:
+    def _of_module(self, name: str, attr: str, dest: str, nxt: Node, ctx: Context, e: ast.expr) -> Node | None:
         """A function or class of a module beside this one."""
         if name in self.scope.local or name in self.enclosing or self.names.kind(name) != "stable":
             return None
@@ -171,7 +169,7 @@ class Unfolding(Expressions):
         return self.act(Op.GLOBAL, ("stable", foreign), (), dest, nxt, ctx, e) if foreign else None
 
     def _subscript(
-        self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+        self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int, e: ast.expr
     ) -> Node | None:
         table = self._table(name)
         if not isinstance(table, ast.Dict):
@@ -180,7 +178,7 @@ class Unfolding(Expressions):
         absent = self.act(Op.MISSING_KEY, name, asked, "%exc", ctx.exc, ctx, e)
         return self._chain(key, table, dest, nxt, absent, ctx, depth)
 
-    def _get(self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int) -> Node | None:
+    def _get(self, name: str, args: list[ast.expr], dest: str, nxt: Node, ctx: Context, depth: int) -> Node | None:
         table = self._table(name)
         if not isinstance(table, ast.Dict) or len(args) not in (1, 2) or any(isinstance(a, ast.Starred) for a in args):
             return None
@@ -192,7 +190,7 @@ class Unfolding(Expressions):
         return self._evaluated(args[0], self.expr(default, otherwise, after, ctx, depth + 21), ctx, depth)
 
     def _inside(
-        self, left: ast.expr, op: ast.cmpop, name: str, dest: str, nxt: Node, ctx: "Context", depth: int, e: ast.expr
+        self, left: ast.expr, op: ast.cmpop, name: str, dest: str, nxt: Node, ctx: Context, depth: int, e: ast.expr
     ) -> Node | None:
         table = self._table(name)
         keys = [k for k in table.keys if k is not None] if isinstance(table, ast.Dict) else getattr(table, "elts", None)
@@ -208,7 +206,7 @@ class Unfolding(Expressions):
         )
 
     def _inside_by_key(
-        self, left: ast.expr, op: ast.cmpop, keys: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
+        self, left: ast.expr, op: ast.cmpop, keys: list[ast.expr], dest: str, nxt: Node, ctx: Context, depth: int
     ) -> Node:
         """Membership among keys that have to be worked out themselves: classes, members, pairs."""
         wanted = isinstance(op, ast.In)
@@ -217,21 +215,21 @@ class Unfolding(Expressions):
         return self._chain(left, there, dest, nxt, absent, ctx, depth)
 
     def _chain(
-        self, key: ast.expr, table: ast.Dict, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int
+        self, key: ast.expr, table: ast.Dict, dest: str, nxt: Node, absent: Node, ctx: Context, depth: int
     ) -> Node:
         return self._key(key, table, self._looked_up(table, key, dest, nxt, absent, ctx, depth), ctx, depth)
 
-    def _key(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _key(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: Context, depth: int) -> Node:
         """Evaluates the key and makes sure that it can be hashed."""
         return self._evaluated(key, self._hashed(key, table, nxt, ctx, depth), ctx, depth)
 
-    def _hashed(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _hashed(self, key: ast.expr, table: ast.Dict, nxt: Node, ctx: Context, depth: int) -> Node:
         words = all(self._is_word(k) for k in table.keys if k)
         for place in reversed(_asked(key, depth)):
             nxt = self.act(Op.HASHED, "constants" if words else "", (place,), None, nxt, ctx, key)
         return nxt
 
-    def _evaluated(self, key: ast.expr, nxt: Node, ctx: "Context", depth: int) -> Node:
+    def _evaluated(self, key: ast.expr, nxt: Node, ctx: Context, depth: int) -> Node:
         """The key, a pair of them part by part."""
         asked = _asked(key, depth)
         parts = key.elts if isinstance(key, ast.Tuple) else [key]
@@ -251,7 +249,7 @@ class Unfolding(Expressions):
         return isinstance(key, ast.Constant)
 
     def _looked_up(
-        self, table: ast.Dict, key: ast.expr, dest: str, nxt: Node, absent: Node, ctx: "Context", depth: int
+        self, table: ast.Dict, key: ast.expr, dest: str, nxt: Node, absent: Node, ctx: Context, depth: int
     ) -> Node:
         asked = _asked(key, depth)
         if len(asked) > 7:
@@ -307,7 +305,7 @@ class Unfolding(Expressions):
         except ValueError:
             return e
 
-    def _equal(self, place: str, k: ast.expr, yes: Node, no: Node, ctx: "Context", depth: int) -> Node:
+    def _equal(self, place: str, k: ast.expr, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         held, other = f"%{depth}", f"%{depth + 1}"
         asked = self.branch(held, yes, no, ctx, k)
         told = ast.Compare(ast.Name("key", ast.Load()), [ast.Eq()], [k])
@@ -317,7 +315,7 @@ class Unfolding(Expressions):
     # --- rows, one after the other -----------------------------------------------------------------
 
     def _quantified(
-        self, name: str, e: ast.GeneratorExp, rest: list[ast.expr], dest: str, nxt: Node, ctx: "Context", depth: int
+        self, name: str, e: ast.GeneratorExp, rest: list[ast.expr], dest: str, nxt: Node, ctx: Context, depth: int
     ) -> Node | None:
         (loop,) = e.generators
         rows = self.rows_of(loop.iter)

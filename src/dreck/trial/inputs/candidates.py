@@ -25,13 +25,12 @@ from dreck.trial.inputs.near import (
     of_patterns,
 )
 from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, TOO_LARGE, WORDED
-from dreck.trial.inputs.recipes import LATER, Make, distinct
+from dreck.trial.inputs.recipes import LATER, Make, distinct, general
 from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import as_octets, as_text, says_octets
 from dreck.trial.inputs.usage import Usages
 from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.examples import ABSTRACT_HOMES
-from dreck.trial.playing.standins import general
 from dreck.trial.sandbox.files import THERE
 
 _EARLY = 9

@@ -3,12 +3,19 @@
 import dataclasses
 import io
 import pickle
+import re
 from collections.abc import Iterable
 from typing import Any
 
+_INDEX = re.compile(r"\[\d+\]")
 _LONG = 10**30
 LATER = "'"
 """Behind a path: what stands there once objects have changed."""
+
+
+def general(path: str) -> str:
+    """The path with item numbers left out: `loads[2].kilos` is used as `loads[].kilos` is."""
+    return _INDEX.sub("[]", path)
 
 
 @dataclasses.dataclass(frozen=True, slots=True)

@@ -2,14 +2,12 @@
 
 import enum
 from collections import defaultdict
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from dreck.trial.inputs.plain import DICT_METHODS
-from dreck.trial.inputs.recipes import Make
-from dreck.trial.playing.standins import StandIn, general
-
-if TYPE_CHECKING:
-    from dreck.trial.playing.world import World
+from dreck.trial.inputs.recipes import Make, general
+from dreck.trial.playing.around import Around
+from dreck.trial.playing.standins import StandIn
 
 NAMED = "what is named "
 _OTHERS = 9
@@ -26,7 +24,7 @@ def key_told(make: Make) -> Any:
     return f"{NAMED}{make.what}" if make.kind == "named" else make.what
 
 
-def mapping_at(world: "World", path: str) -> dict[Any, Any]:
+def mapping_at(world: Around, path: str) -> dict[Any, Any]:
     """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
     usage = world.candidates.usages.known(general(path))
     named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
@@ -52,7 +50,7 @@ def mapping_at(world: "World", path: str) -> dict[Any, Any]:
     return made
 
 
-def keywords_at(world: "World", name: str) -> dict[str, Any]:
+def keywords_at(world: Around, name: str) -> dict[str, Any]:
     """What `**name` takes: the keywords the code names, there or not, and one that it does not name."""
     usages = world.candidates.usages
     usage, each = usages.known(name), [usages.known(f"{name}{part}") for part in ("{}", "[]")]
@@ -62,14 +60,14 @@ def keywords_at(world: "World", name: str) -> dict[str, Any]:
     return {key: world.at(f"{name}[{key!r}]") for key in keys if world.answer(f"{key!r} in {name}", (False, True))}
 
 
-def spread_at(world: "World", name: str) -> list[Any]:
+def spread_at(world: Around, name: str) -> list[Any]:
     """What `*name` takes: none, one, two, and about as many as the code asks for."""
     sizes = [n + d for n in world.candidates.usages.known(name).sizes for d in (0, 1, -1) if 0 <= n + d <= _LONGEST]
     count = world.answer(f"len(*{name})", tuple(dict.fromkeys([0, 1, 2, *sizes])))
     return [world.at(f"{name}[{i}]") for i in range(count)]
 
 
-def below_dict(world: "World", path: str, kind: type, made_by: type | None) -> Any:
+def below_dict(world: Around, path: str, kind: type, made_by: type | None) -> Any:
     """A mapping of a class below `dict`: what its constructor makes of a plain one."""
     content = mapping_at(world, path)
     if kind is defaultdict:
@@ -77,7 +75,7 @@ def below_dict(world: "World", path: str, kind: type, made_by: type | None) -> A
     return world.own_class(kind)(content)
 
 
-def _key(world: "World", path: str, number: int) -> Any:
+def _key(world: Around, path: str, number: int) -> Any:
     """The key of an item that no code names: one of those that fit, the next one when nobody chooses."""
     pool = [m for m in world.candidates.at(f"{path}{{}}") if m.kind in ("value", "named")]
     plain = [m for m in pool if isinstance(m.what, KEYS) and m.what is not None]
@@ -90,5 +88,5 @@ def _key(world: "World", path: str, number: int) -> Any:
     return world.build(f"{path}{{{number}}}", make)
 
 
-def _is_typed(world: "World", path: str) -> bool:
+def _is_typed(world: Around, path: str) -> bool:
     return f"{general(path)}{{}}" in world.candidates.types

@@ -5,20 +5,20 @@ import enum
 import inspect
 import types
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.inputs.abstract import to_be_overridden
+from dreck.trial.inputs.candidates import SetUp
+from dreck.trial.inputs.recipes import general
+from dreck.trial.playing.around import Around
+from dreck.trial.playing.standins import StandIn
 from dreck.trial.surely import is_class
-
-if TYPE_CHECKING:
-    from dreck.trial.inputs.candidates import SetUp
-    from dreck.trial.playing.world import World
 
 _MISSING = object()
 _PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
 
 
-def partial(world: "World", path: str, kind: type) -> Any:
+def partial(world: Around, path: str, kind: type) -> Any:
     """An object of class `kind` whose methods are real and whose attributes are decided by path.
 
     What its constructor would have set is offered as it leaves it. Methods that are there to be overridden
@@ -81,7 +81,7 @@ def _blank(twin: Any) -> Any:
         return twin.__new__(twin)
 
 
-def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
+def _set_hidden(made: Any, world: Around, path: str, kind: type) -> None:
     """Attributes that the class has a value for, too: nobody would ask for them by path."""
     usages, start = world.candidates.usages.by_path, f"{general(path)}."
     how = world.candidates.set_ups.get(kind.__qualname__)
@@ -99,7 +99,7 @@ def _set_hidden(made: Any, world: "World", path: str, kind: type) -> None:
                 setattr(type(made), name, _Raising(world, f"{path}.{name}"))
 
 
-def _set_all(made: Any, world: "World", path: str, how: "SetUp") -> None:
+def _set_all(made: Any, world: Around, path: str, how: SetUp) -> None:
     """All that the constructor leaves, where code asks for what an object holds and not for one thing of it."""
     for name, _ in how.attributes:
         try:
@@ -111,7 +111,7 @@ def _set_all(made: Any, world: "World", path: str, how: "SetUp") -> None:
 class _Raising:
     """An attribute that raises when it is read, until it is set."""
 
-    def __init__(self, world: "World", path: str) -> None:
+    def __init__(self, world: Around, path: str) -> None:
         self._world, self._path = world, path
 
     def __get__(self, made: Any, kind: type | None = None) -> Any:
@@ -152,29 +152,3 @@ def _nothing(self: Any) -> None:
 
 def _decided(name: str) -> Any:
     return property(lambda self: type(self).__getattr__(self, name))
-
-
-@lru_cache(maxsize=64)
-def to_be_overridden(kind: type) -> tuple[str, ...]:
-    """Methods of which the class only says that they are to be there."""
-    names = {n for base in kind.__mro__[:-1] for n in vars(base) if not (n.startswith("__") and n.endswith("__"))}
-    only_says = _says_nothing if vars(kind).get("_is_protocol") else _only_raises
-    return tuple(sorted(n for n in names if only_says(inspect.getattr_static(kind, n))))
-
-
-def _says_nothing(method: Any) -> bool:
-    """Whether a method of a protocol has nothing in it."""
-    if isinstance(method, property):
-        return method.fget is not None and _says_nothing(method.fget)
-    is_empty = isinstance(method, types.FunctionType) and not method.__code__.co_names
-    says = method.__code__.co_consts if is_empty else ("",)
-    return says in ((None,), (method.__doc__, None), (method.__doc__,)) or _only_raises(method)
-
-
-def _only_raises(method: Any) -> bool:
-    if getattr(method, "__isabstractmethod__", False):
-        return True
-    if not isinstance(method, types.FunctionType):
-        return False
-    names = method.__code__.co_names
-    return names == ("NotImplementedError",) and "RAISE_VARARGS" in {i.opname for i in dis.get_instructions(method)}

@@ -1,29 +1,20 @@
 """Stand-ins: objects made up to play an argument. What they are asked is decided by path, once, for both versions."""
 
-import re
 from collections.abc import Generator, Iterable, Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from dreck.trial.playing.addresses import without_places
+from dreck.trial.playing.around import Around
 
-if TYPE_CHECKING:
-    from dreck.trial.playing.world import World
-
-_INDEX = re.compile(r"\[\d+\]")
 _LARGE = 10**15
 _GONE = object()
 """Where an item has been deleted."""
 
 
-def general(path: str) -> str:
-    """The path with item numbers left out: `loads[2].kilos` is used as `loads[].kilos` is."""
-    return _INDEX.sub("[]", path)
-
-
 class StandIn:
     """Answers every question by asking its world what stands at `path.question`; calls on it are recorded."""
 
-    def __init__(self, world: "World", path: str) -> None:
+    def __init__(self, world: Around, path: str) -> None:
         object.__setattr__(self, "_dreck_world", world)
         object.__setattr__(self, "_dreck_path", path)
         object.__setattr__(self, "_dreck_items", {})

@@ -16,7 +16,7 @@ from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW, a_member
-from dreck.trial.inputs.recipes import LATER, Make, Unpickler
+from dreck.trial.inputs.recipes import LATER, Make, Unpickler, general
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import EXAMPLES, NO_EXAMPLE, example_of, of_both
 from dreck.trial.playing.handed import Handed
@@ -24,7 +24,7 @@ from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
 from dreck.trial.playing.mishaps import Failing, made_up
 from dreck.trial.playing.partial import partial
-from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.playing.standins import StandIn
 from dreck.trial.playing.touched import Touched
 from dreck.trial.running.describe import Describer
 from dreck.trial.sandbox.cage import TimeUp

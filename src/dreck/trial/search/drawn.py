@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
-from dreck.trial.inputs.recipes import Make
-from dreck.trial.playing.standins import general
+from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.playing.world import World
 from dreck.trial.sandbox.cage import TimeUp
 from dreck.trial.search.moves import Choice

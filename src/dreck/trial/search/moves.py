@@ -17,10 +17,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
-from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.inputs.texts import mutated
 from dreck.trial.inputs.usage import Usages
-from dreck.trial.playing.standins import StandIn, general
+from dreck.trial.playing.standins import StandIn
 from dreck.trial.running.run import Observation, Runner
 from dreck.trial.running.watch import AGAIN
 

@@ -6,8 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates
-from dreck.trial.inputs.recipes import Make
-from dreck.trial.playing.standins import general
+from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.search.moves import Choice, Tried
 
 _OBJECTS = frozenset({"list", "dict", "set", "class", "instance", "stand-in", "exact"})

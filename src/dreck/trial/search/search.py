@@ -11,9 +11,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from dreck.trial.inputs.recipes import LATER, Make, distinct
+from dreck.trial.inputs.recipes import LATER, Make, distinct, general
 from dreck.trial.inputs.texts import mutated
-from dreck.trial.playing.standins import general
 from dreck.trial.playing.world import A_CALL
 from dreck.trial.search import repeats
 from dreck.trial.search.attempts import Attempts

@@ -8,7 +8,7 @@ from pathlib import Path
 from dreck.errors import DreckError
 from dreck.source.files import save_bytes
 from dreck.source.targets import resolve
-from dreck.workbench.queries.survey import Row
+from dreck.workbench.queries.row import Row
 
 
 @dataclass(frozen=True, slots=True)

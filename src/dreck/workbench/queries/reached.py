@@ -10,7 +10,7 @@ from dreck.errors import DreckError
 from dreck.source.targets import resolve
 from dreck.workbench import workers
 from dreck.workbench.queries.offer import offers_of
-from dreck.workbench.queries.survey import Row
+from dreck.workbench.queries.row import Row
 
 _WORST = 20
 _SECONDS = 4.0
