@@ -32,7 +32,7 @@ def containers(u: Usage) -> list[Make]:
 
 def _fitting(u: Usage) -> list[type]:
     asked = u.attributes | u.methods
-    looked_into = u.iterated or u.indexed or u.sizes or u.contains or u.key_paths
+    looked_into = u.iterated or u.indexed or u.sizes or u.contains or u.key_paths or u.tested_truth
     if not asked & _CHANGING or not (looked_into or asked & DEQUE_METHODS):
         return []
     kinds = [kind for kind in _KINDS if all(hasattr(kind, name) for name in asked)]

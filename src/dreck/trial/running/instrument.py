@@ -8,6 +8,7 @@ import ast
 import copy
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 from dreck.source.functions import FunctionNode, blocks_of
 
@@ -132,6 +133,20 @@ class _Watch(ast.NodeTransformer):
         node.body = [self._entered(node), *(self.visit(s) for s in node.body)]
         return node
 
+    def visit(self, node: ast.AST) -> Any:
+        """A yes or no that is handed on decides as well: it is a test where it stands."""
+        if not is_yes_or_no(node):
+            return super().visit(node)
+        number = self._number(node)
+        return _call("value", ast.Constant(number), self._asked(node))
+
+    def _asked(self, node: Any) -> Any:
+        """What is asked, watched inside, without a number of its own."""
+        if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+            node.operand = self._asked(node.operand)
+            return node
+        return super().visit(node)
+
     def visit_Compare(self, node: ast.Compare) -> ast.AST:
         self.generic_visit(node)
         if len(node.ops) != 1:
@@ -149,17 +164,8 @@ class _Watch(ast.NodeTransformer):
 
     def visit_BoolOp(self, node: ast.BoolOp) -> ast.BoolOp:
         """`a and b` as a value: what its operands come to decides, without their truth being asked once more."""
-        operands = [_call("operand", ast.Constant(self._number(v)), self.visit(v)) for v in node.values[:-1]]
+        operands = [_call("operand", ast.Constant(self._number(v)), self._asked(v)) for v in node.values[:-1]]
         node.values = [*operands, self.visit(node.values[-1])]
-        return node
-
-    def visit_Return(self, node: ast.Return) -> ast.Return:
-        """A returned boolean expression decides as well: its comparisons are tests."""
-        if isinstance(node.value, ast.Compare):
-            number = self._number(node.value)
-            node.value = _call("value", ast.Constant(number), self.visit(node.value))
-            return node
-        self.generic_visit(node)
         return node
 
     def _test(self, test: ast.expr) -> ast.expr:
@@ -173,7 +179,7 @@ class _Watch(ast.NodeTransformer):
             case ast.Constant():
                 return test
         number = self._number(test)
-        return _call("test", ast.Constant(number), self.visit(test))
+        return _call("test", ast.Constant(number), self._asked(test))
 
     def _number(self, test: ast.AST) -> int:
         number = len(self.tests)
@@ -193,6 +199,14 @@ _TOLD_METHODS = frozenset(
 )
 
 
+def is_yes_or_no(node: ast.AST) -> bool:
+    """Whether it gives true or false, as it stands: a comparison, `not …`, `bool(…)`."""
+    match node:
+        case ast.Compare() | ast.UnaryOp(op=ast.Not()) | ast.Call(func=ast.Name(id="bool"), args=[_], keywords=[]):
+            return True
+    return False
+
+
 def _call(name: str, *args: ast.expr) -> ast.Call:
     function = ast.Attribute(ast.Name(WATCHER, ast.Load()), name, ast.Load())
     return ast.Call(function, list(args), [])
@@ -201,36 +215,4 @@ def _call(name: str, *args: ast.expr) -> ast.Call:
 @lru_cache(maxsize=8)
 def count_outcomes(node: FunctionNode) -> int:
     """How many outcomes there are to reach in a function."""
-    total = 0
-    pending: list[ast.AST] = list(node.body)
-    while pending:
-        inner = pending.pop()
-        match inner:
-            case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test) | ast.Assert(test=test):
-                total += _of_test(test, pending)
-            case ast.comprehension(ifs=ifs):
-                total += sum(_of_test(test, pending) for test in ifs)
-            case ast.match_case(guard=guard):
-                total += 1 + (_of_test(guard, pending) if guard is not None else 0)
-            case ast.ExceptHandler():
-                total += 1
-            case ast.Return(value=ast.Compare()):
-                total += 2
-            case ast.BoolOp(values=values):
-                total += 2 * (len(values) - 1)
-        tests = [getattr(inner, "test", None), getattr(inner, "guard", None), *getattr(inner, "ifs", ())]
-        pending += [child for child in ast.iter_child_nodes(inner) if child not in tests]
-    return total
-
-
-def _of_test(test: ast.expr, pending: list[ast.AST]) -> int:
-    """The outcomes of a test's operands, which are left in `pending` for what stands inside them."""
-    match test:
-        case ast.BoolOp(values=values):
-            return sum(_of_test(value, pending) for value in values)
-        case ast.UnaryOp(op=ast.Not(), operand=operand):
-            return _of_test(operand, pending)
-        case ast.Constant():
-            return 0
-    pending.append(test)
-    return 2
+    return len(watched(node).outcomes)
