@@ -4,6 +4,7 @@ from typing import Any, Protocol
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.recipes import Make
+from dreck.trial.playing.patience import Patience
 
 
 class Around(Protocol):
@@ -13,6 +14,7 @@ class Around(Protocol):
     namespace: dict[str, Any]
     kinds: dict[str, type]
     met: set[tuple[str, str]]
+    patience: Patience
 
     def at(self, path: str, keep: Any = None) -> Any: ...
 

@@ -103,8 +103,11 @@ class StandIn:
 
     def _dreck_size(self) -> int:
         """How much there is in it from the start: not nothing when it is true, and nothing when it is not."""
-        is_something = self._dreck_world.answer(f"bool({self._dreck_path})", (True, False))
-        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 2, 3))) if is_something else 0
+        return int(self._dreck_world.answer(f"len({self._dreck_path})", (1, 2, 3))) if self._dreck_truth() else 0
+
+    def _dreck_truth(self) -> bool:
+        world = self._dreck_world
+        return bool(world.answer(world.patience.truth(self._dreck_path), (True, False)))
 
     def __len__(self) -> int:
         if self._dreck_items and self._dreck_is_mapping():
@@ -114,7 +117,7 @@ class StandIn:
     def __bool__(self) -> bool:
         if self._dreck_items and self._dreck_is_mapping():
             return len(self) > 0
-        return bool(self._dreck_world.answer(f"bool({self._dreck_path})", (True, False)))
+        return self._dreck_truth()
 
     def __hash__(self) -> int:
         return hash(self._dreck_path)

@@ -24,6 +24,7 @@ from dreck.trial.playing.keys import below_dict, mapping_at
 from dreck.trial.playing.live import live_parts
 from dreck.trial.playing.mishaps import Failing, made_up
 from dreck.trial.playing.partial import partial
+from dreck.trial.playing.patience import Patience, later_on
 from dreck.trial.playing.standins import StandIn
 from dreck.trial.playing.touched import Touched
 from dreck.trial.running.describe import Describer
@@ -68,7 +69,7 @@ class World:
         self.turns = 0
         """How often objects have changed behind the back of the code."""
         self.beyond: list[Callable[[], None]] = []
-        self._calls: dict[str, int] = {}
+        self.patience = Patience()
         self._watched: list[Any] = []
         self._looked: Any = None
         self._looking = False
@@ -89,16 +90,16 @@ class World:
     def chosen(self, path: str) -> Make:
         if len(path) > _LONGEST_PATH or len(self.used) > _MOST_PATHS:
             raise TimeUp  # it looks for the end of something made up that has none
-        options = self.candidates.at(path.rstrip(LATER))  # what fits is learnt there, whatever is chosen
+        base = path.rstrip(LATER)
+        options = self.candidates.at(base)  # what fits is learnt there, whatever is chosen
         make = self.choice.get(path)
         if make is None:
-            later = len(path) - len(path.rstrip(LATER))
-            make = options[later % len(options)] if options else Make("stand-in")
+            make = later_on(self.choice.get(base), options, len(path) - len(base))
         self.used[path] = make
         return make
 
     def answer(self, question: str, values: tuple[Any, ...]) -> Any:
-        self.candidates.offered(question, values)
+        self.candidates.offered(question.rstrip(LATER), values)
         return self.chosen(question).what
 
     def is_asked(self, path: str, name: str) -> bool:
@@ -150,12 +151,12 @@ class World:
 
     def _answered(self, path: str) -> Any:
         """What a call gives: another thing once objects have changed; an error it may also raise only later on."""
-        self._calls[path] = self._calls.get(path, 0) + 1
+        self.patience.note(path)
         if self.chosen(path).kind == "raise":
             first = self.answer(f"{path} raises at call", (1, 2))
-            if self._calls[path] < first:
+            if self.patience.calls[path] < first:
                 return self.built.setdefault(f"{path} before", StandIn(self, path))
-        return self.at(path + LATER * min(self.turns, _MOST_TURNS))
+        return self.at(self.patience.answer(path, self.turns))
 
     # --- what others see and do meanwhile ----------------------------------------------------------
 
@@ -165,9 +166,8 @@ class World:
         self._looked = self._seen_now()
 
     def _seen_now(self) -> Any:
-        described = tuple(Describer().of(value) for value in self._watched)
-        touched = self.touched()
-        return (*described, Describer().of(touched)) if touched else described
+        touched = [t] if (t := self.touched()) else []
+        return tuple(Describer().of(value) for value in (*self._watched, *touched))
 
     def _look(self) -> None:
         if (now := self._seen_now()) != self._looked:
