@@ -20,7 +20,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 OF_FUNCTIONS = ("__code__", "__defaults__", "__kwdefaults__")
-_WAITING = (ast.Yield, ast.YieldFrom, ast.Await, ast.MatchMapping)
+_WAITING = (ast.Yield, ast.YieldFrom, ast.Await)
 _INNER = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef, ast.GeneratorExp)
 
 
@@ -105,9 +105,9 @@ def keeps_nothing(caller: FunctionNode, node: FunctionNode) -> bool:
     body = [n for s in node.body for n in walk(s)]
     if any(isinstance(n, ast.Global | ast.Nonlocal | ast.Try | ast.TryStar | ast.withitem) for n in within):
         return False
-    if any(isinstance(n, (*_INNER, *_WAITING)) for n in [*within, *body]) or any(
-        True for n in body for _ in bound_at(n)
-    ):
+    if any(isinstance(n, (*_INNER, *_WAITING)) for n in [*within, *body]):
+        return False
+    if any(isinstance(n, ast.MatchMapping) or any(True for _ in bound_at(n)) for n in body):
         return False
     mine |= {n.id for n in within if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     named = node.name.split(".")[-1]

@@ -19,6 +19,7 @@ from dreck.proof.checking.shaping import answers_by_itself
 from dreck.proof.checking.tests import CheckedTests
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Event, Side, State
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
 _TESTS = (ast.Compare, ast.Match)
@@ -40,7 +41,8 @@ class CheckedPlainness(CheckedTests):
             return True
         if known in names.tables.known:  # a display of constants
             return True
-        if is_put_on_a_class(names, name) and self.look(base) not in _VALUES:
+        is_function = isinstance(names.definitions.get(known), FunctionNode) and not names.may_be_made(known)
+        if is_put_on_a_class(names, name) and self.look(base) not in _VALUES and not is_function:
             return False
         if known in axioms.classes.table.classes:
             kinds = axioms.skeleton[known].__mro__ if known in axioms.skeleton else ()
