@@ -22,7 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import asking, early, lazily, made
+from tests.hunt import asking, early, lazily, made, values
 from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -188,6 +188,10 @@ def test_no_false_proof_of_what_is_asked_more_often():
 
 def test_no_false_proof_of_a_name_that_may_mean_anything():
     assert _proved_of(made, SEED + 25, PAIRS * 4 // 5) > PAIRS / 16, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_of_small_values():
+    assert _proved_of(values, SEED + 26, PAIRS * 4 // 5, "f") > PAIRS / 16, "so few proofs that the hunt means nothing"
 
 
 def _proved_of(part: types.ModuleType, seed: int, pairs: int, function: str = "") -> int:
