@@ -65,7 +65,7 @@ _LINES = (
     "for n in (1, 2):\n        told({x})",
 )
 _MEMBERS = ("    A = 1\n", "    B = 2\n", "    C = 'c'\n", "    B = 1\n", "    A = auto()\n", "    B = auto()\n",
-            "    D = told(4)\n", "    _E = 5\n", "    F = 3\n", "    def size(self):\n        return self.value\n",
+            "    D = told(4)\n", "    D = 1\n", "    _E = 5\n", "    F = 3\n", "    def size(self):\n        return self.value\n",
             "    @property\n    def value(self):\n        return told(7)\n",
             "    def __eq__(self, other):\n        return told(True)\n    __hash__ = object.__hash__\n",
             "    def __hash__(self):\n        return told(1)\n", "    G = lambda self: 1\n", "    H = True\n",
@@ -133,7 +133,7 @@ def _of_members(pick: random.Random) -> tuple[str, str]:
     members = "".join(pick.sample(_MEMBERS[2:], pick.choice((0, 0, 0, 1, 2))))
     kind = f"class Kind({_often(pick, _ENUMS)}):\n{_MEMBERS[0]}{_MEMBERS[1]}{members}"
     kind = f"@unique\n{kind}" if pick.random() < 0.1 else kind
-    first, second = (_of_kind(pick, m) for m in pick.choice(("AB", "BA", "AA", "AC")))
+    first, second = (_of_kind(pick, m) for m in pick.choice(("AB", "BA", "AB", "AC", "AD")))
     old = [f"if {first}:\n        return 1", f"if {second}:\n        return 2", "return told(3)"]
     new = list(old)
     match pick.randrange(6):
@@ -157,7 +157,7 @@ def _of_members(pick: random.Random) -> tuple[str, str]:
 
 
 def _of_kind(pick: random.Random, member: str) -> str:
-    return _often(pick, _OF_KIND).format(m=member, v="ABC".index(member) + 1)
+    return _often(pick, _OF_KIND).format(m=member, v="ABCD".index(member) + 1)
 
 
 def _of_annotated(pick: random.Random) -> tuple[str, str]:
@@ -189,7 +189,8 @@ def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
     """What tells two modules apart, if anything does: inputs of the kind that they say, and what each comes to."""
     told = repr(old["f"].__annotations__)
     names = [name for name in ("Kind", "Row", "Other") if name in old]
-    for given in _inputs(len(old["f"].__code__.co_varnames[: old["f"].__code__.co_argcount]), told, names):
+    without = [()] if old["f"].__defaults__ else []
+    for given in without + _inputs(len(old["f"].__code__.co_varnames[: old["f"].__code__.co_argcount]), told, names):
         seen = []
         for module in (old, new):
             module["LOG"].clear()
@@ -207,7 +208,7 @@ def _inputs(count: int, told: str, names: list[str]) -> list[tuple[Any, ...]]:
     """Functions that make an argument in a module: of what the annotations name, of everything where they say nothing."""
     plain: dict[str, list[Any]] = {
         "int": [0, 1, 2, 3, True], "bool": [True, False], "float": [0.5, 2.0, 1, -0.0, float("nan")],
-        "str": ["", "wet", "dry", "x"], "None": [None], "Literal[1, 2]": [1, 2], "wet": ["wet", "dry"],
+        "str": ["", "wet", "dry", "1"], "None": [None], "Optional": [None], "Literal[1, 2]": [1, 2], "wet": ["wet", "dry"],
     }  # fmt: skip
     fitting = [lambda m, v=v: v for word, values in plain.items() if word in told or told == "{}" for v in values]
     if "Literal" in told:
