@@ -187,6 +187,9 @@ def test_a_function_whose_name_another_module_takes_is_tried_as_it_is_written():
         ("unsupported operand type(s) for &: 'StandIn' and 'int'", "StandIn", "text"),
         ("'str' object has no attribute 'kilos'", "str", None),
         ("'int' object is not iterable", "int", 2),
+        ('can only concatenate str (not "int") to str', "int", "text"),
+        ("sequence item 0: expected str instance, NoneType found", "NoneType", "text"),
+        ("replace() argument 1 must be str, not list", "list", "text"),
         ("something else", "", "nothing"),
     ],
 )

@@ -29,6 +29,10 @@ _UNFIT = re.compile(
     r"'(?P<kind>\w+)' object (?:has no attribute|is not (?:callable|iterable|subscriptable)|does not support)"
     r"|argument of type '(?P<other>\w+)' is not"
 )
+_NOT_THAT = re.compile(
+    r'can only concatenate (?P<a>\w+) \(not "(?P<of_a>\w+)"\)|expected (?P<b>\w+) instance, (?P<of_b>\w+) found'
+    r"|must be (?:an? )?(?P<c>\w+),? not '?(?P<of_c>\w+)|requires (?P<d>string) as left operand, not (?P<of_d>\w+)"
+)
 
 
 def learned(error: Any) -> tuple[str, tuple[Make, ...]]:
@@ -47,6 +51,10 @@ def _of_words(told: str) -> tuple[str, tuple[Make, ...]]:
         asked = _ASKED.search(told)
         word = next((w for w in asked.groups() if w), "") if asked is not None else ""
         return "StandIn", _WANTED.get(word, (*_TEXT, *_NUMBER, *_ITEMS))
+    instead = _NOT_THAT.search(told)
+    if instead is not None:
+        wanted, kind = (w for w in instead.groups() if w)
+        return kind, _WANTED.get(wanted, ())
     unfit = _UNFIT.search(told)
     if unfit is None:
         return "", ()
