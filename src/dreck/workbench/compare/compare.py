@@ -1,7 +1,7 @@
 """compare: are two versions the same? Of files, targets, source texts or live functions."""
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from dreck.errors import DreckError
@@ -146,12 +146,15 @@ class _Judging:
         self._otherwise = changed.always.keys() | changed.unfolded.keys()
         self._check_expectation(pairs)
         recording = self._recording([b for _, b in pairs])
-        judged = [*pairs, *self._callees(pairs, changed)]
-        verdicts: dict[str, Verdict] = {}
-        for a, b in judged:
-            verdicts[a] = self._standing(a, changed) or self._one(a, b, changed, recording=recording)
-            if self.until_one_is_lost and not verdicts[a] and not self._holds_functions(a):
-                return ((a, verdicts[a]),)
+        self._asks_hooks = any(self.is_other(name, changed) for name in self._in_both() - {a for a, _ in pairs})
+        judged, verdicts, asked = list[tuple[str, str]](), dict[str, Verdict](), pairs
+        while asked:
+            for a, b in asked:
+                verdicts[a] = self._standing(a, changed) or self._one(a, b, changed, recording=recording)
+                if self.until_one_is_lost and not verdicts[a] and not self._holds_functions(a):
+                    return ((a, verdicts[a]),)
+            judged += asked
+            asked = self._callees([a for a, _ in asked if self._leans_on_others(a, verdicts[a])], verdicts, changed)
         for a, b in reversed(judged):
             if not self._suspect(a, changed) and not self._mentions(a) & changed.unfolded.keys():
                 verdicts[a] = self._by_nested(a, b, verdicts)
@@ -207,11 +210,10 @@ class _Judging:
     def _recording(self, functions: list[str]) -> Recording | None:
         return record(self.wanted.record, self.sides[1].text.path, functions) if self.wanted.record else None
 
-    def _callees(self, pairs: list[tuple[str, str]], changed: Changed) -> list[tuple[str, str]]:
-        """Functions both sides have, written or meant otherwise, that the ones to be judged lead to."""
-        known, pending, found = {a for a, _ in pairs}, [a for a, _ in pairs], []
-        both = self.sides[0].functions.keys() & self.sides[1].functions.keys()
-        self._asks_hooks = any(self.is_other(name, changed) for name in both - known)
+    def _callees(self, pending: list[str], judged: Mapping[str, Verdict], changed: Changed) -> list[tuple[str, str]]:
+        """The next functions both sides have, written or meant otherwise, that the ones in `pending` lead to."""
+        known, found = {*judged}, []
+        both = self._in_both()
         while pending:
             for name in self._mentioned(pending.pop()):
                 if name in known or name not in both:
@@ -219,8 +221,16 @@ class _Judging:
                 known.add(name)
                 if self.is_other(name, changed):
                     found.append((name, name))
-                pending.append(name)
+                else:
+                    pending.append(name)
         return found
+
+    def _in_both(self) -> set[str]:
+        return self.sides[0].functions.keys() & self.sides[1].functions.keys()
+
+    def _leans_on_others(self, name: str, verdict: Verdict) -> bool:
+        """Whether other functions may have a say in a verdict: in a proof, and where functions stand inside."""
+        return verdict.status == "proved" or self._holds_functions(name)
 
     def _mentioned(self, name: str) -> Iterator[str]:
         """Functions of the old file that `name` may call."""
