@@ -1,0 +1,1 @@
+"""What the checker reads in the texts of the files, by itself."""

@@ -1,0 +1,1 @@
+"""What code asks of its inputs."""
