@@ -23,8 +23,8 @@ from dreck.proof.certificate import Alone, Met
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.calls import is_lazy, stands_alone
 from dreck.proof.checking.checker import Checker
-from dreck.proof.checking.overriding import SPECIALS, is_put_on_a_class, overriding, reads_itself
 from dreck.proof.checking.plainness import is_set_late
+from dreck.proof.checking.texts.overriding import SPECIALS, is_put_on_a_class, overriding, reads_itself
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.conditions import Facts
 from dreck.proof.state import Event, Gives, Side, State

@@ -7,9 +7,9 @@ import zipfile
 import pytest
 
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.checking.elsewhere import _Libraries, sole_method
+from dreck.proof.checking.texts.elsewhere import _Libraries, sole_method
 from dreck.proof.classes.elsewhere import Elsewhere
-from dreck.proof.classes.private import private_method
+from dreck.proof.classes.say.private import private_method
 from dreck.proof.classes.table import ClassTable
 
 SILENT = [

@@ -16,7 +16,7 @@ import pytest
 import dreck.proof.classes.elsewhere as elsewhere
 import dreck.proof.classes.hierarchy as hierarchy
 import dreck.proof.classes.known as known
-import dreck.proof.classes.private as private
+import dreck.proof.classes.say.private as private
 import dreck.proof.lockstep.following as following
 import dreck.proof.lockstep.lockstep as lockstep
 import dreck.proof.lockstep.loops as loops

@@ -18,10 +18,10 @@ from hypothesis import strategies as st
 import dreck
 from dreck.pins.literals import Unwritable, Writer
 from dreck.trial.case import exact_repr, quoted
+from dreck.trial.inputs.asked.usage import Named, Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.matching import matched_by
 from dreck.trial.inputs.recipes import Make, played
-from dreck.trial.inputs.usage import Named, Usages
 from dreck.trial.playing.world import World
 from dreck.trial.search.bulk import Bulk
 

@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 
 ASKED = """

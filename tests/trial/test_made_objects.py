@@ -5,9 +5,9 @@ import random
 import pytest
 
 import dreck
+from dreck.trial.inputs.asked.texts import mutated, pieces
 from dreck.trial.inputs.mishaps import learned
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.texts import mutated, pieces
 from dreck.trial.server import Version, run_trial
 
 DIFFER = {

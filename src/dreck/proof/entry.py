@@ -21,8 +21,8 @@ from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
-from dreck.proof.classes.taken_back import having_a_say
-from dreck.proof.classes.wilful import CONSTANT
+from dreck.proof.classes.say.taken_back import having_a_say
+from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep.lockstep import LockStep
 from dreck.proof.lockstep.masking import speaks_of_masks

@@ -6,11 +6,11 @@ from pathlib import Path
 from typing import Any
 
 from dreck.source.functions import functions_in
+from dreck.trial.inputs.asked.texts import pieces
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.setups import find_set_ups
-from dreck.trial.inputs.texts import pieces
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.running.describe import shown
 from dreck.trial.running.heard import HEARING
 from dreck.trial.running.loading.imports import CannotRun, project_of, whole_project

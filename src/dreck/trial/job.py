@@ -20,12 +20,12 @@ from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
 from dreck.trial.apart.other import Life, Telling, answering, say
 from dreck.trial.apart.plain import are_apart
 from dreck.trial.apart.wire import Wire, can_leave
+from dreck.trial.inputs.asked.texts import pieces, table_words
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
 from dreck.trial.inputs.setups import find_set_ups
-from dreck.trial.inputs.texts import pieces, table_words
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.addresses import keep_what_is_written
 from dreck.trial.playing.world import World
 from dreck.trial.running.both import tell_of_each_other, watch_common_globals

@@ -9,8 +9,8 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, CONSTANTS, FAMILIES, HASHABLE, ITEMS, QUIET, STEADY
-from dreck.proof.checking.nested import has_unseen_below, sets_classes
-from dreck.proof.checking.registered import CheckedRegistries
+from dreck.proof.checking.texts.nested import has_unseen_below, sets_classes
+from dreck.proof.checking.texts.registered import CheckedRegistries
 from dreck.proof.checking.values import is_constant, names_in
 from dreck.proof.conditions import is_constant_display
 from dreck.proof.state import Event, Side, State, no_stop_under

@@ -6,8 +6,8 @@ from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
 from dreck.proof.checking.axioms import Axioms
-from dreck.proof.checking.nested import is_overridden
 from dreck.proof.checking.plainness import CheckedPlainness
+from dreck.proof.checking.texts.nested import is_overridden
 from dreck.proof.classes.members import GENERIC
 from dreck.proof.state import Side, State
 

@@ -17,10 +17,10 @@ from typing import Any
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.proof.checking.binding import bound_at, bound_in
-from dreck.proof.checking.elsewhere import sole_method
-from dreck.proof.checking.nested import are_joined, says_anything
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
+from dreck.proof.checking.texts.binding import bound_at, bound_in
+from dreck.proof.checking.texts.elsewhere import sole_method
+from dreck.proof.checking.texts.nested import are_joined, says_anything
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk

@@ -11,9 +11,9 @@ from dreck.model.ir.terms import Term
 from dreck.model.names.frames import asks_who_calls
 from dreck.proof.annotations import names_for_types
 from dreck.proof.checking.axioms import signature_of
-from dreck.proof.checking.binding import bound_at
 from dreck.proof.checking.lemmas import CheckedLemmas, Refused
-from dreck.proof.checking.nested import is_overridden
+from dreck.proof.checking.texts.binding import bound_at
+from dreck.proof.checking.texts.nested import is_overridden
 from dreck.proof.classes.members import GENERIC
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode

@@ -11,12 +11,12 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, PLAIN
 from dreck.proof.checking.axioms import Axioms, gives_it_back
-from dreck.proof.checking.inverting import asks_equality, equality_gives_bools
-from dreck.proof.checking.nested import may_be_below, sets_classes
-from dreck.proof.checking.of_builtins import below
-from dreck.proof.checking.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
-from dreck.proof.checking.shaping import answers_by_itself
 from dreck.proof.checking.tests import CheckedTests
+from dreck.proof.checking.texts.inverting import asks_equality, equality_gives_bools
+from dreck.proof.checking.texts.nested import may_be_below, sets_classes
+from dreck.proof.checking.texts.of_builtins import below
+from dreck.proof.checking.texts.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
+from dreck.proof.checking.texts.shaping import answers_by_itself
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.axioms import Axioms
-from dreck.proof.checking.of_builtins import are_left_alone
+from dreck.proof.checking.texts.of_builtins import are_left_alone
 from dreck.proof.solver import Solver
 from dreck.proof.state import Side
 from dreck.source.walking import walk

@@ -6,7 +6,7 @@ That no class outside the module derives from two classes that are held apart he
 
 from dataclasses import dataclass
 
-from dreck.proof.classes.hidden import may_join
+from dreck.proof.classes.say.hidden import may_join
 from dreck.proof.classes.table import OPEN, ClassTable
 
 _SOLID = frozenset(

@@ -11,19 +11,19 @@ from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.enums import Enums
-from dreck.proof.classes.hidden import is_above_hidden, may_override
 from dreck.proof.classes.hierarchy import Hierarchy
-from dreck.proof.classes.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.members import Found, Members
 from dreck.proof.classes.of_builtins import below_builtin
-from dreck.proof.classes.private import is_private_generic, private_method
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.records import Records
 from dreck.proof.classes.registries import Registry, registry_of, registry_of_method
+from dreck.proof.classes.say.hidden import is_above_hidden, may_override
+from dreck.proof.classes.say.inverting import equality_is_a_bool, inverts_equality
+from dreck.proof.classes.say.private import is_private_generic, private_method
+from dreck.proof.classes.say.speech import Speech, constants_of, is_only_called, setting_by_any_name
+from dreck.proof.classes.say.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_classes
 from dreck.proof.classes.shaping import ANYTHING, module_answers, shaped
-from dreck.proof.classes.speech import Speech, constants_of, is_only_called, setting_by_any_name
 from dreck.proof.classes.table import ClassTable
-from dreck.proof.classes.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_classes
 
 
 @dataclass(slots=True)

@@ -15,7 +15,7 @@ from dreck.model.names.nodes import every_node
 from dreck.proof.classes.above import UNKNOWN, roots_of
 from dreck.proof.classes.bodies import statements_of
 from dreck.proof.classes.put_later import specials_put
-from dreck.proof.classes.quiet import is_quiet
+from dreck.proof.classes.say.quiet import is_quiet
 from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.source.functions import FunctionNode
 

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.quiet import COMPUTED, is_quiet_value
+from dreck.proof.classes.say.quiet import COMPUTED, is_quiet_value
 from dreck.source.walking import walk
 
 

@@ -12,7 +12,7 @@ from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.hierarchy import Hierarchy
-from dreck.proof.classes.speech import decorating
+from dreck.proof.classes.say.speech import decorating
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

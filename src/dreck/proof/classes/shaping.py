@@ -15,8 +15,8 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import hands_setting_on, opens_a_module
 from dreck.model.names.scopes import param_names
-from dreck.proof.classes.hidden import class_calls, hands_makers_on, metaclasses_of
-from dreck.proof.classes.quiet import is_quiet_value
+from dreck.proof.classes.say.hidden import class_calls, hands_makers_on, metaclasses_of
+from dreck.proof.classes.say.quiet import is_quiet_value
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

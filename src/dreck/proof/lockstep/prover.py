@@ -9,7 +9,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER, PLAIN
 from dreck.proof.classes.known import KnownClasses
-from dreck.proof.classes.wilful import CONSTANT
+from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.lockstep.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
 from dreck.proof.solver import Solver
 from dreck.proof.state import State

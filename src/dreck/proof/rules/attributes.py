@@ -2,8 +2,8 @@
 
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import ATTRIBUTES, FAMILIES, PRIVATE, STEADY
-from dreck.proof.classes.hidden import may_override
 from dreck.proof.classes.members import GENERIC, Found
+from dreck.proof.classes.say.hidden import may_override
 from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed
 from dreck.proof.state import Asks, Event, Gives, Result

@@ -6,7 +6,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
-from dreck.proof.classes.wilful import CONSTANT
+from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.conditions import is_constant_display
 from dreck.proof.lockstep.prover import Prover, class_names
 from dreck.proof.rules.common import At, by_the_table, observed, quietly, unmet

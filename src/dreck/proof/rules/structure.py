@@ -3,7 +3,7 @@
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.terms import Term
 from dreck.proof.assumptions import COMPARISONS, CONSTANTS, FAMILIES, HASHABLE
-from dreck.proof.classes.wilful import CONSTANT
+from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.rules.common import At, by_the_table, unmet
 from dreck.proof.state import Event, Gives, Result
 

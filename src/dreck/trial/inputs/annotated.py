@@ -10,6 +10,8 @@ from collections import Counter, deque
 from typing import Any
 
 from dreck.trial.inputs.abstract import to_be_overridden
+from dreck.trial.inputs.asked.texts import OF_DIGITS
+from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.kin import derives, with_a_say_below
 from dreck.trial.inputs.library import (
     WRITTEN_NUMBERS,
@@ -28,9 +30,7 @@ from dreck.trial.inputs.near import (
 )
 from dreck.trial.inputs.plain import BELOW, HUGE, PLAIN, TOO_LARGE, TOO_LONG, of_numpy
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import Textual, as_octets, as_text
-from dreck.trial.inputs.uses import Usage
 from dreck.trial.surely import is_class
 
 _OF_ITS_USE = frozenset({"Hashable", "Awaitable", "Coroutine", "AsyncIterator", "AsyncIterable", "AsyncGenerator"})

@@ -11,6 +11,9 @@ from itertools import permutations
 from typing import Any
 
 from dreck.trial.inputs.annotated import Typed
+from dreck.trial.inputs.asked.texts import OF_DIGITS
+from dreck.trial.inputs.asked.usage import Usages
+from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_container
 from dreck.trial.inputs.kin import with_a_say_below
 from dreck.trial.inputs.library import WRITTEN_NUMBERS
@@ -26,10 +29,7 @@ from dreck.trial.inputs.near import (
 )
 from dreck.trial.inputs.plain import DICT_METHODS, LIST_METHODS, PLAIN, STRING_METHODS, TOO_LARGE, WORDED
 from dreck.trial.inputs.recipes import LATER, Make, distinct, general
-from dreck.trial.inputs.texts import OF_DIGITS
 from dreck.trial.inputs.textual import as_octets, as_text, says_octets
-from dreck.trial.inputs.usage import Usages
-from dreck.trial.inputs.uses import Usage
 from dreck.trial.playing.examples import ABSTRACT_HOMES
 from dreck.trial.sandbox.files import THERE
 

@@ -2,8 +2,8 @@
 
 from collections import deque
 
+from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.uses import Usage
 
 _KINDS: tuple[type, ...] = (list, set, deque, dict)
 _CHANGING = frozenset(

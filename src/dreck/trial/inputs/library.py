@@ -14,9 +14,9 @@ from collections import deque
 from pathlib import PurePath
 from typing import Any
 
+from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.plain import PLAIN
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.uses import Usage
 from dreck.trial.sandbox.files import THERE
 
 _MOST = 4

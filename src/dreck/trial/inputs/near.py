@@ -9,13 +9,13 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from dreck.trial.inputs.asked.usage import Usages
+from dreck.trial.inputs.asked.uses import OF_SEVERAL, Named, Usage
 from dreck.trial.inputs.kin import derives, errors_below
 from dreck.trial.inputs.library import beside, spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
 from dreck.trial.inputs.plain import AGREEING, COMPOSED, HUGE, MARKED, NONE_LIKE, STRING_METHODS, OwnText
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.usage import Usages
-from dreck.trial.inputs.uses import OF_SEVERAL, Named, Usage
 from dreck.trial.surely import is_module
 
 MISSING = object()

@@ -18,9 +18,9 @@ from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, state_of
 from dreck.trial.running.loading.load import Version

@@ -4,10 +4,10 @@ import dataclasses
 from collections.abc import Iterable
 from typing import Any
 
+from dreck.trial.inputs.asked.texts import odd_cases
+from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.near import Near
 from dreck.trial.inputs.recipes import Make
-from dreck.trial.inputs.texts import odd_cases
-from dreck.trial.inputs.uses import Usage
 
 _CASES = frozenset({"lower", "upper", "casefold", "title", "capitalize", "swapcase"})
 _OF_DIGITS = frozenset({"isdigit", "isdecimal", "isnumeric", "isalnum"})

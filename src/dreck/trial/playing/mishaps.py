@@ -6,7 +6,7 @@ from collections.abc import Callable
 from types import SimpleNamespace
 from typing import Any
 
-from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, OF_SEVERAL, WITH_NUMBER, asked_of
+from dreck.trial.inputs.asked.uses import BARE, BELOW_IT, BOTH, GROUP, OF_SEVERAL, WITH_NUMBER, asked_of
 
 _WORDS = "made up"
 

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.mishaps import learned
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import shown
 from dreck.trial.running.run import ENDLESS, RUN_SECONDS, Observation, Runner

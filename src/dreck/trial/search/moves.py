@@ -16,10 +16,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+from dreck.trial.inputs.asked.texts import mutated
+from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make, general
-from dreck.trial.inputs.texts import mutated
-from dreck.trial.inputs.usage import Usages
 from dreck.trial.playing.standins import StandIn
 from dreck.trial.running.run import Observation, Runner
 from dreck.trial.running.watch import AGAIN

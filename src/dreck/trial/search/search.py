@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from dreck.trial.inputs.asked.texts import mutated
 from dreck.trial.inputs.recipes import LATER, Make, distinct, general
-from dreck.trial.inputs.texts import mutated
 from dreck.trial.playing.world import A_CALL
 from dreck.trial.search import repeats
 from dreck.trial.search.attempts import Attempts

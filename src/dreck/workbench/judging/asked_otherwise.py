@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from dreck.model.ir.truth import was_asked, without_not
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.classes.inverting import comparing_gives_bools
-from dreck.proof.classes.taken_back import having_a_say, taken_back_by
+from dreck.proof.classes.say.inverting import comparing_gives_bools
+from dreck.proof.classes.say.taken_back import having_a_say, taken_back_by
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
 

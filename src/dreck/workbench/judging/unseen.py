@@ -10,12 +10,12 @@ from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
-from dreck.proof.classes.hidden import is_above_hidden, may_join, may_override
 from dreck.proof.classes.of_builtins import below_builtin, says_nothing
 from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.registries import says_of_what_class
+from dreck.proof.classes.say.hidden import is_above_hidden, may_join, may_override
+from dreck.proof.classes.say.speech import Speech
 from dreck.proof.classes.shaping import ANYTHING, shaped
-from dreck.proof.classes.speech import Speech
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk

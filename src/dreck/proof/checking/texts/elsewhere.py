@@ -14,7 +14,7 @@ from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.proof.checking.binding import bound_at, bound_in
+from dreck.proof.checking.texts.binding import bound_at, bound_in
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import LibraryModule, ReadModule, is_compiled, library_module
 from dreck.source.walking import walk

@@ -14,7 +14,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.checking.binding import bound_at
+from dreck.proof.checking.texts.binding import bound_at
 from dreck.source.walking import walk
 
 _MAKERS = frozenset({"type", "new_class", "make_dataclass"})

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.proof.checking.closed import is_closed, is_of_no_constant
-from dreck.proof.checking.inverting import has_equality_of_pythons, those_of
-from dreck.proof.checking.lasting import is_lasting, walked_in
+from dreck.proof.checking.texts.closed import is_closed, is_of_no_constant
+from dreck.proof.checking.texts.inverting import has_equality_of_pythons, those_of
+from dreck.proof.checking.texts.lasting import is_lasting, walked_in
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -9,9 +9,9 @@ from functools import lru_cache
 from dreck.model.names.library_bases import built_ins_above
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.checking.binding import bound_at
-from dreck.proof.checking.noticed import is_tame, parts_of
-from dreck.proof.checking.shaping import may_get
+from dreck.proof.checking.texts.binding import bound_at
+from dreck.proof.checking.texts.noticed import is_tame, parts_of
+from dreck.proof.checking.texts.shaping import may_get
 from dreck.source.walking import walk
 
 _QUESTIONS = (

@@ -12,9 +12,9 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.checking.inverting import comparisons_give_bools, is_unequal_by_itself
-from dreck.proof.checking.noticed import comes_to, declines_constants, is_tame, parts_of
-from dreck.proof.checking.shaping import may_get
+from dreck.proof.checking.texts.inverting import comparisons_give_bools, is_unequal_by_itself
+from dreck.proof.checking.texts.noticed import comes_to, declines_constants, is_tame, parts_of
+from dreck.proof.checking.texts.shaping import may_get
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -6,7 +6,7 @@ from itertools import combinations
 from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof.checking.attributes import CheckedAttributes
-from dreck.proof.checking.nested import says
+from dreck.proof.checking.texts.nested import says
 from dreck.proof.classes.members import GENERIC
 from dreck.proof.classes.registries import NONE
 from dreck.proof.state import Side, State

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.proof.checking.nested import hands_on
+from dreck.proof.checking.texts.nested import hands_on
 from dreck.source.walking import walk
 
 _SETS = frozenset({"setattr", "delattr", "__setattr__", "__delattr__"})

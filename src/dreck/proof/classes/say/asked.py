@@ -14,7 +14,7 @@ from dreck.model.names.bindings import Bindings, bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.above import roots_of
-from dreck.proof.classes.inverting import last_of
+from dreck.proof.classes.say.inverting import last_of
 from dreck.source.functions import FunctionNode
 
 HOOKS = frozenset({"__instancecheck__", "__subclasscheck__", "__subclasshook__", "__class_getitem__"})

@@ -9,9 +9,9 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.above import roots_of
-from dreck.proof.classes.asked import gives_it_back, is_asked_plainly
 from dreck.proof.classes.bodies import statements_of
-from dreck.proof.classes.inverting import below
+from dreck.proof.classes.say.asked import gives_it_back, is_asked_plainly
+from dreck.proof.classes.say.inverting import below
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -7,7 +7,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.elsewhere import TAKING_PART, Elsewhere, asks_for_its_names
 from dreck.proof.classes.members import Found, is_generic
-from dreck.proof.classes.speech import Speech
+from dreck.proof.classes.say.speech import Speech
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 

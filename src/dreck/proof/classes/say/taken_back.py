@@ -12,12 +12,12 @@ from functools import lru_cache
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import bound_in_body, statements_of
-from dreck.proof.classes.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
-from dreck.proof.classes.inverting import comparing_gives_bools, hides_inequality
 from dreck.proof.classes.put_later import put_later, specials_put
-from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.say.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
+from dreck.proof.classes.say.inverting import comparing_gives_bools, hides_inequality
+from dreck.proof.classes.say.quiet import COMPUTED, QUIET_DECORATORS, is_quiet, is_quiet_value
+from dreck.proof.classes.say.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
 from dreck.proof.classes.shaping import ANYTHING, shaped
-from dreck.proof.classes.wilful import CONSTANT, fills_in, is_handed_on, leads_to, wilful
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -12,11 +12,11 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.bodies import bound_in_body, statements_of
-from dreck.proof.classes.equality import says_no_to_constants
-from dreck.proof.classes.inverting import comparing_gives_bools
 from dreck.proof.classes.put_later import put_later, specials_put
-from dreck.proof.classes.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
-from dreck.proof.classes.used_up import is_used_up
+from dreck.proof.classes.say.equality import says_no_to_constants
+from dreck.proof.classes.say.inverting import comparing_gives_bools
+from dreck.proof.classes.say.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
+from dreck.proof.classes.say.used_up import is_used_up
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from dreck.source.walking import walk
-from dreck.trial.inputs.uses import Usage
+from dreck.trial.inputs.asked.uses import Usage
 
 _ORDERING = frozenset({"sorted", "sum", "min", "max"})
 _HASHING = frozenset({"set", "frozenset", "fromkeys"})

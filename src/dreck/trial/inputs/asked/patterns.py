@@ -3,7 +3,7 @@
 import ast
 from collections.abc import Callable
 
-from dreck.trial.inputs.uses import Usage, class_name, constants
+from dreck.trial.inputs.asked.uses import Usage, class_name, constants
 
 _OWN_VALUE = frozenset(
     {"bool", "bytearray", "bytes", "dict", "float", "frozenset", "int", "list", "set", "str", "tuple"}

@@ -5,7 +5,17 @@ import itertools
 from collections.abc import Iterator
 
 from dreck.source.walking import walk
-from dreck.trial.inputs.uses import BARE, BELOW_IT, BOTH, GROUP, WITH_NUMBER, Named, class_name, constants, made_with
+from dreck.trial.inputs.asked.uses import (
+    BARE,
+    BELOW_IT,
+    BOTH,
+    GROUP,
+    WITH_NUMBER,
+    Named,
+    class_name,
+    constants,
+    made_with,
+)
 
 _MOST_BOTH = 3
 _MOST_ASKED = 8

@@ -12,11 +12,11 @@ from typing import Any
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.trial.inputs.paths import Paths
-from dreck.trial.inputs.patterns import note_pattern
-from dreck.trial.inputs.raised import Raised
-from dreck.trial.inputs.texts import of_parts
-from dreck.trial.inputs.uses import Named, Usage, class_name, constant, constants, own_tables, size
+from dreck.trial.inputs.asked.paths import Paths
+from dreck.trial.inputs.asked.patterns import note_pattern
+from dreck.trial.inputs.asked.raised import Raised
+from dreck.trial.inputs.asked.texts import of_parts
+from dreck.trial.inputs.asked.uses import Named, Usage, class_name, constant, constants, own_tables, size
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
