@@ -16,6 +16,7 @@ from dreck.source.functions import functions_in
 from dreck.source.walking import walk
 from dreck.trial.case import HELPERS, Case
 from dreck.trial.inputs.candidates import Candidates
+from dreck.trial.playing.patience import runs_out
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer
 from dreck.trial.running.loading.load import Version
@@ -87,6 +88,8 @@ class Caser:
 
     def case(self, tried: Tried, way: str) -> Case:
         """The case for one input. Raises Unwritable when no few lines give it, or it does not hold still."""
+        if runs_out(tried.used):
+            raise Unwritable("an object that answers otherwise in the end")
         world = World(self.candidates, dict(tried.used), self.version.namespace)
         args, kwargs = self.runner.arguments(world)
         first = Writer(self.module, self.version.namespace, tried.used, world.at)

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from dreck.trial.beyond import beyond_members
-from dreck.trial.playing.world import A_CALL
+from dreck.trial.inputs.recipes import A_CALL
 from dreck.trial.running.describe import shown, shown_whole
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.outcome import WAITS

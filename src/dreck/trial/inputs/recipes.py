@@ -9,6 +9,7 @@ from typing import Any
 
 _INDEX = re.compile(r"\[\d+\]")
 _LONG = 10**30
+A_CALL = "what a call changes"
 LATER = "'"
 """Behind a path: what stands there once objects have changed."""
 

@@ -1,8 +1,9 @@
 """How long the same is given: a loop that asks something made up for ever would never end."""
 
 from collections import Counter
+from collections.abc import Mapping
 
-from dreck.trial.inputs.recipes import LATER, Make
+from dreck.trial.inputs.recipes import A_CALL, LATER, Make
 
 _MANY = 20
 """After so many calls something else is given; after as many more the next thing."""
@@ -17,6 +18,12 @@ def later_on(first: Make | None, options: list[Make], later: int) -> Make:
         others = (make for make in options if make.kind == "value" and make.what is not first.what)
         return next((make for make in others if isinstance(make.what, bool)), first) if later % 2 else first
     return options[later % len(options)] if options else Make("stand-in")
+
+
+def runs_out(used: Mapping[str, Make]) -> bool:
+    """Whether something made up has come to its end by being asked, and not because a call changed objects."""
+    changes = A_CALL in used and used[A_CALL].what == "the objects"
+    return not changes and any(path.endswith(LATER) for path in used)
 
 
 class Patience:

@@ -16,7 +16,7 @@ from typing import Any
 
 from dreck.trial.inputs.candidates import Candidates, SetUp
 from dreck.trial.inputs.plain import BELOW, a_member
-from dreck.trial.inputs.recipes import LATER, Make, Unpickler, general
+from dreck.trial.inputs.recipes import A_CALL, LATER, Make, Unpickler, general
 from dreck.trial.playing.changes import another, changed, equal_to, parts_of
 from dreck.trial.playing.examples import EXAMPLES, NO_EXAMPLE, example_of, of_both
 from dreck.trial.playing.handed import Handed
@@ -32,7 +32,6 @@ from dreck.trial.sandbox.cage import TimeUp
 
 _MISSING = object()
 _PLAIN_VALUES = (bool, int, float, str, bytes, type(None))
-A_CALL = "what a call changes"
 _LOOKS_AROUND = frozenset({"call", "leave", "await"})
 _MOST_TURNS = 2
 

@@ -68,6 +68,8 @@ class Watcher:
     def value(self, number: int, value: Any) -> Any:
         if isinstance(value, bool):
             self._note(number, value, value)
+        else:  # an array of them, or whatever a class answers: there is no yes and no no to be reached
+            self.reached |= {(number, True), (number, False)}
         return value
 
     def operand(self, number: int, value: Any) -> Any:

@@ -12,8 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from dreck.trial.inputs.asked.texts import mutated
-from dreck.trial.inputs.recipes import LATER, Make, distinct, general
-from dreck.trial.playing.world import A_CALL
+from dreck.trial.inputs.recipes import A_CALL, LATER, Make, distinct, general
 from dreck.trial.search import repeats
 from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
