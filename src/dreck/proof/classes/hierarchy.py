@@ -10,7 +10,7 @@ from dreck.proof.classes.say.hidden import may_join
 from dreck.proof.classes.table import OPEN, ClassTable
 
 _SOLID = frozenset(
-    {"int", "str", "float", "list", "dict", "tuple", "set", "frozenset", "bytes", "bytearray", "complex"}
+    {"bool", "int", "str", "float", "list", "dict", "tuple", "set", "frozenset", "bytes", "bytearray", "complex"}
 )
 """Built-in types of which no object can be two, unless one derives from the other: their layouts differ."""
 

@@ -1,5 +1,6 @@
 """Candidates: what may plausibly stand at a path of an input, by how it is used and by its annotation."""
 
+import builtins
 import dataclasses
 import datetime
 import decimal
@@ -210,6 +211,7 @@ class Candidates(Typed):
         family = self._family([*u.classes, *self._registered(u)])
         made += [Make("exact" if k in u.exact else "instance", k) for k in family]
         made += [Make("value", v) for k in family for v in self._examples(k)]
+        made += [Make("deque", n) for k in family for n in (2, 0) if k == "deque"]
         made += [Make("any member", k) for k in family if self._is_bare_enum(k)]
         made += [make for k in family for make in self._odd_ones(k, u)]
         made += [Make("both", pair) for pair in permutations(dict.fromkeys(filter(self._is_abstract, family)), 2)]
@@ -302,10 +304,17 @@ class Candidates(Typed):
 
     def _examples(self, name: str) -> tuple[Any, ...]:
         """Values of a class that is made of nothing but its value."""
-        kind = bytes if name == "bytes" else self._lookup(name)
-        if not (isinstance(kind, type) and issubclass(kind, datetime.date | datetime.time | decimal.Decimal | bytes)):
+        kind = getattr(builtins, name, None) or self._lookup(name)
+        if not (isinstance(kind, type) and issubclass(kind, _OF_VALUE)):
             return ()
-        return next((values for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())
+        return next((values[:_MOST_VALUES] for k, values in PLAIN.items() if k.__name__ == kind.__name__), ())
+
+
+_MOST_VALUES = 6
+_OF_VALUE = (
+    datetime.date, datetime.time, datetime.timedelta, decimal.Decimal, bytes, bool, float, complex, range,
+)  # fmt: skip
+"""Classes whose objects are tried by their values where they are asked for: they are also zero, empty or False."""
 
 
 def _is_mapping(u: Usage) -> bool:

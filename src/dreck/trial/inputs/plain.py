@@ -55,6 +55,7 @@ PLAIN: dict[type, tuple[Any, ...]] = {
         datetime.datetime(2025, 1, 1, tzinfo=_EAST),
     ),
     datetime.timedelta: (datetime.timedelta(1), datetime.timedelta(0), datetime.timedelta(-1)),
+    range: (range(3), range(0), range(2, 8, 3)),
     datetime.time: (datetime.time(12, 30), datetime.time(0)),
     decimal.Decimal: tuple(decimal.Decimal(n) for n in ("1.5", "0", "-1", "0.35", "-0.05", "1E+30")),
 }

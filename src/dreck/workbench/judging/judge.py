@@ -32,6 +32,7 @@ from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.ambient import of_the_process
 from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_apart
 from dreck.workbench.judging.candidates import Candidate
+from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.unseen import of_classes
@@ -82,7 +83,26 @@ class Judge:
         if as_before is not None:
             found = self.verdict(old, as_before, request)
             return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
-        found = self._expected(old, new, request) if request.expect else self._plain(old, new, request)
+        if decorators_apart(old, new):
+            return self._decorated(old, new, request)
+        return self._seen(self._found(old, new, request), old, new)
+
+    def _found(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
+        return self._expected(old, new, request) if request.expect else self._plain(old, new, request)
+
+    def _decorated(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
+        """What their decorators make of them, where that can be called; else no more than what was seen inside."""
+        called = as_called(old, new)
+        found = self._found(*(called or (old, new)), request)
+        if called is not None and is_generic(old, new):
+            found = self._seen(found, *called)
+            return replace(found, assumptions=(*found.assumptions, BY_POSITION)) if found else found
+        if found.status == "tested" or (found.status == "differs" and called is None):
+            return replace(found, status="unsettled", reason=_inside(found, called is not None), difference=None)
+        return found
+
+    def _seen(self, found: Verdict, old: Candidate, new: Candidate) -> Verdict:
+        """What a trial found, unless there is something it cannot see."""
         unseen = found.status == "tested" and (
             _not_tried(old.node, new.node)
             or _of_frames(old, new)
@@ -93,7 +113,7 @@ class Judge:
             or of_classes(old, new, bool(found.alone))
         )
         if unseen:
-            found = replace(found, status="unsettled", reason=f"as far as a trial goes they are the same, but {unseen}")
+            found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")
         if new.aliases and found:
             return replace(found, assumptions=(*found.assumptions, BY_POSITION))
         return found
@@ -226,9 +246,7 @@ def _subject(c: Candidate) -> Subject:
 
 
 def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
-    """What differs between the two that a trial cannot see: it gives every argument, to the function itself."""
-    if list(map(ast.dump, old.decorator_list)) != list(map(ast.dump, new.decorator_list)):
-        return "their decorators differ, and a trial runs the function inside of them"
+    """What differs between the two that a trial cannot see: it gives every argument."""
     if type(old) is not type(new):
         return "one of them is a coroutine function (`async def`), the other is not"
     defaults = [
@@ -238,6 +256,16 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
         return "the defaults of their parameters differ, and a trial gives every argument"
     kinds = [(len(f.args.posonlyargs), len(f.args.args), [a.arg for a in f.args.kwonlyargs]) for f in (old, new)]
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
+
+
+def _inside(found: Verdict, called: bool) -> str:
+    """What a trial saw of two functions whose decorators differ; `called`: as callers see them."""
+    if found.difference is not None:
+        return f"inside of their decorators they differ for {found.difference.input}; {APART}"
+    return f"{_AS_FAR} they are the same, but {UNWATCHED if called else APART}"
+
+
+_AS_FAR = "as far as a trial goes"
 
 
 def _came_to(trial: Trial) -> str:

@@ -1,0 +1,77 @@
+"""Versions whose decorators differ: callers call what the decorators make of them, and that is what is judged."""
+
+import ast
+import copy
+import re
+from dataclasses import replace
+
+from dreck.model.names.scopes import scope_of
+from dreck.source.functions import FunctionNode
+from dreck.workbench.judging.candidates import Candidate
+
+APART = "their decorators differ, and a trial runs the function inside of them"
+UNWATCHED = "their decorators differ, and a trial does not watch what happens in them"
+_GENERIC = "functools.singledispatch"
+
+
+def decorators_apart(old: Candidate, new: Candidate) -> bool:
+    """Whether they are decorated otherwise."""
+    return list(map(ast.dump, old.node.decorator_list)) != list(map(ast.dump, new.node.decorator_list))
+
+
+def as_called(old: Candidate, new: Candidate) -> tuple[Candidate, Candidate] | None:
+    """Both as a plain function that calls what stands under their name; None where that cannot be written down.
+
+    Only functions at the top of a module that are called plainly: a method is found by way of its class.
+    """
+    if not all(_is_plain(c) for c in (old, new)) or ast.dump(old.node.args) != ast.dump(new.node.args):
+        return None
+    return _called(old), _called(new)
+
+
+def is_generic(old: Candidate, new: Candidate) -> bool:
+    """Whether all that is decorated is a generic function, which hands on what it is given and does no more."""
+    told = [d for c in (old, new) for d in c.node.decorator_list]
+    kinds = [c.names.stands_for(d) for c in (old, new) for d in c.node.decorator_list]
+    return bool(told) and all(kind == _GENERIC for kind in kinds)
+
+
+def _is_plain(c: Candidate) -> bool:
+    spec = c.node.args
+    at_top = "." not in c.name and "#" not in c.name and not c.enclosing and not c.aliases
+    settled = not spec.defaults and not any(spec.kw_defaults)
+    return at_top and settled and isinstance(c.node, ast.FunctionDef) and not scope_of(c.node).is_generator
+
+
+def _called(c: Candidate) -> Candidate:
+    """What a caller sees: itself where nothing decorates it, else a function that calls it."""
+    if not c.node.decorator_list:
+        return c
+    name = _fresh(c)
+    node = _calling(c.node, name)
+    text = f"{c.text().rstrip()}\n\n\n{ast.unparse(node)}\n"
+    ast.increment_lineno(node, text.count("\n") - 2)
+    return replace(c, text=lambda: text, name=name, node=node)
+
+
+def _fresh(c: Candidate) -> str:
+    name = f"{c.name}_as_called"
+    while re.search(rf"\b{name}\b", c.text()):
+        name += "_"
+    return name
+
+
+def _calling(function: FunctionNode, name: str) -> FunctionNode:
+    spec = function.args
+    given: list[ast.expr] = [ast.Name(a.arg, ast.Load()) for a in (*spec.posonlyargs, *spec.args)]
+    if spec.vararg is not None:
+        given.append(ast.Starred(ast.Name(spec.vararg.arg, ast.Load()), ast.Load()))
+    named = [ast.keyword(a.arg, ast.Name(a.arg, ast.Load())) for a in spec.kwonlyargs]
+    if spec.kwarg is not None:
+        named.append(ast.keyword(None, ast.Name(spec.kwarg.arg, ast.Load())))
+    call = ast.Call(ast.Name(function.name, ast.Load()), given, named)
+    made = ast.FunctionDef(name, copy.deepcopy(spec), [ast.Return(call)], [], function.returns, None)
+    text = ast.unparse(ast.fix_missing_locations(ast.Module([made], [])))
+    (node,) = ast.parse(text).body
+    assert isinstance(node, ast.FunctionDef)
+    return node
