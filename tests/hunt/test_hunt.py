@@ -1,6 +1,6 @@
 """The hunt for false proofs: random programs, random rewrites, every `proved` checked by running both.
 
-`DRECK_HUNT` sets how many pairs (default 500); `make corpus` runs a million.
+`DRECK_HUNT` sets how many pairs (default 400); `make corpus` runs a million.
 """
 
 import ast
@@ -29,7 +29,7 @@ from tests.hunt.modules import ModuleMaker, module_rewritten
 from tests.hunt.programs import Maker, rewritten
 from tests.hunt.running import first_difference, modules_differ
 
-PAIRS = int(os.environ.get("DRECK_HUNT", "500"))
+PAIRS = int(os.environ.get("DRECK_HUNT", "400"))
 SEED = int(os.environ.get("DRECK_HUNT_SEED", "7"))
 
 

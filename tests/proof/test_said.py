@@ -11,14 +11,14 @@ import pytest
 from tests.proof.said import FILE, TESTS, lines
 
 ROOMS = {
-    "adversary": None,
-    "deception": None,
-    "same": None,
-    "random function": 30,
-    "random module": 16,
-    "further": 60,
-    "variations": 150,
-    "steps": 14,
+    "adversary": 500,
+    "deception": 100,
+    "same": 30,
+    "random function": 15,
+    "random module": 8,
+    "further": 30,
+    "variations": 75,
+    "steps": 8,
     "random method": 8,
     "random kinds": 8,
 }

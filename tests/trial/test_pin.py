@@ -154,14 +154,9 @@ def test_every_outcome_is_reached_and_every_change_noticed(odd, function):
     assert found.strength[0] == found.strength[1], found.survivors
 
 
-def test_several_processes_write_the_same_file(odd):
+def test_the_same_file_comes_out_again_from_several_processes(odd):
     folder, pins = odd
     assert dreck.pin(folder / "desk_odd.py", folder / "test_pins.py", jobs=2).text == pins.text
-
-
-def test_the_same_file_comes_out_again(odd):
-    folder, pins = odd
-    assert dreck.pin(folder / "desk_odd.py", folder / "test_pins.py").text == pins.text
 
 
 @pytest.mark.parametrize(
