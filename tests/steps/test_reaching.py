@@ -28,7 +28,7 @@ def test_a_wish_is_fulfilled(write, title):
 
 
 WHY_NOT = {
-    "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "no good name was found for the way `a(x)`; give it one with --name"),
+    "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "no good name was found for 2 of the ways; give each one with --name 'a(x)=NAME' --name 'b(x.y)=NAME'"),
     "one choice": ("split-choice", "def f(a, b):\n    if a and b:\n        x = 1\n        y = 1\n    elif a:\n        x = 2\n        y = 2\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "x depends on every test"),
     "the same test": ("split-choice", "def f(a):\n    if a:\n        x = 1\n        y = 2\n    else:\n        x = 3\n        y = 4\n    return x, y\n", "x and y depend on the same tests"),
     "a test that does": ("split-choice", "def f(a, b):\n    if a() and b:\n        x = 1\n        y = 1\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "`a()` may do more than ask"),

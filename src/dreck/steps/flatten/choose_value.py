@@ -28,6 +28,28 @@ def find(function: FunctionNode) -> Iterator[Site]:
             yield Site(block.path, index, statement.lineno, *found)
 
 
+def when_named(function: FunctionNode) -> Iterator[Site]:
+    """What a person may want as one expression, and is left alone else."""
+    yield from two_returns(function)
+    yield from _overridden(function)
+
+
+def _overridden(function: FunctionNode) -> Iterator[Site]:
+    """A default, and an `if` right behind it that gives the same name another value."""
+    for block, index, statement in ifs(function):
+        match block.body[index - 1 : index + 1] if index else []:
+            case [
+                ast.Assign(targets=[ast.Name(id=x)], value=a),
+                ast.If(test=test, body=[ast.Assign(targets=[ast.Name(id=y)], value=b)], orelse=[]),
+            ] if x == y and _short(test, a, b) and not is_elif(statement):
+                if x not in {n.id for e in (test, b) for n in walk(e) if isinstance(n, ast.Name)}:
+                    told = f"`{x}` has a default that the `if` behind it only replaces"
+                    yield Site(block.path, index, statement.lineno, told, _OVERRIDDEN)
+
+
+_OVERRIDDEN = "a default before"
+
+
 def two_returns(function: FunctionNode) -> Iterator[Site]:
     """A guard that returns a value and the return behind it, or one in each branch: a person may want one return."""
     for block, index, statement in ifs(function):
@@ -114,8 +136,8 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """`x = a if test else b`, where it fits the line."""
     block = tree.block(site.path)
     statement: Stmt = block.body[site.index]
-    if site.kind == _RETURNS:
-        yield _one_return(tree, site, options, block)
+    if site.kind in (_RETURNS, _OVERRIDDEN):
+        yield (_one_return if site.kind == _RETURNS else _one_value)(tree, site, options, block)
         return
     other: Stmt = statement.orelse
     first, second = only_statement(statement.body), only_statement(other.body)
@@ -155,6 +177,23 @@ def _one_return(tree: Tree, site: Site, options: Options, block: cst.IndentedBlo
     if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
         raise BetterNot("the conditional expression would not fit the line")
     return Rewrite(tree.edit(site.path, lambda found: spliced(found, site.index, [line], dropped)))
+
+
+def _one_value(tree: Tree, site: Site, options: Options, block: cst.IndentedBlock) -> Rewrite:
+    before: Stmt = block.body[site.index - 1]
+    statement: Stmt = block.body[site.index]
+    default = only_statement(cst.IndentedBlock([before.with_changes(leading_lines=[])]))
+    other = only_statement(statement.body)
+    if not isinstance(default, cst.Assign) or not isinstance(other, cst.Assign) or has_comment(statement.leading_lines):
+        raise BetterNot("comments stand at the assignments, or several statements on their lines")
+    chosen, _ = _chosen(statement.test, other.value, default.value, "")
+    if _are_truths(chosen):
+        raise BetterNot("the test itself is the answer (plain-boolean)")
+    line = before.with_changes(body=[default.with_changes(value=chosen)])
+    code = code_of(line.with_changes(leading_lines=[])).strip()
+    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
+        raise BetterNot("the conditional expression would not fit the line")
+    return Rewrite(tree.edit(site.path, lambda found: spliced(found, site.index - 1, [line], 2)))
 
 
 def _siblings(block: cst.IndentedBlock, index: int) -> Iterator[cst.If]:
@@ -241,7 +280,8 @@ STEP = Step(
     why="One thing happens, a value is chosen; one line says so, and the name stands there once.",
     when_not=(
         "When it would not fit the project's line length, would hold another conditional expression, or asks more than "
-        "two things. Branches that return are left to the guards, unless the step is named."
+        "two things. Branches that return are left to the guards, and a default with an `if` behind it stays, unless "
+        "the step is named."
     ),
     before="""\
 def copies(ticket):
@@ -263,5 +303,5 @@ def copies(ticket):
     needs="else",
     find=find,
     apply=apply,
-    when_named=two_returns,
+    when_named=when_named,
 )

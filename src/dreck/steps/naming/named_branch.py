@@ -2,6 +2,7 @@
 
 import ast
 import builtins
+import shlex
 from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import leaves
@@ -31,6 +32,19 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield _planned(scene, block)
         except Untouchable as error:
             yield NotPlanned(block.body[0].lineno, str(error))
+    if found and not wished and not long:
+        yield NotPlanned(*_too_short(scene, found))
+
+
+def _too_short(scene: Scene, found: list[Block]) -> tuple[int, str]:
+    """The longest branch there is, and what takes shorter ones."""
+    block = max((b for b in found if not _is_everything(scene, b)), key=_length, default=found[0])
+    first, last = block.body[0].lineno, block.body[-1].end_lineno
+    if _length(block) >= _LONG:
+        return first, "the branch is nearly the whole function; guard-clauses take what stands around it away"
+    where = shlex.quote(f"{scene.path}::{scene.function.name}:{first}-{last}")
+    told = f"its longest branch has {_length(block)} lines, and from {_LONG} on it is taken"
+    return first, f"{told}; to cut it all the same, type: dreck untangle {where} --step named-block --name NAME"
 
 
 def _blocks(body: list[ast.stmt], loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[Block]:

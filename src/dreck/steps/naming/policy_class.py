@@ -39,19 +39,39 @@ class Asked:
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Conditions that ask three predicates of the module or more."""
+    seen: set[str] = set()
     for condition in conditions(scene.node):
+        if ast.dump(condition.test) in seen:
+            continue  # the same question, asked again: it is answered with the first
+        seen.add(ast.dump(condition.test))
         asked = list(_asked(scene, condition.test))
+        operands = _operands(condition.test)
         if len(asked) >= _ENOUGH:
             yield _planned(scene, condition.test, asked)
-        elif isinstance(condition.test, ast.BoolOp) and len(condition.test.values) >= _ENOUGH:
-            yield _in_one_go(scene, condition.test)
+        elif len(operands) >= _ENOUGH:
+            yield _in_one_go(scene, condition.test, operands)
+        elif len(operands) > 1:
+            told = f"it asks {len(operands)} things, and a class pays from {_ENOUGH} on; named-predicate names them"
+            yield NotPlanned(condition.test.lineno, told)
 
 
-def _in_one_go(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
+def _alike(scene: Scene, test: ast.expr) -> list[ast.expr]:
+    """Every condition of the function that is written as this one is."""
+    return [c.test for c in conditions(scene.node) if ast.dump(c.test) == ast.dump(test)]
+
+
+def _operands(test: ast.expr) -> list[ast.expr]:
+    """What a condition asks, each thing alone, whatever holds them together."""
+    if not isinstance(test, ast.BoolOp):
+        return [test]
+    return [operand for value in test.values for operand in _operands(value)]
+
+
+def _in_one_go(scene: Scene, test: ast.expr, operands: list[ast.expr]) -> Plan | NotPlanned:
     """Each operand becomes a predicate first, by a name that is found or wished for; the class is made of those."""
     taken, names = scene.all_words(), list[str]()
     missing = []
-    for operand in test.values:
+    for operand in operands:
         code = as_written(scene.text, operand)
         found = predicate_name(operand, None, {*taken, *names}, scene.wishes.name_for(code), "")
         if not found.good or found.text in names or why_not(operand) or awaits(operand):
@@ -62,12 +82,14 @@ def _in_one_go(scene: Scene, test: ast.BoolOp) -> Plan | NotPlanned:
         return NotPlanned(test.lineno, f"its operands need names: {hints}")
     sheet = scene.sheet()
     helpers = []
-    for operand, name in zip(test.values, names, strict=True):
+    for operand, name in zip(operands, names, strict=True):
         reads = locals_read(scene, operand)
         body = (f"return {sheet.code(sheet.in_parentheses(operand))}",)
         returns = "bool" if is_surely_bool(operand) else ""
         helpers.append(written(scene, Helper(name, tuple(reads), body), "", sheet.unit(scene.node), returns))
-        sheet.replace(sheet.in_parentheses(operand), f"{name}({', '.join(reads)})")
+        for place in (o for alike in _alike(scene, test) for o in _operands(alike)):
+            if ast.dump(place) == ast.dump(operand):
+                sheet.replace(sheet.in_parentheses(place), f"{name}({', '.join(reads)})")
     for helper in helpers:
         put_helper(scene, sheet, helper)
     text = sheet.result()
@@ -90,7 +112,9 @@ def _without_gaps(text: str, before: str) -> str:
 
 
 def _asked(scene: Scene, test: ast.expr) -> Iterator[Asked]:
-    for node in walk(test):
+    """In the order they stand."""
+    calls = [n for n in walk(test) if isinstance(n, ast.Call)]
+    for node in sorted(calls, key=lambda n: (n.lineno, n.col_offset)):
         match node:
             case ast.Call(func=ast.Name(id=name), args=args, keywords=[]) if all(isinstance(a, ast.Name) for a in args):
                 predicate = scene.names.definitions.get(name)
@@ -115,7 +139,8 @@ def _planned(scene: Scene, test: ast.expr, asked: list[Asked]) -> Plan | NotPlan
     name = scene.wishes.name_for(scene.node.name) or _class_name(scene)
     if not name:
         return NotPlanned(line, "no free name for the class was found; give one with --name 'FUNCTION=NAME'")
-    shared = [a for a in asked if _uses(scene, a.predicate.name) > _uses_in(test, a.predicate.name)]
+    same = _alike(scene, test)
+    shared = [a for a in asked if _uses(scene, a.predicate.name) > _uses_in(test, a.predicate.name) * len(same)]
     moved = {a.predicate.name: a for a in asked if a not in shared}
     if len(moved) < _ENOUGH:
         return NotPlanned(line, f"{shared[0].predicate.name} is asked elsewhere, too; fewer than three could move")
@@ -125,7 +150,8 @@ def _planned(scene: Scene, test: ast.expr, asked: list[Asked]) -> Plan | NotPlan
     unit = sheet.unit(scene.node)
     place = sheet.in_parentheses(test)
     code = _class(scene, sheet, name, reads, test, place, moved, unit)
-    sheet.replace(place, f"{name}({', '.join(reads)}).holds()")
+    for alike in same:
+        sheet.replace(sheet.in_parentheses(alike), f"{name}({', '.join(reads)}).holds()")
     for a in moved.values():
         _take_out(scene, sheet, a.predicate)
     put_helper(scene, sheet, code)

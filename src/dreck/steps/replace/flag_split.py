@@ -15,7 +15,9 @@ from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.vocabulary import PLAIN_ADJECTIVES
 from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -118,6 +120,10 @@ _OF_QUALITIES = ("ed", "ful", "ous", "ive", "ble", "ing", "ent", "ant", "ic", "a
 """Words that end so say what a thing is like: nothing is without them."""
 
 
+_OF_FORMS = ("as_", "in_", "to_", "by_", "for_", "on_", "at_")
+"""Words that say in what form or way something is done: it is never done without."""
+
+
 def _names(scene: Scene, flag: str) -> tuple[str, str]:
     wished = scene.wishes.name_for(flag)
     stem = scene.node.name
@@ -125,7 +131,11 @@ def _names(scene: Scene, flag: str) -> tuple[str, str]:
     taken = scene.all_words()
     otherwise = scene.wishes.name_for(f"not {flag}")
     plain, without = f"{stem}_plain", f"{stem}_without_{short}"
-    lacking = (plain, without) if short.endswith(_OF_QUALITIES) else (without, plain)
+    lacking: tuple[str, ...] = (plain, without)
+    if short.startswith(_OF_FORMS):
+        lacking = (plain,)
+    elif not short.endswith(_OF_QUALITIES) and words_of(short)[-1:] not in [[word] for word in PLAIN_ADJECTIVES]:
+        lacking = (without, plain)
     yes = next((n for n in (wished, f"{stem}_{short}", f"{stem}_with_{short}") if n and is_free(n, taken)), "")
     no = next((n for n in (otherwise, *lacking) if n and is_free(n, taken)), "")
     if not yes or not no:

@@ -16,7 +16,7 @@ from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
 from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free, naming_hint
+from dreck.steps.support.wording import constant_name, is_a_thing, is_free, naming_hint
 from dreck.steps.support.words import words_of
 
 _ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
@@ -101,23 +101,50 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> P
 def _names(scene: Scene, ways: Sequence[ast.expr]) -> list[str]:
     """`weigh_by_kilos`: by what only one of the ways speaks of."""
     told = [list(dict.fromkeys(_telling(way))) for way in ways]
+    asked = [_asked_of(way) for way in ways]
+    stem = scene.node.name.strip("_")
     found: list[str] = []
+    missing: list[str] = []
     for at, way in enumerate(ways):
         code = as_written(scene.text, way)
         others = {word for n, words in enumerate(told) if n != at for word in words}
         own = next((word for word in told[at] if word not in others and word not in words_of(scene.node.name)), "")
-        name = scene.wishes.name_for(code) or (own and own_style(scene, f"{scene.node.name.strip('_')}_by_{own}"))
-        if not name or not is_free(name, {*scene.all_words(), *found}):
-            raise Untouchable(f"no good name was found for the way `{code}`; give it one with {naming_hint(code)}")
-        found.append(name)
+        elsewhere = {word for n, words in enumerate(asked) if n != at for word in words}
+        source = next((word for word in asked[at] if word not in elsewhere), "")
+        suggested = f"{stem}_by_{own}" if own else f"{stem}_from_{source}" if source else ""
+        name = scene.wishes.name_for(code) or (suggested and own_style(scene, suggested))
+        if name and is_free(name, {*scene.all_words(), *found}):
+            found.append(name)
+        else:
+            missing.append(code)
+    if missing:
+        hints = " ".join(map(naming_hint, missing))
+        if len(missing) == 1:
+            raise Untouchable(f"no good name was found for the way `{missing[0]}`; give it one with {hints}")
+        raise Untouchable(f"no good name was found for {len(missing)} of the ways; give each one with {hints}")
     return found
+
+
+def _asked_of(way: ast.expr) -> list[str]:
+    """The things that a way asks: `register` in `register.get(plate)`, `register[plate]`."""
+    words: list[str] = []
+    for n in walk(way):
+        match n:
+            case ast.Call(func=ast.Attribute(value=ast.Name(id=word), attr="get")) | ast.Subscript(
+                value=ast.Name(id=word)
+            ):
+                words.append(_plainly(word))
+    return [word for word in dict.fromkeys(words) if is_a_thing(word)]
 
 
 def _telling(way: ast.expr) -> list[str]:
     """Keys, attributes and functions that a way speaks of, as words of a name."""
     words: list[str] = []
+    called = {n.func for n in walk(way) if isinstance(n, ast.Call)}
     for n in walk(way):
         match n:
+            case ast.Attribute(attr=word) if n in called and any(hasattr(kind, word) for kind in (str, dict, list)):
+                continue  # what any text or table can do says nothing of the way
             case ast.Constant(value=str() as word) | ast.Attribute(attr=word) if word.isidentifier():
                 words.append(_plainly(word))
             case ast.Call(func=ast.Name(id=name)) if not hasattr(builtins, name):

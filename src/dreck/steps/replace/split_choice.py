@@ -41,7 +41,7 @@ class Arms:
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
-    """Every chain that does no more than assign two names or more, of which none depends on all its tests."""
+    """Every chain that does no more than assign two names or more, of which one depends on fewer tests than another."""
     for block in all_blocks(scene.node.body):
         for s in block:
             arms = _arms(s) if isinstance(s, ast.If) else None
@@ -105,18 +105,13 @@ def _planned(scene: Scene, arms: Arms) -> Plan:
     indent = sheet.indent(arms.first.lineno)
     if len(indent.encode()) != arms.first.col_offset or not sheet.line(arms.first.lineno).lstrip().startswith("if"):
         raise Untouchable("it is an arm of another chain")
-    ladders = []
-    sets: set[tuple[int, ...]] = set()
-    for name in names:
-        values = {case: arms.value(arm, name) for case, arm in cases.items()}
-        needed = _needed(tests, values)
-        if len(needed) == len(tests) and len(names) > 1 and len(tests) > 1:
-            raise Untouchable(f"{name} depends on every test: there is one choice, and it is made here")
-        sets.add(needed)
-        ladders.append(_ladder(name, arms, cases, tests, needed))
-    if len(sets) < 2:
+    all_needed = {name: _needed(tests, {c: arms.value(arm, name) for c, arm in cases.items()}) for name in names}
+    if len(tests) > 1 and all(len(needed) == len(tests) for needed in all_needed.values()):
+        raise Untouchable(f"{names[0]} depends on every test: there is one choice, and it is made here")
+    if len(set(all_needed.values())) < 2:
         raise Untouchable(f"{' and '.join(names)} depend on the same tests: they are chosen together")
-    written = [line for rows in ladders for line in _written(sheet, rows, tests, sheet.unit(scene.node))]
+    ladders = _together([_ladder(name, arms, cases, tests, all_needed[name]) for name in names])
+    written = [line for ladder in ladders for line in _written(sheet, ladder, sheet.unit(scene.node))]
     sheet.replace_lines(arms.first.lineno, last, "".join(f"{indent}{line}\n" for line in written))
     told = ", ".join(names[:-1]) + f" and {names[-1]}"
     reason = f"{told} are chosen apart, each by the tests that it depends on"
@@ -226,7 +221,46 @@ def _ladder(
         rows.append((test, name, codes[left[next(iter(chosen))]]))
         left = {t: v for t, v in left.items() if t not in chosen}
     last = next(iter(left.values()))
-    return rows if last == KEEP else [*rows, (None, name, codes[last])]
+    rows = _alike_joined(rows)
+    return rows if last == KEEP else _right_way_round([*rows, (None, name, codes[last])])
+
+
+def _right_way_round(rows: list[Row]) -> list[Row]:
+    """`if not a or not b` with an `else` asks for both the other way round."""
+    match rows:
+        case [(ast.BoolOp(values=values), name, value), (None, _, other)]:
+            asked = [_contrary(e) for e in values]
+            if sum(map(_is_negated, values)) > sum(map(_is_negated, asked)):
+                op = ast.And() if isinstance(rows[0][0].op, ast.Or) else ast.Or()  # type: ignore[union-attr]
+                return [(ast.BoolOp(op, asked), name, other), (None, name, value)]
+    return rows
+
+
+def _contrary(e: ast.expr) -> ast.expr:
+    if isinstance(e, ast.UnaryOp) and isinstance(e.op, ast.Not):
+        return e.operand
+    plain = straight(e)
+    return turned(e) if plain is e else plain
+
+
+def _is_negated(e: ast.expr) -> bool:
+    match e:
+        case ast.UnaryOp(op=ast.Not()) | ast.Compare(ops=[ast.NotEq() | ast.NotIn() | ast.IsNot()]):
+            return True
+    return False
+
+
+def _alike_joined(rows: list[Row]) -> list[Row]:
+    """Plain tests that stand one behind the other and give the same value are one."""
+    found: list[Row] = []
+    for test, name, value in rows:
+        before = found[-1] if found else None
+        tests = [t for t in (before[0] if before else None, test) if t is not None and not isinstance(t, ast.BoolOp)]
+        if before is not None and len(tests) == 2 and ast.dump(before[2]) == ast.dump(value):
+            found[-1] = (ast.BoolOp(ast.Or(), list(tests)), name, value)
+        else:
+            found.append((test, name, value))
+    return found
 
 
 def _next_test(
@@ -250,14 +284,28 @@ def _next_test(
     raise Untouchable("no short test settles one of the values")
 
 
-def _written(sheet: Sheet, rows: list[Row], tests: list[ast.expr], unit: str) -> list[str]:
+def _together(ladders: list[list[Row]]) -> list[list[list[Row]]]:
+    """Ladders, each as rows side by side: names that the same tests choose in the same order share one."""
+    found: dict[tuple[str, ...], list[list[Row]]] = {}
+    for ladder in ladders:
+        found.setdefault(tuple(ast.dump(test) if test is not None else "" for test, _, _ in ladder), []).append(ladder)
+    return [[list(rows) for rows in zip(*alike, strict=True)] for alike in found.values()]
+
+
+def _written(sheet: Sheet, ladder: list[list[Row]], unit: str) -> list[str]:
+    if len(ladder) == 1 and ladder[0][0][0] is None:
+        return [_given(sheet, row) for row in ladder[0]]
     lines: list[str] = []
-    if len(rows) == 1 and rows[0][0] is None:
-        return [f"{rows[0][1]} = {sheet.code(rows[0][2])}"]
-    for at, (test, name, value) in enumerate(rows):
+    for at, rows in enumerate(ladder):
+        test = rows[0][0]
         head = "else:" if test is None else f"{'elif' if at else 'if'} {spelled(sheet, test)}:"
-        lines += [head, f"{unit}{name} = {sheet.code(value)}"]
+        lines += [head, *(f"{unit}{_given(sheet, row)}" for row in rows)]
     return lines
+
+
+def _given(sheet: Sheet, row: Row) -> str:
+    _, name, value = row
+    return f"{name} = {sheet.code(value)}"
 
 
 STEP = Step(

@@ -9,7 +9,7 @@ from dreck.steps.support import chains as key_chains
 from dreck.steps.support.chains import Arm, Chain, Reader
 from dreck.steps.support.scene import NotPlanned, Scene
 
-_FEWEST = 3
+_FEW, _FEWEST = 2, 3
 _LIMIT_KINDS = ("date", "datetime", "time", "timedelta", "Decimal")
 _MIRRORED: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
 
@@ -73,8 +73,13 @@ def _is_limit(e: ast.expr) -> bool:
     return False
 
 
-def single(scene: Scene) -> Iterator[Ladder]:
-    for whole in key_chains.chains(scene.node, _Limits(), fewest=_FEWEST, open_end=True):
+def single(scene: Scene) -> Iterator[Ladder | NotPlanned]:
+    for whole in key_chains.chains(scene.node, _Limits(), fewest=_FEW, open_end=True):
+        asked = [limits_of(arm.test) for arm in whole.arms if arm.test is not None]
+        if len(whole.arms) < _FEWEST and all(found is None or len(found[1]) == 1 for found in asked):
+            told = f"it has {len(whole.arms)} limits, and a table pays from {_FEWEST} on: so few are read at a glance"
+            yield NotPlanned(whole.first.lineno, told)
+            continue
         chain = _without_what_is_known(_behind_guards(whole))
         if isinstance(chain.first, ast.If):
             bands = _bands(chain)
