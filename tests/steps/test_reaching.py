@@ -29,6 +29,9 @@ def test_a_wish_is_fulfilled(write, title):
 
 WHY_NOT = {
     "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "no good name was found for 2 of the ways; give each one with --name 'a(x)=NAME' --name 'b(x.y)=NAME'"),
+    "two limits": ("band-table", "def f(x):\n    if x > 10:\n        return 3\n    elif x > 5:\n        return 2\n    return 1\n", "it has 2 limits, and a table pays from 3 on"),
+    "a rule of two things": ("policy-class", "def f(x):\n    if x.wet and x.cold:\n        return 3\n    return 1\n", "it asks 2 things"),
+    "a short branch": ("named-branch", "def f(x, y):\n    if x:\n        y.add(x)\n        y.add(3)\n    return y\n", "its longest branch has 2 lines"),
     "one choice": ("split-choice", "def f(a, b):\n    if a and b:\n        x = 1\n        y = 1\n    elif a:\n        x = 2\n        y = 2\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "x depends on every test"),
     "the same test": ("split-choice", "def f(a):\n    if a:\n        x = 1\n        y = 2\n    else:\n        x = 3\n        y = 4\n    return x, y\n", "x and y depend on the same tests"),
     "a test that does": ("split-choice", "def f(a, b):\n    if a() and b:\n        x = 1\n        y = 1\n    else:\n        x = 3\n        y = 3\n    return x, y\n", "`a()` may do more than ask"),

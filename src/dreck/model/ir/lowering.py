@@ -179,9 +179,11 @@ class _Statements(Patterns, Unfolding):
     # --- loops -------------------------------------------------------------------------------------
 
     def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
-        rows = self.rows_of(s.iter) if isinstance(s, ast.For) and are_few_rounds(s) else None
-        if rows is not None:
-            return self._row_by_row(s, rows, nxt, ctx)
+        if isinstance(s, ast.For) and are_few_rounds(s):
+            if (held := self.held_rows(s.iter, [s])) is not None:
+                return self.read_first(held, self._row_by_row(s, held, nxt, ctx, self.expr), ctx)
+            if (rows := self.rows_of(s.iter)) is not None:
+                return self.kept_apart(s.iter, self._row_by_row(s, rows, nxt, ctx, self.row), ctx)
         cursor = f"%iter{ctx.depth}"
         key = (ast.dump(s), self.meanings(s), self.kept, nxt, ctx)
         head, new = self.arena.loop_head(key, assigned_in([s]), s)
@@ -201,15 +203,16 @@ class _Statements(Patterns, Unfolding):
         begin = self.act(op, None, ("%0",), cursor, head, ctx, s)
         return self.expr(s.iter, "%0", begin, ctx, 0)
 
-    def _row_by_row(self, s: ast.While | ast.For | ast.AsyncFor, rows: list[ast.expr], nxt: Node, ctx: Context) -> Node:
-        """A loop over a constant table, written out."""
-        assert isinstance(s, ast.For)
+    def _row_by_row(
+        self, s: ast.For, rows: list[ast.expr], nxt: Node, ctx: Context, read: Callable[..., Node]
+    ) -> Node:
+        """A loop over a constant table or a display, written out; `read` gives a row."""
         node = self.block(s.orelse, nxt, ctx)
         for item in reversed(rows):
             inner = replace(ctx, brk=nxt, cont=node)
             node = self.assign(s.target, "%0", self.block(s.body, node, inner), ctx, 1)
-            node = self.row(item, "%0", node, ctx, 1)
-        return self.kept_apart(s.iter, node, ctx)
+            node = read(item, "%0", node, ctx, 1)
+        return node
 
     # --- with, try ---------------------------------------------------------------------------------
 

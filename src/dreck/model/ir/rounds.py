@@ -1,25 +1,41 @@
-"""Loops over constants that stand there: those short enough to be written out round by round."""
+"""Loops over constants or variables that stand there: those short enough to be written out round by round."""
 
 import ast
 
 from dreck.source.walking import walk
 
 _MOST_WRITTEN_OUT = 12
+_MOST_HELD = 5
+"""So many variables may stand in a display whose rounds are written out."""
 _MOST_ROUNDS = 64
 """Of loops over constants inside one another, so many rounds in all are written out."""
 
 
 def are_few_rounds(loop: ast.For) -> bool:
     """Whether a loop, if it is over constants that stand there, has few rounds with those of such loops inside it."""
-    return not is_all_constant(loop.iter) or _rounds(loop) <= _MOST_ROUNDS
+    return not _is_displayed(loop.iter) or _rounds(loop) <= _MOST_ROUNDS
 
 
 def _rounds(loop: ast.For) -> int:
-    inside = (n for s in loop.body for n in walk(s) if isinstance(n, ast.For) and is_all_constant(n.iter))
+    inside = (n for s in loop.body for n in walk(s) if isinstance(n, ast.For) and _is_displayed(n.iter))
     own = len(loop.iter.elts) if isinstance(loop.iter, ast.Tuple | ast.List) else 1
     for n in inside:
         own *= max(1, len(n.iter.elts)) if isinstance(n.iter, ast.Tuple | ast.List) else 1
     return own
+
+
+def _is_displayed(e: ast.expr) -> bool:
+    return is_all_constant(e) or is_all_held(e)
+
+
+def is_all_held(e: ast.expr) -> bool:
+    """Whether it is a short display of names and constants, with two names or more: `(register, archive)`."""
+    match e:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) if len(elts) <= _MOST_HELD:
+            return sum(isinstance(n, ast.Name) for n in elts) > 1 and all(
+                isinstance(n, ast.Name | ast.Constant) for n in elts
+            )
+    return False
 
 
 def is_all_constant(e: ast.expr) -> bool:

@@ -5,7 +5,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from dreck.model.ir.rounds import is_all_constant
+from dreck.model.ir.rounds import is_all_constant, is_all_held
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.surroundings.described import WORDS as DESCRIBING
 from dreck.source.functions import FunctionNode
@@ -55,7 +55,9 @@ def spoken_in(node: FunctionNode) -> Spoken:
 
 def _note(n: ast.AST, found: Spoken) -> None:
     match n:
-        case ast.For(iter=displayed) | ast.comprehension(iter=displayed) if is_all_constant(displayed):
+        case ast.For(iter=displayed) | ast.comprehension(iter=displayed) if (
+            is_all_constant(displayed) or is_all_held(displayed)
+        ):
             found.constants[ast.dump(displayed)] += 1
         case ast.Attribute(attr=word, ctx=ctx) if isinstance(n, ast.Attribute):
             found.attributes[word] += 1

@@ -48,6 +48,9 @@ def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: 
     for call in calls:
         if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
             raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
+    asked = [f for call in calls if isinstance(f := call.func, ast.Attribute) and isinstance(f.value, ast.Name)]
+    if len(asked) == len(calls) and len({f.attr for f in asked}) == 1 < len({ast.dump(f) for f in asked}):
+        return _of_sources(scene, sheet, asked, given)
     functions = [sheet.code(call.func) for call in calls]
     probe, reason = _free(scene, "probe"), f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
     roots = {function.partition(".")[0] for function in functions}
@@ -59,6 +62,13 @@ def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: 
     name = _listed(scene)
     put_table(scene, sheet, f"{name} = ({', '.join(functions)})\n")
     return Probes(probe, name, f"{probe}({given})", (name,), reason)
+
+
+def _of_sources(scene: Scene, sheet: Sheet, asked: Sequence[ast.Attribute], given: str) -> Probes:
+    """Several things that are asked alike, one after the other."""
+    source = _free(scene, "source")
+    told = ", ".join(sheet.code(f.value) for f in asked)
+    return Probes(source, f"({told})", f"{source}.{asked[0].attr}({given})", (), f"{told} are asked in turn")
 
 
 def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | None:

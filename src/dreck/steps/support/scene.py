@@ -178,11 +178,12 @@ def _imports(s: ast.AST, stem: str) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What a person says of a parameter: only objects of these classes come, or with `many` lists of them."""
+    """What a person says of a parameter, or of what a loop or an assignment binds: only objects of these classes come."""
 
-    parameter: str
+    name: str
     kinds: tuple[str, ...]
-    many: bool = False
+    is_parameter: bool = True
+    exact: bool = False
 
 
 @dataclass(frozen=True, slots=True)

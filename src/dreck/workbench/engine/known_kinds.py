@@ -5,7 +5,8 @@ from dataclasses import replace
 
 from dreck.proof.assumptions import ANNOTATIONS, KINDS
 from dreck.source.files import read
-from dreck.source.functions import functions_in, parse
+from dreck.source.functions import FunctionNode, functions_in, parse
+from dreck.source.walking import walk
 from dreck.steps.support.scene import Known, Plan, Scene
 from dreck.workbench.compare.compare import judge_rewrite
 from dreck.workbench.compare.sides import Text
@@ -37,12 +38,34 @@ def judged_among_known(scene: Scene, plan: Plan, wanted: Wanted) -> Verdict:
 
 
 def _told(text: str, scene: Scene, name: str, known: Known) -> str:
-    """The module with the classes that can come as the annotation of the parameter."""
+    """The module with the classes that can come as the annotation of the parameter; where a loop or an assignment
+    binds what is asked, with a test behind that which refuses all others, in both versions alike."""
     tree = parse(text, scene.path)
     node = next(f.node for f in functions_in(tree, text) if f.name == name)
-    union = " | ".join(known.kinds)
-    code = f"list[{union}]" if known.many else union
-    for arg in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs):
-        if arg.arg == known.parameter:
-            arg.annotation = ast.Constant(code)
+    if known.is_parameter and not known.exact:
+        for arg in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs):
+            if arg.arg == known.name:
+                arg.annotation = ast.Constant(" | ".join(known.kinds))
+    elif all(scene.names.may_bind(kind) for kind in known.kinds):
+        _refuse_others(node, known)
     return ast.unparse(ast.fix_missing_locations(tree)) + "\n"
+
+
+def _refuse_others(node: FunctionNode, known: Known) -> None:
+    """Puts a test behind all that binds the name: what both versions do with an object that cannot come is the same."""
+    code = f"if not isinstance({known.name}, ({', '.join(known.kinds)},)):\n    raise TypeError"
+    if known.exact:
+        code = f"if {' and '.join(f'type({known.name}) is not {k}' for k in known.kinds)}:\n    raise TypeError"
+    for holder in list(walk(node)):
+        if isinstance(holder, ast.For | ast.AsyncFor) and _binds(holder.target, known.name):
+            holder.body[:0] = ast.parse(code).body
+        for block in (b for _, b in ast.iter_fields(holder) if isinstance(b, list)):
+            for at in range(len(block) - 1, -1, -1):
+                if isinstance(block[at], ast.Assign) and any(_binds(t, known.name) for t in block[at].targets):
+                    block[at + 1 : at + 1] = ast.parse(code).body
+    if known.is_parameter:
+        node.body[:0] = ast.parse(code).body
+
+
+def _binds(target: ast.expr, name: str) -> bool:
+    return any(isinstance(n, ast.Name) and n.id == name for n in walk(target))

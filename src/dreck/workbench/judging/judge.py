@@ -94,11 +94,10 @@ class Judge:
         """What their decorators make of them, where that can be called; else no more than what was seen inside."""
         called = as_called(old, new)
         found = self._found(*(called or (old, new)), request)
-        if called is not None and is_generic(old, new):
-            found = self._seen(found, *called)
-            return replace(found, assumptions=(*found.assumptions, BY_POSITION)) if found else found
         if found.status == "tested" or (found.status == "differs" and called is None):
             return replace(found, status="unsettled", reason=_inside(found, called is not None), difference=None)
+        if found and is_generic(old, new):
+            return replace(found, assumptions=(*found.assumptions, BY_POSITION))
         return found
 
     def _seen(self, found: Verdict, old: Candidate, new: Candidate) -> Verdict:

@@ -45,7 +45,7 @@ def family_of(scene: Scene, home: Scene, subject: str) -> Family | None:
     parameter, many = _parameter(scene, subject)
     if scene.wishes.kinds:
         kinds = tuple(_class_named(home, kind) for kind in scene.wishes.kinds)
-        return Family(kinds, Known(parameter, scene.wishes.kinds, many) if parameter else None)
+        return Family(kinds, Known(subject, scene.wishes.kinds, subject in scene.scope.params))
     spec = scene.node.args
     every = {a.arg: a.annotation for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs)}
     names = list(_alternatives(every.get(parameter), many, home, _DEEPEST)) if parameter else []

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
@@ -36,6 +37,7 @@ from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import is_free, naming_hint
+from dreck.steps.support.words import words_of
 
 _CLOSED_BASES = frozenset({"Enum", "IntEnum", "StrEnum", "Flag", "NamedTuple", "TypedDict", "Protocol"})
 
@@ -96,6 +98,8 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
     family = family_of(scene, home, subject.id) if not scene.wishes.form else None
+    if family is not None and family.known is not None and exact:
+        family = replace(family, known=replace(family.known, exact=True))
     if family is not None:
         return _in_family(scene, home, chain, family, subject.id)
     sheet = scene.sheet()
@@ -153,7 +157,7 @@ def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject:
     there = sheet if home is scene else home.sheet()
     found = answers(scene, home, chain, family, subject, sheet.unit(scene.node))
     host = Host.of(scene, found.given)
-    name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies])
+    name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies], alone=True)
     returns = ast.unparse(scene.node.returns) if found.returns and scene.node.returns is not None else ""
     for cls, body in ((cls, host.told(body)) for cls, body in found.bodies):
         check_body(body, cls)
@@ -250,15 +254,19 @@ def _nodes(scene: Scene, chain: Chain) -> list[list[ast.ClassDef]]:
 # --- names ---------------------------------------------------------------------------------------------
 
 
-def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef]) -> str:
+def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], alone: bool = False) -> str:
+    """`alone`: no class of the module speaks of it yet."""
     wished = scene.wishes.name_for(scene.node.name)
     used = {n.attr for tree in (scene.tree, home.tree) for n in walk(tree) if isinstance(n, ast.Attribute)}
-    used |= {s.name for c in classes for s in c.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
     used |= {
         t.id for c in classes for s in c.body if isinstance(s, ast.AnnAssign) and isinstance(t := s.target, ast.Name)
     }
-    stem = scene.node.name.strip("_")
-    for name in (wished, stem, f"{stem}_of_kind", f"own_{stem}"):
+    stem, owner = scene.node.name.strip("_"), scene.function.owner
+    every = {n for tree in (scene.tree, home.tree) for n in walk(tree) if isinstance(n, ast.ClassDef)}
+    told = {s.name for c in (every if alone else classes) for s in c.body if isinstance(s, FunctionNode)}
+    used |= told  # with nothing in front of the call, an object may have what it is called otherwise
+    there = f"{'_'.join(words_of(owner.name))}_{stem}" if owner is not None else ""
+    for name in (wished, stem, there, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and not (name.startswith("__")):
             return name
     raise Untouchable(
