@@ -64,3 +64,9 @@ def test_a_method_in_another_decorator_is_left_open():
     old = "class Gate:\n    def fee(self, n):\n        return n\n"
     new = "from yard import shared\n\n\nclass Gate:\n    @shared\n    def fee(self, n):\n        return n + 1\n"
     assert verdict(old, new.replace("from yard import shared", "def shared(f):\n    return f"), "Gate.fee").status == "unsettled"
+
+
+def test_a_test_case_calls_what_callers_call():
+    new = GENERIC.replace("    return str(value)", "    return str(value) + '.'")
+    found = verdict(OLD, new, "told", case=True)
+    assert found.difference.case.call.startswith("told(")

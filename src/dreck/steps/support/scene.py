@@ -178,7 +178,7 @@ def _imports(s: ast.AST, stem: str) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What a person says of a parameter, or of what a loop or an assignment binds: only objects of these classes come."""
+    """What a person says of a parameter, or of what a loop or an assignment binds: only these classes come."""
 
     name: str
     kinds: tuple[str, ...]
@@ -205,6 +205,8 @@ class Plan:
     only_if_proved: bool = False
     family: str = ""
     known: Known | None = None
+    remedy: str = ""
+    """What a person can do where an input shows a difference."""
     on_purpose: str = ""
     """The statement that what is changed on purpose becomes; all else has to stay. `expect`: where that is to be."""
     expect: str = ""

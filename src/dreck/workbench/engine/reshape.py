@@ -208,7 +208,8 @@ class _Work:
         verdict = self.judged(step, scene, plan)
         if not verdict or (plan.only_if_proved and verdict.status != "proved"):
             if not plan.only_if_proved:
-                self._refuse(name, step, plan.line, told(verdict))
+                remedy = f"; {plan.remedy}" if plan.remedy and verdict.status == "differs" else ""
+                self._refuse(name, step, plan.line, f"{told(verdict)}{remedy}")
             return False
         reason = f"{plan.reason}; {plan.note}" if plan.note else plan.reason
         taken = Taken(step.name, plan.line, reason, verdict, plan.made)

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from dreck.model.names.scopes import scope_of
 from dreck.source.functions import FunctionNode
+from dreck.trial.server import Difference
 from dreck.workbench.judging.candidates import Candidate
 
 APART = "their decorators differ, and a trial runs the function inside of them"
@@ -34,6 +35,17 @@ def is_generic(old: Candidate, new: Candidate) -> bool:
     told = [d for c in (old, new) for d in c.node.decorator_list]
     kinds = [c.names.stands_for(d) for c in (old, new) for d in c.node.decorator_list]
     return bool(told) and all(kind == _GENERIC for kind in kinds)
+
+
+def under_own_name(found: Difference, called: tuple[Candidate, Candidate], name: str) -> Difference:
+    """The difference with a test case that calls what a caller calls."""
+    case = found.case
+    made = next((c.name for c in called[::-1] if c.name != name), name)
+    if case is None or made == name:
+        return found
+    own = frozenset(name if word == made else word for word in case.own)
+    call = re.sub(rf"\b{re.escape(made)}\b", name, case.call)
+    return replace(found, case=replace(case, call=call, own=own))
 
 
 def _is_plain(c: Candidate) -> bool:

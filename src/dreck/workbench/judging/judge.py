@@ -32,7 +32,7 @@ from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.ambient import of_the_process
 from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_apart
 from dreck.workbench.judging.candidates import Candidate
-from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic
+from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic, under_own_name
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.unseen import of_classes
@@ -94,6 +94,8 @@ class Judge:
         """What their decorators make of them, where that can be called; else no more than what was seen inside."""
         called = as_called(old, new)
         found = self._found(*(called or (old, new)), request)
+        if called is not None and found.difference is not None:
+            found = replace(found, difference=under_own_name(found.difference, called, new.name))
         if found.status == "tested" or (found.status == "differs" and called is None):
             return replace(found, status="unsettled", reason=_inside(found, called is not None), difference=None)
         if found and is_generic(old, new):

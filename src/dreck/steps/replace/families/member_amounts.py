@@ -95,7 +95,12 @@ def _planned(
         there.insert((enum.end_lineno or enum.lineno) + 1, "".join(f"\n{code}" for code in properties + tables))
     shared = f"it works with what the members of {enum.name} have already"
     reason = f"{len(chain.keys)} members of {enum.name} have their {' and '.join(made[::2])}" if made else shared
-    return planned_in(scene, home, sheet, there, first, reason, tuple(made))
+    plan = planned_in(scene, home, sheet, there, first, reason, tuple(made))
+    neutral = any(number == 0 for datum in data for number in datum.numbers.values())
+    return replace(plan, remedy=_NEUTRAL if neutral else "")
+
+
+_NEUTRAL = "0 is added where nothing was: annotations have to say that what it is added to is a number (`x: int`)"
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ import inspect
 import types
 import typing
 from collections.abc import Callable, Container, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import InitVar, dataclass, field
 from types import FunctionType
 from typing import Any
 
@@ -80,7 +80,7 @@ def load(path: str, text: str, name: str, imported: bool = False) -> Version:
         seen,
         watcher,
         owner,
-        _types_of_names(tree, names, module.__dict__) | _types(function),
+        _types_of_names(tree, names, module.__dict__) | _types(function) | _types_of_fields(owner, found.node),
         is_property,
         names,
         methods,
@@ -272,6 +272,22 @@ def _types(function: Callable[..., Any]) -> dict[str, Any]:
         if parameter.kind in (parameter.VAR_POSITIONAL, parameter.VAR_KEYWORD):
             hints.pop(name, None)
     return hints
+
+
+def _types_of_fields(owner: type | None, node: FunctionNode) -> dict[str, Any]:
+    """What a class says of the attributes of its objects, by the path a method has for them: `self.kilos`."""
+    own = [*node.args.posonlyargs, *node.args.args][:1]
+    if owner is None or not own or any(isinstance(d, ast.Name) and d.id == "classmethod" for d in node.decorator_list):
+        return {}
+    try:
+        hints = typing.get_type_hints(owner)
+    except Exception:
+        return {}
+    of_objects = {
+        n: h for n, h in hints.items() if typing.get_origin(h) is not typing.ClassVar and type(h) is not InitVar
+    }
+    unset = {n for n in of_objects if getattr(owner, n, ...) is None}
+    return {f"{own[0].arg}.{n}": typing.Optional[h] if n in unset else h for n, h in of_objects.items()}  # noqa: UP045
 
 
 def _types_of_names(tree: ast.Module, names: tuple[str, ...], namespace: dict[str, Any]) -> dict[str, Any]:
