@@ -6,6 +6,7 @@ import itertools
 from functools import partial
 from typing import Any
 
+from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.trial.running.loading.load import Version
 from dreck.trial.search.search import Search
@@ -23,6 +24,55 @@ def beyond_members(search: Search, *versions: Version) -> set[tuple[int, int, bo
         others = itertools.takewhile(partial(_asks_about, about), tests)
         found |= {(side, number, outcome) for number, _ in others for outcome in (True, False)}
     return found - search.reached
+
+
+def beyond_in_both(outcomes: set[tuple[int, int, bool]], *versions: Version) -> list[set[int]]:
+    """By version, the lines of statements that are come to only by such outcomes, as they stand in the other version,
+    too: what was changed there has to be seen."""
+    told = [_come_to_by(outcomes, side, version) for side, version in enumerate(versions)]
+    codes = [{ast.dump(s) for s in statements} for statements in told]
+    return [{s.lineno for s in mine if ast.dump(s) in theirs} for mine, theirs in zip(told, codes[::-1], strict=True)]
+
+
+def _come_to_by(outcomes: set[tuple[int, int, bool]], side: int, version: Version) -> list[ast.stmt]:
+    """An arm, what an `else` holds, and what stands behind a chain whose arms all leave."""
+    never = {(*_place(version.watched.tests[number]), outcome) for at, number, outcome in outcomes if at == side}
+    found: list[ast.stmt] = []
+    for n in walk(version.node):
+        for block in (value for _, value in ast.iter_fields(n) if isinstance(value, list)):
+            for at, s in enumerate(block):
+                if not isinstance(s, ast.If):
+                    continue
+                last, beyond = _last_arm(s), list[ast.stmt]()
+                if _asked(s.test, True) in never:
+                    beyond += s.body
+                if _asked(last.test, False) in never:
+                    beyond += [*last.orelse, *(block[at + 1 :] if all(map(leaves, _arms(s))) else [])]
+                found += [p for b in beyond for p in walk(b) if isinstance(p, ast.stmt)]
+    return found
+
+
+def _asked(test: ast.expr, outcome: bool) -> tuple[int, int, bool]:
+    """Where what is asked stands, and how it has to come out."""
+    while isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
+        test, outcome = test.operand, not outcome
+    return (*_place(test), outcome)
+
+
+def _last_arm(s: ast.If) -> ast.If:
+    while len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If):
+        s = s.orelse[0]
+    return s
+
+
+def _arms(s: ast.If) -> list[list[ast.stmt]]:
+    """The bodies of a chain's arms, without an `else`."""
+    inner = s.orelse[0] if len(s.orelse) == 1 else None
+    return [s.body, *(_arms(inner) if isinstance(inner, ast.If) else [])]
+
+
+def _place(test: Any) -> tuple[int, int]:
+    return getattr(test, "lineno", 0), getattr(test, "col_offset", 0)
 
 
 def _member_asked_for(version: Version) -> str | None:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from dreck.trial.beyond import beyond_members
+from dreck.trial.beyond import beyond_in_both, beyond_members
 from dreck.trial.inputs.recipes import A_CALL
 from dreck.trial.running.describe import shown, shown_whole
 from dreck.trial.running.loading.load import Version
@@ -21,9 +21,12 @@ def result(search: Search, old: Version, new: Version) -> dict[str, Any]:
     wanted = {o for o in search.wanted() if _line((old, new)[o[0]].watched.tests[o[1]]) in region[o[0]]}
     if not wanted:
         wanted = search.wanted()
-    wanted -= _never_to_come(old, new) | beyond_members(search, old, new)
+    beyond = beyond_members(search, old, new)
+    wanted -= _never_to_come(old, new) | beyond
     missing = sorted(wanted - search.reached)
-    ends = _never_passed(search, region) if not missing else []
+    ends = [] if missing else _never_passed(search, region)
+    unasked = beyond_in_both(beyond, old, new)
+    ends = [(side, statement) for side, statement in ends if statement.lineno not in unasked[side]]
     there = [tried for tried in search.all_tried if tried.reached & wanted]
     refused = there[0].old.refused[:1] if there and all(map(_ends_refused, there)) else ()
     return {

@@ -63,7 +63,10 @@ def test_a_method_in_another_decorator_is_left_open():
     """Its class finds it: what the function inside does alone says nothing of that."""
     old = "class Gate:\n    def fee(self, n):\n        return n\n"
     new = "from yard import shared\n\n\nclass Gate:\n    @shared\n    def fee(self, n):\n        return n + 1\n"
-    assert verdict(old, new.replace("from yard import shared", "def shared(f):\n    return f"), "Gate.fee").status == "unsettled"
+    assert (
+        verdict(old, new.replace("from yard import shared", "def shared(f):\n    return f"), "Gate.fee").status
+        == "unsettled"
+    )
 
 
 def test_a_test_case_calls_what_callers_call():
