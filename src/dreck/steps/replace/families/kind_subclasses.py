@@ -255,8 +255,7 @@ class Load:
         self.kilos = kilos
 
     def fee(self, season):
-        start = 10
-        return start
+        return 10
 
 
 class GlassLoad(Load):

@@ -4,6 +4,7 @@ Each subclass keeps of every method only what is live for its kind; what is dead
 """
 
 import ast
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -146,7 +147,19 @@ def _camel(code: ast.expr) -> str:
 
 
 def _told(sheet: Sheet, method: FunctionNode, answer: Answer, unit: str) -> list[str]:
-    return Teller(sheet, answer, unit).lines(_body(method), 0) or ["pass"]
+    return _returned_at_once(Teller(sheet, answer, unit).lines(_body(method), 0)) or ["pass"]
+
+
+def _returned_at_once(lines: list[str]) -> list[str]:
+    """`fee = 8` and `return fee` at the end as one."""
+    found = re.fullmatch(r"(\w+) = (\S.*)", lines[-2]) if len(lines) > 1 else None
+    if found is None or lines[-1] != f"return {found[1]}":
+        return lines
+    try:
+        ast.parse(lines[-2])
+    except SyntaxError:
+        return lines  # it goes on in the line that comes after it
+    return [*lines[:-2], f"return {found[2]}"]
 
 
 def _body(method: FunctionNode) -> list[ast.stmt]:

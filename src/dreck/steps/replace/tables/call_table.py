@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
@@ -221,6 +222,11 @@ def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Ar
     given, results = passed_together(scene, blocks)
     given = in_order(scene, given)
     check_handed(given, results)
+    if len(results) > 1 and all(len(assigned_in(block.body) & set(results)) < len(results) for block in blocks):
+        raise Untouchable(
+            f"no arm sets all of {', '.join(results)}, and each function would be handed them and hand them back; "
+            "keep them in one dict or on one object first"
+        )
     if own in given:
         given = [own, *(g for g in given if g != own)]
     name = _table_name(scene, chain)
