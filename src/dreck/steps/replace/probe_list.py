@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
+from dreck.steps.replace.answering import answering_plans
 from dreck.steps.replace.probes import Probes, probes_of
 from dreck.steps.support.chains import all_blocks, comments_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -53,6 +54,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield _planned(scene, found)
             except Untouchable as error:
                 yield NotPlanned(found.block[found.start].lineno, str(error))
+    yield from answering_plans(scene)
 
 
 # --- the forms -----------------------------------------------------------------------------------------

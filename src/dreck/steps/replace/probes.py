@@ -52,21 +52,21 @@ def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: 
     if len(asked) == len(calls) and len({f.attr for f in asked}) == 1 < len({ast.dump(f) for f in asked}):
         return _of_sources(scene, sheet, asked, given)
     functions = [sheet.code(call.func) for call in calls]
-    probe, reason = _free(scene, "probe"), f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
+    probe, reason = free_name(scene, "probe"), f"{len(functions)} ways are tried in turn: {', '.join(functions)}"
     roots = {function.partition(".")[0] for function in functions}
     if roots & (scene.scope.local | scene.scope.params):
         return Probes(probe, f"({', '.join(functions)})", f"{probe}({given})", (), reason)
     unknown = [r for r in roots if not hasattr(builtins, r) and scene.names.kind(r) == "unknown"]
     if unknown:
         raise Untouchable(f"where {unknown[0]} comes from is not known")
-    name = _listed(scene)
+    name = listed_name(scene)
     put_table(scene, sheet, f"{name} = ({', '.join(functions)})\n")
     return Probes(probe, name, f"{probe}({given})", (name,), reason)
 
 
 def _of_sources(scene: Scene, sheet: Sheet, asked: Sequence[ast.Attribute], given: str) -> Probes:
     """Several things that are asked alike, one after the other."""
-    source = _free(scene, "source")
+    source = free_name(scene, "source")
     told = ", ".join(sheet.code(f.value) for f in asked)
     return Probes(source, f"({told})", f"{source}.{asked[0].attr}({given})", (), f"{told} are asked in turn")
 
@@ -79,7 +79,7 @@ def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | N
     is_key = any(
         isinstance(n, ast.Subscript) and n.slice is found.numbers[0] for n in walk(ways[0])
     ) or found.before.endswith(".get(")
-    variable = _free(scene, "key" if is_key else "tried")
+    variable = free_name(scene, "key" if is_key else "tried")
     told = ", ".join(sheet.code(key) for key in found.numbers)
     return Probes(variable, f"({told})", found.around(variable), (), f"one way is tried with {told} in turn")
 
@@ -92,7 +92,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> P
     if instance_owner(scene.function) and scene.node.args.args[0].arg in given:
         raise Untouchable(f"its ways read {scene.node.args.args[0].arg}; make a method of each first (named-block)")
     names = _names(scene, ways)
-    listed = _listed(scene)
+    listed = listed_name(scene)
     unit = sheet.unit(scene.node)
     returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
     codes = [
@@ -103,7 +103,7 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> P
     if len(table) > scene.line_length:
         table = f"{listed} = (\n{''.join(f'{unit}{name},{chr(10)}' for name in names)})\n"
     put_all(scene, sheet, [*codes, table])
-    probe = _free(scene, "probe")
+    probe = free_name(scene, "probe")
     reason = f"{len(names)} ways are functions of their own, tried in turn"
     return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *names), reason)
 
@@ -167,12 +167,14 @@ def _plainly(name: str) -> str:
     return "_".join(w for w in words_of(name) if w not in _ASKING and w not in _SMALL)
 
 
-def _listed(scene: Scene) -> str:
+def listed_name(scene: Scene) -> str:
+    """What a list of ways is called: after what the function does."""
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in _ASKING] or words_of(scene.node.name)
     return constant_name([*words, "probes"], scene.all_words())
 
 
-def _free(scene: Scene, stem: str) -> str:
+def free_name(scene: Scene, stem: str) -> str:
+    """A name that nothing in the function or at the top of the module has."""
     taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params
     taken |= {s.name for s in scene.tree.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)}
     return stem if is_free(stem, taken) else next(f"{stem}_{n}" for n in range(2, 99) if is_free(f"{stem}_{n}", taken))
