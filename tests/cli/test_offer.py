@@ -2,6 +2,7 @@
 
 import json
 import shlex
+from itertools import combinations
 
 import pytest
 
@@ -176,3 +177,19 @@ def test_a_smaller_cut_is_offered_beside_the_whole(tmp_path):
     yard.write_text(WHOLE)
     best = dreck.offer(yard).offers[0]
     assert (best.steps, best.line, best.last, best.verdict) == (("named-block",), 8, 11, "proved")
+
+
+def test_one_cut_is_not_offered_under_two_names(tmp_path):
+    """Lines and most of the same lines are one place; a branch that is cut out is the same cut as its lines are."""
+    arms = "".join(
+        f"        if kind == 'k{n}':\n            if load.wet:\n                out.wet(load)\n            else:\n"
+        f"                out.dry(load)\n            if load.kilos > {n}:\n                out.heavy(load)\n"
+        for n in range(4)
+    )
+    file = tmp_path / "line.py"
+    file.write_text(f"def sort(loads, out):\n    for load in loads:\n        kind = load.kind\n{arms}    return out\n")
+    cuts = [o for o in dreck.offer(file) if o.steps in (("named-block",), ("named-branch",))]
+    assert cuts
+    for one, other in combinations(cuts, 2):
+        common = min(one.last, other.last) - max(one.line, other.line) + 1
+        assert common <= (max(one.last, other.last) - min(one.line, other.line) + 1) / 2

@@ -151,11 +151,18 @@ def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
         leading_lines=statement.leading_lines,
     )
     code = code_of(line.with_changes(leading_lines=[])).strip()
-    if len(code_of(chosen) if site.kind else code) > _MOST or width(tree, site.path, code) > options.line_length:
-        raise BetterNot("the conditional expression would not fit the line")
+    _check_length(tree, site, code, len(code_of(chosen) if site.kind else code), options)
     if not site.kind and any(not _would_fit(tree, site, s, options) for s in _siblings(block, site.index)):
         raise BetterNot("the one beside it would not fit the line, and both read alike")
     yield Rewrite(tree.edit(site.path, lambda block: spliced(block, site.index, [line])))
+
+
+def _check_length(tree: Tree, site: Site, code: str, length: int, options: Options) -> None:
+    """Raises BetterNot for what is longer than the line, or than is read in one go."""
+    if width(tree, site.path, code) > options.line_length:
+        raise BetterNot("the conditional expression would not fit the line")
+    if length > _MOST:
+        raise BetterNot(f"the conditional expression would have {length} characters, more than is read in one go")
 
 
 def _one_return(tree: Tree, site: Site, options: Options, block: cst.IndentedBlock) -> Rewrite:
@@ -174,8 +181,7 @@ def _one_return(tree: Tree, site: Site, options: Options, block: cst.IndentedBlo
         raise BetterNot("the test itself is the answer (plain-boolean)")
     line = cst.SimpleStatementLine(body=[first.with_changes(value=chosen)], leading_lines=statement.leading_lines)
     code = code_of(line.with_changes(leading_lines=[])).strip()
-    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
-        raise BetterNot("the conditional expression would not fit the line")
+    _check_length(tree, site, code, len(code), options)
     return Rewrite(tree.edit(site.path, lambda found: spliced(found, site.index, [line], dropped)))
 
 
@@ -191,8 +197,7 @@ def _one_value(tree: Tree, site: Site, options: Options, block: cst.IndentedBloc
         raise BetterNot("the test itself is the answer (plain-boolean)")
     line = before.with_changes(body=[default.with_changes(value=chosen)])
     code = code_of(line.with_changes(leading_lines=[])).strip()
-    if len(code) > _MOST or width(tree, site.path, code) > options.line_length:
-        raise BetterNot("the conditional expression would not fit the line")
+    _check_length(tree, site, code, len(code), options)
     return Rewrite(tree.edit(site.path, lambda found: spliced(found, site.index - 1, [line], 2)))
 
 

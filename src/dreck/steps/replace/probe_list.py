@@ -236,7 +236,7 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
         raise Untouchable("it stands on the line of another statement")
     if comments_of(sheet, first, last):
         raise Untouchable("comments stand between its calls; they would lose their place")
-    probes = probes_of(scene, sheet, cascade.ways)
+    probes = probes_of(scene, sheet, cascade.ways, cascade.leaves)
     body = _loop(sheet, cascade, probes, sheet.unit(scene.node))
     follows = block[cascade.end : cascade.end + 1]
     if cascade.leaves and cascade.handler is None and not follows and block is scene.node.body:

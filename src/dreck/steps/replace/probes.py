@@ -34,13 +34,14 @@ class Probes:
     reason: str
 
 
-def probes_of(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes:
-    """How the ways are tried in one loop. Raises Untouchable when no loop can."""
+def probes_of(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leaves: bool) -> Probes:
+    """How the ways are tried in one loop; `leaves`: an answer is what the function returns. Raises Untouchable when no
+    loop can."""
     calls = [way for way in ways if isinstance(way, ast.Call)]
     given = {", ".join(sheet.code(a) for a in (*c.args, *c.keywords)) for c in calls}
     if len(calls) == len(ways) and len(given) == 1:
         return _of_functions(scene, sheet, calls, given.pop())
-    return _of_keys(scene, sheet, ways) or _of_new_functions(scene, sheet, ways)
+    return _of_keys(scene, sheet, ways) or _of_new_functions(scene, sheet, ways, leaves)
 
 
 def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: str) -> Probes:
@@ -84,7 +85,7 @@ def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | N
     return Probes(variable, f"({told})", found.around(variable), (), f"one way is tried with {told} in turn")
 
 
-def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes:
+def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leaves: bool) -> Probes:
     """Each way becomes a small function; all of them get what any of them needs."""
     for way in ways:
         check_movable(way)
@@ -94,7 +95,8 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> P
     names = _names(scene, ways)
     listed = listed_name(scene)
     unit = sheet.unit(scene.node)
-    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None else ""
+    told = ast.unparse(scene.node.returns) if scene.node.returns is not None and leaves else ""
+    returns = told if "None" in told or "Optional" in told else ""  # a way may have no answer
     codes = [
         written(scene, Helper(name, tuple(given), (f"return {one_line(sheet.code(way))}",)), "", unit, returns)
         for name, way in zip(names, ways, strict=True)

@@ -122,4 +122,26 @@ def _of_function(scene: Scene, seconds: float) -> tuple[list[Offer], bool]:
         if asked not in known and all(row.gain > o.gain for o in found if set(o.steps) <= set(row.steps)):
             known.add(asked)  # in the other order it brings less, and one command alone less still
             found.append(row)
-    return found, all_tried
+    return cuts_apart(found), all_tried
+
+
+_CUTS = frozenset({"named-block", "named-branch"})
+
+
+def cuts_apart(offers: list[Offer]) -> list[Offer]:
+    """The offers without cuts that are another word for a better one: of the same lines, or of most of them."""
+    kept: list[Offer] = []
+    for offer in sorted(offers, key=lambda o: (-o.worth, bool(o.needs), o.verdict != "proved", o.line)):
+        if len(offer.steps) > 1 or offer.steps[0] not in _CUTS or not any(_is_same_cut(offer, k) for k in kept):
+            kept.append(offer)
+    return [offer for offer in offers if offer in kept]
+
+
+def _is_same_cut(offer: Offer, better: Offer) -> bool:
+    if len(better.steps) > 1 or better.steps[0] not in _CUTS:
+        return False
+    if (offer.line, offer.after) == (better.line, better.after):
+        return True
+    common = min(offer.last, better.last) - max(offer.line, better.line) + 1
+    whole = max(offer.last, better.last) - min(offer.line, better.line) + 1
+    return common > whole / 2
