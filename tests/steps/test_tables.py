@@ -147,6 +147,14 @@ def test_the_kinds_a_switch_asks_for_are_all_when_that_is_assumed(tmp_path):
     assert "isinstance" in taken(tmp_path, plain, "polymorphic-methods").source
 
 
+def test_what_is_bound_twice_is_not_known_by_its_kinds(tmp_path):
+    """Only behind the one place that binds it a test can stand which says what both versions do with others."""
+    plain = CLASSES.replace("(Item)", "") + SWITCH.replace("def fee(tool):", "def fee(box):\n    tool = box.tool")
+    assert taken(tmp_path, plain, "polymorphic-methods", assume=["known-kinds"]).steps
+    again = plain.replace("    tool = box.tool", "    tool = box.tool\n    if box.spare:\n        tool = box.spare")
+    assert not taken(tmp_path, again, "polymorphic-methods", assume=["known-kinds"]).steps
+
+
 def test_an_assumption_nobody_knows_is_refused(tmp_path):
     with pytest.raises(dreck.DreckError):
         taken(tmp_path, DIGIT, "named-constant", assume=["known-kind"])

@@ -24,6 +24,7 @@ from dreck.steps.naming.predicates import (
     put_helper,
     returned,
     together,
+    why_not,
     with_parts,
     written,
 )
@@ -49,6 +50,16 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield from _forms(scene, condition, bool(wished))
         except Untouchable as error:
             yield NotPlanned(condition.test.lineno, str(error))
+    if not found and not scene.wishes.only_named:
+        yield from _short_ones(scene)
+
+
+def _short_ones(scene: Scene) -> Iterator[NotPlanned]:
+    """Conditions of two tests: nobody names them unasked, but a person may."""
+    for condition in map(_turned_back, conditions(scene.node)):
+        if isinstance(condition.test, ast.BoolOp) and condition.role != "value" and not why_not(condition.test):
+            hint = naming_hint(as_written(scene.text, condition.test))
+            yield NotPlanned(condition.test.lineno, f"two tests are read at once; {hint} names them all the same")
 
 
 def _is_wished(scene: Scene, condition: Condition) -> bool:

@@ -1,6 +1,7 @@
 """A rewrite that rests on who can come: both versions are judged with that written into the parameter's annotation."""
 
 import ast
+from collections.abc import Iterator
 from dataclasses import replace
 
 from dreck.proof.assumptions import ANNOTATIONS, KINDS
@@ -52,19 +53,32 @@ def _told(text: str, scene: Scene, name: str, known: Known) -> str:
 
 
 def _refuse_others(node: FunctionNode, known: Known) -> None:
-    """Puts a test behind all that binds the name: what both versions do with an object that cannot come is the same."""
+    """Puts a test behind what binds the name: what both versions do with an object that cannot come is the same.
+
+    Only where it is bound once: a second binding may mean anything.
+    """
     code = f"if not isinstance({known.name}, ({', '.join(known.kinds)},)):\n    raise TypeError"
     if known.exact:
         code = f"if {' and '.join(f'type({known.name}) is not {k}' for k in known.kinds)}:\n    raise TypeError"
-    for holder in list(walk(node)):
-        if isinstance(holder, ast.For | ast.AsyncFor) and _binds(holder.target, known.name):
-            holder.body[:0] = ast.parse(code).body
-        for block in (b for _, b in ast.iter_fields(holder) if isinstance(b, list)):
-            for at in range(len(block) - 1, -1, -1):
-                if isinstance(block[at], ast.Assign) and any(_binds(t, known.name) for t in block[at].targets):
-                    block[at + 1 : at + 1] = ast.parse(code).body
-    if known.is_parameter:
+    bound = [n for n in walk(node) if isinstance(n, ast.Name) and n.id == known.name and isinstance(n.ctx, ast.Store)]
+    if known.is_parameter and not bound:
         node.body[:0] = ast.parse(code).body
+    places = [place for place in _blocks_behind(node, known.name) if not known.is_parameter and len(bound) == 1]
+    for block, at in places:
+        block[at:at] = ast.parse(code).body
+
+
+def _blocks_behind(node: ast.AST, name: str) -> Iterator[tuple[list[ast.stmt], int]]:
+    """Where what stands behind a binding of the name begins: a loop's body, the statement after an assignment."""
+    for child in ast.iter_child_nodes(node):
+        if not isinstance(child, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Lambda):
+            yield from _blocks_behind(child, name)
+    if isinstance(node, ast.For | ast.AsyncFor) and _binds(node.target, name):
+        yield node.body, 0
+    for block in (b for _, b in ast.iter_fields(node) if isinstance(b, list)):
+        for at, s in enumerate(block):
+            if isinstance(s, ast.Assign) and any(_binds(t, name) for t in s.targets):
+                yield block, at + 1
 
 
 def _binds(target: ast.expr, name: str) -> bool:
