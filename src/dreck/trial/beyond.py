@@ -27,11 +27,11 @@ def beyond_members(search: Search, *versions: Version) -> set[tuple[int, int, bo
 
 
 def beyond_in_both(outcomes: set[tuple[int, int, bool]], *versions: Version) -> list[set[int]]:
-    """By version, the lines of statements that are come to only by such outcomes, as they stand in the other version,
-    too: what was changed there has to be seen."""
+    """By version, the lines of statements that are come to only by such outcomes, where all of them stand in the other
+    version, too: what was changed there has to be seen."""
     told = [_come_to_by(outcomes, side, version) for side, version in enumerate(versions)]
     codes = [{ast.dump(s) for s in statements} for statements in told]
-    return [{s.lineno for s in mine if ast.dump(s) in theirs} for mine, theirs in zip(told, codes[::-1], strict=True)]
+    return [{s.lineno for s in mine} if codes[0] == codes[1] else set() for mine in told]
 
 
 def _come_to_by(outcomes: set[tuple[int, int, bool]], side: int, version: Version) -> list[ast.stmt]:

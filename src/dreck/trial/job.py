@@ -123,6 +123,7 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     for runner in runners:
         runner.again = True
     tell_of_each_other(*runners)
+    candidates.there = runners[0].there
     return Sides(runners, candidates, usages, old.types)
 
 
@@ -141,6 +142,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     tell_of_each_other(runner, far)
     usages = _usages(request, runner, far)
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
+    candidates.there = runner.there
     candidates.words = table_words((old.node, theirs.node), old.namespace, old.owner)
     candidates.own = _own(old)
     find_set_ups(before["text"], (old,), candidates, cage)

@@ -14,6 +14,7 @@ from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
 from dreck.trial.running.instrument import Watched
+from dreck.trial.running.loading.below import names_in
 from dreck.trial.running.loading.imports import CannotRun
 from dreck.trial.running.loading.load import Version, vary_alike
 from dreck.trial.running.run import RUN_SECONDS, Observation, Runner
@@ -51,7 +52,7 @@ class Facts:
         return cls(
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
-            frozenset(v.namespace), runner.surroundings.settable.known,
+            names_in(v.namespace), runner.surroundings.settable.known,
         )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ import decimal
 import enum
 import math
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from itertools import permutations
 from typing import Any
 
@@ -78,6 +78,8 @@ class Candidates(Typed):
         super().__init__(usages, namespace)
         self.types = types
         self.extra = extra or {}
+        self.there: Container[str] = namespace
+        """The names that both versions' modules have, with the members of their enums."""
         self.set_ups: dict[str, SetUp] = {}
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []
@@ -155,7 +157,7 @@ class Candidates(Typed):
         extra = self.extra.get(name, [])
         plausible = self._plausible(name)
         first = any(make.kind == "as it is" for make in extra) or self.usages.known(name) == Usage()
-        made = [*extra, *plausible] if first else [*plausible, *extra]
+        made = [m for m in ([*extra, *plausible] if first else [*plausible, *extra]) if self._is_in_both(m)]
         made.sort(key=lambda make: make.kind != "class")
         if name.count("[") > _DEEPEST:
             made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]
@@ -169,6 +171,27 @@ class Candidates(Typed):
         if name.endswith(("()", ".await")):
             made += [Make("raise", error) for error in self.errors or ["Exception"]]
         return made + far_fetched(made) if name.isidentifier() and name not in self.types else made
+
+    def _is_in_both(self, make: Make) -> bool:
+        """Whether what it is made of is there in the other version, too."""
+        match make.kind:
+            case "instance" | "exact" | "named" | "any member":
+                names = [str(make.what)]
+            case "class":
+                names = [make.what.__qualname__]
+            case "both":
+                names = list(make.what)
+            case _:
+                return True
+        return all(self._has(name) for name in names)
+
+    def _has(self, name: str) -> bool:
+        first = name.partition(".")[0]
+        kind = self.namespace.get(first)
+        if kind is None:
+            return True  # not of the module
+        is_member = first != name and isinstance(kind, type) and issubclass(kind, enum.Enum)
+        return (name if is_member else first) in self.there
 
     def _plausible(self, name: str) -> list[Make]:
         usage = self.usages.by_path.get(name) or self._by_position(name) or self._by_last_part(name)

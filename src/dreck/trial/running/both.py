@@ -2,7 +2,7 @@
 
 import ast
 
-from dreck.trial.running.loading.below import asked_otherwise, itself_otherwise
+from dreck.trial.running.loading.below import asked_otherwise, itself_otherwise, names_in
 from dreck.trial.running.renaming import added_parameters
 from dreck.trial.running.run import Runner
 
@@ -17,6 +17,7 @@ def tell_of_each_other(*runners: Runner) -> None:
         if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
             around.settable.keep(getattr(other, "settable", None) or other.surroundings.settable.known)
         runner.asked_otherwise = names
+        runner.there = facts.bound if (facts := getattr(other, "_facts", None)) else names_in(other.version.namespace)
         owner = runner.version.owner
         runner.itself_otherwise = owner is not None and itself_otherwise(nodes[0], nodes[-1], owner.__name__)
         runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)

@@ -7,7 +7,7 @@ import functools
 import inspect
 import os
 import sys
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from typing import Any
@@ -33,7 +33,7 @@ from dreck.trial.running.kept import (
     putting_back,
     state_of,
 )
-from dreck.trial.running.loading.below import BELOW, class_below
+from dreck.trial.running.loading.below import BELOW, below_in_both, class_below
 from dreck.trial.running.loading.load import Version
 from dreck.trial.running.loading.slipped import code_for, slipped, with_code
 from dreck.trial.running.outcome import (
@@ -47,7 +47,6 @@ from dreck.trial.running.outcome import (
 from dreck.trial.running.surroundings import Surroundings, put_back
 from dreck.trial.sandbox.cage import Cage, TimeUp
 from dreck.trial.sandbox.determinism import Still
-from dreck.trial.surely import is_class
 
 RUN_SECONDS = 0.25
 _SUSPENDS = inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR
@@ -123,6 +122,7 @@ class Runner:
         self.both_await = True  # whether whoever calls awaits what either gives
         self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
         self.left_out: frozenset[str] = frozenset()  # new parameters, which callers from before do not give
+        self.there: Container[str] = version.namespace  # the names that the module of the other version has, too
         self._classes_below: dict[type, type | None] = {}
         self.cage = cage
         self.still = still
@@ -352,10 +352,8 @@ class Runner:
 
     def _one_below(self, world: World, name: str, owner: type) -> type:
         """The class itself, or one of the module that derives from it: it may bring methods of its own."""
-        own = self.version.namespace.items()
-        below = {n: k for n, k in own if is_class(k) and k is not owner and owner in getattr(k, "__mro__", ())}
-        made = self._class_below(owner)
-        if made is not None:
+        below = below_in_both(owner, self.version.namespace, self.there)
+        if (made := self._class_below(owner)) is not None:
             below[BELOW] = made
         if not below or issubclass(owner, tuple | enum.Enum):
             return owner

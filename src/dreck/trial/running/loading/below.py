@@ -1,10 +1,13 @@
 """A class below the one whose method is tried, which brings methods of its own: `self.fee()` is not `Bin.fee(self)`."""
 
 import ast
+import enum
+from collections.abc import Container
 from typing import Any
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.trial.surely import is_class
 
 BELOW = "a class below with methods of its own"
 
@@ -43,6 +46,19 @@ def _receivers(function: FunctionNode) -> dict[str, set[str]]:
         if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load):
             found.setdefault(n.attr, set()).add(ast.unparse(n.value))
     return found
+
+
+def names_in(space: dict[str, Any]) -> frozenset[str]:
+    """The names of a module, and of the members of its enums: `Stage.SORTED`."""
+    enums = [(name, kind) for name, kind in space.items() if is_class(kind) and issubclass(kind, enum.Enum)]
+    return frozenset(space) | {f"{name}.{member}" for name, kind in enums for member in kind.__members__}
+
+
+def below_in_both(owner: type, space: dict[str, Any], there: Container[str]) -> dict[str, type]:
+    """The classes of a module that derive from `owner`, by name, where the other version has something of that name:
+    an object of a class that only one has could not be given to both."""
+    kinds = {n: k for n, k in space.items() if is_class(k) and k is not owner and n in there}
+    return {n: k for n, k in kinds.items() if owner in getattr(k, "__mro__", ())}
 
 
 def class_below(owner: type, names: frozenset[str], itself: bool = False) -> type | None:

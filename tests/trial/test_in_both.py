@@ -1,0 +1,52 @@
+"""What only one version knows is no input: a class that is added or removed makes no function differ."""
+
+import pytest
+
+import dreck
+
+FEE = """class Load:
+    def __init__(self, kilos):
+        self.kilos = kilos
+
+    def fee(self):
+        return {answer} if self.kilos > 3 else 0
+
+
+def price(load):
+    if isinstance(load, Load):
+        return {answer}
+    return 0
+
+
+def told(load: Load):
+    return {answer} if load.kilos > 3 else 0
+"""
+WET = "\n\nclass Wet(Load):\n    def weight(self):\n        return 2\n"
+STAGE = """from enum import Enum
+
+
+class Stage(Enum):
+    SORTED = 1
+    GONE = 2
+
+
+def price(stage: Stage):
+    return {answer} if stage is Stage.SORTED else 0
+"""
+
+
+@pytest.mark.parametrize("apart", [False, True], ids=["side by side", "in two worlds"])
+@pytest.mark.parametrize("added", [False, True], ids=["removed", "added"])
+@pytest.mark.parametrize("more", ["class", "member"])
+def test_what_one_version_lacks_comes_to_neither(tmp_path, more, added, apart):
+    plain, text = (FEE, FEE + WET) if more == "class" else (STAGE, STAGE.replace("GONE = 2", "GONE = 2\n    BALED = 3"))
+    old, new = (plain, text) if added else (text, plain)
+    folders = []
+    for side, code, answer in (("old", old, "1"), ("new", new, "int(str(1))")):
+        folders.append(tmp_path / side)
+        folders[-1].mkdir()
+        (folders[-1] / "yard.py").write_text(f"{'import beside' if apart else ''}\n{code.format(answer=answer)}")
+        (folders[-1] / "beside.py").write_text("")
+    found = dict(dreck.compare(*folders).functions)
+    judged = {name: verdict.status for name, verdict in found.items() if "__init__" not in name}
+    assert judged and set(judged.values()) == {"tested"}, judged
