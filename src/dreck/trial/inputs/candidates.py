@@ -78,8 +78,8 @@ class Candidates(Typed):
         super().__init__(usages, namespace)
         self.types = types
         self.extra = extra or {}
-        self.there: Container[str] = namespace
-        """The names that both versions' modules have, with the members of their enums."""
+        self.there: Container[str] | None = None
+        """The names that the other version's module has, with the members of its enums; None where there is no other."""
         self.set_ups: dict[str, SetUp] = {}
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []
@@ -188,8 +188,8 @@ class Candidates(Typed):
     def _has(self, name: str) -> bool:
         first = name.partition(".")[0]
         kind = self.namespace.get(first)
-        if kind is None:
-            return True  # not of the module
+        if kind is None or self.there is None:
+            return True  # not of the module, or of the only one
         is_member = first != name and isinstance(kind, type) and issubclass(kind, enum.Enum)
         return (name if is_member else first) in self.there
 
