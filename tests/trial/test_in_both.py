@@ -50,3 +50,42 @@ def test_what_one_version_lacks_comes_to_neither(tmp_path, more, added, apart):
     found = dict(dreck.compare(*folders).functions)
     judged = {name: verdict.status for name, verdict in found.items() if "__init__" not in name}
     assert judged and set(judged.values()) == {"tested"}, judged
+
+
+SLIP = """from dataclasses import dataclass
+
+
+class Load:
+    def __init__(self, kilos):
+        self.kilos = kilos
+
+
+@dataclass
+class Slip:
+    number: int
+    load: Load
+
+
+def price(slip: Slip):
+    if slip.load.kilos > 3 and slip.number:
+        return {answer}
+    return slip.number
+"""
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        ("    load: Load\n", "    load: Load\n    note: str = ''\n"),
+        ("@dataclass\nclass Slip:", "from typing import NamedTuple\n\n\nclass Slip(NamedTuple):"),
+        ("class Load:\n", "class Load:\n    def __repr__(self):\n        return 'Load'\n\n"),
+        ("        self.kilos = kilos\n", "        self.kilos = kilos\n        self.note = None\n"),
+    ],
+    ids=["a field", "a named tuple", "a repr", "an attribute"],
+)
+def test_what_a_class_adds_to_its_objects_is_no_difference_of_who_only_reads_them(tmp_path, old, new):
+    files = []
+    for side, text, answer in (("old", SLIP, "1"), ("new", SLIP.replace(old, new), "int(str(1))")):
+        files.append(tmp_path / f"{side}.py")
+        files[-1].write_text(text.format(answer=answer))
+    assert dict(dreck.compare(*files).functions)["price"].status == "tested"

@@ -110,6 +110,7 @@ class FarRunner(Runner):
         self._facts = facts
         self._number = number
         self._globals = list(facts.globals)
+        self._by_change = False
         self.settable = facts.settable | {("", "")}
 
     @property
@@ -120,6 +121,15 @@ class FarRunner(Runner):
     def globals(self, names: list[str]) -> None:
         self._globals = names
         ask(self._wire, "globals", self._number, names)
+
+    @property
+    def by_change(self) -> bool:
+        return self._by_change
+
+    @by_change.setter
+    def by_change(self, on: bool) -> None:
+        self._by_change = on
+        ask(self._wire, "by_change", self._number, on)
 
     def parameters(self) -> list[str]:
         return list(self._facts.parameters)

@@ -80,6 +80,9 @@ class Life:
     def _globals(self, runner: Runner, names: list[str]) -> None:
         runner.globals = names
 
+    def _by_change(self, runner: Runner, on: bool) -> None:
+        runner.by_change = on
+
     def _described(self, runner: Runner, names: list[str]) -> dict[str, Any]:
         return runner.described(names)
 
@@ -94,7 +97,7 @@ class Life:
         other = runner.beside(function)
         if other is None:
             return None
-        other.globals = runner.globals
+        other.globals, other.by_change = runner.globals, runner.by_change
         self._runners.append(other)
         return len(self._runners) - 1, Facts.of(other)
 

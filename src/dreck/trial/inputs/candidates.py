@@ -79,7 +79,7 @@ class Candidates(Typed):
         self.types = types
         self.extra = extra or {}
         self.there: Container[str] | None = None
-        """The names that the other version's module has, with the members of its enums; None where there is no other."""
+        """The names the other version's module has, with the members of its enums; None where there is no other."""
         self.set_ups: dict[str, SetUp] = {}
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []

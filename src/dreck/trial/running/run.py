@@ -19,6 +19,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.keys import keywords_at, spread_at
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
+from dreck.trial.running.by_change import at_first, only_changed
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.farther import Farther
@@ -121,11 +122,11 @@ class Runner:
         self.itself_otherwise = False  # whether they say otherwise which class they mean
         self.both_await = True  # whether whoever calls awaits what either gives
         self.both_take: int | None = None  # arguments by position; what only one version takes, no caller has given
+        self.by_change = False  # whether of its arguments only what a run changes is told
         self.left_out: frozenset[str] = frozenset()  # new parameters, which callers from before do not give
         self.there: Container[str] = version.namespace  # the names that the module of the other version has, too
         self._classes_below: dict[type, type | None] = {}
-        self.cage = cage
-        self.still = still
+        self.cage, self.still = cage, still
         self._results: list[Any] = []
         self._expressions: dict[Any, str] | None = None
         self._environment: tuple[tuple[str, str | None], ...] = ()
@@ -183,6 +184,7 @@ class Runner:
         shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
         world.watch([*args, *kwargs.values()])
         held = parts_held([*args, *kwargs.values()])
+        before_call = at_first(world, shown, self.version.namespace) if self.by_change else ()
         self.version.watcher.begin()
         with self._varying(world), self.farther.put_back(), self.surroundings.given(world):
             before, kept = self._state(), parts_kept(self._there.values())
@@ -198,7 +200,7 @@ class Runner:
             shown["what they held at first"] = [repr(Describer().of(part)) for part in held]
         world.died_at = line_of_death(error, self.version.function.__code__)
         reached = set(self.version.watcher.reached)
-        return self._observed(world, result, error, shown, output, state), world, reached
+        return self._observed(world, result, error, (shown, before_call), output, state), world, reached
 
     def _recorded(self, recorded: int) -> None:
         """Code elsewhere is called: in what order with what is written, and it takes its time."""
@@ -285,9 +287,10 @@ class Runner:
         self._said = without_addresses(errors.getvalue()[:100_000]), *heard, self.cage.left()
         return result, error, output.getvalue()
 
-    def _observed(self, world: World, result: Any, error: Any, shown: Any, output: str, state: Any) -> Observation:
-        describe = Describer(error is None, world.handled, self.version.namespace, world.maker)
+    def _observed(self, world: World, result: Any, error: Any, given: Any, output: str, state: Any) -> Observation:
+        (shown, before), describe = given, Describer(error is None, world.handled, self.version.namespace, world.maker)
         arguments = describe.of(shown)
+        arguments = only_changed(before, arguments) if self.by_change else arguments
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
         return Observation(

@@ -1,7 +1,7 @@
 """One input: run through both versions, what came of it kept."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from dreck.trial.inputs.asked.usage import Usages
@@ -89,12 +89,28 @@ class Attempts:
         used = {path: make for world in reversed(worlds) for path, make in world.used.items()}
         trail = tuple(outcome for runner in self.runners for outcome in runner.version.watcher.trail)
         alike = seen[0] == seen[-1] or _both_endless(*seen)
+        if not alike and _only_arguments_differ(*seen):
+            seen, alike = self._by_change(choice, told, seen)
         far = (seen[0].error is None, len(trail), worlds[0].died_at)
         met = frozenset(pair for world in worlds for pair in world.met)
         tried = Tried(choice, used, frozenset(reached), operands, alike, seen[0], seen[-1], trail, told, met, far)
         self._seen[mark] = tried
         self._keep(tried)
         return tried
+
+    def _by_change(self, choice: Choice, given: Choice, seen: list[Observation]) -> tuple[list[Observation], bool]:
+        """Where arguments differ by what their classes are alone, what a run changes of them counts from now on."""
+        if self.runners[0].by_change:
+            return seen, False
+        self._tell_by_change(True)
+        try:
+            again = [r.run(self.candidates, c)[0] for r, c in zip(self.runners, (choice, given), strict=True)]
+        except (Exception, TimeUp):
+            again = seen
+        if again[0] == again[-1]:
+            return again, True
+        self._tell_by_change(False)
+        return seen, False
 
     def _both(self, tried: Tried, seconds: float = RUN_SECONDS) -> list[Observation]:
         """What both versions do on an input that was tried before."""
@@ -117,7 +133,20 @@ class Attempts:
         mine, theirs, first = old.parts(), new.parts(), before.parts()
         told = [part for part in mine if mine[part] != theirs[part] and mine[part] == first[part]]
         self.unstable = not again or not told
-        self.different = None if self.unstable else tried
+        self.different = None if self.unstable else self._as_a_whole(tried)
+
+    def _as_a_whole(self, tried: Tried) -> Tried:
+        """A difference as it is told: with all that the arguments are afterwards."""
+        if not self.runners[0].by_change:
+            return tried
+        self._tell_by_change(False)
+        old, new = self._both(tried)
+        self._tell_by_change(True)
+        return replace(tried, old=old, new=new)
+
+    def _tell_by_change(self, on: bool) -> None:
+        for runner in self.runners:
+            runner.by_change = on
 
     def _learn(self, tried: Tried) -> None:
         """An input that died of a value's class says which class is wanted there."""
@@ -164,6 +193,10 @@ def _as_told(error: Any) -> str:
     if error is None:
         return ""
     return (shown(error) if isinstance(error, tuple) and len(error) > 1 else str(error))[:200]
+
+
+def _only_arguments_differ(old: Observation, new: Observation) -> bool:
+    return replace(old, arguments=None) == replace(new, arguments=None)
 
 
 def _both_endless(*seen: Observation) -> bool:
