@@ -64,6 +64,7 @@ class Load:
 class Slip:
     number: int
     load: Load
+    parts: list
 
 
 def price(slip: Slip):
@@ -76,12 +77,13 @@ def price(slip: Slip):
 @pytest.mark.parametrize(
     ("old", "new"),
     [
-        ("    load: Load\n", "    load: Load\n    note: str = ''\n"),
+        ("    parts: list\n", "    parts: list\n    note: str = ''\n"),
         ("@dataclass\nclass Slip:", "from typing import NamedTuple\n\n\nclass Slip(NamedTuple):"),
+        ("@dataclass\n", "@dataclass(slots=True)\n"),
         ("class Load:\n", "class Load:\n    def __repr__(self):\n        return 'Load'\n\n"),
         ("        self.kilos = kilos\n", "        self.kilos = kilos\n        self.note = None\n"),
     ],
-    ids=["a field", "a named tuple", "a repr", "an attribute"],
+    ids=["a field", "a named tuple", "slots", "a repr", "an attribute"],
 )
 def test_what_a_class_adds_to_its_objects_is_no_difference_of_who_only_reads_them(tmp_path, old, new):
     files = []

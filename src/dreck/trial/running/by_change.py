@@ -6,11 +6,13 @@ from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer
 
 SAME = "as it was"
+HELD = "what they held at first"
 
 
-def at_first(world: World, shown: dict[str, Any], namespace: dict[str, Any]) -> Any:
-    """What the arguments are before the call."""
-    return Describer(True, world.handled, namespace, world.maker).of(shown)
+def at_first(world: World, shown: dict[str, Any], held: list[Any], namespace: dict[str, Any]) -> Any:
+    """What the arguments are before the call, and what they hold then."""
+    told = {**shown, HELD: [repr(Describer().of(part)) for part in held]} if held else shown
+    return Describer(True, world.handled, namespace, world.maker).of(told)
 
 
 def only_changed(before: Any, after: Any) -> Any:

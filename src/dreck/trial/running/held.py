@@ -1,5 +1,6 @@
 """What an argument holds before a call, which somebody else may hold, too."""
 
+import types
 from typing import Any
 
 from dreck.trial.playing.standins import StandIn
@@ -16,9 +17,20 @@ def parts_held(arguments: list[Any]) -> list[Any]:
     for argument in arguments:
         if isinstance(argument, StandIn | type) or "_dreck_world" in vars(type(argument)):
             continue  # made up while it is asked: what it holds is not there yet
-        parts = argument if type(argument) is dict else getattr(argument, "__dict__", {})
-        found += [part for part in parts.values() if isinstance(part, _PARTS)]
+        found += [part for part in _within(argument) if isinstance(part, _PARTS)]
     return found[:_MOST_PARTS]
+
+
+def _within(argument: Any) -> list[Any]:
+    """What a mapping, a tuple or an object holds itself, in slots, too."""
+    if type(argument) is dict:
+        return list(argument.values())
+    if isinstance(argument, tuple):
+        return list(argument)
+    kinds = reversed(type(argument).__mro__)
+    slots = [d for kind in kinds for d in vars(kind).values() if isinstance(d, types.MemberDescriptorType)]
+    kept = [getattr(argument, d.__name__, None) for d in slots if d.__objclass__.__module__ != "builtins"]
+    return [*kept, *getattr(argument, "__dict__", {}).values()]
 
 
 def is_small(value: Any) -> bool:

@@ -19,7 +19,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.keys import keywords_at, spread_at
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
-from dreck.trial.running.by_change import at_first, only_changed
+from dreck.trial.running.by_change import HELD, at_first, only_changed
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.farther import Farther
@@ -184,7 +184,7 @@ class Runner:
         shown = {**{f"argument {i}": a for i, a in enumerate(args[: self.both_take])}, **kwargs}
         world.watch([*args, *kwargs.values()])
         held = parts_held([*args, *kwargs.values()])
-        before_call = at_first(world, shown, self.version.namespace) if self.by_change else ()
+        before_call = at_first(world, shown, held, self.version.namespace) if self.by_change else ()
         self.version.watcher.begin()
         with self._varying(world), self.farther.put_back(), self.surroundings.given(world):
             before, kept = self._state(), parts_kept(self._there.values())
@@ -197,7 +197,7 @@ class Runner:
         if touched := world.touched():
             shown["what they hold"] = touched
         if held:
-            shown["what they held at first"] = [repr(Describer().of(part)) for part in held]
+            shown[HELD] = [repr(Describer().of(part)) for part in held]
         world.died_at = line_of_death(error, self.version.function.__code__)
         reached = set(self.version.watcher.reached)
         return self._observed(world, result, error, (shown, before_call), output, state), world, reached
