@@ -73,3 +73,11 @@ def test_a_test_case_calls_what_callers_call():
     new = GENERIC.replace("    return str(value)", "    return str(value) + '.'")
     found = verdict(OLD, new, "told", case=True)
     assert found.difference.case.call.startswith("told(")
+
+
+def test_what_a_decorator_from_elsewhere_makes_is_called_by_nobody():
+    """A command, a fixture, a route: its framework calls it, and not with these arguments."""
+    old = "import argparse\n\n\ndef fee(n):\n    return n\n"
+    new = "import argparse\n\n\n@argparse._copy_items\ndef fee(n):\n    return n + 1\n"
+    found = verdict(old, new, "fee")
+    assert found.status == "unsettled" and "runs the function inside" in found.reason

@@ -23,7 +23,7 @@ def decorators_apart(old: Candidate, new: Candidate) -> bool:
 def as_called(old: Candidate, new: Candidate) -> tuple[Candidate, Candidate] | None:
     """Both as a plain function that calls what stands under their name; None where that cannot be written down.
 
-    Only functions at the top of a module that are called plainly: a method is found by way of its class.
+    Only functions at the top of a module that stay functions: a method is found by way of its class.
     """
     if not all(_is_plain(c) for c in (old, new)) or ast.dump(old.node.args) != ast.dump(new.node.args):
         return None
@@ -52,7 +52,17 @@ def _is_plain(c: Candidate) -> bool:
     spec = c.node.args
     at_top = "." not in c.name and "#" not in c.name and not c.enclosing and not c.aliases
     settled = not spec.defaults and not any(spec.kw_defaults)
-    return at_top and settled and isinstance(c.node, ast.FunctionDef) and not scope_of(c.node).is_generator
+    plain = isinstance(c.node, ast.FunctionDef) and not scope_of(c.node).is_generator
+    return at_top and settled and plain and all(_gives_a_function(d, c) for d in c.node.decorator_list)
+
+
+def _gives_a_function(d: ast.expr, c: Candidate) -> bool:
+    """Whether a decorator is one of the file, or of the library's for functions: others may make anything of one, such
+    as a command, which nobody calls as a function is called."""
+    named = d.func if isinstance(d, ast.Call) else d
+    if isinstance(named, ast.Name) and isinstance(c.names.definitions.get(named.id), FunctionNode):
+        return True
+    return c.names.stands_for(named).startswith("functools.")
 
 
 def _called(c: Candidate) -> Candidate:
