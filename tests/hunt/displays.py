@@ -3,7 +3,18 @@
 import random
 from typing import Any
 
-_DISPLAYS = ("(a, b)", "[a, b]", "(a, b, c)", "(b, a)", "(a, 3, b)", "(a, a)", "(a, b, k)", "(a, u)", "(a, x)", "(k, b)")
+_DISPLAYS = (
+    "(a, b)",
+    "[a, b]",
+    "(a, b, c)",
+    "(b, a)",
+    "(a, 3, b)",
+    "(a, a)",
+    "(a, b, k)",
+    "(a, u)",
+    "(a, x)",
+    "(k, b)",
+)
 _INSIDE = (
     "log(x)", "log((x, b))", "b = 5", "a = x", "k += 1", "del b", "own()", "if x == 1:\n    continue",
     "if x == 2:\n    break", "if x:\n    return x", "x = 4", "with held(7) as b:\n    log(x)", "(b := x)", "fail(x)",
@@ -12,10 +23,21 @@ _INSIDE = (
 )  # fmt: skip
 _ASKED = (
     "any({test} for x in {rows})", "all({test} for x in {rows})", "next((x for x in {rows} if {test}), k)",
-    "next((x for x in {rows} if {test}))", "any({test} for b in {rows})",
+    "next((x for x in {rows} if {test}))", "any({test} for b in {rows})", "next((x for x in {rows} if {test}), 7)",
+    "next((x for x in {rows} if {test}), 7)", "next((x for x in {rows} if {test}), (b := 8))",
+    "next((x for x in {rows} if {test}), asked(9))",
 )  # fmt: skip
 _TESTS = ("x", "x > k", "x == b", "asked(x)", "not x", "fail(x)", "x in (a, 2)", "(k := x)")
-_BEFORE = ("", "", "if k > 1:\n    u = 2", "u = k", "def own():\n    nonlocal b\n    b = 8", "a = k", "own = lambda: b")
+_BEFORE = (
+    "",
+    "",
+    "if k > 1:\n    u = 2",
+    "if k > 1:\n    u = 2",
+    "u = k",
+    "def own():\n    nonlocal b\n    b = 8",
+    "a = k",
+    "own = lambda: b",
+)
 _HEADS = ("", "", "def any(rows):\n    return list(rows)\n", "def next(rows, *more):\n    return more\n")
 
 
@@ -36,7 +58,9 @@ def pair(pick: random.Random) -> tuple[str, str]:
         old, new = (f"for k in (1, 2):\n{_indented(text)}\n    c = k" for text in (old, new))
     back = pick.choice(("return a, b, c, k", "return b", "return k", "return x", "return told"))
     lines = ([before, text, back] for text in (old, new))
-    mine, theirs = (f"{head}{_MODULE}def f(a, b, c, k, own):\n{_indented(chr(10).join(filter(None, ls)))}\n" for ls in lines)
+    mine, theirs = (
+        f"{head}{_MODULE}def f(a, b, c, k, own):\n{_indented(chr(10).join(filter(None, ls)))}\n" for ls in lines
+    )
     return mine, theirs
 
 
@@ -93,8 +117,12 @@ def _asked_out(asked: str, test: str, rows: str, pick: random.Random) -> str:
         last = (word == "all") is not (pick.random() < 0.1)
         ways = (f"True if {t} else " if word == "any" else f"False if not ({t}) else " for t in made)
         return f"told = {''.join(ways)}{last}"
-    default = "k" if asked.endswith(", k)") else "None"
-    return "told = " + "".join(f"{name} if {t} else " for name, t in zip(names, made, strict=True)) + default
+    default = asked.rpartition("), ")[2][:-1] if "), " in asked else "None"
+    ways = "".join(f"{name} if {t} else " for name, t in zip(names, made, strict=True))
+    if pick.random() < 0.4:  # worked out first, as Python does, what stands there read before it or after
+        lines = [f"({', '.join(names)})", f"d = {default}"][:: pick.choice((1, -1))]
+        return "\n".join([*lines[pick.choice((0, 0, 1)) :], f"told = {ways}d"])
+    return f"told = {ways}{default}"
 
 
 def _indented(text: str) -> str:

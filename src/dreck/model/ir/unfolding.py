@@ -334,7 +334,8 @@ class Unfolding(Expressions):
         self, name: str, e: ast.GeneratorExp, rest: list[ast.expr], dest: str, nxt: Node, ctx: Context, depth: int
     ) -> Node | None:
         (loop,) = e.generators
-        held = self.held_rows(loop.iter, [ast.Expr(e)])
+        plain = all(isinstance(r, ast.Constant) for r in rest)  # the display is read before a default is worked out
+        held = self.held_rows(loop.iter, [ast.Expr(e)]) if plain else None
         rows = held or self.rows_of(loop.iter)
         if rows is None or loop.is_async or len(rest) != (name == "next") or not _plain_target(loop.target):
             return None
@@ -367,8 +368,7 @@ class Unfolding(Expressions):
             for test in reversed(tests):
                 found = inner.cond(test, found, after, within, depth + 8)
             bound = inner.assign(target, f"%{depth + 7}", found, within, depth + 8)
-            place = f"%{depth + 7}"
-            after = (self.expr if held else self.row)(item, place, bound, ctx, depth + 8)
+            after = (self.expr if held else self.row)(item, f"%{depth + 7}", bound, ctx, depth + 8)
         after = self.read_first(held, after, ctx) if held else self.kept_apart(loop.iter, after, ctx)
         return self.expr(rest[0], otherwise, after, ctx, depth + 21) if rest else after
 

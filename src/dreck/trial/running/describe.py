@@ -64,9 +64,14 @@ class Describer:
         self._handled = handled
         self._module = module
         self._maker = f"{maker}.<locals>."
-        self._seen: dict[int, int] = {}
+        self._seen: dict[int, int | str] = {}
+        self._told_by_path = 0
         self._kept: list[Any] = []
         self._left = _LIMIT
+
+    def tell_by_path(self, paths: Mapping[int, str]) -> None:
+        """From now on these are told by their paths, and what else was described is described anew."""
+        self._seen, self._told_by_path = dict(paths), len(paths)
 
     def of(self, value: Any) -> Any:
         """`value` as nested tuples and strings; equal descriptions mean no difference a caller could see."""
@@ -93,13 +98,13 @@ class Describer:
             state = {k: v for k, v in vars(value).items() if not k.startswith("_dreck_")}
             if id(value) in self._seen:
                 return ("stand-in", value._dreck_path)
-            self._seen[id(value)] = len(self._seen)
+            self._seen[id(value)] = len(self._seen) - self._told_by_path
             self._kept.append(value)
             return ("stand-in", value._dreck_path, self._pairs(state)) if state else ("stand-in", value._dreck_path)
         number = self._seen.get(id(value))
         if number is not None:
             return ("same as", number)
-        self._seen[id(value)] = len(self._seen)
+        self._seen[id(value)] = len(self._seen) - self._told_by_path
         self._kept.append(value)
         return self._compound(value)
 

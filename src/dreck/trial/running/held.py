@@ -27,10 +27,15 @@ def _within(argument: Any) -> list[Any]:
         return list(argument.values())
     if isinstance(argument, tuple):
         return list(argument)
-    kinds = reversed(type(argument).__mro__)
+    return [part for _, part in attributes_of(argument)]
+
+
+def attributes_of(thing: Any) -> list[tuple[str, Any]]:
+    """What an object holds under its own names, those of slots first."""
+    kinds = reversed(type(thing).__mro__)
     slots = [d for kind in kinds for d in vars(kind).values() if isinstance(d, types.MemberDescriptorType)]
-    kept = [getattr(argument, d.__name__, None) for d in slots if d.__objclass__.__module__ != "builtins"]
-    return [*kept, *getattr(argument, "__dict__", {}).values()]
+    names = [d.__name__ for d in slots if d.__objclass__.__module__ != "builtins"]
+    return [*((name, getattr(thing, name, None)) for name in names), *getattr(thing, "__dict__", {}).items()]
 
 
 def is_small(value: Any) -> bool:

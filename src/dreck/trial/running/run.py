@@ -19,7 +19,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.keys import keywords_at, spread_at
 from dreck.trial.playing.partial import partial
 from dreck.trial.playing.world import World
-from dreck.trial.running.by_change import HELD, at_first, only_changed
+from dreck.trial.running.by_change import HELD, at_first, changes
 from dreck.trial.running.captured import Output, Turns, captured
 from dreck.trial.running.describe import Describer, without_addresses
 from dreck.trial.running.farther import Farther
@@ -289,8 +289,7 @@ class Runner:
 
     def _observed(self, world: World, result: Any, error: Any, given: Any, output: str, state: Any) -> Observation:
         (shown, before), describe = given, Describer(error is None, world.handled, self.version.namespace, world.maker)
-        arguments = describe.of(shown)
-        arguments = only_changed(before, arguments) if self.by_change else arguments
+        arguments = changes(describe, shown, before) if self.by_change else describe.of(shown)
         described = describe.of(result)
         told_error = describe.of(error) if isinstance(error, BaseException) else error
         return Observation(

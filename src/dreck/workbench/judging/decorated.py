@@ -5,8 +5,9 @@ import copy
 import re
 from dataclasses import replace
 
-from dreck.model.names.scopes import scope_of
+from dreck.model.names.scopes import param_names, scope_of
 from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
 from dreck.trial.server import Difference
 from dreck.workbench.judging.candidates import Candidate
 
@@ -31,10 +32,21 @@ def as_called(old: Candidate, new: Candidate) -> tuple[Candidate, Candidate] | N
 
 
 def is_generic(old: Candidate, new: Candidate) -> bool:
-    """Whether all that is decorated is a generic function, which hands on what it is given and does no more."""
-    told = [d for c in (old, new) for d in c.node.decorator_list]
+    """Whether one of them is a generic function, which hands on what it is given and does no more, and the other is not
+    decorated at all.
+
+    A call of what both decorate would be the same call to a proof, whatever the decorators make of it; so would be one
+    that the plain function makes of itself with what it was given.
+    """
+    plain = [c.node for c in (old, new) if not c.node.decorator_list]
     kinds = [c.names.stands_for(d) for c in (old, new) for d in c.node.decorator_list]
-    return bool(told) and all(kind == _GENERIC for kind in kinds)
+    return len(plain) == 1 and kinds == [_GENERIC] and not _hands_on_to_itself(plain[0])
+
+
+def _hands_on_to_itself(function: FunctionNode) -> bool:
+    given = [ast.dump(ast.Name(name, ast.Load())) for name in param_names(function.args)]
+    calls = [n for n in walk(function) if isinstance(n, ast.Call) and getattr(n.func, "id", "") == function.name]
+    return any([ast.dump(part) for part in (*c.args, *(k.value for k in c.keywords))] == given for c in calls)
 
 
 def under_own_name(found: Difference, called: tuple[Candidate, Candidate], name: str) -> Difference:

@@ -96,10 +96,11 @@ class Judge:
         found = self._found(*(called or (old, new)), request)
         if called is not None and found.difference is not None:
             found = replace(found, difference=under_own_name(found.difference, called, new.name))
-        if found.status == "tested" or (found.status == "differs" and called is None):
-            return replace(found, status="unsettled", reason=_inside(found, called is not None), difference=None)
-        if found and is_generic(old, new):
+        if found.status == "proved" and is_generic(old, new):
             return replace(found, assumptions=(*found.assumptions, BY_POSITION))
+        if found or (found.status == "differs" and called is None):
+            reason, reached = _inside(found, called is not None), (0, 0) if found.status == "proved" else found.outcomes
+            return replace(found, status="unsettled", reason=reason, outcomes=reached, difference=None, assumptions=())
         return found
 
     def _seen(self, found: Verdict, old: Candidate, new: Candidate) -> Verdict:
@@ -261,6 +262,8 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
 
 def _inside(found: Verdict, called: bool) -> str:
     """What a trial saw of two functions whose decorators differ; `called`: as callers see them."""
+    if found.status == "proved":
+        return "their decorators differ, and a proof does not look into what they make of a function"
     if found.difference is not None:
         return f"inside of their decorators they differ for {found.difference.input}; {APART}"
     return f"{_AS_FAR} they are the same, but {UNWATCHED if called else APART}"
