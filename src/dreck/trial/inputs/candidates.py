@@ -163,8 +163,8 @@ class Candidates(Typed):
             made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]
         if name.count(".") >= _FAR and (self.usages.known(name).tested_none or self._by_last_part(name).tested_none):
             made.sort(key=lambda make: make.kind != "value" or make.what is not None)  # a chain comes to its end
-        caught = self.usages.caught
-        if ("AttributeError" in caught or self.usages.cleans_up) and "." in name and not name.endswith((")", "]")):
+        may_lack = "AttributeError" in self.usages.caught or self.usages.cleans_up or self.usages.read_safely
+        if may_lack and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
         if self.usages.known(name).optional:
             made.insert(1, Make("raise", "AttributeError"))

@@ -16,6 +16,8 @@ _STRIPS = frozenset({"strip", "lstrip", "rstrip", "split"})
 _TAKES_APART = frozenset({"split", "rsplit", "partition", "rpartition"})
 _OCTETS = (bytes, bytearray)
 _MOST_OCTETS = 60
+_ODD_DIGITS = ("²", "½", "٣")
+_LONGEST = 40
 
 
 class Textual(Near):
@@ -45,7 +47,8 @@ class Textual(Near):
         made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
         made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é", *self._more_parts(texts, name))]
         if u.methods & _OF_DIGITS:
-            made += [Make("value", v) for v in ("²", "½", "٣")]
+            made += [Make("value", v) for v in _ODD_DIGITS]
+            made += [Make("value", v.rjust(n, "1")) for n in _lengths(u) for v in ("2", *_ODD_DIGITS)]
         if "zfill" in u.methods:
             made += [Make("value", v) for v in ("-1", "+12")]
         if u.methods & _OF_LINES:
@@ -53,6 +56,11 @@ class Textual(Near):
         if u.methods & _TAKES_APART:
             made += [Make("value", v) for t in texts[:2] for w in self.words[:6] for v in (f"x{t}{w}", f"{w}{t}x")]
         return made
+
+
+def _lengths(u: Usage) -> list[int]:
+    """Of texts: what their length is compared with."""
+    return [n for n in dict.fromkeys(u.sizes) if 1 < n < _LONGEST][:2]
 
 
 def says_octets(u: Usage) -> bool:

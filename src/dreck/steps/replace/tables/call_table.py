@@ -2,35 +2,24 @@
 
 import ast
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import replace
 
-from dreck.model.names.scopes import assigned_in
 from dreck.model.views.shape import leaves
-from dreck.source.functions import instance_owner
-from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import (
     Block,
-    answering_text,
-    block_lines,
-    block_text,
-    check_block,
-    in_order,
-    is_private,
     own_statements,
-    passed_together,
-    waits,
     yields,
 )
-from dreck.steps.naming.predicates import Helper, method_line, put_all, written
-from dreck.steps.replace.tables.arms.actions import check_handed, deed_of, function_name, merged
-from dreck.steps.replace.tables.arms.chain_lines import asked_once, call_lines, replace_chain
+from dreck.steps.replace.tables.arms.actions import deed_of
+from dreck.steps.replace.tables.arms.chain_lines import asked_once, replace_chain
+from dreck.steps.replace.tables.arms.made_functions import first_with_comments, of_new_functions
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
-from dreck.steps.support.arm_comments import comments_above, comments_of_arm
+from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
     Chain,
@@ -109,7 +98,7 @@ def _planned(scene: Scene, chain: Chain, others: tuple[Arm, ...], calls: MethodC
         return _of_functions(scene, sheet, chain, others, first, last, existing)
     if calls is not None:
         return _of_methods(scene, sheet, chain, others, first, last, calls)
-    return _of_new_functions(scene, sheet, chain, others, first, last)
+    return of_new_functions(scene, sheet, chain, others, first, last, lambda: _table_name(scene, chain))
 
 
 # --- functions that exist ------------------------------------------------------------------------------
@@ -174,10 +163,10 @@ def _of_methods(
         rows += [f"{comment}\n" for comment in said]
         rows += [f"{key_code(sheet, key)}: {sheet.code(method)},\n" for key in arm.keys]
     if chain.default is not None and not chain.rest:
-        told += comments_of(sheet, _first_with_comments(sheet, chain.default), last)
+        told += comments_of(sheet, first_with_comments(sheet, chain.default), last)
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
-    name = put_methods(scene, sheet, calls, "".join(rows), first)
+    name = put_methods(scene, sheet, calls.receiver, chain.subjects, "".join(rows), first)
     asked = calls.asked(sheet, name, subject_code(sheet, chain))
     replace_chain(scene, sheet, chain, first, last, name, asked, others)
     return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
@@ -193,149 +182,6 @@ def _table_name(scene: Scene, chain: Chain) -> str:
     subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)
-
-
-# --- functions to be made ------------------------------------------------------------------------------
-
-
-def _of_new_functions(scene: Scene, sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> Plan:
-    if len(chain.arms) < _FEWEST:
-        raise Untouchable("two arms are told apart faster by a test than by a table of functions")
-    chain, alike = merged(sheet, chain)
-    blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
-    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
-    inside = bool(own) and any(map(_names_its_class, blocks))
-    for block in blocks:
-        check_block(scene, block, out_of_class=not inside)
-        if yields(block):
-            raise Untouchable("an arm yields; what is made of it would be a generator of its own")
-        if own_statements(block.body, ast.Continue):
-            raise Untouchable("an arm continues the loop around it")
-    waiting = any(map(waits, blocks))
-    leaving = {leaves(block.body) for block in blocks}
-    returning = any(own_statements(block.body, ast.Return) for block in blocks)
-    if _ends_with_nothing(scene, chain, blocks):
-        returning = False  # what is returned is what the function gives anyway
-    tail = _what_follows(scene, chain) if returning and leaving != {True} else None
-    if returning and leaving != {True} and tail is None:
-        raise Untouchable("some arms return and others go on; cut off what follows first (named-block)")
-    given, results = passed_together(scene, blocks)
-    given = in_order(scene, given)
-    check_handed(given, results)
-    if len(results) > 1 and all(len(assigned_in(block.body) & set(results)) < len(results) for block in blocks):
-        raise Untouchable(
-            f"no arm sets all of {', '.join(results)}, and each function would be handed them and hand them back; "
-            "keep them in one dict or on one object first"
-        )
-    if own in given:
-        given = [own, *(g for g in given if g != own)]
-    name = _table_name(scene, chain)
-    shown, home = (f"{own}.{name}", sheet.indent(scene.node.lineno)) if inside else (name, "")
-    back = f"return {', '.join(results)}" if results else "return"
-    unit = sheet.unit(scene.node)
-    taken = scene.all_words() | {name}
-    rows: list[str] = []
-    codes: list[str] = []
-    made: list[str] = []
-    told: list[str] = []
-    for arm, block in zip(chain.arms, blocks, strict=True):
-        function = function_name(scene, arm.keys[:1] if arm.line not in alike else alike[arm.line], taken, arm)
-        taken.add(function)
-        made.append(function)
-        place = block_lines(sheet, block)
-        answering = answering_text(scene, block, *place, results[0]) if len(results) == 1 else None
-        body = answering if answering is not None else block_text(scene, block, *place, back)
-        if answering is None and (results or tail) and not leaves(block.body):
-            body.append(tail or back)
-        if body[-1:] == ["return"] and len(body) > 1:
-            body.pop()  # it ends there anyway
-        body = [line for line in body if line != "pass" or body[-1] == line]
-        codes.append(
-            written(
-                scene,
-                Helper(function, tuple(given), tuple(body), is_async=waiting),
-                home,
-                unit,
-                _returns(scene, returning, results),
-            )
-        )
-        above = [comment for comment in comments_above(sheet, arm, first) if not is_directive(comment)]
-        told += above
-        rows += [f"{home}{unit}{comment}\n" for comment in above]
-        rows += [f"{home}{unit}{key_code(sheet, key)}: {function},\n" for key in arm.keys]
-    call = f"{'await ' if waiting else ''}{shown}[{subject_code(sheet, chain)}]"
-    asked = f"return {call}" if returning else f"{', '.join(results)} = {call}" if results else call
-    deeper = "" if chain.default is not None and leaves(chain.default) else unit
-    asked = call_lines(asked, given, scene.line_length - len(f"{sheet.indent(first)}{deeper}".expandtabs(4)), unit)
-    kept = [*(Counter(_comments_between(sheet, chain, others, first, last)) - Counter(told))]
-    if kept:
-        raise Untouchable(f"the comment '{kept[0]}' stands between its arms; it would lose its place")
-    replace_chain(scene, sheet, chain, first, last, shown, asked, others)
-    codes.append(f"{home}{name} = {{\n{''.join(rows)}{home}}}\n")
-    if inside:
-        sheet.insert(method_line(scene), "".join(f"\n{code}" for code in codes))
-    else:
-        put_all(scene, sheet, codes)
-    reason = f"{len(chain.keys)} actions are functions of their own, in the table {name}"
-    if others:
-        apart = "an arm that leaves" if len(others) == 1 else f"{len(others)} arms that leave"
-        reason += f"; {apart} otherwise in front"
-    return Plan(first, reason, sheet.result(), (name, *made))
-
-
-def _names_its_class(block: Block) -> bool:
-    """Whether it speaks of a name that means something inside its class only: `self.__total`."""
-    nodes = (n for s in block.body for n in walk(s))
-    return any(is_private(n.attr if isinstance(n, ast.Attribute) else getattr(n, "id", "")) for n in nodes)
-
-
-def _what_follows(scene: Scene, chain: Chain) -> str | None:
-    """The plain answer that follows a chain at the end of its function: arms that go on come to it, and give it."""
-    if chain.block is not scene.node.body:
-        return None
-    match chain.block[chain.end :]:
-        case []:
-            return "return None"
-        case [ast.Return(value=None | ast.Constant()) as last]:
-            return ast.unparse(last) if last.value is not None else "return None"
-    return None
-
-
-def _ends_with_nothing(scene: Scene, chain: Chain, blocks: list[Block]) -> bool:
-    """Whether the function ends with the chain, and neither an arm nor the default returns anything."""
-    last = chain.block is scene.node.body and chain.end == len(chain.block)
-    given = [r for block in (*(b.body for b in blocks), chain.default or []) for r in own_statements(block, ast.Return)]
-    return last and all(r.value is None for r in given)  # type: ignore[attr-defined]
-
-
-def _returns(scene: Scene, returning: bool, results: Sequence[str]) -> str:
-    if returning and scene.node.returns is not None:
-        return ast.unparse(scene.node.returns)
-    return "" if results or returning else "None"
-
-
-def _comments_between(sheet: Sheet, chain: Chain, others: tuple[Arm, ...], first: int, last: int) -> list[str]:
-    """Comments that are in no arm and not in the default."""
-    inside: list[str] = []
-    for arm in (*chain.arms, *others):
-        block = Block(arm.body, chain.first, False, (), False)
-        inside += comments_of(sheet, *block_lines(sheet, block))
-    if chain.default is not None:
-        start = _first_with_comments(sheet, chain.default)
-        inside += comments_of(sheet, start, chain.default[-1].end_lineno or start)
-    left = list(comments_of(sheet, first, last))
-    for comment in inside:
-        if comment in left:
-            left.remove(comment)
-    return left
-
-
-def _first_with_comments(sheet: Sheet, block: list[ast.stmt]) -> int:
-    """The line a block begins on, with the comments above its first statement."""
-    start = block[0].lineno
-    while sheet.line(start - 1).strip().startswith("#"):
-        start -= 1
-    return start
 
 
 STEP = Step(

@@ -34,6 +34,8 @@ class Raised:
         self.odd_errors: list[str] = []
         """Exceptions like these, made in other ways, where a handler looks at its exception."""
         self.cleans_up = False
+        self.read_safely = False
+        """Whether some attribute is read with an answer for the case that it is not there."""
 
     @property
     def raised(self) -> list[str]:
@@ -62,6 +64,8 @@ class Raised:
                         ]
                     )
                     self._odd([f"{how}{kind}" for kind in names for how in (BELOW_IT, BARE, WITH_NUMBER)])
+            case ast.Call(func=ast.Name(id="hasattr")) | ast.Call(func=ast.Name(id="getattr"), args=[_, _, _]):
+                self.read_safely = True
             case ast.GeneratorExp() if any(isinstance(n, ast.Call) for n in walk(node)):
                 self._caught(["StopIteration"])  # it leaves a generator as a RuntimeError (PEP 479)
             case ast.TryStar(handlers=handlers):
@@ -77,6 +81,7 @@ class Raised:
         self._caught(other.caught)
         self._odd(other.odd_errors)
         self.cleans_up |= other.cleans_up
+        self.read_safely |= other.read_safely
 
     def _caught(self, names: list[str]) -> None:
         self.caught += [name for name in dict.fromkeys(names) if name not in self.caught]

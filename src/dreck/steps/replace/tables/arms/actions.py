@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from dreck.source.walking import walk
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Arm, Chain, comments_of, lines_of
 from dreck.steps.support.scene import Scene
@@ -70,7 +71,9 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
     words = [word for key in keys for word in (["or"] if key is not keys[0] else []) + _key_words(key)]
     verb = deed_of(scene.node.name)[:1] or ["handle"]
     speaks = not all(w.isdigit() or w == "or" for w in words) and all(map(_key_words, keys))
+    says_more = speaks and all(any(len(word) > 1 for word in _letters(key)) for key in keys)
     tries = [[*verb, *words]] if speaks else list(_said_of(scene.sheet(), arm, verb)) if arm is not None else []
+    tries = tries if says_more or arm is None else [*_made_in(arm, verb), *tries]
     if not tries:
         raise Untouchable(f"{code} does not say what is done; give each function a name: {naming(code)} ...")
     for words in tries:
@@ -81,16 +84,34 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
 
 
 def _key_words(key: ast.expr) -> list[str]:
+    return _letters(key) or sign_words(_told(key))
+
+
+def _letters(key: ast.expr) -> list[str]:
+    return words_of("".join(c if c.isalnum() else " " for c in _told(key)))
+
+
+def _told(key: ast.expr) -> str:
     match key:
         case ast.Constant(value=bytes() as octets):
-            told = octets.decode("latin-1") if octets.isascii() else ""
-        case ast.Constant(value=str() as told):
-            pass
-        case ast.Attribute(attr=told):
-            pass
+            return octets.decode("latin-1") if octets.isascii() else ""
+        case ast.Constant(value=str() as told) | ast.Attribute(attr=told):
+            return told
         case _:
-            told = ast.unparse(key)
-    return words_of("".join(c if c.isalnum() else " " for c in told)) or sign_words(told)
+            return ast.unparse(key)
+
+
+def _made_in(arm: Arm, verb: list[str]) -> Iterator[list[str]]:
+    """What an arm makes, when all that it returns is made by one class: `return Ticket.read(row)`."""
+    made: set[str] = set()
+    for n in (n for s in arm.body for n in walk(s) if isinstance(n, ast.Return)):
+        match n.value:
+            case ast.Call(func=ast.Name(id=kind) | ast.Attribute(value=ast.Name(id=kind))) if kind[:1].isupper():
+                made.add(kind)
+            case _:
+                made.add("")
+    words = words_of(made.pop()) if len(made) == 1 else []
+    yield from [[*verb, *(words[:-1] if words[-1] == "object" and words[1:] else words)]] if words else []
 
 
 def _said_of(sheet: Sheet, arm: Arm, verb: list[str]) -> Iterator[list[str]]:

@@ -44,16 +44,19 @@ def method_calls(arms: Sequence[Arm]) -> MethodCalls | None:
     return MethodCalls(call.func.value, tuple(c.func for _, c in found), first[1], before)
 
 
-def put_methods(scene: Scene, sheet: Sheet, calls: MethodCalls, rows: str, first: int) -> str:
+def put_methods(
+    scene: Scene, sheet: Sheet, receiver: ast.expr, subjects: Sequence[ast.expr], rows: str, first: int
+) -> str:
     """Puts the table into the function, and tells its name: where the object is what it was from the start, before
     the first statement that comes to the chain."""
-    wished = scene.wishes.name_for(ast.unparse(calls.receiver))
+    asked_for = (ast.unparse(receiver), ", ".join(map(ast.unparse, subjects)))
+    wished = next(filter(None, map(scene.wishes.name_for, asked_for)), "")
     taken = scene.all_words()
     names = [wished] if wished else ["actions", "methods", "actions_by_kind"]
     name = next((n for n in names if n and is_free(n, taken)), "")
     if not name:
         raise Untouchable(f"the name '{names[0]}' is taken already")
-    line = _place(scene, calls.receiver, first)
+    line = _place(scene, receiver, first)
     indent, unit = sheet.indent(line), sheet.unit(scene.node)
     table = "".join(f"{indent}{unit}{row}\n" for row in rows.splitlines())
     sheet.insert(line, f"{indent}{name} = {{\n{table}{indent}}}\n")
