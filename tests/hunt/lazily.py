@@ -9,9 +9,9 @@ _ROWS = (
 )  # fmt: skip
 _CALLS = (
     "any({rows})", "all({rows})", "sum({rows})", "list({rows})", "tuple({rows})", "sorted({rows})", "max({rows})",
-    "next({rows})", "next({rows}, 7)", "set({rows})", "','.join(str(i) for i in {rows})", "sum((), {rows})",
+    "next({rows})", "next({rows}, 7)", "set({rows})", "','.join(str(i)[:9] for i in {rows})", "sum((), {rows})",
     "next(iter(()), {rows})", "sum({rows}, {rows})", "zip({rows}, (1, 2))", "iter({rows})", "{rows}",
-    "enumerate({rows})", "map(str, {rows})", "filter(None, {rows})", "max(xs, key=lambda x: x * k)",
+    "enumerate({rows})", "map(abs, {rows})", "filter(None, {rows})", "max(xs, key=lambda x: x * k)",
     "sorted(xs, key=lambda x: x * k)", "map(lambda x: x * k, xs)", "max((), default={rows})", "any({rows}, (k := 4))",
     "sum((k * x for x in xs), (k := 4))", "dict(enumerate({rows}))", "(lambda: sum({rows}))", "own({rows})",
 )  # fmt: skip

@@ -115,11 +115,13 @@ class Throws:
 
 @dataclass(frozen=True, slots=True)
 class Asks:
-    """A test nothing is known of. `wanted`: whether `test` being true makes the code's test true."""
+    """A test nothing is known of. `wanted`: whether `test` being true makes the code's test true. `plainly`: the call
+    that asks it, as it stands."""
 
     test: Term
     wanted: bool = True
     source: ast.AST | None = None
+    plainly: "Event | None" = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +133,7 @@ class Event:
     `once`: the second time nothing new can happen until time moves, or ever (`lasts`). `stays`: the side remains at
     its node, with an answer. `real_bool`: what comes of it surely is True or False. `ends`: an iterator may have no
     more. `written` tells how a comparison is spelt. `unmet`: nothing on the other side can be the same. `opposite`:
-    what comes of it stands for what it is not.
+    what comes of it stands for what it is not. `plainly`: the call of a generic function as it stands.
     """
 
     key: Term
@@ -149,6 +151,7 @@ class Event:
     unmet: bool = False
     written: Term | None = None
     opposite: bool = False
+    plainly: "Event | None" = None
 
     def given(self, terms: Terms, made: Term | None) -> Term | None:
         """What comes of it, where it has made something new."""

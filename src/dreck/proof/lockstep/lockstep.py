@@ -8,6 +8,7 @@ branches. What is not proved is `unsettled`, never wrong.
 from dataclasses import dataclass, field
 
 from dreck.model.ir.lowering import Unsupported, lower
+from dreck.model.ir.operations import Op
 from dreck.model.ir.terms import Term
 from dreck.proof import certificate
 from dreck.proof.lockstep import loops, memo
@@ -56,6 +57,7 @@ class LockStep(Stepping):
             if self._alike_from_here(state):
                 self.log.append(certificate.Ends("alike"))
                 return
+            old, new = self._as_it_stands(state, old, new)
             match old, new:
                 case Asks(), _:
                     self._split(state, old, 0)
@@ -105,6 +107,28 @@ class LockStep(Stepping):
         self.log.append(
             certificate.Met(old, new, made, state.epoch if state.epoch is not before else None, raised, ended)
         )
+
+    def _as_it_stands(self, state: State, old: Block, new: Block) -> tuple[Block, Block]:
+        """Both sides at a call that the judged function makes of itself, where it is generic in one version.
+
+        That a call from outside does the same is what is being shown; the generic side has been followed into what is
+        registered, so that it has got on since.
+        """
+        for which, (generic, plain) in ((0, (old, new)), (1, (new, old))):
+            called = generic.plainly if isinstance(generic, Asks | Event) else None
+            if called is None or not isinstance(plain, Event) or plain.plainly is not None:
+                continue
+            if state.sides[which].frames and self._calls_itself(state.sides[1 - which], plain):
+                both = (called, plain) if which == 0 else (plain, called)
+                return both if self._same_act(state, *both) else (old, new)
+        return old, new
+
+    def _calls_itself(self, side: Side, block: Block) -> bool:
+        """Whether a side comes to a call of the function that is judged."""
+        judged = self.subjects[side.which]
+        if not isinstance(block, Event) or block.key.op is not Op.CALL or judged.home or judged.enclosing:
+            return False
+        return block.key.args[1] is self.p.terms.make("global", judged.node.name)
 
     def _same_act(self, state: State, old: Event, new: Event) -> bool:
         """The same done with the same values, and with the same exception in flight where that can be seen."""
@@ -199,7 +223,8 @@ class LockStep(Stepping):
                 self.log.append(certificate.Alone(side.which, block))
                 self.finish(side, block, self.perform(state, block))
                 return
-        for side, block in zip(state.sides, (old, new), strict=True):
+        both = list(zip(state.sides, (old, new), strict=True))
+        for side, block in sorted(both, key=lambda one: self._calls_itself(*one)):
             if isinstance(block, Event) and self._follow(side, block):
                 self.log.append(certificate.Followed(side.which, block))
                 return

@@ -111,11 +111,11 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
     registry = p.classes[at.which].registry(name) if name else None
     if registry is None:
         return None
-    chosen = ""
+    chosen, plainly = "", by_the_table(at)
     for kind in registry.kinds:
         outcome, test = _is_registered_for(at, values[0], kind)
         if outcome is None:
-            return Asks(test, source=at.node.source)
+            return Asks(test, source=at.node.source, plainly=plainly)
         if outcome:
             chosen = kind
             break
@@ -126,7 +126,7 @@ def _registered(at: At, function: Term, values: list[Term]) -> Result | None:
         values, shape = [function.args[3], *values], (("", *positional), keywords)
     if runs_lazily(registry.functions[chosen]) and _is_awaited_at_once(at):
         return Gives(at.make("later", shape, target, *values))
-    return Event(at.make(Op.CALL, shape, target, *values), at.node.source)
+    return Event(at.make(Op.CALL, shape, target, *values), at.node.source, plainly=plainly)
 
 
 def _is_registered_for(at: At, value: Term, kind: str) -> tuple[bool | None, Term]:

@@ -31,6 +31,7 @@ from dreck.trial.server import (
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.ambient import of_the_process
 from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_apart
+from dreck.workbench.judging.by_position import first_given, renamed_and_given
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic, under_own_name
 from dreck.workbench.judging.part import part_of
@@ -97,7 +98,7 @@ class Judge:
         if called is not None and found.difference is not None:
             found = replace(found, difference=under_own_name(found.difference, called, new.name))
         if found.status == "proved" and is_generic(old, new):
-            return replace(found, assumptions=(*found.assumptions, BY_POSITION))
+            return self._by_position(found, first_given(old) or first_given(new))
         if found or (found.status == "differs" and called is None):
             reason, reached = _inside(found, called is not None), (0, 0) if found.status == "proved" else found.outcomes
             return replace(found, status="unsettled", reason=reason, outcomes=reached, difference=None, assumptions=())
@@ -116,9 +117,13 @@ class Judge:
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")
-        if new.aliases and found:
-            return replace(found, assumptions=(*found.assumptions, BY_POSITION))
-        return found
+        return self._by_position(found, renamed_and_given(new)) if new.aliases and found else found
+
+    def _by_position(self, found: Verdict, against: str) -> Verdict:
+        """What holds for callers by position, unless something in the file is called otherwise."""
+        if against:
+            return replace(found, status="unsettled", reason=against, assumptions=(), certificate=None)
+        return replace(found, assumptions=(*found.assumptions, BY_POSITION))
 
     def _plain(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         proof = self._unsuspected(old, new, request)

@@ -3,7 +3,7 @@
 import ast
 import builtins
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 
 from dreck.model.views.shape import leaves
@@ -12,6 +12,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, insertion_line, method_line, written
+from dreck.steps.replace.families.in_place import NOTHING, ends_it, is_alone, put_generic
 from dreck.steps.replace.families.kinds import OF_NONE, Moved, moved, type_chains
 from dreck.steps.replace.tables.arms.chain_lines import call_lines
 from dreck.steps.replace.tables.arms.table_lines import body_lines, said_at_else
@@ -32,41 +33,78 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         try:
             if exact:
                 raise Untouchable("it asks for the exact class; a generic function also takes those derived from it")
-            yield _planned(scene, chain)
+            yield from _planned(scene, chain)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
 
 
-def _planned(scene: Scene, chain: Chain) -> Plan:
+def _planned(scene: Scene, chain: Chain) -> Iterator[Plan]:
+    """The function as the generic one itself, where that can be proved; else as one that hands on to it."""
     kinds = _kinds(scene, chain.keys)
     _check_order(scene, kinds)
     subject = chain.subjects[0]
     assert isinstance(subject, ast.Name)
     own = _own_object(scene, subject.id)
+    if not own and is_alone(scene, chain, subject.id):
+        yield from _in_place(scene, chain, subject.id, len(kinds))
+    yield _handing_on(scene, chain, subject.id, own, len(kinds))
+
+
+def _in_place(scene: Scene, chain: Chain, subject: str, kinds: int) -> Iterator[Plan]:
+    sheet, generic = scene.sheet(), scene.node.name
+    parts, default, _ = _parts(scene, sheet, chain)
+    start, bodies = _bodies(scene, sheet, chain, parts, lambda told: own_style(scene, f"{generic}_{told}"))
+    if not ends_it(scene, sheet, parts, start):
+        return
+    _check_free(scene, generic, bodies)
+    every = tuple(a.arg for a in scene.node.args.args)
+    _put(scene, sheet, bodies, every, subject, parts, generic)
+    put_generic(scene, sheet, default, start, parts.last)
+    reason, made = f"{kinds} classes are registered for {generic}", tuple(name for _, name, _ in bodies)
+    yield Plan(chain.first.lineno, reason, sheet.result(), made, only_if_proved=True)
+
+
+def _handing_on(scene: Scene, chain: Chain, subject: str, own: str, kinds: int) -> Plan:
     sheet = scene.sheet()
     parts, default, read = _parts(scene, sheet, chain)
-    generic = _name(scene, subject.id)
-    taken = scene.all_words()
-    bodies: list[tuple[list[str], str, list[str]]] = [(default, generic, [])]
-    start, said_first = _said_of_the_first(sheet, chain, parts.first)
-    for arm, body in zip(chain.arms, parts.bodies, strict=False):
-        asked = _kinds(scene, arm.keys)
-        said = comments_above(sheet, arm, lines_of(sheet, chain)[0])
-        said = [*said_first, *said] if arm is chain.arms[0] else said
-        bodies.append(([*said, *body], f"{generic}_{_suffix(asked)}", asked))
-    if len({name for _, name, _ in bodies} - taken) < len(bodies):
-        raise Untouchable(f"names that begin with {generic} are taken")
+    generic = _name(scene, subject)
+    start, bodies = _bodies(scene, sheet, chain, parts, lambda told: f"{generic}_{told}")
+    _check_free(scene, generic, [(default, generic, []), *bodies])
     given = in_order(scene, [*dict.fromkeys([*parts.given, *read])])
-    parameters = (subject.id, *(g for g in given if g not in (subject.id, own)))
+    parameters = (subject, *(g for g in given if g not in (subject, own)))
     first, _ = lines_of(sheet, chain)
     before, _, after = parts.call.partition("{}")
     indent = sheet.indent(first)
     room = scene.line_length - len(indent.expandtabs(4)) - len(after)
     call = call_lines(f"{before}{f'{own}.' if own else ''}{generic}", parameters, room, sheet.unit(scene.node)) + after
     sheet.replace_lines(start, parts.last, "".join(f"{indent}{line}\n" for line in call.splitlines()))
-    _put(scene, sheet, bodies, (own, *parameters) if own else parameters, subject.id, parts.waits, parts.returns)
-    reason = f"{len(kinds)} classes are registered for {generic}"
+    every = (own, *parameters) if own else parameters
+    _put(scene, sheet, [(default, generic, []), *bodies], every, subject, parts, generic)
+    reason = f"{kinds} classes are registered for {generic}"
     return Plan(chain.first.lineno, reason, sheet.result(), (generic,))
+
+
+_Body = tuple[list[str], str, list[str]]
+"""The lines of a function, its name, and the classes it is registered for."""
+
+
+def _bodies(
+    scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, named: Callable[[str], str]
+) -> tuple[int, list[_Body]]:
+    """Where the lines of the chain begin, and what becomes of its arms."""
+    start, said_first = _said_of_the_first(sheet, chain, parts.first)
+    made: list[_Body] = []
+    for arm, body in zip(chain.arms, parts.bodies, strict=False):
+        asked = _kinds(scene, arm.keys)
+        said = comments_above(sheet, arm, lines_of(sheet, chain)[0])
+        said = [*said_first, *said] if arm is chain.arms[0] else said
+        made.append(([*said, *body], named(_suffix(asked)), asked))
+    return start, made
+
+
+def _check_free(scene: Scene, generic: str, bodies: list[_Body]) -> None:
+    if len({name for _, name, _ in bodies} - scene.all_words()) < len(bodies):
+        raise Untouchable(f"names that begin with {generic} are taken")
 
 
 def _said_of_the_first(sheet: Sheet, chain: Chain, first: int) -> tuple[int, list[str]]:
@@ -129,7 +167,7 @@ def _as_if(lines: list[str]) -> list[str]:
 def _for_others(scene: Scene, chain: Chain, parts: Moved) -> list[str]:
     """What is done for objects of other classes where nothing is."""
     if parts.call in ("{}", "await {}"):
-        return ['"""Nothing is done for objects of other classes."""']
+        return [NOTHING]
     ends = chain.block is scene.node.body and chain.end == len(chain.block)
     if not parts.returns or not ends:
         raise Untouchable("there is nothing for other classes; give it an else first")
@@ -151,23 +189,22 @@ def _own_object(scene: Scene, subject: str) -> str:
 def _put(
     scene: Scene,
     sheet: Sheet,
-    bodies: list[tuple[list[str], str, list[str]]],
+    bodies: list[_Body],
     parameters: tuple[str, ...],
     subject: str,
-    waits: bool,
-    returning: bool,
+    parts: Moved,
+    generic: str,
 ) -> None:
-    """The generic function and what is registered for it, below the function or in its class."""
+    """What is made, the generic function and what is registered for it, below the function or in its class."""
     is_method = scene.function.owner is not None
     decorator = "singledispatchmethod" if is_method else "singledispatch"
-    generic = bodies[0][1]
-    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None and returning else ""
+    returns = ast.unparse(scene.node.returns) if scene.node.returns is not None and parts.returns else ""
     indent = sheet.indent(scene.node.lineno) if is_method else ""
     pieces = []
     for body, name, kinds in bodies:
         told = "\n".join(f"@{generic}.register({kind})" for kind in kinds) or f"@{decorator}"
         code = written(
-            scene, Helper(name, parameters, tuple(body), waits, told), indent, sheet.unit(scene.node), returns
+            scene, Helper(name, parameters, tuple(body), parts.waits, told), indent, sheet.unit(scene.node), returns
         )
         pieces.append(_on_one_line(_untyped(code, subject), scene.line_length) if kinds else code)
     add_imports(scene, sheet, [f"from functools import {decorator}"])
@@ -176,6 +213,7 @@ def _put(
         return
     named = "\n".join(kind for _, _, kinds in bodies for kind in kinds)
     line = max(insertion_line(scene), table_line(scene, sheet, named))
+    line = line if bodies[0][1] == generic else max(line, scene.function.end + 1)
     above = line <= scene.outermost.lineno
     sheet.insert(line, "".join(f"{piece}\n\n" if above else f"\n\n{piece}" for piece in pieces))
 
@@ -307,32 +345,30 @@ def told(value, unit):
 from functools import singledispatch
 
 
-def told(value, unit):
-    return told_by_type(value, unit)
-
-
 @singledispatch
-def told_by_type(value, unit):
+def told(value, unit):
     return "?"
 
 
-@told_by_type.register(str)
-def told_by_type_str(value, unit):
+@told.register(str)
+def told_str(value, unit):
     return value
 
 
-@told_by_type.register(int)
-@told_by_type.register(float)
-def told_by_type_int_or_float(value, unit):
+@told.register(int)
+@told.register(float)
+def told_int_or_float(value, unit):
     return f"{value} {unit}"
 
 
-@told_by_type.register(list)
-def told_by_type_list(value, unit):
+@told.register(list)
+def told_list(value, unit):
     return ", ".join(value)
 """,
     traps=(
         "`bool` is an `int`: asked after it, it is never reached, and a registry would find it.",
+        "A generic function has to be given by position what it looks at. Where something in the project gives it by"
+        " name, or the function does more than choose, the generic function stands beside it.",
         "A registry looks at the class alone; an object that lies about its `__class__` is found by `isinstance`.",
     ),
     plans=plans,
