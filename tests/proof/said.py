@@ -24,6 +24,7 @@ from dreck.proof import entry
 from dreck.proof.assumptions import ASSUMPTIONS
 from dreck.proof.certificate import Alone, Met, Split, Stepped, Used
 from dreck.proof.state import Gives
+from dreck.trial.running.renaming import BY_POSITION
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
@@ -50,7 +51,8 @@ def texts() -> Iterator[tuple[str, str, str, tuple[str, ...]]]:
     for room in ("adversary", "deception", "same"):
         for path in files_in(TESTS / room):
             for pair in pairs_in(path.read_text()):
-                named = tuple(pair.call.split(", ")) if room == "same" and pair.call != "nothing" else ()
+                told = pair.call.split(", ") if room == "same" and pair.call != "nothing" else []
+                named = tuple(one for one in told if one != BY_POSITION)
                 yield (f"{room}: {pair.name}", *pair.texts, named)
     for pair in pairs_in((FILE.parent / "further.txt").read_text()):
         yield f"further: {pair.name}", *pair.texts, tuple(pair.call.split(", ")) if pair.call != "nothing" else ()

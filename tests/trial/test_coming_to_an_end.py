@@ -72,3 +72,34 @@ def heavy(first, second):
 def test_an_answer_that_is_no_yes_and_no_no_is_nothing_to_reach():
     verdict = dreck.compare(MASKED, MASKED.replace("total += one", "total = total + one"), only=["heavy"])
     assert verdict.status == "tested", str(verdict)
+
+
+WALKED = """\
+def plain(value, kind=dict):
+    if isinstance(value, list):
+        return [plain(part, kind) for part in value]
+    if isinstance(value, dict):
+        made = kind()
+        for key in value:
+            made[key] = plain(value[key], kind)
+        return made
+    return value
+"""
+WALKED_OTHERWISE = """\
+def plain(value, kind=dict):
+    if not isinstance(value, list):
+        if not isinstance(value, dict):
+            return value
+        made = kind()
+        for key in value:
+            made[key] = plain(value[key], kind)
+        return made
+    return list(plain(part, kind) for part in value)
+"""
+
+
+def test_what_is_gone_through_by_its_keys_may_be_of_another_class():
+    found = dreck.compare(WALKED, WALKED_OTHERWISE)
+    assert found.status == "tested", str(found)
+    found = dreck.compare(WALKED, WALKED_OTHERWISE.replace("return list(", "return tuple("))
+    assert found.status == "differs", str(found)

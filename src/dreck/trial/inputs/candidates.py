@@ -226,8 +226,10 @@ class Candidates(Typed):
     def _of_usage(self, u: Usage, name: str) -> list[Make]:
         if u.awaited:
             return [Make("stand-in")]
-        if u.mapped:
-            return [Make("dict")]
+        if u.mapped:  # and what else the code asks whether it is
+            asked = u.classes or u.tested_none or u.tested_truth or u.constants
+            others = self._of_usage(dataclasses.replace(u, mapped=False), name) if asked else []
+            return distinct([Make("dict"), *others])
         made: list[Make] = []
         for value in u.constants:
             made += self._around(value, u.ordered or u.arithmetic)
