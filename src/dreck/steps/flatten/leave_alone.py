@@ -23,6 +23,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
 from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard, only_reports
+from dreck.steps.flatten.left_tests import binds_on_the_way, does_nothing, in_an_arm
 from dreck.steps.flatten.twins import shapes, twins_of
 
 _SHORT = 3
@@ -56,25 +57,12 @@ def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable
         return ""
     for reason in _reasons(step.name, site, block, statement, line_of):
         return reason
-    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and _in_an_arm(function, block):
+    if step.name == "guard-clauses" and site.kind in _BY_FALLING_OFF and in_an_arm(function, block):
         return "one case of what is around it: what is added behind that would be passed by"
     return _twin(step, site, function, line_of) if step.name in _SEEN_BESIDE else ""
 
 
 _BY_FALLING_OFF = frozenset({"whole body", "short else", "short body"})
-
-
-def _in_an_arm(function: FunctionNode, block: Block) -> bool:
-    """Whether a block is what an `if`, or a `match`, does in one case."""
-    known = {b.path: b for b in blocks(function)}
-    path = block.path
-    while path:
-        *outer, (index, _, _) = path
-        holder = known[tuple(outer)].body[index]
-        if not isinstance(holder, ast.With | ast.AsyncWith):
-            return isinstance(holder, ast.If | ast.Match)
-        path = tuple(outer)
-    return False
 
 
 _SEEN_BESIDE = frozenset({"guard-clauses", "exit-without-else", "elif-chain", "right-way-round"})
@@ -83,6 +71,8 @@ _SEEN_BESIDE = frozenset({"guard-clauses", "exit-without-else", "elif-chain", "r
 def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
     if step == "guard-clauses":
         yield from _guard_reasons(site, block, s, line_of)
+    if step == "join-tests" and does_nothing(s.body):
+        yield "a case in which nothing is done says that it was thought of"
     if step == "elif-chain":
         yield from _elif_reasons(s, line_of)
     if step == "exit-without-else" and _is_a_switch(s):
@@ -94,6 +84,8 @@ def _reasons(step: str, site: Site, block: Block, s: ast.If, line_of: Callable[[
 
 
 def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
+    if site.kind in _TURNING and binds_on_the_way(s.test):
+        yield "its test gives a name on the way, which is hard to read in a row of `or`"
     if site.kind in ("whole body", "result follows"):
         yield from _reasons_for_the_whole(site, block, s)
     if site.kind in ("else leaves", "exit follows") and leaves(s.body):
