@@ -116,6 +116,8 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
         for start in range(len(block.body)):
             for end in range(start + 1, min(len(block.body), start + 12) + 1):
                 body = block.body[start:end]
+                if len(body) == 1 and not any(blocks_of(body[0])):
+                    continue  # a statement under another name
                 first, last = body[0].lineno, body[-1].end_lineno or body[-1].lineno
                 size = last - first + 1
                 held = min((opened[line] for line in range(first, last + 1) if line in opened), default=0)

@@ -114,9 +114,9 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     home = sheet.indent(scene.node.lineno) if is_method else ""
     code = _written(scene, block, helped, same, home, unit, (first, last))
     own_given = tuple(same.here) if same.parameters else ()
-    _replace(sheet, block, helped, (*rest, *own_given), (first, last), unit)
+    _replace(sheet, block, helped, (*rest, *own_given), (first, last), unit, scene.line_length)
     for other, terms in zip(same.blocks, same.terms, strict=True):
-        _replace(sheet, other, helped, (*rest, *terms), block_lines(sheet, other), unit)
+        _replace(sheet, other, helped, (*rest, *terms), block_lines(sheet, other), unit, scene.line_length)
     if is_method:
         sheet.insert(method_line(scene), f"\n{code}")
     else:
@@ -182,7 +182,7 @@ def _answered_at_once(scene: Scene, block: Block, helped: _Helped, lines: tuple[
 
 
 def _replace(
-    sheet: Sheet, block: Block, helped: _Helped, given: Sequence[str], lines: tuple[int, int], unit: str
+    sheet: Sheet, block: Block, helped: _Helped, given: Sequence[str], lines: tuple[int, int], unit: str, width: int
 ) -> None:
     own = helped.own
     call = f"{own}.{helped.name}({', '.join(given)})" if own else f"{helped.name}({', '.join(given)})"
@@ -194,9 +194,23 @@ def _replace(
         call = f"await {call}"
     told = helped.exits.asked(call, helped.results)
     indent = sheet.indent(block.body[0].lineno)
+    room = width - len(f"{indent}{unit if _follows_a_test(sheet, block) else ''}".expandtabs(4))
+    told = [part for line in told for part in _fitting(line, call, given, room, unit)]
     if _follows_a_test(sheet, block):
         told = ["else:", *(f"\t\t{line}" for line in told)]
     sheet.replace_lines(*lines, "".join(f"{indent}{line}\n" for line in told).replace("\t\t", unit))
+
+
+def _fitting(line: str, call: str, given: Sequence[str], room: int, unit: str) -> list[str]:
+    """A line that is too long for its call, with the arguments on lines of their own."""
+    if len(line.replace("\t\t", unit)) <= room or call not in line or not given:
+        return [line]
+    head, _, tail = line.partition(call)
+    args = ", ".join(given)
+    opening, closing = call[: call.rindex(f"({args})") + 1], f"){tail}"
+    if len(unit) + len(args) <= room:
+        return [f"{head}{opening}", f"\t\t{args}", closing]
+    return [f"{head}{opening}", *(f"\t\t{one}," for one in given), closing]
 
 
 def _follows_a_test(sheet: Sheet, block: Block) -> bool:

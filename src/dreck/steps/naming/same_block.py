@@ -130,12 +130,18 @@ def _names(scene: Scene, terms: Sequence[ast.expr], body: list[ast.stmt]) -> dic
     found: dict[str, str] = {}
     for at, e in enumerate(terms, 1):
         words = [w for w in words_of(thing_name(e)) if w not in SMALL]
-        stem = "_".join(words) if words and not isinstance(e, ast.Constant) else "value"
+        stem = "_".join(words) if words and not isinstance(e, ast.Constant) else _of_constant(e)
         stem = _of_many(scene, e, body) or (e.id if isinstance(e, ast.Name) else stem)
         stem = f"{stem}_{at}" if stem in found.values() else stem
         name = stem if stem not in taken or (isinstance(e, ast.Name) and e.id == stem) else f"{stem}_{at}"
         found[ast.dump(e)] = name
     return found
+
+
+def _of_constant(e: ast.expr) -> str:
+    """A sentence is a text; what else stands for itself is a value."""
+    is_told = isinstance(e, ast.Constant) and isinstance(e.value, str) and " " in e.value.strip()
+    return "text" if is_told else "value"
 
 
 def _of_many(scene: Scene, e: ast.expr, body: list[ast.stmt]) -> str:

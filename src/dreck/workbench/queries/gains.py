@@ -20,7 +20,7 @@ from dreck.steps.support.trees import Untouchable
 from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.reshape import Bench, judged
 
-STAND_IN = "name_to_be_given"
+STAND_IN = "_name_to_be_given"
 _EACH = 6
 """Offers of one step for one function."""
 _MOST = 3 * _EACH
