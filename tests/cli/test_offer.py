@@ -193,3 +193,18 @@ def test_one_cut_is_not_offered_under_two_names(tmp_path):
     for one, other in combinations(cuts, 2):
         common = min(one.last, other.last) - max(one.line, other.line) + 1
         assert common <= (max(one.last, other.last) - min(one.line, other.line) + 1) / 2
+
+
+def test_a_cut_of_a_method_is_judged_under_a_private_name(tmp_path):
+    lines = YARD[YARD.index("def book") : YARD.index("def plain")].rstrip().replace("(loads, log)", "(self, loads, log)")
+    desk = "class Desk:\n" + "".join(f"    {line}\n" for line in lines.splitlines())
+    (tmp_path / "desk.py").write_text(desk.replace("log.note(load)", "self.noted = load"))
+    cuts = [o for o in dreck.offer(tmp_path / "desk.py") if o.steps == ("named-block",)]
+    assert cuts and {o.verdict for o in cuts} == {"proved"}
+
+
+def test_one_statement_is_no_cut(tmp_path):
+    said = "desk.say(\n{0}'{1}',\n{0}load=load,\n{0}line=line,\n{0}least=3,\n            )"
+    tests = "".join(f"        if load.kilos > {n}:\n            {said.format(' ' * 16, n)}\n" for n in (9, 99))
+    (tmp_path / "yard.py").write_text(f"def told(loads, line, desk):\n    for load in loads:\n{tests}    return loads\n")
+    assert not [o for o in dreck.offer(tmp_path / "yard.py") if "named-block" in o.steps and o.line == o.last - 5]
