@@ -197,14 +197,16 @@ def test_one_cut_is_not_offered_under_two_names(tmp_path):
 
 def test_a_cut_of_a_method_is_judged_under_a_private_name(tmp_path):
     lines = YARD[YARD.index("def book") : YARD.index("def plain")].rstrip().replace("(loads, log)", "(self, loads, log)")
-    desk = "class Desk:\n" + "".join(f"    {line}\n" for line in lines.splitlines())
+    desk = "from threading import Thread\n\n\nclass Desk(Thread):\n" + "".join(f"    {line}\n" for line in lines.splitlines())
     (tmp_path / "desk.py").write_text(desk.replace("log.note(load)", "self.noted = load"))
     cuts = [o for o in dreck.offer(tmp_path / "desk.py") if o.steps == ("named-block",)]
     assert cuts and {o.verdict for o in cuts} == {"proved"}
 
 
 def test_one_statement_is_no_cut(tmp_path):
-    said = "desk.say(\n{0}'{1}',\n{0}load=load,\n{0}line=line,\n{0}least=3,\n            )"
-    tests = "".join(f"        if load.kilos > {n}:\n            {said.format(' ' * 16, n)}\n" for n in (9, 99))
-    (tmp_path / "yard.py").write_text(f"def told(loads, line, desk):\n    for load in loads:\n{tests}    return loads\n")
-    assert not [o for o in dreck.offer(tmp_path / "yard.py") if "named-block" in o.steps and o.line == o.last - 5]
+    said = "{0}desk.say(\n{0}    load,\n{0}    line=line,\n{0}    least=3,\n{0}    at_most=9,\n{0})\n"
+    test = f"        if load.kilos > 9:\n            if load.wet:\n{said.format(' ' * 16)}"
+    head = "def told(loads, line, desk):\n    for load in loads:\n        line.take(load)\n        line.move()\n"
+    (tmp_path / "yard.py").write_text(f"{head}{test}    return loads\n")
+    cuts = [o for o in dreck.offer(tmp_path / "yard.py") if "named-block" in o.steps]
+    assert all(o.last - o.line > 5 for o in cuts), cuts
