@@ -14,12 +14,20 @@ _DISPLAYS = (
     "(a, u)",
     "(a, x)",
     "(k, b)",
+    "(p.n, p.m)",
+    "(u, p.q)",
+    "(p.q, u)",
+    "[p.n, a]",
+    "(p.m, p.m)",
+    "(b, p.m, p.n)",
+    "(a.real, b.imag)",
 )
 _INSIDE = (
     "log(x)", "log((x, b))", "b = 5", "a = x", "k += 1", "del b", "own()", "if x == 1:\n    continue",
     "if x == 2:\n    break", "if x:\n    return x", "x = 4", "with held(7) as b:\n    log(x)", "(b := x)", "fail(x)",
     "try:\n    fail(x)\nexcept ValueError as b:\n    pass", "for y in (a, b):\n    log((x, y))", "import sys as b",
     "match x:\n    case 1:\n        log(1)\n    case b:\n        log(b)", "b, k = k, x", "note(x)",
+    "p.m = 9", "p.m = x", "p.put(x)", "for y in (p.n, p.m):\n    log((x, y))", "for y in (p.m, p.n):\n    p.m = y",
 )  # fmt: skip
 _ASKED = (
     "any({test} for x in {rows})", "all({test} for x in {rows})", "next((x for x in {rows} if {test}), k)",
@@ -49,8 +57,26 @@ def pair(pick: random.Random) -> tuple[str, str]:
         test = pick.choice(_TESTS)
         old = f"told = {pick.choice(_ASKED).format(test=test, rows=rows)}"
         new = _asked_out(old, test, rows, pick)
+        if pick.random() < 0.4:  # with something worked out before, which has to be kept meanwhile
+            around = pick.choice(
+                ("asked(k) == ({})", "asked(k) == ({})", "[asked(k), {}]", "own(), {}", "(asked(k), asked(c), {})")
+            )
+            first, last = (
+                around.rpartition("{}")[0],
+                pick.choice((around, around, around.replace("asked(k)", rows[1:-1].split(", ")[-1]))),
+            )
+            told = last.format("told").replace("asked(k)", "w", 1).replace("own()", "w", 1).replace("asked(c)", "v")
+            old = f"told = {around.format(old.removeprefix('told = '))}"
+            held = [
+                f"{name} = {call}"
+                for name, call in (("w", "asked(k)"), ("w", "own()"), ("v", "asked(c)"))
+                if call in first
+            ]
+            new = "\n".join([*held, new, f"told = {told}"])
     else:
         body = "\n".join(pick.choice(_INSIDE) for _ in range(pick.choice((1, 1, 2))))
+        if pick.random() < 0.1:
+            rows, body = "(p.n, p.m)", "p.m += 3\nfor y in (p.n, p.m):\n    log((x, y))"
         otherwise = "log('done')" if pick.random() < 0.3 else ""
         old = f"for x in {rows}:\n{_indented(body)}" + (f"\nelse:\n    {otherwise}" if otherwise else "")
         new = _written_out(body, otherwise, rows, pick)
@@ -78,6 +104,13 @@ def note(x):
 def fail(x):
     if x == 2:
         raise ValueError(x)
+class Box:
+    def __init__(self):
+        self.n = 2
+        self.m = 1
+    def put(self, x):
+        self.m = x
+p = Box()
 class held:
     def __init__(self, x):
         self.x = x
@@ -103,6 +136,9 @@ def _written_out(body: str, otherwise: str, rows: str, pick: random.Random) -> s
     first = [] if pick.random() < 0.6 else [f"{name}" for name in names]  # what has no value is seen at once
     leaves = "continue" in body or "break" in body
     rounds = []
+    if pick.random() < 0.4:
+        first = [f"h{at} = {name}" for at, name in enumerate(names)]
+        names = [f"h{at}" for at in range(len(names))]
     for name in names:
         told = f"x = {name}\n{body}"
         rounds.append(f"for _ in (0,):\n{_indented(told)}" if leaves else told)
@@ -141,8 +177,9 @@ def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
 def _seen(space: dict[str, Any], given: tuple[int, ...]) -> Any:
     seen = space["seen"]
     seen.clear()
+    space["p"].__init__()
     try:
         found: Any = repr(space["f"](*given, lambda: space["log"]("own")))
     except Exception as error:
         found = type(error).__name__, str(error) if isinstance(error, ValueError) else ""
-    return found, [repr(part)[:60] for part in seen], space["g"]
+    return found, [repr(part)[:60] for part in seen], space["g"], dict(vars(space["p"]))

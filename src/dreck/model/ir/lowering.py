@@ -181,7 +181,7 @@ class _Statements(Patterns, Unfolding):
     def _loop(self, s: ast.While | ast.For | ast.AsyncFor, nxt: Node, ctx: Context) -> Node:
         if isinstance(s, ast.For) and are_few_rounds(s):
             if (held := self.held_rows(s.iter, [s])) is not None:
-                return self.read_first(held, self._row_by_row(s, held, nxt, ctx, self.expr), ctx)
+                return self.read_first(held, self._row_by_row(s, held.rows, nxt, ctx, self.held_row), ctx, 0)
             if (rows := self.rows_of(s.iter)) is not None:
                 return self.kept_apart(s.iter, self._row_by_row(s, rows, nxt, ctx, self.row), ctx)
         cursor = f"%iter{ctx.depth}"

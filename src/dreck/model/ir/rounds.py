@@ -29,13 +29,19 @@ def _is_displayed(e: ast.expr) -> bool:
 
 
 def is_all_held(e: ast.expr) -> bool:
-    """Whether it is a short display of names and constants, with two names or more: `(register, archive)`."""
+    """Whether it is a short display of names, attributes and constants, with two or more that are no constants:
+    `(register, self.archive)`."""
     match e:
         case ast.Tuple(elts=elts) | ast.List(elts=elts) if len(elts) <= _MOST_HELD:
-            return sum(isinstance(n, ast.Name) for n in elts) > 1 and all(
-                isinstance(n, ast.Name | ast.Constant) for n in elts
-            )
+            read = [n for n in elts if not isinstance(n, ast.Constant)]
+            return len(read) > 1 and all(map(_is_place, read))
     return False
+
+
+def _is_place(e: ast.expr) -> bool:
+    while isinstance(e, ast.Attribute):
+        e = e.value
+    return isinstance(e, ast.Name)
 
 
 def is_all_constant(e: ast.expr) -> bool:

@@ -13,11 +13,12 @@ from dreck.model.ir.closures import Renaming
 from dreck.model.ir.context import Context
 from dreck.model.ir.expressions import Expressions
 from dreck.model.ir.graph import Node
+from dreck.model.ir.held import HeldRows
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
-from dreck.model.ir.rounds import is_all_constant, is_all_held
+from dreck.model.ir.rounds import is_all_constant
 from dreck.model.names.resetting import is_set_somewhere
-from dreck.model.names.scopes import FunctionScope, assigned_in
+from dreck.model.names.scopes import FunctionScope
 from dreck.source.walking import walk
 
 _QUANTIFIERS = ("all", "any", "next")
@@ -28,7 +29,7 @@ _KEPT_WHOLE = (
 """What has a scope of its own, leaves the generator, or binds outside of it."""
 
 
-class Unfolding(Expressions):
+class Unfolding(HeldRows, Expressions):
     """Lowering of what reads a constant table. The methods give None for everything else."""
 
     def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node | None:
@@ -56,22 +57,6 @@ class Unfolding(Expressions):
         if not isinstance(base, ast.Name) or base.id in self.local_tables or self._table(base.id) is None:
             return None
         return self.names.tables.rows(e)
-
-    def held_rows(self, e: ast.expr, body: list[ast.stmt]) -> list[ast.expr] | None:
-        """The variables and constants of a display that a loop goes through: what each holds stays what it is, since
-        nothing in the loop binds it and no function inside sees it."""
-        if not isinstance(e, ast.Tuple | ast.List) or not is_all_held(e) or ast.dump(e) in self.kept:
-            return None
-        scope, bound = self.scope, assigned_in(body)
-        names = [n.id for n in e.elts if isinstance(n, ast.Name)]
-        fixed = scope.local - scope.captured - scope.deleted - bound
-        return e.elts if all(name in fixed for name in names) else None
-
-    def read_first(self, rows: list[ast.expr], nxt: Node, ctx: Context) -> Node:
-        """Where a display is made: each of its variables is read, in their order."""
-        for item in reversed(rows):
-            nxt = self.expr(item, "%0", nxt, ctx, 1)
-        return nxt
 
     def kept_apart(self, e: ast.expr, nxt: Node, ctx: Context) -> Node:
         """Where the rows of a dict are gone through: that there are as many as are written. Raises Unsupported where
@@ -336,7 +321,7 @@ class Unfolding(Expressions):
         (loop,) = e.generators
         plain = all(isinstance(r, ast.Constant) for r in rest)  # the display is read before a default is worked out
         held = self.held_rows(loop.iter, [ast.Expr(e)]) if plain else None
-        rows = held or self.rows_of(loop.iter)
+        rows = held.rows if held else self.rows_of(loop.iter)
         if rows is None or loop.is_async or len(rest) != (name == "next") or not _plain_target(loop.target):
             return None
         if any(isinstance(n, _KEPT_WHOLE) for part in (e.elt, *loop.ifs) for n in walk(part)):
@@ -368,8 +353,8 @@ class Unfolding(Expressions):
             for test in reversed(tests):
                 found = inner.cond(test, found, after, within, depth + 8)
             bound = inner.assign(target, f"%{depth + 7}", found, within, depth + 8)
-            after = (self.expr if held else self.row)(item, f"%{depth + 7}", bound, ctx, depth + 8)
-        after = self.read_first(held, after, ctx) if held else self.kept_apart(loop.iter, after, ctx)
+            after = (self.held_row if held else self.row)(item, f"%{depth + 7}", bound, ctx, depth + 8)
+        after = self.read_first(held, after, ctx, depth) if held else self.kept_apart(loop.iter, after, ctx)
         return self.expr(rest[0], otherwise, after, ctx, depth + 21) if rest else after
 
     def _inside_generator(

@@ -237,12 +237,24 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
     if comments_of(sheet, first, last):
         raise Untouchable("comments stand between its calls; they would lose their place")
     probes = probes_of(scene, sheet, cascade.ways, cascade.leaves)
-    body = _loop(sheet, cascade, probes, sheet.unit(scene.node))
+    unit = sheet.unit(scene.node)
+    body = _loop(sheet, cascade, probes, unit)
+    body = [part for line in body for part in _fitting(line, probes, scene.line_length - len(indent), unit)]
     follows = block[cascade.end : cascade.end + 1]
     if cascade.leaves and cascade.handler is None and not follows and block is scene.node.body:
         body.append("return None")
     sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" for line in body))
     return Plan(first, probes.reason, sheet.result(), probes.made)
+
+
+def _fitting(line: str, probes: Probes, room: int, unit: str) -> list[str]:
+    """A loop that is too long for its line, with what it goes through on lines of their own."""
+    if len(line.expandtabs(4)) <= room or not line.endswith(f"in {probes.listed}:") or probes.listed[:1] != "(":
+        return [line]
+    parts = ast.parse(probes.listed, mode="eval").body
+    assert isinstance(parts, ast.Tuple)
+    told = [ast.get_source_segment(probes.listed, part) or ast.unparse(part) for part in parts.elts]
+    return [f"{line.removesuffix(f'{probes.listed}:')}(", *(f"{unit}{one}," for one in told), "):"]
 
 
 def _loop(sheet: Sheet, cascade: Cascade, probes: Probes, unit: str) -> list[str]:

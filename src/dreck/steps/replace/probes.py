@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import in_order
-from dreck.steps.naming.predicates import Helper, check_movable, locals_read, put_all, written
+from dreck.steps.naming.predicates import Helper, check_movable, locals_read, method_line, put_all, written
 from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.support.chains import put_table
 from dreck.steps.support.scene import Scene
@@ -20,7 +20,7 @@ from dreck.steps.support.wording import constant_name, is_a_thing, is_free, nami
 from dreck.steps.support.words import words_of
 
 _ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
-_SMALL = frozenset({"by", "strip", "lower", "upper", "from", "of", "for", "in", "is", "has"})
+_SMALL = frozenset({"by", "strip", "lower", "upper", "from", "of", "for", "in", "is", "has", "with"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,21 +86,17 @@ def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | N
 
 
 def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leaves: bool) -> Probes:
-    """Each way becomes a small function; all of them get what any of them needs."""
+    """Each way becomes a small function, or a method where it reads the object; all of them get what any needs."""
     for way in ways:
         check_movable(way)
     given = in_order(scene, list(dict.fromkeys(name for way in ways for name in locals_read(scene, way))))
-    if instance_owner(scene.function) and scene.node.args.args[0].arg in given:
-        raise Untouchable(f"its ways read {scene.node.args.args[0].arg}; make a method of each first (named-block)")
+    own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
+    if own in given:
+        return _of_new_methods(scene, sheet, ways, leaves, own, [name for name in given if name != own])
     names = _names(scene, ways)
     listed = listed_name(scene)
     unit = sheet.unit(scene.node)
-    told = ast.unparse(scene.node.returns) if scene.node.returns is not None and leaves else ""
-    returns = told if "None" in told or "Optional" in told else ""  # a way may have no answer
-    codes = [
-        written(scene, Helper(name, tuple(given), (f"return {one_line(sheet.code(way))}",)), "", unit, returns)
-        for name, way in zip(names, ways, strict=True)
-    ]
+    codes = [_defined(scene, sheet, name, given, way, leaves, "") for name, way in zip(names, ways, strict=True)]
     table = f"{listed} = ({', '.join(names)})\n"
     if len(table) > scene.line_length:
         table = f"{listed} = (\n{''.join(f'{unit}{name},{chr(10)}' for name in names)})\n"
@@ -110,10 +106,49 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leav
     return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *names), reason)
 
 
-def _names(scene: Scene, ways: Sequence[ast.expr]) -> list[str]:
-    """`weigh_by_kilos`: by what only one of the ways speaks of."""
-    told = [list(dict.fromkeys(_telling(way))) for way in ways]
-    asked = [_asked_of(way) for way in ways]
+def _of_new_methods(
+    scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leaves: bool, own: str, given: list[str]
+) -> Probes:
+    """Each way becomes a method; one that calls a method with all that any of them needs is that method."""
+    there = [_method_called(way, own, given) for way in ways]
+    new = [way for way, method in zip(ways, there, strict=True) if not method]
+    names = iter(_names(scene, new, beside=[way for way in ways if way not in new]))
+    methods = [method or f"_{next(names).lstrip('_')}" for method in there]
+    home = sheet.indent(scene.node.lineno)
+    made = [(name, way) for name, way, method in zip(methods, ways, there, strict=True) if not method]
+    if len({name for name, _ in made} - scene.all_words()) < len(made):
+        raise Untouchable(f"names that begin with _{scene.node.name.strip('_')} are taken")
+    codes = [_defined(scene, sheet, name, [own, *given], way, leaves, home) for name, way in made]
+    sheet.insert(method_line(scene), "".join(f"\n{code}" for code in codes))
+    probe = free_name(scene, "probe")
+    reason = f"{len(ways)} ways are methods, tried in turn"
+    listed = ", ".join(f"{own}.{method}" for method in methods)
+    return Probes(probe, f"({listed})", f"{probe}({', '.join(given)})", tuple(name for name, _ in made), reason)
+
+
+def _method_called(way: ast.expr, own: str, given: Sequence[str]) -> str:
+    """The method of one's own that a way calls with just what all of them get."""
+    match way:
+        case ast.Call(func=ast.Attribute(value=ast.Name(id=base), attr=name), args=args, keywords=[]) if base == own:
+            return name if [ast.unparse(a) for a in args] == list(given) else ""
+    return ""
+
+
+def _defined(
+    scene: Scene, sheet: Sheet, name: str, given: Sequence[str], way: ast.expr, leaves: bool, home: str
+) -> str:
+    """A function that gives what a way gives."""
+    told = ast.unparse(scene.node.returns) if scene.node.returns is not None and leaves else ""
+    returns = told if "None" in told or "Optional" in told else ""  # a way may have no answer
+    helper = Helper(name, tuple(given), (f"return {one_line(sheet.code(way))}",))
+    return written(scene, helper, home, sheet.unit(scene.node), returns)
+
+
+def _names(scene: Scene, ways: Sequence[ast.expr], beside: Sequence[ast.expr] = ()) -> list[str]:
+    """`weigh_by_kilos`: by what only one of the ways, and none of those `beside` them, speaks of."""
+    every = [*ways, *beside]
+    told = [list(dict.fromkeys(_telling(way))) for way in every]
+    asked = [_asked_of(way) for way in every]
     stem = scene.node.name.strip("_")
     found: list[str] = []
     missing: list[str] = []

@@ -1,0 +1,57 @@
+"""Displays that a loop goes through, `(register, archive)`: what stands there is read once, before the first round."""
+
+import ast
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from dreck.model.ir.context import Context
+from dreck.model.ir.graph import Node
+from dreck.model.ir.naming import Naming
+from dreck.model.ir.rounds import is_all_held
+from dreck.model.names.scopes import assigned_in
+from dreck.source.walking import walk
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What each round reads, and what is read beforehand: by the register that holds it, '' where none has to."""
+
+    rows: list[ast.expr]
+    first: list[tuple[ast.expr, str]]
+
+
+class HeldRows(Naming):
+    """The lowering of loops over displays of variables, attributes and constants."""
+
+    expr: Callable[..., Node]
+    row: Callable[..., Node]
+    kept: Any
+
+    def held_rows(self, e: ast.expr, body: list[ast.stmt]) -> Held | None:
+        """What a loop goes through, when it is a display whose parts stay what they are when it is made: variables
+        that nothing in the loop binds and no function inside sees, and attributes, which a register holds."""
+        if not isinstance(e, ast.Tuple | ast.List) or not is_all_held(e) or ast.dump(e) in self.kept:
+            return None
+        scope, bound = self.scope, assigned_in(body)
+        fixed = scope.local - scope.captured - scope.deleted - bound
+        rows, first = list[ast.expr](), list[tuple[ast.expr, str]]()
+        again = [n for s in body for n in walk(s) if isinstance(n, type(e)) and ast.dump(n) == ast.dump(e)]
+        if len(again) > 1 and any(isinstance(item, ast.Attribute) for item in e.elts):
+            return None  # one inside the other would be held in the same registers
+        for at, item in enumerate(e.elts):
+            register = f"{ast.unparse(e)}@{at}" if isinstance(item, ast.Attribute) else ""
+            rows.append(ast.copy_location(ast.Name(register, ast.Load()), item) if register else item)
+            first.append((item, register))
+        return Held(rows, first) if all(n.id in fixed for n in e.elts if isinstance(n, ast.Name)) else None
+
+    def read_first(self, held: Held, nxt: Node, ctx: Context, depth: int) -> Node:
+        """Where a display is made: each of its parts is read, in their order. `depth` registers are in use."""
+        for item, register in reversed(held.first):
+            nxt = self.expr(item, register or f"%{depth}", nxt, ctx, depth + 1)
+        return nxt
+
+    def held_row(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
+        """What one round reads."""
+        is_register = isinstance(e, ast.Name) and "@" in e.id
+        return (self.row if is_register else self.expr)(e, dest, nxt, ctx, depth)
