@@ -24,7 +24,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard, follows_a_guard, is_boolean
+from dreck.steps.flatten.stays.last_guard import does_as_a_guard, ends_as_the_guard, follows_a_guard, is_boolean
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,

@@ -18,7 +18,7 @@ from dreck.source.functions import Function, FunctionNode, splice
 from dreck.source.lines import indent_of, split_lines
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.flatten.leave_alone import left_alone
+from dreck.steps.flatten.stays.leave_alone import left_alone
 from dreck.steps.support.layout import laid_out, set_off
 from dreck.steps.support.trees import BetterNot, Tree, Untouchable
 from dreck.trial.server import seconds_worked

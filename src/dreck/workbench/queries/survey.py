@@ -279,7 +279,7 @@ def _measured_file(target: Target) -> _Found:
 def _applicable(node: FunctionNode, lines: Sequence[str]) -> tuple[str, ...]:
     """Steps that would be taken somewhere in it without being asked for by name, as far as its shape tells."""
     from dreck.steps.catalogue import default_steps
-    from dreck.steps.flatten.leave_alone import left_alone
+    from dreck.steps.flatten.stays.leave_alone import left_alone
 
     having = {"", *(["if"] if ifs(node) else []), *(["else"] if any(s.orelse for _, _, s in ifs(node)) else [])}
 

@@ -22,9 +22,9 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.flatten.last_guard import does_as_a_guard, ends_as_the_guard, only_reports
-from dreck.steps.flatten.left_tests import binds_on_the_way, does_nothing, in_an_arm
-from dreck.steps.flatten.twins import shapes, twins_of
+from dreck.steps.flatten.stays.last_guard import does_as_a_guard, ends_as_the_guard, only_reports
+from dreck.steps.flatten.stays.left_tests import binds_on_the_way, does_nothing, in_an_arm
+from dreck.steps.flatten.stays.twins import shapes, twins_of
 
 _SHORT = 3
 _LONG = 6
