@@ -40,7 +40,12 @@ _BEFORE = (
     "for x in (o.inner, 5): weigh(x, a)",
     "for x in (a, o.inner): ev(x)",
 )
-_CALLERS = (*[""] * 5, "def back(o):\n    return weigh(o=o, a=1)\n", "def back(o):\n    return weigh(o, a=1)\n")
+_CALLERS = (
+    *[""] * 6,
+    "lay = weigh\ndef back(o):\n    return lay(o=o, a=1)\n",
+    "def back(o):\n    return weigh(o=o, a=1)\n",
+    "def back(o):\n    return weigh(o, a=1)\n",
+)
 _AT = re.compile(" at 0x[0-9a-f]+")
 _Arm = tuple[str, str, str]
 

@@ -53,9 +53,29 @@ def differs_by_description(old: Subject, new: Subject, words: frozenset[str]) ->
         read = sorted(words & kinds)
         if read and (told(old.node) != told(new.node) or _apart(told, old, new)):
             return f"they read what code says of itself (`{read[0]}`), and that is not the same"
-    if words & _NAMES and (old.node.name, old.home) != (new.node.name, new.home):
+    moved = old.home != new.home
+    if words & _NAMES and (moved or old.node.name != new.node.name):
+        if not moved and all(map(_names_classes_alone, (old, new))):
+            return ""
         return "they read the names of functions, and have other names"
     return ""
+
+
+def _names_classes_alone(subject: Subject) -> bool:
+    """Whether what it reads under `__name__` is the name of a class each time: `type(load).__name__`."""
+    nodes = list(walk(subject.node))
+    of_classes = {
+        id(n)
+        for n in nodes
+        if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Call) and len(n.value.args) == 1
+        if isinstance(n.value.func, ast.Name) and n.value.func.id == "type" and not n.value.keywords
+    }
+    spoken = (n for n in nodes if _NAMES & {getattr(n, "attr", ""), getattr(n, "id", ""), _constant(n)})
+    return subject.names.is_builtin("type") and all(id(n) in of_classes for n in spoken)
+
+
+def _constant(n: ast.AST) -> str:
+    return n.value if isinstance(n, ast.Constant) and isinstance(n.value, str) else ""
 
 
 def _hands_itself_on(node: FunctionNode) -> bool:

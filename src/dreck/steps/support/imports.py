@@ -1,6 +1,7 @@
 """Imports that a rewritten module needs, below those it has."""
 
 import ast
+import re
 import sys
 from collections.abc import Callable, Sequence
 
@@ -32,7 +33,15 @@ def add_imports(scene: Scene, sheet: Sheet, codes: Sequence[str]) -> None:
     line = 1
     while line <= len(scene.text.splitlines()) and sheet.line(line).startswith("#"):
         line += 1
+    if sheet.line(line).strip() and not any(_OF_ALL.match(sheet.line(n)) for n in range(1, line)):
+        # what is said right above a statement is said of it
+        line = next(n for n in range(1, line + 1) if n == line or not _HOW_IT_IS_READ.match(sheet.line(n)))
     sheet.insert(line, f"{code}\n\n\n")
+
+
+_HOW_IT_IS_READ = re.compile(r"#!|#.*coding[:=]")
+_OF_ALL = re.compile(r"#.*(copyright|\(c\)|spdx|license|author)", re.I)
+"""Comments that speak of the whole file."""
 
 
 def _beside_its_like(sheet: Sheet, top: Sequence[ast.stmt], code: str) -> bool:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from dreck.model.ir.graph import Arena
 from dreck.model.names.frames import READERS_OF_NAMES, frames_asked, words_of
-from dreck.model.names.scopes import scope_of
+from dreck.model.names.scopes import param_names, scope_of
 from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET, STEADY
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
@@ -31,7 +31,7 @@ from dreck.trial.server import (
 from dreck.workbench.judging.added import for_callers_from_before
 from dreck.workbench.judging.ambient import of_the_process
 from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_apart
-from dreck.workbench.judging.by_position import first_given, renamed_and_given
+from dreck.workbench.judging.by_position import first_given, given_before, renamed_and_given
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic, under_own_name
 from dreck.workbench.judging.part import part_of
@@ -83,7 +83,8 @@ class Judge:
         as_before = for_callers_from_before(old, new)
         if as_before is not None:
             found = self.verdict(old, as_before, request)
-            return replace(found, assumptions=(*found.assumptions, AS_BEFORE)) if found else found
+            against = given_before(old, set(param_names(new.node.args)) - set(param_names(old.node.args)))
+            return _assuming(found, AS_BEFORE, against) if found else found
         if decorators_apart(old, new):
             return self._decorated(old, new, request)
         return self._seen(self._found(old, new, request), old, new)
@@ -98,7 +99,7 @@ class Judge:
         if called is not None and found.difference is not None:
             found = replace(found, difference=under_own_name(found.difference, called, new.name))
         if found.status == "proved" and is_generic(old, new):
-            return self._by_position(found, first_given(old) or first_given(new))
+            return _assuming(found, BY_POSITION, first_given(old) or first_given(new))
         if found or (found.status == "differs" and called is None):
             reason, reached = _inside(found, called is not None), (0, 0) if found.status == "proved" else found.outcomes
             return replace(found, status="unsettled", reason=reason, outcomes=reached, difference=None, assumptions=())
@@ -117,13 +118,7 @@ class Judge:
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")
-        return self._by_position(found, renamed_and_given(new)) if new.aliases and found else found
-
-    def _by_position(self, found: Verdict, against: str) -> Verdict:
-        """What holds for callers by position, unless something in the file is called otherwise."""
-        if against:
-            return replace(found, status="unsettled", reason=against, assumptions=(), certificate=None)
-        return replace(found, assumptions=(*found.assumptions, BY_POSITION))
+        return _assuming(found, BY_POSITION, renamed_and_given(new)) if new.aliases and found else found
 
     def _plain(self, old: Candidate, new: Candidate, request: Request) -> Verdict:
         proof = self._unsuspected(old, new, request)
@@ -263,6 +258,13 @@ def _not_tried(old: FunctionNode, new: FunctionNode) -> str:
         return "the defaults of their parameters differ, and a trial gives every argument"
     kinds = [(len(f.args.posonlyargs), len(f.args.args), [a.arg for a in f.args.kwonlyargs]) for f in (old, new)]
     return "" if kinds[0] == kinds[1] else "their parameters are passed in other ways"
+
+
+def _assuming(found: Verdict, assumption: str, against: str) -> Verdict:
+    """What holds for callers of one sort, unless something in the file is a caller of another."""
+    if against:
+        return replace(found, status="unsettled", reason=against, assumptions=(), certificate=None)
+    return replace(found, assumptions=(*found.assumptions, assumption))
 
 
 def _inside(found: Verdict, called: bool) -> str:
