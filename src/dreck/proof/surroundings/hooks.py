@@ -9,11 +9,11 @@ from collections.abc import Collection
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.scopes import param_names
+from dreck.model.names.worked_out import names_worked_out
 from dreck.proof.classes.above import above
 from dreck.proof.classes.bodies import bound_in_body
 from dreck.proof.classes.elsewhere import Elsewhere
 from dreck.proof.surroundings.inherited import classes_in
-from dreck.proof.surroundings.worked_out import names_worked_out
 from dreck.source.functions import FunctionNode
 from dreck.source.libraries import library_module
 from dreck.source.walking import walk
