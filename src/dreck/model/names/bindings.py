@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from weakref import WeakKeyDictionary
 
 from dreck.model.names.nodes import every_node
-from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
+from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
 from dreck.model.names.type_parameters import names_among
 from dreck.source.functions import blocks_of
 from dreck.source.walking import walk
@@ -179,7 +179,10 @@ def put_on_modules(tree: ast.Module) -> set[str]:
     """The attributes that a module sets on what it imports, `*` where nobody can read which."""
     imported = imported_anywhere(tree)
     found = set[str]()
+    read = {held for node in every_node(tree) for held in only_read(node)}
     for node in every_node(tree):
+        if node in read:
+            continue
         match node:
             case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
                 found.add(name)
@@ -211,7 +214,7 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
 
     It may be the module itself that a function of it imports.
     """
-    reading: set[ast.AST] = set()
+    reading = {held for node in every_node(tree) for held in only_read(node)}
     imported = imported_anywhere(tree)
     functions: list[ast.AST] = []
     for node in every_node(tree):
@@ -231,7 +234,7 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
                     reading.add(used)
                     found.dynamic |= root_of(args[0]) in imported
             case ast.Attribute(value=of, attr="__dict__") if root_of(of) in imported:
-                found.dynamic = True
+                found.dynamic |= node not in reading
             case ast.Attribute(value=of, attr=name, ctx=ast.Store() | ast.Del()) if root_of(of) in imported:
                 found.rebound.add(name)
             case ast.Call(func=ast.Attribute(value=of, attr="__setattr__" | "__delattr__"), args=args) if {
@@ -249,7 +252,7 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
     nodes = every_node(tree)
     found.parameters = names_among(nodes)
     found.rebound |= found.parameters
-    found.dynamic |= any(map(leads_to_names, nodes)) or hands_setting_on(nodes)
+    found.dynamic |= bool(leading(nodes)) or hands_setting_on(nodes)
     if any(map(opens_a_module, nodes)):
         set_anywhere = {name for node in nodes for name in set_on_anything(node)}
         found.dynamic |= "*" in set_anywhere

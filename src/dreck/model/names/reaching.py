@@ -5,7 +5,7 @@ Data model, 3.2: a module's names are a dictionary; `__globals__` of a function,
 """
 
 import ast
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
@@ -35,6 +35,49 @@ def leads_to_names(node: ast.AST) -> bool:
         case ast.Constant(value=str() as text):
             return "__globals__" in text or "f_globals" in text or "f_builtins" in text
     return any(word in _LEADING | _RUNNING | {"__dict__"} for word in _told(node))
+
+
+def leading(nodes: Sequence[ast.AST]) -> list[ast.AST]:
+    """The nodes of a file that lead to names; `modules` of the file's own objects is another one than that of `sys`."""
+    imported = {n.asname or n.name.partition(".")[0] for n in nodes if isinstance(n, ast.alias)}
+    kept = any(isinstance(n, ast.Attribute) and n.attr == "modules" and isinstance(n.ctx, ast.Store) for n in nodes)
+    return [n for n in nodes if leads_to_names(n) and not _is_kept_by_its_own(n, kept, imported)]
+
+
+@once_per_tree
+def keeps_modules(tree: ast.Module) -> bool:
+    """Whether all that a file calls `modules` is what its own objects keep under that name."""
+    nodes = every_node(tree)
+    named = any(isinstance(n, ast.alias) and n.name.rpartition(".")[2] in ("modules", "*") for n in nodes)
+    spoken = any(isinstance(n, ast.Attribute) and n.attr == "modules" for n in nodes)
+    told = any("modules" in _told(n) for n in nodes)
+    return spoken and not named and not told and not any(getattr(n, "attr", "") == "modules" for n in leading(nodes))
+
+
+def _is_kept_by_its_own(node: ast.AST, kept: bool, imported: Collection[str]) -> bool:
+    """Whether it is `modules` of `self`, or of what is no import where the file sets such an attribute."""
+    if not isinstance(node, ast.Attribute) or node.attr != "modules":
+        return False
+    of = node.value
+    while isinstance(of, ast.Attribute):
+        of = of.value
+    is_own = _is_own(node.value)
+    return isinstance(of, ast.Name) and of.id not in imported and (is_own or kept)
+
+
+def only_read(node: ast.AST) -> list[ast.AST]:
+    """The names of something as a dictionary, where `node` only reads from it: `colors.__dict__[word]`."""
+    match node:
+        case ast.Subscript(value=ast.Attribute(attr="__dict__") as held, ctx=ast.Load()):
+            return [held]
+        case ast.Call(func=ast.Attribute(value=ast.Attribute(attr="__dict__") as held, attr=word)) if word in _READING:
+            return [held]
+        case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Attribute(attr="__dict__") as held]):
+            return [held]
+    return []
+
+
+_READING = frozenset({"get", "keys", "values", "items", "copy"})
 
 
 def hands_setting_on(nodes: Sequence[ast.AST]) -> bool:

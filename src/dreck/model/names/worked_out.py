@@ -16,6 +16,12 @@ def names_worked_out(tree: ast.Module) -> frozenset[tuple[str, str]]:
     return frozenset(told for n in every_node(tree) for told in _asked(n))
 
 
+def may_be_asked_for(tree: ast.Module, name: str) -> bool:
+    """Whether the name begins and ends as one does that is worked out: `_read_gate` for `f"_read_{kind}"`."""
+    told = [(first, last) for first, last in names_worked_out(tree) if first.strip("_") or last.strip("_")]
+    return any(name.startswith(first) and name.endswith(last) for first, last in told)
+
+
 def _asked(n: ast.AST) -> Iterator[tuple[str, str]]:
     match n:
         case ast.Call(func=ast.Name(id=word) | ast.Attribute(attr=word), args=args) if word in _ASKING:

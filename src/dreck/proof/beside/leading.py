@@ -4,10 +4,12 @@ import ast
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import once_per_tree
 from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.source.walking import walk
 
 
+@once_per_tree
 def running(tree: ast.Module) -> list[ast.stmt]:
     module = ModuleNames(tree)
     return [s for s in tree.body if acting(s, tree, module)]
@@ -72,6 +74,7 @@ def defined_otherwise(old: ast.Module, new: ast.Module) -> set[str]:
     return {name for name in one.keys() | other.keys() if one.get(name) != other.get(name)}
 
 
+@once_per_tree
 def _statements(tree: ast.Module) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for s in tree.body:
@@ -93,6 +96,7 @@ def resting_on(tree: ast.Module, changed: set[str]) -> set[str]:
     return found
 
 
+@once_per_tree
 def named_by(tree: ast.Module) -> dict[str, set[str]]:
     """For each name that a module binds, or sets a part of, all names in the statements that do."""
     found: dict[str, set[str]] = {}

@@ -10,6 +10,7 @@ from typing import TypeGuard
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.model.names.reaching import keeps_modules
 from dreck.model.names.scopes import scope_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.source.functions import FunctionNode
@@ -81,7 +82,8 @@ def own_words(tree: ast.Module) -> frozenset[str]:
     local = {n: scope_of(f).local for f in functions for n in walk(f) if isinstance(n, ast.Name)}
     meant |= {n.id for n in every_node(tree) if isinstance(n, ast.Name) and n.id not in local.get(n, ())}
     written = {n.name for n in functions}
-    return words - meant - (_PYTHONS_OWN - written - stored)  # a base elsewhere may have Python's own there
+    found = words - meant - (_PYTHONS_OWN - written - stored)  # a base elsewhere may have Python's own there
+    return found | ({"modules"} if keeps_modules(tree) else set())
 
 
 def _only_looked_at(n: ast.AST) -> list[ast.AST]:

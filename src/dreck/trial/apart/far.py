@@ -40,6 +40,7 @@ class Facts:
     path: str
     bound: frozenset[str]
     settable: frozenset[tuple[str, str]]
+    chains: frozenset[tuple[str, ...]]
 
     def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
         """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
@@ -52,7 +53,7 @@ class Facts:
         return cls(
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
-            names_in(v.namespace), runner.surroundings.settable.known,
+            names_in(v.namespace), runner.surroundings.settable.known, runner.surroundings.settable.chains,
         )  # fmt: skip
 
 
@@ -112,6 +113,7 @@ class FarRunner(Runner):
         self._globals = list(facts.globals)
         self._by_change = False
         self.settable = facts.settable | {("", "")}
+        self.chains = facts.chains
 
     @property
     def globals(self) -> list[str]:
@@ -140,6 +142,16 @@ class FarRunner(Runner):
     def described(self, names: Iterable[str]) -> dict[str, Any]:
         found: dict[str, Any] = ask(self._wire, "described", self._number, list(names))
         return found
+
+    def places(self) -> list[tuple[str, str]]:
+        found: list[tuple[str, str]] = ask(self._wire, "places", self._number)
+        return found
+
+    def may_set(self, known: frozenset[tuple[str, str]], chains: frozenset[tuple[str, ...]]) -> None:
+        """Nothing: the other world is told of this one, and sees to it itself."""
+
+    def look_farther(self, places: list[tuple[str, str]]) -> None:
+        ask(self._wire, "look_farther", self._number, places)
 
     def run(
         self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS

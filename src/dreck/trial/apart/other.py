@@ -86,6 +86,12 @@ class Life:
     def _described(self, runner: Runner, names: list[str]) -> dict[str, Any]:
         return runner.described(names)
 
+    def _places(self, runner: Runner) -> list[tuple[str, str]]:
+        return runner.places()
+
+    def _look_farther(self, runner: Runner, places: list[tuple[str, str]]) -> None:
+        runner.look_farther(places)
+
     def _takes(self, runner: Runner, function: FunctionNode) -> bool:
         return runner.takes(function)
 

@@ -14,8 +14,7 @@ def tell_of_each_other(*runners: Runner) -> None:
     runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner, other in zip(runners, reversed(runners), strict=True):
-        if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
-            around.settable.keep(getattr(other, "settable", None) or other.surroundings.settable.known)
+        runner.may_set(*_settable(other))
         runner.asked_otherwise = names
         runner.there = facts.bound if (facts := getattr(other, "_facts", None)) else names_in(other.version.namespace)
         owner = runner.version.owner
@@ -24,9 +23,21 @@ def tell_of_each_other(*runners: Runner) -> None:
         runner.both_take = most if not any(node.args.vararg for node in nodes) else None
 
 
+def _settable(runner: Runner) -> tuple[frozenset[tuple[str, str]], frozenset[tuple[str, ...]]]:
+    """What a version knows of its module, and what it reads there; of one in another world as it was told."""
+    if (known := getattr(runner, "settable", None)) is not None:
+        return known, runner.chains  # type: ignore[attr-defined]
+    around = runner.surroundings.settable
+    return around.known | {("", "")}, around.chains
+
+
 def watch_common_globals(old: Runner, new: Runner) -> None:
-    """Both look at the same names of their modules: those that stand alike before any run, or in neither."""
+    """Both look at the same names of their modules: those that stand alike before any run, or in neither; and at the
+    same places in other modules."""
     names = sorted(set(old.globals) | set(new.globals))
     mine, theirs = old.described(names), new.described(names)
     alike = [name for name in names if mine.get(name) == theirs.get(name)]
     old.globals, new.globals = alike, alike
+    places = old.places(), new.places()
+    old.look_farther(places[1])
+    new.look_farther(places[0])

@@ -2,7 +2,7 @@
 
 import sys
 import types
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -77,7 +77,11 @@ class Farther:
 
     def _led_to(self, value: Any, words: tuple[str, ...]) -> list[tuple[types.CodeType, dict[str, Any]]]:
         if type(value) is types.FunctionType:
-            return [(value.__code__, value.__globals__)] if self._are_of_project(value.__globals__) else []
+            own = [(value.__code__, value.__globals__)] if self._are_of_project(value.__globals__) else []
+            return [*own, *self._led_to(_registered(value), words)]
+        if type(value) in (dict, list, tuple):
+            held = [*value.values()] if type(value) is dict else [*value]
+            return [found for inner in held[:_MOST_PARTS] for found in self._of_row(inner, words)]
         kind = value if is_class(value) else type(value)
         if not self._is_kind_of_project(kind):
             return []
@@ -87,6 +91,24 @@ class Farther:
             for n, m in methods
             if type(m) is types.FunctionType and (n in words or n.startswith("__"))
         ]
+
+    def _of_row(self, row: Any, words: tuple[str, ...]) -> list[tuple[types.CodeType, dict[str, Any]]]:
+        """The functions in a row of a table."""
+        parts = row if type(row) is tuple else (row,)
+        return [found for part in parts if type(part) is types.FunctionType for found in self._led_to(part, words)]
+
+    def names(self) -> list[tuple[str, str]]:
+        """The places by the module and the name, '' for the module of the function itself."""
+        return [("" if s is self._own else str(s.get("__name__")), name) for s, name in self._places]
+
+    def look_at(self, names: Iterable[tuple[str, str]]) -> None:
+        """Looks at what the other version leads to, as well, as far as it is there."""
+        told = set(self.names())
+        for module, name in names:
+            there = sys.modules.get(module)
+            space = self._own if not module else vars(there) if there is not None else {}
+            if name in space and (module, name) not in told:
+                self._places.append((space, name))
 
     def _may_change(self, space: dict[str, Any], name: str) -> bool:
         """Whether it is looked at: not what the module of the function itself holds of its own."""
@@ -117,6 +139,12 @@ class Farther:
         first = str(vars(module).get("__name__")).partition(".")[0]
         beside = first == str(self._own.get("__name__")).partition(".")[0]
         return beside or not {"site-packages", "dist-packages"} & {*Path(file).parts}
+
+
+def _registered(function: types.FunctionType) -> list[Any]:
+    """The functions that a generic function has for classes."""
+    known = vars(function).get("registry")
+    return list(known.values()) if type(known) is types.MappingProxyType else []
 
 
 def _is_short(told: Any) -> bool:

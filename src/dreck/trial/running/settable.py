@@ -36,17 +36,26 @@ class Settable:
     """Places that a function and the ones beside it read; names in capitals are constants."""
 
     def __init__(self, functions: Iterable[ast.AST], namespace: dict[str, Any]) -> None:
-        chains = sorted({chain for function in functions for chain in _read_in(function)})
+        self.known = frozenset(_known(namespace))
+        """What there is in the module: each name with `*`, each attribute of its classes."""
+        self._namespace = namespace
+        self.chains = frozenset(chain for function in functions for chain in _read_in(function))
+        """What is read, part by part: `("yard", "gate", "open")`."""
+        self._places = self._found(sorted(self.chains))
+
+    def _found(self, chains: list[tuple[str, ...]]) -> dict[tuple[str, ...], _Change]:
+        namespace = self._namespace
         found = ((chain, _change_at(namespace, chain)) for chain in chains if _may_vary(chain[-1]))
         every = {chain: change for chain, change in found if change is not None}
         whole = {chain: _own(change.args[0]) for chain, change in every.items() if change.func is _object_changed}
         alone = [(chain, change) for chain, change in every.items() if chain[-1] not in whole.get(chain[:-1], ())]
-        self._places = dict(alone[:_MOST])  # what is changed with the object it belongs to is not changed back
-        self.known = frozenset(_known(namespace))
-        """What there is in the module: each name with `*`, each attribute of its classes."""
+        return dict(alone[:_MOST])  # what is changed with the object it belongs to is not changed back
 
-    def keep(self, known: frozenset[tuple[str, str]]) -> None:
-        """Leaves what the other version has not: nobody who calls it knows of that."""
+    def keep(self, known: frozenset[tuple[str, str]], chains: frozenset[tuple[str, ...]] = frozenset()) -> None:
+        """Takes in what the other version reads, and leaves what it has not: nobody who calls it knows of that."""
+        if not chains <= self.chains:
+            self.chains |= chains
+            self._places = self._found(sorted(self.chains))
         self._places = {
             chain: change
             for chain, change in self._places.items()

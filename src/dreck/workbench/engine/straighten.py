@@ -308,5 +308,22 @@ def told(verdict: Verdict) -> str:
     """Why a verdict is not good enough, in a few words."""
     if verdict.difference is not None:
         found = verdict.difference
-        return f"differs for {found.input}: old {found.old}; new {found.new}"
+        old, new = _parting(found.old, found.new)
+        return f"differs for {_cut(found.input)}: old {old}; new {new}"
     return verdict.reason or verdict.status
+
+
+_MOST_TOLD = 160
+
+
+def _parting(old: str, new: str) -> tuple[str, str]:
+    """Two long tellings from shortly before the place where they part."""
+    if max(len(old), len(new)) <= _MOST_TOLD:
+        return old, new
+    at = next((i for i, (a, b) in enumerate(zip(old, new, strict=False)) if a != b), min(len(old), len(new)))
+    start = max(0, at - _MOST_TOLD // 4)
+    return tuple(f"{'...' if start else ''}{_cut(text[start:])}" for text in (old, new))  # type: ignore[return-value]
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _MOST_TOLD else f"{text[:_MOST_TOLD].rpartition(' ')[0]} ..."

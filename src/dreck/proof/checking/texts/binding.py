@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.nodes import every_node
-from dreck.model.names.reaching import hands_setting_on, leads_to_names, opens_a_module, set_on_anything
+from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
 
 
 def bound_in(tree: ast.Module) -> Iterator[str]:
@@ -13,7 +13,8 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     imported = imported_anywhere(tree)
     nodes = list(every_node(tree))
-    again = _imported_again(tree)
+    again, leads = _imported_again(tree), set(leading(nodes))
+    read = {held for node in nodes for held in only_read(node)}
     opened = any(map(opens_a_module, nodes))
     if hands_setting_on(nodes):
         yield "*"
@@ -30,7 +31,7 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
             case ast.Call(func=ast.Name(id="setattr" | "delattr"), args=[of, told, *_]) if root_of(of) in imported:
                 yield from (str(told.value),) * 2 if isinstance(told, ast.Constant) else ("*",)
             case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
-                yield from ("*",) if root_of(of) in imported else ()
+                yield from ("*",) if root_of(of) in imported and node not in read else ()
             case ast.Global(names=names):
                 yield from (name for name in names for _ in range(2))
             case ast.Subscript(value=ast.Call(func=ast.Name(id="globals")), slice=index, ctx=ast.Load()):
@@ -40,7 +41,7 @@ def bound_in(tree: ast.Module) -> Iterator[str]:
                 continue
             case ast.Call(func=ast.Name(id="exec" | "globals")):
                 yield "*"
-        if leads_to_names(node):
+        if node in leads:
             yield "*"
         for parameter in getattr(node, "type_params", ()):
             yield from (parameter.name,) * 2  # what it means is told by where it is read

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 
+from dreck.model.names.worked_out import may_be_asked_for
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.source.walking import walk
@@ -282,7 +283,7 @@ def _name(scene: Scene, subject: str) -> str:
     own = [own_style(scene, n) for n in (f"{stem}_by_type", f"{subject.strip('_')}_by_type", f"{stem}_by_class")]
     taken = scene.all_words()
     for name in (wished, *(f"_{n.lstrip('_')}" if private else n for n in own)):
-        if name and is_free(name, taken):
+        if name and is_free(name, taken) and (name == wished or not may_be_asked_for(scene.tree, name)):
             return name
     raise Untouchable(f"no free name was found; give one with {naming_hint(scene.node.name)}")
 

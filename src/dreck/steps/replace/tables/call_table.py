@@ -19,6 +19,7 @@ from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
+from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -56,6 +57,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         except Untouchable as error:
             yield NotPlanned(whole.first.lineno, str(error))
     yield from class_ladders(scene)
+    yield from fitting_rows(scene, calling=True)
     yield from odd_cases(scene)
 
 
@@ -167,7 +169,7 @@ def _of_methods(
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     name = put_methods(scene, sheet, calls.receiver, chain.subjects, "".join(rows), first)
-    asked = calls.asked(sheet, name, subject_code(sheet, chain))
+    asked = calls.asked(sheet, f"{name}[{subject_code(sheet, chain)}]")
     replace_chain(scene, sheet, chain, first, last, name, asked, others)
     return Plan(first, f"{len(chain.keys)} methods are the table {name}", sheet.result(), (name,))
 

@@ -20,6 +20,7 @@ from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
 from dreck.steps.replace.tables.rows.class_rows import class_rows
+from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
 from dreck.steps.replace.tables.rows.same_call import doing
 from dreck.steps.replace.tables.rows.table_files import table_file
 from dreck.steps.support.arm_comments import comments_of_arm
@@ -39,6 +40,7 @@ from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, table_there
 from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.wording import is_free
 
 _FEWEST = 3
 _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
@@ -70,6 +72,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
     yield from class_rows(scene)
+    yield from fitting_rows(scene, calling=False)
     yield from odd_cases(scene)
 
 
@@ -100,9 +103,6 @@ def _planned(
     line = chain.first.lineno
     check_apart(chain.arms, others)
     targets = outcomes[0].targets
-    for subject in chain.subjects:
-        if any(isinstance(n, ast.Name) and n.id in targets for n in walk(subject)):
-            raise Untouchable("what is looked up is assigned by the arms")
     fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
     if not fixed and len(targets) > 1:
         raise Untouchable("it chooses several values that have to be worked out")
@@ -126,7 +126,7 @@ def _planned(
     at_once = _at_once(scene, chain, sheet, name, default, amounts) if around == ([], []) else ()
     at_once = at_once if _has_room(scene, indent, targets, at_once) else ()
     chain = chain if at_once else asked_once(scene, chain)
-    found = _found(chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
+    found = _found(scene, chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
     asking = [chain.lead, *asking] if chain.lead else asking
     lines = as_tail(sheet, first, in_front(sheet, others, asking, unit), unit)
@@ -257,10 +257,14 @@ def _amounts(sheet: Sheet, chain: Chain, outcomes: list[Outcome]) -> Amounts | N
     return amounts_of(sheet, values) or amounts_of(sheet, values, (str,))
 
 
-def _found(chain: Chain, sheet: Sheet, name: str, call: str, amounts: Amounts | None) -> str:
-    """What the table has for the key, put to use."""
+def _found(scene: Scene, chain: Chain, sheet: Sheet, name: str, call: str, amounts: Amounts | None) -> tuple[str, ...]:
+    """What the table has for the key, put to use: in a line of its own first, where other code would run before."""
     code = f"{name}[{subject_code(sheet, chain)}]{call}"
-    return amounts.around(code) if amounts is not None else code
+    if amounts is None:
+        return (code,)
+    if amounts.is_late and is_free(amounts.word, scene.all_words()):
+        return (f"{amounts.word} = {code}", amounts.around(amounts.word))
+    return (amounts.around(code),)
 
 
 def _at_once(
@@ -285,7 +289,7 @@ def _asking(
     chain: Chain,
     targets: tuple[str, ...],
     name: str,
-    found: str,
+    found: tuple[str, ...],
     at_once: tuple[str, ...],
     around: tuple[list[str], list[str]],
 ) -> list[str]:
@@ -295,7 +299,7 @@ def _asking(
     left = f"{', '.join(_as_written(sheet, chain, targets))} = " if targets else "return "
     if at_once:
         return [*at_once[:-1], f"{left}{at_once[-1]}"]
-    lines = [*around[0], f"{left}{found}", *around[1]]
+    lines = [*around[0], *found[:-1], f"{left}{found[-1]}", *around[1]]
     unit = sheet.unit(scene.node)
     if chain.default is None:
         return [f"if {asked} in {name}:", *reindented(lines, unit)]

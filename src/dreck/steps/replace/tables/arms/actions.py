@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from dreck.model.names.worked_out import may_be_asked_for
 from dreck.source.walking import walk
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Arm, Chain, comments_of, lines_of
@@ -76,11 +77,19 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
     tries = tries if says_more or arm is None else [*_made_in(arm, verb), *tries]
     if not tries:
         raise Untouchable(f"{code} does not say what is done; give each function a name: {naming(code)} ...")
-    for words in tries:
+    for words in [*tries, *([_OTHERWISE.get(told[0], "take"), *told[1:]] for told in tries)]:
         name = own_style(scene, "_".join(words))
-        if name.isidentifier() and is_free(name, taken):
+        if name.isidentifier() and is_free(name, taken) and not may_be_asked_for(scene.tree, name):
             return name
     raise Untouchable(f"no free name was found for what is done for {code}; give one with {naming(code)}")
+
+
+_OTHERWISE = {
+    "parse": "read", "read": "take", "validate": "check", "check": "examine", "visit": "enter", "handle": "process",
+    "process": "handle", "render": "write", "write": "render", "format": "write", "get": "find", "make": "build",
+    "build": "make", "convert": "translate", "do": "run", "on": "after",
+}  # fmt: skip
+"""Another verb, where names with the first one are worked out: `getattr(self, f"_parse_{kind}")`."""
 
 
 def _key_words(key: ast.expr) -> list[str]:

@@ -21,6 +21,8 @@ class Amounts:
     before: str
     after: str
     word: str
+    is_late: bool = False
+    """Whether something is worked out or called before it."""
 
     def around(self, code: str) -> str:
         """The value with other code in the place of its number."""
@@ -40,7 +42,14 @@ def amounts_of(sheet: Sheet, values: Sequence[ast.expr], kinds: Kinds = (int, fl
     before, after = sheet.text[whole.start : part.start], sheet.text[part.end : whole.end]
     if "\n" in before + after or any(map(_is_for_translators, values)):
         return None
-    return Amounts(found, before, after, _word(values[0], found[0]))
+    return Amounts(found, before, after, _word(values[0], found[0]), _is_late(values[0], found[0]))
+
+
+def _is_late(value: ast.expr, number: ast.expr) -> bool:
+    """Whether other code may run in a value before its number is looked at."""
+    place = (number.lineno, number.col_offset)
+    working = (n for n in walk(value) if isinstance(n, ast.BinOp | ast.Call | ast.Compare | ast.UnaryOp))
+    return any((n.end_lineno or 0, n.end_col_offset or 0) <= place for n in working)
 
 
 _LATER = (ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp, ast.JoinedStr, ast.NamedExpr)

@@ -21,14 +21,14 @@ class MethodCalls:
     call: ast.Call
     before: str
 
-    def asked(self, sheet: Sheet, table: str, key: str) -> str:
-        """The call of what the table holds under `key`."""
+    def asked(self, sheet: Sheet, held: str) -> str:
+        """The call of what is `held`."""
         whole, function = sheet.of(self.call), sheet.of(self.call.func)
         arguments = sheet.text[function.end : whole.end]
         if "\n" in arguments:
             text = ast.unparse(self.call)
             arguments = text[len(ast.unparse(self.call.func)) :]
-        return f"{self.before}{table}[{key}]{arguments}"
+        return f"{self.before}{held}{arguments}"
 
 
 def method_calls(arms: Sequence[Arm]) -> MethodCalls | None:
@@ -45,10 +45,16 @@ def method_calls(arms: Sequence[Arm]) -> MethodCalls | None:
 
 
 def put_methods(
-    scene: Scene, sheet: Sheet, receiver: ast.expr, subjects: Sequence[ast.expr], rows: str, first: int
+    scene: Scene,
+    sheet: Sheet,
+    receiver: ast.expr,
+    subjects: Sequence[ast.expr],
+    rows: str,
+    first: int,
+    marks: str = "{}",
 ) -> str:
-    """Puts the table into the function, and tells its name: where the object is what it was from the start, before
-    the first statement that comes to the chain."""
+    """Puts the table, between `marks`, into the function, and tells its name: where the object is what it was from the
+    start, before the first statement that comes to the chain."""
     asked_for = (ast.unparse(receiver), ", ".join(map(ast.unparse, subjects)))
     wished = next(filter(None, map(scene.wishes.name_for, asked_for)), "")
     taken = scene.all_words()
@@ -59,7 +65,7 @@ def put_methods(
     line = _place(scene, receiver, first)
     indent, unit = sheet.indent(line), sheet.unit(scene.node)
     table = "".join(f"{indent}{unit}{row}\n" for row in rows.splitlines())
-    sheet.insert(line, f"{indent}{name} = {{\n{table}{indent}}}\n")
+    sheet.insert(line, f"{indent}{name} = {marks[0]}\n{table}{indent}{marks[1]}\n")
     return name
 
 

@@ -37,8 +37,9 @@ class Template:
     written: list[tuple[ast.JoinedStr, list[tuple[int, Hole]]]] = field(default_factory=list)
 
 
-def template_of(scene: Scene, bodies: Sequence[list[ast.stmt]]) -> Template | None:
-    """What the bodies have in common, when they differ in values alone that may be worked out beforehand."""
+def template_of(scene: Scene, bodies: Sequence[list[ast.stmt]], least: int = _LEAST) -> Template | None:
+    """What the bodies have in common, when they differ in values alone that may be worked out beforehand, and have
+    `least` nodes more than these."""
     if len({len(body) for body in bodies}) != 1:
         return None
     found = Template(list(bodies[0]))
@@ -46,7 +47,7 @@ def template_of(scene: Scene, bodies: Sequence[list[ast.stmt]]) -> Template | No
         return None
     inside = {id(n) for hole in found.holes for place in hole.places for n in walk(place)}
     left = [n for s in bodies[0] for n in walk(s) if id(n) not in inside and isinstance(n, ast.stmt | ast.expr)]
-    return found if len(left) >= _LEAST else None
+    return found if len(left) >= least else None
 
 
 @dataclass(slots=True)

@@ -8,8 +8,8 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.called import given_by
 from dreck.steps.replace.tables.arms.chain_lines import replace_chain
-from dreck.steps.replace.tables.arms.table_lines import value_code
-from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string, template_of
+from dreck.steps.replace.tables.arms.template import Template, template_of
+from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, once_for_all
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -23,11 +23,10 @@ from dreck.steps.support.chains import (
     subject_code,
 )
 from dreck.steps.support.scene import Plan, Scene
-from dreck.steps.support.sheet import Sheet, dedented
+from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.short_names import asked_words
 from dreck.steps.support.table_names import table_name, table_there, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import words_of
 
 _MOST_HOLES = 3
@@ -61,7 +60,7 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
     check_keys(chain.keys)
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
-    words = _words(scene, found)
+    words = hole_words(scene, found)
     by_line = {arm.line: at for at, arm in enumerate(arms)}
     rows, told = _rows(scene, sheet, chain, [by_line[arm.line] for arm in chain.arms], found, first)
     if chain.default is not None and not chain.rest:
@@ -72,7 +71,7 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
     there = table_there(scene, table)
     name = there or _table_name(scene, chain, found, words)
     asked = f"{name}[{subject_code(sheet, chain)}]"
-    lines = _lines(sheet, arms[0], found, words, asked)
+    lines = once_for_all(sheet, arms[0], found, words, asked)
     if any(len(text) > scene.line_length for text in rows):
         raise Untouchable("a row of its table would be longer than a line; call-table makes functions of its arms")
     replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), leaving=leaves(found.body))
@@ -102,78 +101,13 @@ def _rows(
         if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
             raise Untouchable("comments stand inside an arm, and speak of its lines; call-table keeps them there")
         told += said
-        codes = [_value(sheet, hole, at) for hole in found.holes]
+        codes = [hole_code(sheet, hole, at) for hole in found.holes]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
         made = [f"{unit}{key_code(sheet, key)}: {value},\n" for key in arm.keys]
         if len(said) == len(made) == 1 and said[0] == sheet.comment_beside(arm.body[-1]):
             made, said = [f"{made[0].rstrip()}  {said[0]}\n"], []
         rows += [*(f"{unit}{comment}\n" for comment in said), *made]
     return rows, told
-
-
-def _value(sheet: Sheet, hole: Hole, at: int) -> str:
-    value = hole.values[at]
-    if not hole.text:
-        return value_code(sheet, value)
-    code = repr(value.value)  # type: ignore[attr-defined]
-    return f'"{code[1:-1]}"' if code.startswith("'") and '"' not in code and "\\" not in code else code
-
-
-def _words(scene: Scene, found: Template) -> dict[int, str]:
-    """What each hole is called in the lines, where it needs a name: not as anything the function knows."""
-    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params | {scene.node.name}
-    words: dict[int, str] = {}
-    if _is_one_value(found):
-        return words
-    for hole in found.holes:
-        word = hole.word if hole.word not in ("", "value") else _by_kind(hole)
-        tries = (word, f"its_{word}") if word else ()
-        name = next((w for w in tries if w.isidentifier() and is_free(w, taken) and w not in words.values()), "")
-        if not name or f"its_{name}" in words.values() or name.removeprefix("its_") in words.values():
-            told = ", ".join(ast.unparse(v) for v in hole.values)
-            raise Untouchable(f"no good name was found for what its arms differ in ({told}); see call-table")
-        words[id(hole)] = name
-        taken.add(name)
-    return words
-
-
-def _is_one_value(found: Template) -> bool:
-    """Whether the row itself can stand in the place of what differs."""
-    return len(found.holes) == 1 and len(found.holes[0].places) == 1 and not found.holes[0].text
-
-
-def _by_kind(hole: Hole) -> str:
-    """What values are, where nothing says what they are for: texts, amounts."""
-    kinds = {type(v.value) for v in hole.values if isinstance(v, ast.Constant)}
-    if not all(isinstance(v, ast.Constant) for v in hole.values):
-        return ""
-    return "text" if kinds == {str} else "amount" if kinds <= {int, float} else "flag" if kinds == {bool} else ""
-
-
-def _lines(sheet: Sheet, arm: Arm, found: Template, words: dict[int, str], asked: str) -> list[str]:
-    """What all arms do, once: with the row itself in the place of a single value, else with the values of the row."""
-    direct = _is_one_value(found)
-    edits = [(place, asked if direct else words[id(hole)]) for place, hole in each_place(found)]
-    edits += [(node, f_string(node, holes, words)) for node, holes in found.written]
-    body = found.body
-    start = sheet.line_start(body[0].lineno)
-    whole = sheet.text[start : sheet.line_start((body[-1].end_lineno or 0) + 1)]
-    indent = sheet.indent(body[0].lineno)
-    if len(indent.encode()) != body[0].col_offset:
-        raise Untouchable("an arm stands on the line of its test")
-    for node, code in sorted(edits, key=lambda edit: -sheet.of(edit[0]).start):
-        place = sheet.of(node)
-        whole = whole[: place.start - start] + code + whole[place.end - start :]
-    lines = [_bare(text) for text in dedented(whole, indent)]
-    if direct:
-        return lines
-    return [f"{', '.join(words[id(hole)] for hole in found.holes)} = {asked}", *lines]
-
-
-def _bare(text: str) -> str:
-    """A line without the comment behind it, which went to its row."""
-    code, mark, _ = text.partition("  #")
-    return code.rstrip() if mark and code.count('"') % 2 == 0 and code.count("'") % 2 == 0 else text
 
 
 def _table_name(scene: Scene, chain: Chain, found: Template, words: dict[int, str]) -> str:

@@ -1,0 +1,283 @@
+"""Fitting rows: a ladder of one test with another constant each becomes rows of constants, and one loop.
+
+Part of `lookup-table` and `call-table`: no dict finds what begins with its keys or holds them, so the rows are asked in
+their order, and the first that fits is taken.
+"""
+
+import ast
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from dreck.model.views.shape import leaves
+from dreck.source.walking import walk
+from dreck.steps.naming.blocks import own_statements
+from dreck.steps.replace.tables.arms.called import given_by
+from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
+from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines
+from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
+from dreck.steps.replace.tables.rows.asked_alike import AskedAlike
+from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, once_for_all
+from dreck.steps.support.arm_comments import comments_of_arm
+from dreck.steps.support.chains import Arm, Chain, chains, comments_of, key_code, lines_of, put_table
+from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.sheet import Sheet, one_line, reindented
+from dreck.steps.support.table_names import table_name, three_of
+from dreck.steps.support.trees import Untouchable, is_directive
+from dreck.steps.support.wording import is_free
+from dreck.steps.support.words import thing_name, words_of
+
+_FEWEST = 3
+_MOST_HOLES = 3
+
+
+@dataclass(frozen=True, slots=True)
+class _Ladder:
+    """The chain, the word for its constants, and what its arms do alike: `calls` of methods, or `body`."""
+
+    chain: Chain
+    word: str
+    calls: MethodCalls | None
+    body: Template | None
+
+
+def fitting_rows(scene: Scene, calling: bool) -> Iterator[Plan | NotPlanned]:
+    """Every such ladder whose arms choose values or do one thing with other values; with `calling`, whose arms call
+    another function or method each."""
+    reader = AskedAlike(scene)
+    for chain in chains(scene.node, reader, fewest=2, open_end=True, tails=True):
+        if len(chain.keys) < _FEWEST:
+            continue
+        try:
+            ladder = _read(scene, reader, chain)
+            if _is_calling(ladder) != calling:
+                other, told = ("lookup-table", "choose") if calling else ("call-table", "call functions")
+                if not calling or chain.arms:
+                    raise Untouchable(f"its arms {told}; {other} makes rows of them")
+            yield _planned(scene, reader, ladder)
+        except Untouchable as error:
+            yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _read(scene: Scene, reader: AskedAlike, chain: Chain) -> _Ladder:
+    test = chain.arms[0].test
+    asked = reader.asked(_first_part(test)) if test is not None else None
+    word = (asked.word if asked is not None else "") or _word_within(scene, test)
+    for arm in chain.arms:
+        if own_statements(arm.body, ast.Continue) or own_statements(arm.body, ast.Break):
+            raise Untouchable("an arm leaves a round of the loop around it; that of the rows would be left instead")
+    calls = method_calls(chain.arms)
+    if calls is not None:
+        return _Ladder(chain, word, calls, None)
+    bodies = [arm.body for arm in chain.arms]
+    if len({"".join(map(ast.dump, body)) for body in bodies}) == 1:
+        return _Ladder(chain, word, None, Template(list(bodies[0])))
+    body = template_of(scene, bodies, least=1)
+    if body is None or len(body.holes) > _MOST_HOLES:
+        raise Untouchable(
+            "its tests are one test with other constants, and its arms differ in more than values;"
+            " cut what each does into a function first (named-block)"
+        )
+    return _Ladder(chain, word, None, body)
+
+
+def _first_part(test: ast.expr) -> ast.expr:
+    """The first operand of an `or`."""
+    return test.values[0] if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.Or) else test
+
+
+def _word_within(scene: Scene, test: ast.expr | None) -> str:
+    """What is looked for in something is called: a part of a text, else a key."""
+    within = _first_part(test) if test is not None else None
+    within = within.operand if isinstance(within, ast.UnaryOp) else within
+    if not isinstance(within, ast.Compare):
+        return "asked"
+    container = within.comparators[0]
+    spec = scene.node.args
+    told = {a.arg: ast.unparse(a.annotation) for a in (*spec.posonlyargs, *spec.args, *spec.kwonlyargs) if a.annotation}
+    annotated = told.get(container.id, "") if isinstance(container, ast.Name) else ""
+    called = words_of(thing_name(container))[-1:]
+    return "part" if annotated == "str" or (not annotated and called and called[0] in _TEXTS) else "key"
+
+
+_TEXTS = frozenset(
+    [
+        "name",
+        "text",
+        "line",
+        "path",
+        "url",
+        "uri",
+        "word",
+        "title",
+        "message",
+        "msg",
+        "output",
+        "string",
+        "stdout",
+        "stderr",
+        "filename",
+        "arn",
+    ]
+)
+
+
+def _is_calling(ladder: _Ladder) -> bool:
+    return ladder.calls is not None or any(_is_called(hole, ladder.body) for hole in _holes(ladder))
+
+
+def _holes(ladder: _Ladder) -> list[Hole]:
+    return ladder.body.holes if ladder.body is not None else []
+
+
+def _is_called(hole: Hole, body: Template | None) -> bool:
+    """Whether it is functions that the arms differ in."""
+    called = [n.func for s in (body.body if body else []) for n in walk(s) if isinstance(n, ast.Call)]
+    return any(place is func for place in hole.places for func in called)
+
+
+def _planned(scene: Scene, reader: AskedAlike, ladder: _Ladder) -> Plan:
+    chain, sheet = ladder.chain, scene.sheet()
+    first, last = lines_of(sheet, chain)
+    taken = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | scene.scope.params | {scene.node.name}
+    asked = next((w for w in (ladder.word, f"its_{ladder.word}") if is_free(w, taken)), "")
+    if not asked:
+        raise Untouchable(f"the names {ladder.word} and its_{ladder.word} are taken in the function")
+    body = ladder.body
+    if ladder.calls is not None:
+        held = [_free("action", {*taken, asked})]
+        lines = [ladder.calls.asked(sheet, held[0])]
+    else:
+        assert body is not None
+        target = _target_of_all(ladder)
+        words = {id(body.holes[0]): target} if target else _words(scene, ladder, asked)
+        held = [words[id(hole)] for hole in body.holes]
+        lines = [] if target else once_for_all(sheet, chain.arms[0], body, words, "")
+    told, rows = _rows(scene, sheet, ladder, first)
+    if chain.default is not None and not chain.rest:
+        told += comments_of(sheet, _first_said(sheet, chain.default[0].lineno), last)
+    if Counter(comments_of(sheet, first, last)) - Counter(told):
+        raise Untouchable("comments stand between its arms; they would lose their place")
+    unit, indent = sheet.unit(scene.node), sheet.indent(first)
+    if any(len(f"{unit}{row}") > scene.line_length for row in rows):
+        raise Untouchable("a row of its table would be longer than a line; cut what its arms do first (named-block)")
+    text = "".join(f"{row}\n" for row in rows)
+    if ladder.calls is not None:
+        name = put_methods(scene, sheet, ladder.calls.receiver, (), text, first, "()")
+    else:
+        name = _table_name(scene, ladder, held)
+        put_table(scene, sheet, f"{name} = {_written(scene, name, rows, unit)}\n")
+    head = f"for {', '.join([asked, *held])} in {name}:"
+    test = _test(sheet, reader, chain.arms[0], asked)
+    looped = as_tail(sheet, first, _looped(sheet, chain, head, test, lines, unit), unit)
+    sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" if line.strip() else "\n" for line in looped))
+    return Plan(first, f"{len(chain.keys)} tests of one form are rows of {name}, asked in their order",
+                sheet.result(), (name,))  # fmt: skip
+
+
+def _target_of_all(ladder: _Ladder) -> str:
+    """The variable that is all that the arms and the default assign, and that no test reads: the loop itself can bind
+    it; else ''."""
+    chain, body = ladder.chain, ladder.body
+    match (body.body if body is not None else []), chain.default:
+        case (
+            [ast.Assign(targets=[ast.Name(id=name)], value=value)],
+            [ast.Assign(targets=[ast.Name(id=other)])],
+        ) if name == other and [place for hole in _holes(ladder) for place in hole.places] == [value]:
+            read = {n.id for arm in chain.arms if arm.test for n in walk(arm.test) if isinstance(n, ast.Name)}
+            return name if name not in read else ""
+    return ""
+
+
+def _free(word: str, taken: set[str]) -> str:
+    if not is_free(word, taken):
+        raise Untouchable(f"the name {word} is taken in the function")
+    return word
+
+
+def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
+    """What the values of a row are called in the loop: after what they are for, or after what the function gives."""
+    body = ladder.body
+    assert body is not None
+    given = three_of(given_by(scene))
+    for hole in body.holes:
+        if _is_called(hole, body):
+            hole.word = "action"
+        elif hole.word in ("", "value") and len(body.holes) == 1 and given and isinstance(body.body[0], ast.Return):
+            hole.word = given[-1]
+    return hole_words(scene, body, (asked,), always=True)
+
+
+def _rows(scene: Scene, sheet: Sheet, ladder: _Ladder, first: int) -> tuple[list[str], list[str]]:
+    """The comments told beside rows, and the rows."""
+    told: list[str] = []
+    rows: list[str] = []
+    for at, arm in enumerate(ladder.chain.arms):
+        said = comments_of_arm(sheet, arm, first)
+        if any(map(is_directive, said)):
+            raise Untouchable("a comment for a tool stands at an arm; it would lose its line")
+        if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
+            raise Untouchable("comments stand inside an arm, and speak of its lines; cut them first (named-block)")
+        told += said
+        if ladder.calls is not None:
+            values = [sheet.code(ladder.calls.methods[at])]
+        else:
+            values = [hole_code(sheet, hole, at) for hole in _holes(ladder)]
+        rows += said
+        for key in arm.keys:
+            code = one_line(key_code(sheet, key))
+            rows.append(f"({', '.join([code, *values])})," if values else f"{code},")
+    return told, rows
+
+
+def _first_said(sheet: Sheet, line: int) -> int:
+    while sheet.line(line - 1).strip().startswith("#"):
+        line -= 1
+    return line
+
+
+def _test(sheet: Sheet, reader: AskedAlike, arm: Arm, word: str) -> str:
+    """The test of one row: that of the first arm, on the row's constant."""
+    assert arm.test is not None
+    test = _first_part(arm.test) if len(arm.keys) > 1 else arm.test
+    asked = reader.asked(test)
+    assert asked is not None
+    whole, hole = (
+        sheet.in_parentheses(test) if test is not arm.test else sheet.of(test),
+        sheet.in_parentheses(asked.hole),
+    )
+    return one_line(sheet.text[whole.start : hole.start] + word + sheet.text[hole.end : whole.end])
+
+
+def _looped(sheet: Sheet, chain: Chain, head: str, test: str, body: list[str], unit: str) -> list[str]:
+    """The loop over the rows, and the default behind it, or as its `else`."""
+    leaving = all(leaves(arm.body) for arm in chain.arms)
+    within = [*body, *([] if leaving else ["break"])]
+    lines = [head, f"{unit}if {test}:", *reindented(within, unit * 2)]
+    if chain.default is None:
+        return lines
+    otherwise = body_lines(sheet, chain)
+    return [*lines, *otherwise] if leaving else [*lines, "else:", *reindented(otherwise, unit)]
+
+
+def _written(scene: Scene, name: str, rows: list[str], unit: str) -> str:
+    """The table: bare constants on one line where there is room."""
+    at_once = f"({' '.join(rows).rstrip(',')})"
+    plain = not any(row.startswith(("(", "#")) for row in rows)
+    if plain and len(f"{name} = {at_once}") <= scene.line_length:
+        return at_once
+    return f"(\n{''.join(f'{unit}{row}{chr(10)}' for row in rows)})"
+
+
+def _table_name(scene: Scene, ladder: _Ladder, held: list[str]) -> str:
+    """`KIND_BY_PREFIX`: what is chosen, by what; `REFUSED_PATTERNS` where nothing is chosen but to leave."""
+    own = three_of([w for w in given_by(scene) if w not in ("is", "has")])
+    if not held:
+        words = [*own, f"{ladder.word}s" if ladder.word != "key" else "keys"]
+    else:
+        chosen = words_of(held[0].removeprefix("its_"))
+        chosen = own if chosen in (["action"], ["text"], ["amount"], ["flag"]) and own else chosen
+        words = [*chosen, "by", ladder.word] if ladder.word not in chosen else [*chosen, "rows"]
+    return table_name(
+        scene, ast.unparse(ladder.chain.arms[0].test or ladder.chain.keys[0]), words, ladder.chain.first.lineno
+    )
