@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from weakref import WeakKeyDictionary
 
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
 from dreck.model.names.type_parameters import names_among
 from dreck.source.functions import blocks_of
@@ -75,6 +75,12 @@ def statements_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
         if not isinstance(statement, _OWN_SCOPE):
             for block in blocks_of(statement):
                 yield from statements_of(block)
+
+
+@once_per_tree
+def binding(tree: ast.Module) -> tuple[tuple[ast.stmt, frozenset[str]], ...]:
+    """The statements of a module, functions and classes left shut, each with the names that it binds itself."""
+    return tuple((s, frozenset(bound_by(s))) for s in statements_of(tree.body))
 
 
 def bound_by(s: ast.stmt) -> set[str]:

@@ -1,7 +1,9 @@
 """What a module imports from files beside it, and which file each name comes from, as Python would find it."""
 
 import ast
+import os
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
@@ -9,6 +11,16 @@ from dreck.model.names.files import file_of, package_of
 from dreck.model.names.linking import Reader
 from dreck.model.names.nodes import every_node
 from dreck.proof.surroundings.bodies import WithoutBodies
+
+
+def resolved(path: Path) -> Path:
+    """The place itself, links followed; known for a while."""
+    return _resolved(path, "" if path.is_absolute() else os.getcwd())
+
+
+@lru_cache(maxsize=4096)
+def _resolved(path: Path, folder: str) -> Path:
+    return path.resolve()
 
 
 @dataclass(slots=True)

@@ -8,6 +8,7 @@ from itertools import islice
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
+from dreck.proof.beside.arriving import resolved
 from dreck.source.files import data_files
 from dreck.source.walking import walk
 
@@ -24,7 +25,7 @@ def data_apart(tree: ast.Module, old: Path, new: Path) -> dict[str, str]:
     """The names of statements that speak of a file, no module, which lies beside both and is not the same there; or
     that look around where they lie, where any file is another one."""
     found: dict[str, str] = {}
-    if old.resolve().parent == new.resolve().parent:
+    if resolved(old).parent == resolved(new).parent:
         return found
     for s in tree.body:
         if told := _of_files(s, old.absolute().parent, new.absolute().parent):
@@ -52,7 +53,7 @@ def _of_files(s: ast.stmt, old: Path, new: Path) -> str:
 def _upwards(old: Path, new: Path) -> list[tuple[Path, Path]]:
     """Two folders, and those above them as long as they are not the same."""
     pairs = [(old, new), (old.parent, new.parent), (old.parent.parent, new.parent.parent)]
-    return [(one, other) for one, other in pairs if one.resolve() != other.resolve()]
+    return [(one, other) for one, other in pairs if resolved(one) != resolved(other)]
 
 
 def _content(file: Path) -> bytes | None:

@@ -3,13 +3,14 @@
 import ast
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 from typing import TypeAlias
 
-from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.bindings import binding, statements_of
 from dreck.model.names.linking import Reader
 from dreck.model.names.modules import ModuleNames
-from dreck.proof.beside.arriving import Arriving
+from dreck.proof.beside.arriving import Arriving, resolved
 from dreck.proof.beside.data import data_apart
 from dreck.proof.beside.leading import all_led_to, defined_otherwise, names_in, resting_on, running, touching_when_run
 from dreck.proof.beside.lying_there import (
@@ -42,6 +43,10 @@ class FilesBeside:
     same: the bodies of all others, which both versions have, do not count."""
     _acting: "set[_Files]" = field(default_factory=set)
     """The files that do something else when they are imported: they may change what others hold."""
+    _data: "dict[_Files, dict[str, str]]" = field(default_factory=dict)
+    _hollow: "dict[_Files, tuple[ast.Module, ast.Module]]" = field(default_factory=dict)
+    """What was found for two files and stays so: the data they speak of, and the modules without bodies."""
+    _packages: "dict[Path, list[Path]]" = field(default_factory=dict)
     _used: "dict[_Files, set[_Files]]" = field(default_factory=dict)
     """For each file, those that it imports."""
     _before: "dict[_Files, set[_Files]]" = field(default_factory=dict)
@@ -60,13 +65,14 @@ class FilesBeside:
     does: Touching = field(init=False)
 
     def __post_init__(self) -> None:
+        self.read = cache(self.read)  # no file changes meanwhile
         self.arriving = Arriving(self.read)
         self.does = Touching(self.arriving)
 
     def resting_beside(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> dict[str, str]:
         """Names of the old module that mean something else in the new one for what stands beside, with how."""
         otherwise = self._all_otherwise(old, new)
-        apart = old[0].resolve().parent != new[0].resolve().parent
+        apart = resolved(old[0]).parent != resolved(new[0]).parent
         found = dict[str, str]()
         if apart and not self._all_settled():
             found |= dict.fromkeys(_BY_NAME, "finds modules by their names, and those may not be the same")
@@ -90,7 +96,7 @@ class FilesBeside:
 
     def _all_otherwise(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> set[str]:
         """The names that are defined otherwise beside, once all that files do to one another is known."""
-        self.does.old_of.setdefault(new[0].resolve(), old[0].resolve())
+        self.does.old_of.setdefault(resolved(new[0]), resolved(old[0]))
         while True:
             before = self.does.state()
             found = self.imported_otherwise(old, new)
@@ -117,8 +123,8 @@ class FilesBeside:
 
     def _touched_in(self, path: Path, tree: ast.Module) -> set[str]:
         """The names of a file that another one may have changed."""
-        names = self.does.touched.get(path.resolve(), set())
-        return {name for s in statements_of(tree.body) for name in bound_by(s)} if "*" in names else names
+        names = self.does.touched.get(resolved(path), set())
+        return {name for _, bound in binding(tree) for name in bound} if "*" in names else names
 
     def look_into(self, pairs: Iterable[_Files]) -> None:
         """Finds out beforehand what files that are nowhere imported do to the others.
@@ -128,8 +134,8 @@ class FilesBeside:
         pairs = list(pairs)
         both = [(old, new) for old, new in pairs if old != new]
         self._pairs = both if len(both) == len(pairs) else []
-        self._counterparts = frozenset((old.resolve(), new.resolve()) for old, new in both)
-        self.does.old_of = {new.resolve(): old.resolve() for old, new in both}
+        self._counterparts = frozenset((resolved(old), resolved(new)) for old, new in both)
+        self.does.old_of = {resolved(new): resolved(old) for old, new in both}
         for path in (old for old, new in pairs if old == new):
             tree = self.read(path)
             if tree is not None:
@@ -160,7 +166,7 @@ class FilesBeside:
             if len(mine[name]) != len(theirs[name]) and not isinstance(new[1], WithoutBodies):
                 found.add(name)
             for (one, asked), (other, wanted) in zip(mine[name], theirs[name], strict=False):
-                if asked != wanted or one.resolve() == other.resolve():
+                if asked != wanted or resolved(one) == resolved(other):
                     continue
                 self._used.setdefault((old[0], new[0]), set()).add((one, other))
                 self._run_before(old[0], one, other)
@@ -184,10 +190,15 @@ class FilesBeside:
         both = from_the_library(old[1]) & from_the_library(new[1])
         return {name for name in one_sided if name in both or (all(stars) and (name in stars[0]) != (name in stars[1]))}
 
+    def _above(self, path: Path) -> list[Path]:
+        if path not in self._packages:
+            self._packages[path] = packages_above(path)
+        return self._packages[path]
+
     def _run_before(self, user: Path, old: Path, new: Path) -> None:
         """Looks into the packages that two files lie in: what they do when they are imported comes first."""
-        for one, other in zip(packages_above(old), packages_above(new), strict=False):
-            if one.resolve() != other.resolve() and one != user:
+        for one, other in zip(self._above(old), self._above(new), strict=False):
+            if resolved(one) != resolved(other) and one != user:
                 self._before.setdefault((old, new), set()).add((one, other))
                 self._changed(one, other)
 
@@ -214,7 +225,7 @@ class FilesBeside:
     def _looked_into(self, key: _Files) -> set[str] | None:
         if key not in self._now:
             self._open.add(key)
-            self.does.old_of.setdefault(key[1].resolve(), key[0].resolve())
+            self.does.old_of.setdefault(resolved(key[1]), resolved(key[0]))
             found = self._compared(*key) if len(self._known) + len(self._now) < _MOST_FILES else None
             self._now[key] = found | {"*"} if found else found
             self._open.discard(key)
@@ -222,12 +233,12 @@ class FilesBeside:
 
     def _compared(self, old: Path, new: Path) -> set[str] | None:
         one, other = self.read(old), self.read(new)
-        touched = self.does.touched.get(old.resolve(), set())
+        touched = self.does.touched.get(resolved(old), set())
         if one is None or other is None or "*" in touched:
             return None
         beside = set(self.imports(old, one))
         alike = self.is_as_it_was(old, new)
-        settled = alike and not touched and not run_from_texts(one) and not data_apart(one, old, new)
+        settled = alike and not touched and not run_from_texts(one) and not self._data_apart(one, old, new)
         if settled and not self.imported_otherwise((old, one), (new, other)):
             return set()
         if not alike and effects_of(one, ModuleNames(one)) != effects_of(other, ModuleNames(other)):
@@ -237,9 +248,11 @@ class FilesBeside:
             return None
         whole, doubted = (one, other), self._judged(old, new)
         if doubted is not None:
-            one, other = without_bodies(one, other)
+            if (old, new) not in self._hollow:
+                self._hollow[old, new] = without_bodies(one, other)
+            one, other = self._hollow[old, new]
         changed = self.imported_otherwise((old, one), (new, other)) | defined_otherwise(one, other)
-        changed |= data_apart(whole[0], old, new).keys() | run_from_texts(whole[0])
+        changed |= self._data_apart(whole[0], old, new).keys() | run_from_texts(whole[0])
         self.does.note_order((old, whole[0]), (new, whole[1]))
         changed |= {name.partition(".")[0].partition("#")[0] for name in doubted or ()} | touched
         found = resting_on(one, changed) | resting_on(other, changed)
@@ -254,19 +267,24 @@ class FilesBeside:
             self.does.note_outside(old, path, tree, all_led_to(tree, names_in(*statements)) & found)
         return found
 
+    def _data_apart(self, tree: ast.Module, old: Path, new: Path) -> dict[str, str]:
+        if (old, new) not in self._data:
+            self._data[old, new] = data_apart(tree, old, new)
+        return self._data[old, new]
+
     def _judged(self, old: Path, new: Path) -> frozenset[str] | None:
         """The functions of a file that are not proved to be the same; None where it is not judged itself, against the
         file that has its place in the other folder."""
-        if self._counterparts and (old.resolve(), new.resolve()) not in self._counterparts:
+        if self._counterparts and (resolved(old), resolved(new)) not in self._counterparts:
             return None
-        return self.doubted.get(old.resolve())
+        return self.doubted.get(resolved(old))
 
     def is_as_it_was(self, old: Path, new: Path) -> bool:
-        return not self.doubted.get(old.resolve()) and old.read_bytes() == new.read_bytes()
+        return not self.doubted.get(resolved(old)) and old.read_bytes() == new.read_bytes()
 
     def _hands_on(self, path: Path, tree: ast.Module, changed: set[str]) -> bool:
         """Whether one of `changed` is handed to a decorator of the files that keeps it."""
-        every = list(statements_of(tree.body))
+        every = [s for s, _ in binding(tree)]
         handed = [s for s in every if getattr(s, "decorator_list", []) and getattr(s, "name", "") in changed]
         names = {n.id for s in handed for d in s.decorator_list for n in walk(d) if isinstance(n, ast.Name)}  # type: ignore[attr-defined]
         from_beside = [

@@ -5,6 +5,7 @@ import ast
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import once_per_tree
+from dreck.proof.beside.lying_there import told_by
 from dreck.proof.surroundings.importing import acting, is_for_scripts
 from dreck.source.walking import walk
 
@@ -80,7 +81,7 @@ def _statements(tree: ast.Module) -> dict[str, list[str]]:
     for s in tree.body:
         for inner in statements_of([s]):
             for name in bound_by(inner):
-                found.setdefault(name, []).append(ast.dump(s))
+                found.setdefault(name, []).append(told_by(s))
     return found
 
 

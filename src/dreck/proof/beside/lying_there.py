@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from dreck.model.names.bindings import bound_by, statements_of
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.surroundings.described import HEADS
 from dreck.source.libraries import is_compiled, library_module
 from dreck.source.walking import walk
@@ -40,6 +40,7 @@ def imported_names(tree: ast.Module) -> set[str]:
     return {alias.asname or alias.name.partition(".")[0] for n in told for alias in n.names} - {"*"}
 
 
+@once_per_tree
 def origins_of(tree: ast.Module) -> dict[str, str]:
     """For each name that an import binds, the first part of the name of the module it comes from."""
     found: dict[str, str] = {}
@@ -62,6 +63,7 @@ def what_runs(s: ast.stmt) -> list[ast.AST]:
     return [s]
 
 
+@once_per_tree
 def from_the_library(tree: ast.Module) -> set[str]:
     """Those of them that Python's library or an installed package has."""
     found = set[str]()
@@ -95,6 +97,7 @@ def seeks_elsewhere(statements: Iterable[ast.AST]) -> bool:
     return False
 
 
+@once_per_tree
 def run_from_texts(tree: ast.Module) -> set[str]:
     """The names that may come from texts or files which a module runs when it is imported: those that it reads and
     does not bind itself, and what the statements bind that run them."""
@@ -131,6 +134,7 @@ def _is_function(s: ast.stmt) -> bool:
     return isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)
 
 
+@once_per_tree
 def words_of(tree: ast.Module) -> frozenset[str]:
     """The names and attributes that a module speaks of; attributes with a dot before them."""
     nodes = every_node(tree)
@@ -181,8 +185,14 @@ def behind_what(tree: ast.Module, imports: _Imports) -> dict[str, set[str]]:
                 found.setdefault(told, set(before))
         is_function = isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef) and not s.decorator_list
         if not is_function and not isinstance(s, ast.Import | ast.ImportFrom):
-            before.add(ast.dump(s))
+            before.add(told_by(s))
     return found
+
+
+@once_per_tree
+def told_by(s: ast.stmt) -> str:
+    """A statement, told in full."""
+    return ast.dump(s)
 
 
 def asked_alone(tree: ast.Module, imports: _Imports, other: ast.Module) -> set[str]:

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.bindings import binding, bound_by, statements_of
 from dreck.model.names.nodes import every_node
-from dreck.proof.beside.arriving import Arriving
+from dreck.proof.beside.arriving import Arriving, resolved
 from dreck.proof.beside.leading import all_led_to, names_in, running
 from dreck.proof.beside.lying_there import (
     asked_alone,
@@ -17,11 +17,12 @@ from dreck.proof.beside.lying_there import (
     origins_of,
     reordered,
     seeks_elsewhere,
+    told_by,
     what_runs,
     words_of,
 )
 from dreck.proof.surroundings.handing import (
-    attributes_of,
+    attributes_in,
     changed_by,
     decorators_of,
     keeps_count,
@@ -47,6 +48,8 @@ class Touching:
     """For files of the old version that do something else, the libraries they do it to."""
 
     _words: dict[Path, frozenset[str]] = field(default_factory=dict)
+    _orders: dict[tuple[Path, Path], list[Path]] = field(default_factory=dict)
+    """For files of two versions, those that do something and are imported in another order, as `note_order` finds."""
 
     def state(self) -> tuple[object, ...]:
         """All that is known, to see whether more has become known."""
@@ -103,18 +106,23 @@ class Touching:
     def note_order(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> None:
         """Of files that two modules import in another order, or one of them only, or before and behind a statement of
         theirs, notes what those change that do something then."""
+        key = old[0], new[0]
+        if key not in self._orders:
+            self._orders[key] = self._reordered(old, new)
+        for file in self._orders[key]:
+            self._touch_all(file, set())
+
+    def _reordered(self, old: tuple[Path, ast.Module], new: tuple[Path, ast.Module]) -> list[Path]:
         sides = [(tree, self.arriving.imports(path, tree)) for path, tree in (old, new)]
         orders = [dict(in_order(tree, imports)) for tree, imports in sides]
         behind = [behind_what(tree, imports) for tree, imports in sides]
-        common = set(map(ast.dump, old[1].body)) & set(map(ast.dump, new[1].body))
+        common = set(map(told_by, old[1].body)) & set(map(told_by, new[1].body))
         moved = {k for k in behind[0].keys() & behind[1].keys() if (behind[0][k] ^ behind[1][k]) & common}
         alone = {k for at in (0, 1) for k in asked_alone(*sides[at], sides[1 - at][0])}
         told = reordered(*map(list, orders))
         every = [(k, side[k]) for k in sorted(told | moved | alone) for side in orders if k in side]
         acting = [(k, file) for k, file in every if self._acts(file)]
-        if moved or alone or len({k for k, _ in acting}) > 1:
-            for _, file in acting:
-                self._touch_all(file, set())
+        return [file for _, file in acting] if moved or alone or len({k for k, _ in acting}) > 1 else []
 
     def _acts(self, file: Path) -> bool:
         return self._does_something(file, set())
@@ -169,22 +177,23 @@ class Touching:
         """The same of what runs, of the parts of it that change something, and of the functions that it leads to."""
         places = self.arriving.imports(path, tree)
         led_to = all_led_to(tree, names_in(*running))
-        later = [s for s in statements_of(tree.body) if led_to & set(bound_by(s))]
+        later = [s for s, names in binding(tree) if led_to & names]
         changing = [*direct, *(place for s in later for place in places_changed(s))]
+        spoken = attributes_in(changing)
         for name in names_in(*changing) & places.keys():
             for file, asked in places[name]:
-                self._touch(file, {asked} if asked != "*" else attributes_of(name, changing))
+                self._touch(file, {asked} if asked != "*" else spoken.get(name, set()))
+        spoken = attributes_in([*running, *later])
         for name in led_to & places.keys():
             for file, asked in places[name]:
-                called = {asked} if asked != "*" else attributes_of(name, [*running, *later])
-                self._follow(file, called, seen)
+                self._follow(file, {asked} if asked != "*" else spoken.get(name, set()), seen)
 
     def _touch(self, file: Path, names: set[str]) -> None:
         """Notes that names of a file may be changed, also where the file has them from."""
         pending, seen = [(file, name) for name in names], set[tuple[Path, str]]()
         while pending:
             at, name = pending.pop()
-            place = at.resolve()
+            place = resolved(at)
             self.touched.setdefault(self.old_of.get(place, place), set()).add(name)
             seen.add((at, name))
             tree = self.arriving.read(at)
@@ -201,14 +210,14 @@ class Touching:
         for name in fresh:
             for further, asked in self.arriving.imports(file, tree).get(name, ()):
                 self._follow(further, {asked}, seen)
-        bodies = [s for s in statements_of(tree.body) if isinstance(s, FunctionNode) and s.name in fresh]
+        bodies = [s for s, _ in binding(tree) if isinstance(s, FunctionNode) and s.name in fresh]
         self._touch(file, {name for s in bodies for name in kept_in(s, tree)})
         self._notes(file, tree, bodies, [place for s in bodies for place in places_changed(s)], seen)
 
     def hands_over(self, path: Path, tree: ast.Module, changed: set[str]) -> None:
         """Notes what those of `changed` hand themselves to when they are made."""
         places = self.arriving.imports(path, tree)
-        for s in (s for s in statements_of(tree.body) if getattr(s, "name", "") in changed):
+        for s in (s for s, _ in binding(tree) if getattr(s, "name", "") in changed):
             for name, attrs in map(rooted, decorators_of(s)):
                 for file, asked in places.get(name, ()):
                     first, rest = (attrs[0], attrs[1:]) if asked == "*" and attrs else (asked, attrs)
@@ -228,7 +237,7 @@ class Touching:
         seen.add((file, base))
         if keeps_count(tree, base):
             self._touch(file, {"*"})
-        bases = [b for s in statements_of(tree.body) if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
+        bases = [b for s, _ in binding(tree) if isinstance(s, ast.ClassDef) and s.name == base for b in s.bases]
         for name, attrs in [(base, []), *map(rooted, bases)]:
             for further, asked in self.arriving.imports(file, tree).get(name, ()):
                 self._below(further, attrs[0] if asked == "*" and attrs else asked, seen)

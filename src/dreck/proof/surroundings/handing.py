@@ -1,10 +1,11 @@
 """What a definition hands itself to when it is made: its decorators, and bases that know what is below them."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterable, Iterator
 
-from dreck.model.names.bindings import bound_by, statements_of
-from dreck.model.names.nodes import every_node
+from dreck.model.names.bindings import binding, bound_by
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -31,15 +32,20 @@ def rooted(e: ast.expr) -> tuple[str, list[str]]:
 
 def keeps_count(tree: ast.Module, name: str) -> bool:
     """Whether a class of a module may know of the classes below it: a hook, a metaclass, `__subclasses__`."""
-    kinds = [s for s in statements_of(tree.body) if isinstance(s, ast.ClassDef) and s.name == name]
+    kinds = [s for s, _ in binding(tree) if isinstance(s, ast.ClassDef) and s.name == name]
     hooked = any(bound_by(inner) & {"__init_subclass__"} or k.keywords for k in kinds for inner in k.body)
-    return hooked or any(isinstance(n, ast.Attribute) and n.attr == "__subclasses__" for n in every_node(tree))
+    return hooked or _asks_for_those_below(tree)
+
+
+@once_per_tree
+def _asks_for_those_below(tree: ast.Module) -> bool:
+    return any(isinstance(n, ast.Attribute) and n.attr == "__subclasses__" for n in every_node(tree))
 
 
 def kept_in(function: FunctionNode, tree: ast.Module) -> set[str]:
     """Names of the module, imports left out, whose parts a function sets, or methods of which it calls."""
-    plain = [s for s in statements_of(tree.body) if not isinstance(s, ast.Import | ast.ImportFrom)]
-    bound = {name for s in plain for name in bound_by(s)}
+    plain = [names for s, names in binding(tree) if not isinstance(s, ast.Import | ast.ImportFrom)]
+    bound = {name for names in plain for name in names}
     own = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     own |= {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     own -= {name for n in walk(function) if isinstance(n, ast.Global) for name in n.names}
@@ -63,12 +69,24 @@ def changed_by(s: ast.AST) -> list[ast.AST]:
     return [s]
 
 
-def attributes_of(name: str, nodes: Iterable[ast.AST]) -> set[str]:
-    """The attributes of a name that are spoken of; `*` where it stands alone."""
-    every = [n for node in nodes for n in walk(node)]
-    parts = [n for n in every if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name) and n.value.id == name]
-    alone = sum(isinstance(n, ast.Name) and n.id == name for n in every) > len(parts)
-    return {n.attr for n in parts} | ({"*"} if alone else set())
+def attributes_in(nodes: Iterable[ast.AST]) -> dict[str, set[str]]:
+    """The attributes of each name that are spoken of; `*` where it stands alone."""
+    found: dict[str, set[str]] = {}
+    for node in nodes:
+        for name, words in _attributes_in(node).items():
+            found.setdefault(name, set()).update(words)
+    return found
+
+
+@once_per_tree
+def _attributes_in(node: ast.AST) -> dict[str, frozenset[str]]:
+    every = list(walk(node))
+    parts = [(n.value.id, n.attr) for n in every if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)]
+    times, taken = Counter(n.id for n in every if isinstance(n, ast.Name)), Counter(name for name, _ in parts)
+    found = {name: {"*"} if count > taken[name] else set[str]() for name, count in times.items()}
+    for name, attribute in parts:
+        found[name].add(attribute)
+    return {name: frozenset(words) for name, words in found.items()}
 
 
 def keeps(function: ast.AST) -> bool:

@@ -104,7 +104,7 @@ def neighbour(path: Path) -> ast.Module | None:
         return None
 
 
-@lru_cache(maxsize=1024)
+@lru_cache(maxsize=512)
 def _parsed(path: Path, changed: int) -> ast.Module:
     return parse(read(path).text, path)
 
