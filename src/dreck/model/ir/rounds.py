@@ -7,6 +7,8 @@ from dreck.source.walking import walk
 _MOST_WRITTEN_OUT = 12
 _MOST_HELD = 5
 """So many variables may stand in a display whose rounds are written out."""
+_MOST_IN_ROWS = 12
+"""So many variables and attributes may stand in a display of tuples."""
 _MOST_ROUNDS = 64
 """Of loops over constants inside one another, so many rounds in all are written out."""
 
@@ -29,13 +31,22 @@ def _is_displayed(e: ast.expr) -> bool:
 
 
 def is_all_held(e: ast.expr) -> bool:
-    """Whether it is a short display of names, attributes and constants, with two or more that are no constants:
-    `(register, self.archive)`."""
+    """Whether it is a short display of names, attributes and constants, or of tuples of these, with two or more that
+    are no constants: `(register, self.archive)`, `(("in", self.weigh_in), ("out", self.weigh_out))`."""
     match e:
+        case ast.Tuple(elts=elts) | ast.List(elts=elts) if elts and all(isinstance(n, ast.Tuple) for n in elts):
+            read = [n for n in held_parts(e) if not isinstance(n, ast.Constant)]
+            return len(elts) <= _MOST_WRITTEN_OUT and 1 < len(read) <= _MOST_IN_ROWS and all(map(_is_place, read))
         case ast.Tuple(elts=elts) | ast.List(elts=elts) if len(elts) <= _MOST_HELD:
             read = [n for n in elts if not isinstance(n, ast.Constant)]
             return len(read) > 1 and all(map(_is_place, read))
     return False
+
+
+def held_parts(e: ast.expr) -> list[ast.expr]:
+    """What stands in a display, also in the tuples that stand there, in order."""
+    elts = e.elts if isinstance(e, ast.Tuple | ast.List) else []
+    return [part for n in elts for part in (n.elts if isinstance(n, ast.Tuple) else [n])]
 
 
 def _is_place(e: ast.expr) -> bool:

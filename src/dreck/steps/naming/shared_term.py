@@ -23,11 +23,22 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             for e in _outermost(top):
                 found.setdefault(ast.dump(e), []).append(e)
     tested = {ast.dump(n) for c in conditions(scene.node) for n in walk(c.test)}
-    repeated = [es for dump, es in found.items() if len(es) >= _least(scene, es[0]) and dump in tested]
+    enough = {dump: es for dump, es in found.items() if len(es) >= _least(scene, es[0])}
+    repeated = [es for dump, es in enough.items() if dump in tested or scene.wishes.name_for(ast.unparse(es[0]))]
     for places in sorted(repeated, key=lambda es: -len(ast.unparse(es[0])) * len(es)):
         yield from _planned(scene, places)
     if not repeated:
         yield from _conditions_again(scene)
+        yield from _not_asked(list(enough.values()))
+
+
+def _not_asked(repeated: list[list[ast.expr]]) -> Iterator[NotPlanned]:
+    """What is repeated most, and in no test: it takes the name that a person gives it."""
+    most = max(repeated, key=lambda es: len(ast.unparse(es[0])) * len(es), default=[])
+    if most and not why_not(most[0]):
+        code = ast.unparse(most[0])
+        told = f"`{code}` stands {len(most)} times, but no test asks it"
+        yield NotPlanned(most[0].lineno, f"{told}; --name {shlex.quote(f'{code}=NAME')} names it all the same")
 
 
 def _conditions_again(scene: Scene) -> Iterator[NotPlanned]:
@@ -131,9 +142,9 @@ def _name(scene: Scene, e: ast.expr) -> str:
         case ast.BinOp(op=ast.FloorDiv()):
             tries.append("quotient")
         case ast.Attribute(value=ast.Attribute(attr=owner), attr=attr):
-            tries.append(f"{owner}_{attr}")
+            tries.append("_".join([*words_of(owner.strip("_")), *words_of(attr)]))
         case ast.Subscript(value=ast.Name(id=owner), slice=ast.Constant(value=str() as key)) if key.isidentifier():
-            tries.append(f"{owner}_{key}")
+            tries.append("_".join([*words_of(owner.strip("_")), *words_of(key)]))
     own = scene.scope.local | scene.scope.declared_global | scene.scope.declared_nonlocal
     for name in tries:
         if name.isidentifier() and name not in own and (is_free(name, taken) or _is_attribute_only(scene, name)):

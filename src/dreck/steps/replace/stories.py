@@ -31,8 +31,9 @@ class Teller:
     settle: bool = False
     """Whether an arm goes that the arms before it never leave anything to, and a test that they have answered."""
 
-    def chunks(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
-        """One list of lines for each statement that is left, indented by `depth` units."""
+    def chunks(self, body: list[ast.stmt], depth: int, spaced: bool = False) -> list[list[str]]:
+        """One list of lines for each statement that is left, indented by `depth` units; `spaced`: with the blank lines
+        between them."""
         found: list[list[str]] = []
         at = 0
         while at < len(body):
@@ -45,6 +46,8 @@ class Teller:
                     break
                 continue
             told = self._statement(body[at], depth)
+            if spaced and found and told and told[0] and told[0][0] and self._is_set_off(body[at]):
+                told[0] = ["", *told[0]]
             found += told
             if told and self._left(body[at]):
                 break
@@ -89,10 +92,10 @@ class Teller:
 
     def lines(self, body: list[ast.stmt], depth: int) -> list[str]:
         """All lines of a block, with the comments at its end."""
-        return [line for chunk in self._whole(body, depth) for line in chunk]
+        return [line for chunk in self._whole(body, depth, spaced=True) for line in chunk]
 
-    def _whole(self, body: list[ast.stmt], depth: int) -> list[list[str]]:
-        found = self.chunks(body, depth)
+    def _whole(self, body: list[ast.stmt], depth: int, spaced: bool = False) -> list[list[str]]:
+        found = self.chunks(body, depth, spaced)
         below = self._comments_below(body) if body and not any(map(self._left, body[:-1])) else []
         return [*found[:-1], [*found[-1], *(f"{self.unit * depth}{text}" for text in below)]] if found else found
 
@@ -278,11 +281,20 @@ class Teller:
         return found
 
     def _comments_below(self, body: list[ast.stmt]) -> list[str]:
-        """Comments at the end of a block, as deep as its statements."""
+        """Comments at the end of a block, as deep as its statements; an `elif` is no block of its own."""
+        if self.sheet.line(body[0].lineno).lstrip().startswith("elif"):
+            return []
         indent = self.sheet.indent(first_line(body[0]))
         ends = body[-1].end_lineno or body[-1].lineno
         found = [n for n in self.sheet.comments_below(ends, indent) if self.sheet.indent(n) == indent]
         return [self.sheet.line(n).strip() for n in found]
+
+    def _is_set_off(self, s: ast.stmt) -> bool:
+        """Whether a blank line stands above a statement, and above what is said of it."""
+        first = first_line(s)
+        while first > 1 and self._is_comment(first - 1):
+            first -= 1
+        return first > 1 and not self.sheet.line(first - 1).strip()
 
     def _is_comment(self, number: int) -> bool:
         return self.sheet.line(number).strip().startswith("#")

@@ -163,6 +163,8 @@ def _is_key(e: ast.expr) -> bool:
             return True
         case ast.Attribute(value=ast.Name(id=owner), attr=attr):
             return owner[:1].isupper() or attr.isupper()
+        case ast.Attribute(value=ast.Attribute(value=ast.Name(id=root), attr=owner)):
+            return owner[:1].isupper() and root not in ("self", "cls")
     return isinstance(e, ast.Name) and (e.id.strip("_").isupper() or e.id in _CLASSES)
 
 

@@ -138,7 +138,7 @@ def told_to_people(s: ast.stmt) -> Iterator[list[str]]:
             yield ["must", "refuse"]
         case ast.Expr(value=ast.Call(func=ast.Attribute(attr="append" | "add"), args=[ast.Constant()])) if texts:
             words = _told(texts[0])
-            if 1 <= len(words) <= 3:
+            if 1 <= len(words) <= 3 and all(len(word) > 2 for word in words) and not texts[0].startswith("-"):
                 yield ["needs", *words] if len(words) == 1 else ["goes", *words]
 
 

@@ -99,6 +99,20 @@ def listen(wire: Wire) -> Any:
     return answer
 
 
+class FarPlaces:
+    """The places in other modules that a version in the other world leads to."""
+
+    def __init__(self, wire: Wire, number: int) -> None:
+        self._wire, self._number = wire, number
+
+    def names(self) -> list[tuple[str, str]]:
+        found: list[tuple[str, str]] = ask(self._wire, "places", self._number)
+        return found
+
+    def look_at(self, names: Iterable[tuple[str, str]]) -> None:
+        ask(self._wire, "look_at", self._number, list(names))
+
+
 class FarRunner(Runner):
     """Runs a version that lives in the other world, the `number`th of those there."""
 
@@ -114,6 +128,7 @@ class FarRunner(Runner):
         self._by_change = False
         self.settable = facts.settable | {("", "")}
         self.chains = facts.chains
+        self.farther = FarPlaces(wire, number)  # type: ignore[assignment]
 
     @property
     def globals(self) -> list[str]:
@@ -142,16 +157,6 @@ class FarRunner(Runner):
     def described(self, names: Iterable[str]) -> dict[str, Any]:
         found: dict[str, Any] = ask(self._wire, "described", self._number, list(names))
         return found
-
-    def places(self) -> list[tuple[str, str]]:
-        found: list[tuple[str, str]] = ask(self._wire, "places", self._number)
-        return found
-
-    def may_set(self, known: frozenset[tuple[str, str]], chains: frozenset[tuple[str, ...]]) -> None:
-        """Nothing: the other world is told of this one, and sees to it itself."""
-
-    def look_farther(self, places: list[tuple[str, str]]) -> None:
-        ask(self._wire, "look_farther", self._number, places)
 
     def run(
         self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS

@@ -87,10 +87,10 @@ class Life:
         return runner.described(names)
 
     def _places(self, runner: Runner) -> list[tuple[str, str]]:
-        return runner.places()
+        return runner.farther.names()
 
-    def _look_farther(self, runner: Runner, places: list[tuple[str, str]]) -> None:
-        runner.look_farther(places)
+    def _look_at(self, runner: Runner, places: list[tuple[str, str]]) -> None:
+        runner.farther.look_at(places)
 
     def _takes(self, runner: Runner, function: FunctionNode) -> bool:
         return runner.takes(function)

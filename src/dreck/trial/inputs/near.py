@@ -141,6 +141,11 @@ class Near:
         np = next((v for v in self.namespace.values() if is_module(v, "numpy")), None)
         return [Make("value", np.float64(2.5)), Make("value", np.int64(3))] if np is not None else []
 
+    def constant(self, name: str) -> Any:
+        """The text or number that a name of the module stands for; MISSING for anything else."""
+        found = self._lookup(name)
+        return found if type(found) in (str, int, float, bytes) else MISSING
+
     def _lookup(self, name: str) -> Any:
         first, *others = name.split(".")
         found = self.own[first] if first in self.own and others else self.namespace.get(first, MISSING)

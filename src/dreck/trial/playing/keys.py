@@ -4,6 +4,8 @@ import enum
 from collections import defaultdict
 from typing import Any
 
+from dreck.trial.inputs.asked.uses import Named
+from dreck.trial.inputs.near import MISSING
 from dreck.trial.inputs.plain import DICT_METHODS
 from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.playing.around import Around
@@ -27,7 +29,9 @@ def key_told(make: Make) -> Any:
 def mapping_at(world: Around, path: str) -> dict[Any, Any]:
     """A mapping that holds the keys the code names, and the inputs it looks up, or holds them not."""
     usage = world.candidates.usages.known(general(path))
-    named = dict.fromkeys([*usage.keys, *(c for c in usage.contains if isinstance(c, str | int))])
+    keys = [world.candidates.constant(k.name) if isinstance(k, Named) else k for k in usage.keys]
+    held = (c for c in usage.contains if isinstance(c, str | int))
+    named = dict.fromkeys([*(k for k in keys if k is not MISSING), *held])
     made = {key: world.at(f"{path}[{key!r}]") for key in named if world.answer(f"{key!r} in {path}", (True, False))}
     looked_up = [p for p in usage.key_paths if not ("{}" in p.removesuffix("{}") or "#" in p or "()" in p)]
     for number, key_path in enumerate(looked_up):

@@ -14,7 +14,8 @@ def tell_of_each_other(*runners: Runner) -> None:
     runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
     for runner, other in zip(runners, reversed(runners), strict=True):
-        runner.may_set(*_settable(other))
+        if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
+            around.settable.keep(*_settable(other))
         runner.asked_otherwise = names
         runner.there = facts.bound if (facts := getattr(other, "_facts", None)) else names_in(other.version.namespace)
         owner = runner.version.owner
@@ -38,6 +39,6 @@ def watch_common_globals(old: Runner, new: Runner) -> None:
     mine, theirs = old.described(names), new.described(names)
     alike = [name for name in names if mine.get(name) == theirs.get(name)]
     old.globals, new.globals = alike, alike
-    places = old.places(), new.places()
-    old.look_farther(places[1])
-    new.look_farther(places[0])
+    places = old.farther.names(), new.farther.names()
+    old.farther.look_at(places[1])
+    new.farther.look_at(places[0])

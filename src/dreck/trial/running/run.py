@@ -172,18 +172,6 @@ class Runner:
         space = self.version.namespace
         return {name: state_of(space[name]) for name in names if name in space}
 
-    def places(self) -> list[tuple[str, str]]:
-        """What it leads to in other modules of the project."""
-        return self.farther.names()
-
-    def may_set(self, known: frozenset[tuple[str, str]], chains: frozenset[tuple[str, ...]]) -> None:
-        """Whoever is called may set what the other version knows and reads, and no more."""
-        self.surroundings.settable.keep(known, chains)
-
-    def look_farther(self, places: list[tuple[str, str]]) -> None:
-        """Looks at these places in other modules, too."""
-        self.farther.look_at(places)
-
     def run(
         self, candidates: Candidates, choice: dict[str, Make], seconds: float = RUN_SECONDS
     ) -> tuple[Observation, World, set[tuple[int, bool]]]:

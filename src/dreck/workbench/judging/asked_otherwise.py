@@ -15,6 +15,7 @@ from dreck.proof.classes.say.inverting import comparing_gives_bools
 from dreck.proof.classes.say.taken_back import having_a_say, taken_back_by
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
+from dreck.workbench.judging.written_out import written_out
 
 _ANNOTATE = "annotate the parameter with its class, so that such objects are tried"
 _BOOLS = frozenset({"isinstance", "issubclass", "callable", "hasattr", "any", "all", "bool"})
@@ -77,13 +78,14 @@ def _root(e: ast.expr) -> str:
 
 
 def _lengths(c: Candidate) -> Counter[str]:
-    calls = (n for n in walk(c.node) if isinstance(n, ast.Call) and getattr(n.func, "id", "") == "len" and n.args)
+    nodes = walk(written_out(c))
+    calls = (n for n in nodes if isinstance(n, ast.Call) and getattr(n.func, "id", "") == "len" and n.args)
     return Counter(ast.unparse(n.args[0]) for n in calls if _root(n.args[0]) not in _known(c))
 
 
 def _truths(c: Candidate) -> Counter[str]:
     """What is asked for its truth, as it is written, and how often."""
-    asked = (e for n in walk(c.node) for e in _asked_by(n, c.names))
+    asked = (e for n in walk(written_out(c)) for e in _asked_by(n, c.names))
     return Counter(ast.unparse(e) for e in asked if _root(e) not in _known(c) or not isinstance(e, ast.Name))
 
 

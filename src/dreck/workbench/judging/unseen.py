@@ -8,8 +8,9 @@ from itertools import combinations
 
 from dreck.model.names.bindings import bound_by
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.scopes import param_names
+from dreck.model.names.worked_out import may_be_asked_for
 from dreck.proof.classes.of_builtins import below_builtin, says_nothing
 from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.registries import says_of_what_class
@@ -17,6 +18,7 @@ from dreck.proof.classes.say.hidden import is_above_hidden, may_join, may_overri
 from dreck.proof.classes.say.speech import Speech
 from dreck.proof.classes.shaping import ANYTHING, shaped
 from dreck.proof.classes.table import ClassTable
+from dreck.proof.surroundings.importing import registers_for
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
@@ -100,10 +102,23 @@ def _of_methods(mine: Candidate, other: Candidate) -> str:
         kinds = [kind for kind in table.classes if name in table.bound_in(kind)]
         if kinds and (stored.is_stored_by_name(name) or "__class__" in specials_put(mine.names)):
             return f"`{name}` may be another one by then: it is set on an object, or an object changes its class"
-        above = next((kind for kind in kinds if may_override(table, kind, name)), "")
+        is_new = name.startswith("_") and not _says(other.names.tree, name)
+        above = next((kind for kind in kinds if not is_new and may_override(table, kind, name)), "")
         if above:
             return f"a class below {above} that nobody can make from outside may have a `{name}` of its own"
     return ""
+
+
+@once_per_tree
+def _words_of(tree: ast.Module) -> frozenset[str]:
+    """All names and attributes, and the texts that may be names."""
+    parts = [(n, part) for n in every_node(tree) for part in ("id", "attr", "name", "value")]
+    told = (value for n, part in parts if isinstance(value := getattr(n, part, None), str))
+    return frozenset(word for word in told if word.isidentifier())
+
+
+def _says(tree: ast.Module, name: str) -> bool:
+    return name in _words_of(tree) or may_be_asked_for(tree, name)
 
 
 def _of_kinds(names: ModuleNames, kinds: list[str], there: list[str]) -> str:
@@ -121,7 +136,8 @@ def _read_by(c: Candidate) -> Counter[str]:
 
 
 def _handed_on(c: Candidate, other: Candidate) -> Counter[str]:
-    """What functions and tables of which only this version speaks read of what they are handed."""
+    """What functions and tables of which only this version speaks, and what is registered for these, read of what they
+    are handed."""
     said = {getattr(n, "id", getattr(n, "attr", "")) for n in walk(c.node)} - {
         getattr(n, "id", getattr(n, "attr", "")) for n in walk(other.node)
     }
@@ -129,7 +145,8 @@ def _handed_on(c: Candidate, other: Candidate) -> Counter[str]:
     there = (s for body in (c.names.tree.body, *(kind.body for kind in kinds)) for s in body)
     found: Counter[str] = Counter()
     for s in there:
-        if said & set(bound_by(s)) and not isinstance(s, ast.ClassDef):
+        registered = set(map(registers_for, getattr(s, "decorator_list", [])))
+        if said & (bound_by(s) | registered) and not isinstance(s, ast.ClassDef):
             for f in (n for n in walk(s) if isinstance(n, FunctionNode | ast.Lambda)):
                 own = param_names(f.args)
                 found.update(n.attr for n in walk(f) if isinstance(n, ast.Attribute) and _is_one_of(n.value, own))

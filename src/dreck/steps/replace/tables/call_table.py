@@ -13,12 +13,13 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.replace.tables.arms.actions import deed_of
-from dreck.steps.replace.tables.arms.chain_lines import asked_once, replace_chain
+from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside, replace_chain
 from dreck.steps.replace.tables.arms.made_functions import first_with_comments, of_new_functions
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.untold import with_untold
 from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
@@ -44,6 +45,10 @@ _FEWEST = 3
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
+    return with_untold(scene, _found_in(scene))
+
+
+def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for whole in chains(scene.node, Reader(), fewest=2, open_end=True, tails=True):
         if len(whole.keys) < _FEWEST:
             continue
@@ -64,9 +69,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 def _only_chooses(chain: Chain) -> bool:
     """Whether its arms come to values, or give them to the same variables or attributes."""
     chosen = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
-    return all(outcome_of(arm.body) for arm in chain.arms) or (
-        None not in chosen and len({o.targets for o in chosen if o is not None}) == 1
-    )
+    return None not in chosen and len({o.targets for o in chosen if o is not None}) == 1
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:
@@ -93,6 +96,7 @@ def _way_out(arm: Arm) -> str:
 
 def _planned(scene: Scene, chain: Chain, others: tuple[Arm, ...], calls: MethodCalls | None) -> Plan:
     check_keys([key for arm in (*chain.arms, *others) for key in arm.keys])
+    check_outside(scene, chain.keys)
     chain, sheet = asked_once(scene, chain), scene.sheet()
     first, last = lines_of(sheet, chain)
     existing = _same_calls(scene, chain)

@@ -12,13 +12,14 @@ from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.amounts import Amounts, amounts_of
 from dreck.steps.replace.tables.arms.around import cores, lines_around
 from dreck.steps.replace.tables.arms.called import words_for_table
-from dreck.steps.replace.tables.arms.chain_lines import asked_once
+from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
+from dreck.steps.replace.tables.arms.untold import with_untold
 from dreck.steps.replace.tables.rows.class_rows import class_rows
 from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
 from dreck.steps.replace.tables.rows.same_call import doing
@@ -48,6 +49,10 @@ _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of the function whose arms only choose values."""
+    return with_untold(scene, _found_in(scene))
+
+
+def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for chain in chains(scene.node, WithMore(), fewest=2, open_end=True, tails=True):
         if sum(len(arm.keys) for arm in chain.arms) < _FEWEST:
             continue
@@ -102,6 +107,7 @@ def _planned(
 ) -> Plan | NotPlanned:
     line = chain.first.lineno
     check_apart(chain.arms, others)
+    check_outside(scene, chain.keys)
     targets = outcomes[0].targets
     fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
     if not fixed and len(targets) > 1:

@@ -23,6 +23,19 @@ _MANY_IN_A_ROW = 4
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Loops that only collect what passes, and long rows of conditions that all must hold about the same things."""
+    told = list(_found_in(scene))
+    yield from told
+    lines = {one.line for one in told}
+    for loop in (n for n in walk(scene.node) if isinstance(n, ast.For)):
+        guards = [s for s in loop.body if isinstance(s, ast.If) and isinstance(s.body[-1], ast.Continue)]
+        if len(guards) > 1 and not any(loop.lineno <= line <= (loop.end_lineno or 0) for line in lines):
+            yield NotPlanned(loop.lineno, f"its loop does more than collect what passes {len(guards)} guards; {_NAMED}")
+
+
+_NAMED = "named-predicate names what they ask"
+
+
+def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for block in _blocks(scene.node.body):
         for i in range(len(block) - 1):
             try:

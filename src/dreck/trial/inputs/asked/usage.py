@@ -291,6 +291,8 @@ class Usages(Raised, Paths):
         """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
         path = self.path(key)
         table = class_name(container) or ""
+        if path is None and (named := class_name(key)):
+            self._on(container, lambda u: u.keys.append(Named(named)))
         self._on(key, lambda u: u.constants.extend(self._own_tables.get(table, ())))
         told = table.rpartition(".")[2].strip("_").isupper() if "." in table else table
         if told and self.path(container) is None:
@@ -393,7 +395,6 @@ class Usages(Raised, Paths):
             return
         for case in cases:
             note_pattern(self.at, path, case.pattern)
-            for p in walk(case.pattern):  # what a class holds by position is not known here
-                if isinstance(p, ast.MatchValue):
-                    known = self.at(path).constants
-                    known.extend(v for v in constants(p.value) if v not in known)
+            for p in (p for p in walk(case.pattern) if isinstance(p, ast.MatchValue)):
+                known = self.at(path).constants  # what a class holds by position is not known here
+                known.extend(v for v in constants(p.value) if v not in known)

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
+from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.chains import Arm, Chain, is_asked_twice, subject_code
@@ -58,6 +59,13 @@ def replace_chain(
     lines = [chain.lead, *lines] if chain.lead else lines
     lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
+
+
+def check_outside(scene: Scene, keys: Sequence[ast.expr]) -> None:
+    """Raises Untouchable where keys read what the function alone knows: a table stands outside of it."""
+    read = next((name for key in keys for name in locals_read(scene, key)), "")
+    if read:
+        raise Untouchable(f"its keys read {read}, which the function alone knows; a table stands outside of it")
 
 
 _ONCE = (ast.Await, ast.Yield, ast.YieldFrom, ast.NamedExpr)

@@ -45,16 +45,10 @@ def method_calls(arms: Sequence[Arm]) -> MethodCalls | None:
 
 
 def put_methods(
-    scene: Scene,
-    sheet: Sheet,
-    receiver: ast.expr,
-    subjects: Sequence[ast.expr],
-    rows: str,
-    first: int,
-    marks: str = "{}",
+    scene: Scene, sheet: Sheet, receiver: ast.expr, subjects: Sequence[ast.expr], rows: str, first: int
 ) -> str:
-    """Puts the table, between `marks`, into the function, and tells its name: where the object is what it was from the
-    start, before the first statement that comes to the chain."""
+    """Puts the table into the function, and tells its name: where the object is what it was from the start, before
+    the first statement that comes to the chain."""
     asked_for = (ast.unparse(receiver), ", ".join(map(ast.unparse, subjects)))
     wished = next(filter(None, map(scene.wishes.name_for, asked_for)), "")
     taken = scene.all_words()
@@ -65,7 +59,7 @@ def put_methods(
     line = _place(scene, receiver, first)
     indent, unit = sheet.indent(line), sheet.unit(scene.node)
     table = "".join(f"{indent}{unit}{row}\n" for row in rows.splitlines())
-    sheet.insert(line, f"{indent}{name} = {marks[0]}\n{table}{indent}{marks[1]}\n")
+    sheet.insert(line, f"{indent}{name} = {{\n{table}{indent}}}\n")
     return name
 
 

@@ -61,6 +61,9 @@ def is_fixed(scene: Scene, e: ast.expr) -> bool:
             return all(is_fixed(scene, item) for item in elts)
         case ast.Attribute(value=ast.Name(id=owner), attr=attr):
             return (owner[:1].isupper() or _is_steady(scene, owner, attr)) and not locals_read(scene, e)
+        case ast.Attribute(value=ast.Attribute(value=ast.Name(id=root), attr=owner)):
+            known = root[:1].isupper() or scene.names.is_imported(root)
+            return owner[:1].isupper() and known and not locals_read(scene, e)
         case ast.Name(id=name):
             return name in scene.names.definitions or name.strip("_").isupper()
     return False

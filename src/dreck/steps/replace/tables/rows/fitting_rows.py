@@ -13,7 +13,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import own_statements
 from dreck.steps.replace.tables.arms.called import given_by
-from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
+from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines
 from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
 from dreck.steps.replace.tables.rows.asked_alike import AskedAlike
@@ -45,9 +45,10 @@ def fitting_rows(scene: Scene, calling: bool) -> Iterator[Plan | NotPlanned]:
     """Every such ladder whose arms choose values or do one thing with other values; with `calling`, whose arms call
     another function or method each."""
     reader = AskedAlike(scene)
-    for chain in chains(scene.node, reader, fewest=2, open_end=True, tails=True):
-        if len(chain.keys) < _FEWEST:
+    for whole in chains(scene.node, reader, fewest=2, open_end=True, tails=True):
+        if len(whole.keys) < _FEWEST:
             continue
+        chain = max(_runs(whole, scene), key=lambda run: len(run.keys), default=whole)
         try:
             ladder = _read(scene, reader, chain)
             if _is_calling(ladder) != calling:
@@ -57,6 +58,54 @@ def fitting_rows(scene: Scene, calling: bool) -> Iterator[Plan | NotPlanned]:
             yield _planned(scene, reader, ladder)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
+
+
+def _runs(chain: Chain, scene: Scene) -> Iterator[Chain]:
+    """The runs of arms that do alike, from each arm on as long as they do; what follows them is their default."""
+    places = list(_places(chain))
+    if len(places) != len(chain.arms):
+        return
+    at = 0
+    while at < len(places):
+        end = at + 1
+        while end < len(places) and _are_alike(scene, chain.arms[at : end + 1]) and _goes_on(places, at, end):
+            end += 1
+        if sum(len(arm.keys) for arm in chain.arms[at:end]) >= _FEWEST and end - at > 1:
+            if (at, end) == (0, len(places)):
+                yield chain
+            else:
+                block, start, _ = places[at]
+                last, _, node = places[end - 1]
+                is_ladder = places[end - 1][1] == 0 and last is not block
+                stop = start + 1 if is_ladder or end - at == 1 or places[at + 1][0] is not block else start + end - at
+                yield Chain(block, start, stop, chain.subjects, chain.arms[at:end], node.orelse or None)
+        at = end
+
+
+def _places(chain: Chain) -> Iterator[tuple[list[ast.stmt], int, ast.If]]:
+    """For each arm the block it stands in, where there, and the `if`; an `elif` is all of a block of its own."""
+    for start in range(chain.start, chain.end):
+        block, at, s = chain.block, start, chain.block[start]
+        while isinstance(s, ast.If) and any(arm.test is s.test for arm in chain.arms):
+            yield block, at, s
+            block, at = s.orelse, 0
+            s = s.orelse[0] if len(s.orelse) == 1 else ast.Pass()
+
+
+def _goes_on(places: list[tuple[list[ast.stmt], int, ast.If]], first: int, at: int) -> bool:
+    """Whether an arm belongs to the ladder that began with `first`, or stands behind it as all before it do."""
+    chained = places[at][0] is places[at - 1][2].orelse
+    if at - first == 1:
+        return chained or (places[at][0] is places[first][0] and not places[first][2].orelse)
+    return chained == (places[first + 1][0] is places[first][2].orelse) and (chained or not places[at - 1][2].orelse)
+
+
+def _are_alike(scene: Scene, arms: tuple[Arm, ...]) -> bool:
+    bodies = [arm.body for arm in arms]
+    if method_calls(arms) is not None or len({"".join(map(ast.dump, body)) for body in bodies}) == 1:
+        return True
+    body = template_of(scene, bodies, least=1)
+    return body is not None and len(body.holes) <= _MOST_HOLES
 
 
 def _read(scene: Scene, reader: AskedAlike, chain: Chain) -> _Ladder:
@@ -132,7 +181,9 @@ def _holes(ladder: _Ladder) -> list[Hole]:
 
 def _is_called(hole: Hole, body: Template | None) -> bool:
     """Whether it is functions that the arms differ in."""
-    called = [n.func for s in (body.body if body else []) for n in walk(s) if isinstance(n, ast.Call)]
+    raised = [s.exc for s in (body.body if body else []) if isinstance(s, ast.Raise)]
+    inside = (n for s in (body.body if body else []) for n in walk(s))
+    called = [n.func for n in inside if isinstance(n, ast.Call) and n not in raised]
     return any(place is func for place in hole.places for func in called)
 
 
@@ -159,20 +210,23 @@ def _planned(scene: Scene, reader: AskedAlike, ladder: _Ladder) -> Plan:
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     unit, indent = sheet.unit(scene.node), sheet.indent(first)
-    if any(len(f"{unit}{row}") > scene.line_length for row in rows):
+    if any(len(f"{unit}{row}") > scene.line_length and "#" not in row for row in rows):
         raise Untouchable("a row of its table would be longer than a line; cut what its arms do first (named-block)")
-    text = "".join(f"{row}\n" for row in rows)
-    if ladder.calls is not None:
-        name = put_methods(scene, sheet, ladder.calls.receiver, (), text, first, "()")
-    else:
+    head, name = [f"for {asked}, action in (", *(f"{unit}{row}" for row in rows), "):"], ""
+    if ladder.calls is None:
         name = _table_name(scene, ladder, held)
         put_table(scene, sheet, f"{name} = {_written(scene, name, rows, unit)}\n")
-    head = f"for {', '.join([asked, *held])} in {name}:"
+        head = [f"for {', '.join([asked, *held])} in {name}:"]
     test = _test(sheet, reader, chain.arms[0], asked)
     looped = as_tail(sheet, first, _looped(sheet, chain, head, test, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" if line.strip() else "\n" for line in looped))
-    return Plan(first, f"{len(chain.keys)} tests of one form are rows of {name}, asked in their order",
-                sheet.result(), (name,))  # fmt: skip
+    where = f" of {name}" if name else ""
+    return Plan(
+        first,
+        f"{len(chain.keys)} tests of one form are rows{where}, asked in their order",
+        sheet.result(),
+        (name,) if name else (),
+    )
 
 
 def _target_of_all(ladder: _Ladder) -> str:
@@ -203,15 +257,29 @@ def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
     for hole in body.holes:
         if _is_called(hole, body):
             hole.word = "action"
+        elif part := next(filter(None, (_part_of(place, body) for place in hole.places)), ""):
+            hole.word = part
         elif hole.word in ("", "value") and len(body.holes) == 1 and given and isinstance(body.body[0], ast.Return):
             hole.word = given[-1]
     return hole_words(scene, body, (asked,), always=True)
+
+
+def _part_of(place: ast.expr, body: Template) -> str:
+    """What a value that is worked with is called: a factor, where a slice ends."""
+    for n in (n for s in body.body for n in walk(s)):
+        match n:
+            case ast.Slice(lower=lower, upper=upper) if place in (lower, upper):
+                return "start" if place is lower else "end"
+            case ast.BinOp(op=op, left=left, right=right) if place in (left, right):
+                return "factor" if isinstance(op, ast.Mult) else "divisor" if isinstance(op, ast.Div) else "amount"
+    return ""
 
 
 def _rows(scene: Scene, sheet: Sheet, ladder: _Ladder, first: int) -> tuple[list[str], list[str]]:
     """The comments told beside rows, and the rows."""
     told: list[str] = []
     rows: list[str] = []
+    unit = sheet.unit(scene.node)
     for at, arm in enumerate(ladder.chain.arms):
         said = comments_of_arm(sheet, arm, first)
         if any(map(is_directive, said)):
@@ -219,14 +287,15 @@ def _rows(scene: Scene, sheet: Sheet, ladder: _Ladder, first: int) -> tuple[list
         if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
             raise Untouchable("comments stand inside an arm, and speak of its lines; cut them first (named-block)")
         told += said
+        beside = sheet.comment_beside(arm.body[-1])
         if ladder.calls is not None:
             values = [sheet.code(ladder.calls.methods[at])]
         else:
             values = [hole_code(sheet, hole, at) for hole in _holes(ladder)]
-        rows += said
-        for key in arm.keys:
-            code = one_line(key_code(sheet, key))
-            rows.append(f"({', '.join([code, *values])})," if values else f"{code},")
+        codes = [one_line(key_code(sheet, key)) for key in arm.keys]
+        made = [f"({', '.join([code, *values])})," if values else f"{code}," for code in codes]
+        trailed = len(made) == 1 and said == [beside] and len(f"{made[0]}  {beside}") < scene.line_length - len(unit)
+        rows += [f"{made[0]}  {beside}"] if trailed else [*said, *made]
     return told, rows
 
 
@@ -249,15 +318,23 @@ def _test(sheet: Sheet, reader: AskedAlike, arm: Arm, word: str) -> str:
     return one_line(sheet.text[whole.start : hole.start] + word + sheet.text[hole.end : whole.end])
 
 
-def _looped(sheet: Sheet, chain: Chain, head: str, test: str, body: list[str], unit: str) -> list[str]:
+def _looped(sheet: Sheet, chain: Chain, head: list[str], test: str, body: list[str], unit: str) -> list[str]:
     """The loop over the rows, and the default behind it, or as its `else`."""
     leaving = all(leaves(arm.body) for arm in chain.arms)
     within = [*body, *([] if leaving else ["break"])]
-    lines = [head, f"{unit}if {test}:", *reindented(within, unit * 2)]
+    lines = [*head, f"{unit}if {test}:", *reindented(within, unit * 2)]
     if chain.default is None:
         return lines
     otherwise = body_lines(sheet, chain)
     return [*lines, *otherwise] if leaving else [*lines, "else:", *reindented(otherwise, unit)]
+
+
+def _assigned(ladder: _Ladder) -> str:
+    """The variable or attribute that all arms give another value."""
+    match ladder.body.body if ladder.body is not None else []:
+        case [ast.Assign(targets=[ast.Name(id=name) | ast.Attribute(attr=name)])]:
+            return name.strip("_")
+    return ""
 
 
 def _written(scene: Scene, name: str, rows: list[str], unit: str) -> str:
@@ -275,7 +352,7 @@ def _table_name(scene: Scene, ladder: _Ladder, held: list[str]) -> str:
     if not held:
         words = [*own, f"{ladder.word}s" if ladder.word != "key" else "keys"]
     else:
-        chosen = words_of(held[0].removeprefix("its_"))
+        chosen = words_of(_assigned(ladder) or held[0].removeprefix("its_"))
         chosen = own if chosen in (["action"], ["text"], ["amount"], ["flag"]) and own else chosen
         words = [*chosen, "by", ladder.word] if ladder.word not in chosen else [*chosen, "rows"]
     return table_name(
