@@ -78,8 +78,11 @@ def pair(pick: random.Random) -> tuple[str, str]:
         if pick.random() < 0.1:
             rows, body = "(p.n, p.m)", "p.m += 3\nfor y in (p.n, p.m):\n    log((x, y))"
         otherwise = "log('done')" if pick.random() < 0.3 else ""
-        old = f"for x in {rows}:\n{_indented(body)}" + (f"\nelse:\n    {otherwise}" if otherwise else "")
-        new = _written_out(body, otherwise, rows, pick)
+        paired = pick.random() < 0.4  # rows of a number and what stood there before
+        body = f"log((i, x))\n{body}" if paired else body
+        loop = f"for i, x in {_in_pairs(rows)}" if paired else f"for x in {rows}"
+        old = f"{loop}:\n{_indented(body)}" + (f"\nelse:\n    {otherwise}" if otherwise else "")
+        new = _written_out(body, otherwise, rows, pick, paired)
     if around:
         old, new = (f"for k in (1, 2):\n{_indented(text)}\n    c = k" for text in (old, new))
     back = pick.choice(("return a, b, c, k", "return b", "return k", "return x", "return told"))
@@ -122,25 +125,35 @@ class held:
 
 
 def _names(rows: str, pick: random.Random) -> list[str]:
-    """What stands in a display; now and then in another order, or with one of them left out."""
+    """What stands in a display; now and then in another order, with one of them left out, or in another's place."""
     names = [name.strip() for name in rows[1:-1].split(",")]
     if pick.random() < 0.12:
         pick.shuffle(names)
     elif pick.random() < 0.08:
         names.pop()
+    elif pick.random() < 0.1:
+        names[pick.randrange(len(names))] = pick.choice(names)
     return names
 
 
-def _written_out(body: str, otherwise: str, rows: str, pick: random.Random) -> str:
+def _in_pairs(rows: str) -> str:
+    """`((0, a), (1, b))` for `(a, b)`."""
+    told = ", ".join(f"({at}, {name.strip()})" for at, name in enumerate(rows[1:-1].split(",")))
+    return f"{rows[0]}{told}{rows[-1]}"
+
+
+def _written_out(body: str, otherwise: str, rows: str, pick: random.Random, paired: bool = False) -> str:
     names = _names(rows, pick)
+    numbers = list(range(len(names)))
     first = [] if pick.random() < 0.6 else [f"{name}" for name in names]  # what has no value is seen at once
     leaves = "continue" in body or "break" in body
     rounds = []
     if pick.random() < 0.4:
         first = [f"h{at} = {name}" for at, name in enumerate(names)]
+        first = first[:: pick.choice((1, 1, 1, -1))]  # read in another order now and then
         names = [f"h{at}" for at in range(len(names))]
-    for name in names:
-        told = f"x = {name}\n{body}"
+    for number, name in zip(numbers, names, strict=True):
+        told = f"i = {number}\nx = {name}\n{body}" if paired else f"x = {name}\n{body}"
         rounds.append(f"for _ in (0,):\n{_indented(told)}" if leaves else told)
     return "\n".join([*first, *rounds, *([otherwise] if otherwise and pick.random() > 0.1 else [])])
 

@@ -89,3 +89,33 @@ def test_an_order_that_hangs_on_addresses_is_no_difference(tmp_path):
     new = f"{kinds}def f(kilos: int):\n    if not kilos > 3:\n        print(end='')\n        return []\n    return {there}\n"
     verdict = dict(dreck.compare(*folders(tmp_path, old, new)).functions)["yard.py::f"]
     assert verdict.status == "unsettled" and "where objects lie in memory" in verdict.reason, str(verdict)
+
+
+ARMS = """\
+def weigh(load):
+    return load + 1
+
+
+def keep(load):
+    SCALE.put(load)
+    return 2
+
+
+WAYS = dict(zip((int, str), (weigh, keep)))
+"""
+
+
+def test_what_the_functions_of_a_table_lead_to_is_looked_at_in_both(tmp_path):
+    """Whoever is called may change an object beside: in one version a function names it, in the other a table does."""
+    head = f"{ARMS}\n\ndef f(load, log):\n    log(load)\n"
+    old = head + "    if type(load) is int:\n        return load + 1\n    SCALE.put(load)\n    return 2\n"
+    new = head + "    return WAYS[int if type(load) is int else str](load)\n"
+    verdict = dict(dreck.compare(*folders(tmp_path, old, new)).functions)["yard.py::f"]
+    assert verdict.status == "tested", str(verdict)
+
+
+def test_one_change_less_by_a_table_is_seen(tmp_path):
+    head = f"{ARMS}\n\ndef f(load, log):\n    log(load)\n"
+    old = head + "    if type(load) is int:\n        return load + 1\n    SCALE.put(load)\n    return 2\n"
+    new = head.replace("SCALE.put(load)", "pass") + "    return WAYS[int if type(load) is int else str](load)\n"
+    assert dict(dreck.compare(*folders(tmp_path, old, new)).functions)["yard.py::f"].status == "differs"

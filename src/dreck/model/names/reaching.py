@@ -38,9 +38,12 @@ def leads_to_names(node: ast.AST) -> bool:
 
 
 def leading(nodes: Sequence[ast.AST]) -> list[ast.AST]:
-    """The nodes of a file that lead to names; `modules` of the file's own objects is another one than that of `sys`."""
+    """The nodes of a file that lead to names; `modules` of the file's own objects is another one than that of `sys`:
+    where all that is ever put there is made there."""
     imported = {n.asname or n.name.partition(".")[0] for n in nodes if isinstance(n, ast.alias)}
-    kept = any(isinstance(n, ast.Attribute) and n.attr == "modules" and isinstance(n.ctx, ast.Store) for n in nodes)
+    put = [n for n in nodes if isinstance(n, ast.Attribute) and n.attr == "modules" and not isinstance(n.ctx, ast.Load)]
+    made = {t for n in nodes if isinstance(n, ast.Assign) and isinstance(n.value, _MADE) for t in n.targets}
+    kept = bool(put) and all(n in made for n in put)
     return [n for n in nodes if leads_to_names(n) and not _is_kept_by_its_own(n, kept, imported)]
 
 
@@ -55,14 +58,16 @@ def keeps_modules(tree: ast.Module) -> bool:
 
 
 def _is_kept_by_its_own(node: ast.AST, kept: bool, imported: Collection[str]) -> bool:
-    """Whether it is `modules` of `self`, or of what is no import where the file sets such an attribute."""
-    if not isinstance(node, ast.Attribute) or node.attr != "modules":
+    """Whether it is `modules` of what is no import, where such an attribute is the file's own."""
+    if not kept or not isinstance(node, ast.Attribute) or node.attr != "modules":
         return False
     of = node.value
     while isinstance(of, ast.Attribute):
         of = of.value
-    is_own = _is_own(node.value)
-    return isinstance(of, ast.Name) and of.id not in imported and (is_own or kept)
+    return isinstance(of, ast.Name) and of.id not in imported
+
+
+_MADE = (ast.Constant, ast.List, ast.Tuple, ast.Dict, ast.Set, ast.ListComp, ast.SetComp, ast.DictComp, ast.BinOp)
 
 
 def only_read(node: ast.AST) -> list[ast.AST]:

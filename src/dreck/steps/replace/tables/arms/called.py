@@ -20,6 +20,8 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
     shared = named[0] if len(named) == 1 else named[0][-1:] if len({tuple(n[-1:]) for n in named}) == 1 else []
     if len("_".join(shared)) < _SHORTEST:
         shared = given_by(scene)
+    if shared == subject:
+        shared = given_by(scene) or shared  # it takes the place of what it is looked up by
     chosen = three_of(shared)
     chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
     if not any(len(w) >= _SHORTEST for w in chosen):

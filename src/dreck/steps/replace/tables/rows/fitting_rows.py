@@ -259,9 +259,15 @@ def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
             hole.word = "action"
         elif part := next(filter(None, (_part_of(place, body) for place in hole.places)), ""):
             hole.word = part
+        elif hole.word in ("", "value") and isinstance(body.body[0], ast.Raise) and _are_texts(hole):
+            hole.word = "message"
         elif hole.word in ("", "value") and len(body.holes) == 1 and given and isinstance(body.body[0], ast.Return):
             hole.word = given[-1]
     return hole_words(scene, body, (asked,), always=True)
+
+
+def _are_texts(hole: Hole) -> bool:
+    return all(isinstance(v, ast.Constant) and isinstance(v.value, str) for v in hole.values)
 
 
 def _part_of(place: ast.expr, body: Template) -> str:
