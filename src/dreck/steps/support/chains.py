@@ -334,8 +334,12 @@ def key_code(sheet: Sheet, key: ast.expr) -> str:
 
 
 def lines_of(sheet: Sheet, chain: Chain) -> tuple[int, int]:
-    """The first and the last line of a chain. Raises Untouchable when it shares a line with something else."""
+    """The first and the last line of a chain, the comments at the end of its last arm among them. Raises Untouchable
+    when it shares a line with something else."""
     first, last = chain.first.lineno, chain.last.end_lineno or chain.last.lineno
+    if chain.default is None:
+        indent = sheet.indent(first)
+        last = max([last, *(n for n in sheet.comments_below(last, indent) if sheet.indent(n) != indent)])
     if len(sheet.indent(first).encode()) != chain.first.col_offset:
         raise Untouchable("it stands on the line of another statement")
     return first, last

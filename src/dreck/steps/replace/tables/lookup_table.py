@@ -391,6 +391,7 @@ def line_for(kind):
         "`True`, `1` and `1.0` are one key; NaN is found in a table and equal to nothing.",
         "A list in a table is one list for everybody; worked-out values stay functions.",
         "The default of `.get` is worked out before anything is looked up.",
+        "No dict finds what begins with its keys or holds them: rows for such tests are asked in their order.",
     ),
     plans=plans,
     asks=("hashable-key", "plain-kind", "steady-constants"),

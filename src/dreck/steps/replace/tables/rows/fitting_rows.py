@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import own_statements
 from dreck.steps.replace.tables.arms.called import given_by
@@ -200,7 +201,7 @@ def _planned(scene: Scene, reader: AskedAlike, ladder: _Ladder) -> Plan:
         lines = [ladder.calls.asked(sheet, held[0])]
     else:
         assert body is not None
-        target = _target_of_all(ladder)
+        target = _target_of_all(scene.node, ladder)
         words = {id(body.holes[0]): target} if target else _words(scene, ladder, asked)
         held = [words[id(hole)] for hole in body.holes]
         lines = [] if target else once_for_all(sheet, chain.arms[0], body, words, "")
@@ -229,17 +230,18 @@ def _planned(scene: Scene, reader: AskedAlike, ladder: _Ladder) -> Plan:
     )
 
 
-def _target_of_all(ladder: _Ladder) -> str:
-    """The variable that is all that the arms and the default assign, and that no test reads: the loop itself can bind
-    it; else ''."""
+def _target_of_all(function: FunctionNode, ladder: _Ladder) -> str:
+    """The variable that is all that the arms and the default assign, and that no test reads, where nobody sees it in
+    between: the loop itself can bind it; else ''."""
     chain, body = ladder.chain, ladder.body
     match (body.body if body is not None else []), chain.default:
         case (
             [ast.Assign(targets=[ast.Name(id=name)], value=value)],
-            [ast.Assign(targets=[ast.Name(id=other)])],
+            [ast.Assign(targets=[ast.Name(id=other)], value=ast.Constant() | ast.Name())],
         ) if name == other and [place for hole in _holes(ladder) for place in hole.places] == [value]:
             read = {n.id for arm in chain.arms if arm.test for n in walk(arm.test) if isinstance(n, ast.Name)}
-            return name if name not in read else ""
+            caught = any(isinstance(n, ast.Try | ast.TryStar | ast.With | ast.AsyncWith) for n in walk(function))
+            return name if name not in read and not caught else ""
     return ""
 
 
