@@ -34,7 +34,7 @@ def leads_to_names(node: ast.AST) -> bool:
             return True
         case ast.Constant(value=str() as text):
             return "__globals__" in text or "f_globals" in text or "f_builtins" in text
-    return any(word in _LEADING | _RUNNING | {"__dict__"} for word in _told(node))
+    return any(word in _LEADING | _RUNNING | {"__dict__"} for word in asked_by_text(node))
 
 
 def leading(nodes: Sequence[ast.AST]) -> list[ast.AST]:
@@ -53,7 +53,7 @@ def keeps_modules(tree: ast.Module) -> bool:
     nodes = every_node(tree)
     named = any(isinstance(n, ast.alias) and n.name.rpartition(".")[2] in ("modules", "*") for n in nodes)
     spoken = any(isinstance(n, ast.Attribute) and n.attr == "modules" for n in nodes)
-    told = any("modules" in _told(n) for n in nodes)
+    told = any("modules" in asked_by_text(n) for n in nodes)
     return spoken and not named and not told and not any(getattr(n, "attr", "") == "modules" for n in leading(nodes))
 
 
@@ -97,7 +97,7 @@ def opens_a_module(node: ast.AST) -> bool:
     match node:
         case ast.Attribute(attr=word) | ast.Name(id=word) | ast.alias(name=word) if word in _OPENING:
             return True
-    return any(word in _OPENING for word in _told(node))
+    return any(word in _OPENING for word in asked_by_text(node))
 
 
 def set_on_others(node: ast.AST) -> Iterator[str]:
@@ -127,7 +127,7 @@ def replaced_later(tree: ast.Module) -> frozenset[str]:
     return frozenset(set_there & {f.name for f in functions})
 
 
-def _told(node: ast.AST) -> Iterator[str]:
+def asked_by_text(node: ast.AST) -> Iterator[str]:
     """Names of attributes that are asked for by a text."""
     match node:
         case ast.Call(func=ast.Name(id=asking) | ast.Attribute(attr=asking), args=args) if asking in _LETS_KNOW:

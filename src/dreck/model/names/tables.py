@@ -4,7 +4,9 @@ import ast
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
+from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.nodes import every_node
+from dreck.model.names.reaching import asked_by_text
 
 MOST_ROWS = 64
 _LOOKING = frozenset(
@@ -148,6 +150,29 @@ def _bound_anywhere(tree: ast.Module) -> set[str]:
     return found
 
 
+def _changed_from_outside(tree: ast.Module, names: set[str]) -> set[str]:
+    """Those of `names` that a module may change by way of what it imports, which may be the module itself."""
+    imported = imported_anywhere(tree)
+    found, safe = set[str](), set[ast.AST]()
+    for node in every_node(tree) if names and imported else ():
+        match node:
+            case ast.Subscript(value=ast.Attribute() as used, ctx=ast.Load()):
+                safe.add(used)
+            case ast.Attribute(value=ast.Attribute() as used, attr=attr) if attr in _READING:
+                safe.add(used)
+            case ast.Compare(comparators=parts):
+                safe.update(parts)
+        match node:
+            case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
+                found |= names if root_of(of) in imported else set()
+            case ast.Attribute(value=of, attr=name) if name in names and node not in safe and root_of(of) in imported:
+                found.add(name)
+            case ast.alias(name=name, asname=str() as other) if name in names and other != name:
+                found.add(name)
+        found |= names.intersection(asked_by_text(node))
+    return found
+
+
 def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     """Which of `names` may be bound again or changed, or are handed to code that could change them."""
     stored: dict[str, int] = {}
@@ -174,4 +199,5 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     for node in every_node(tree):
         if isinstance(node, ast.Name) and node.id in open_to_change and node not in safe:
             changed.update([node.id] if isinstance(node.ctx, ast.Load) else [])
+    changed |= _changed_from_outside(tree, open_to_change)
     return {name for name in names if name in changed or stored.get(name, 0) > 1}
