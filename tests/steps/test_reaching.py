@@ -44,6 +44,12 @@ WHY_NOT = {
     "more than a class": ("polymorphic-methods", "class A:\n    pass\n\n\nclass B:\n    pass\n\n\ndef f(x, n):\n    if isinstance(x, A) and n:\n        return 1\n    elif isinstance(x, B) and n > 2:\n        return 2\n    return 3\n", "`isinstance(x, A) and n` asks for more than the class"),
     "a condition again": ("shared-term", "def f(a, b, g):\n    if g and (a > 1 or b):\n        g(1)\n    if a and (a > 1 or b):\n        g(2)\n", "is a condition: --step named-predicate names it"),
     "a name of Python's": ("lookup-table", "class A:\n    def __str__(self):\n        if self.kind == 1:\n            ks = 'p'\n        elif self.kind == 2:\n            ks = 'q'\n        elif self.kind == 3:\n            ks = 'r'\n        else:\n            ks = '?'\n        return ks\n", "no good name was found for its table"),
+    "a comment in a test": ("lookup-table", "def f(x, y, log):\n    if ('a' in x  # first\n            and y):\n        log(1)\n    elif 'b' in x and y:\n        log(2)\n    elif 'c' in x and y:\n        log(3)\n", "a comment stands inside a test"),
+    "a text of lines": ("lookup-table", "def f(x, log):\n    if 'a' in x:\n        log('''p\n  q''', 1)\n    elif 'b' in x:\n        log('''p\n  q''', 2)\n    elif 'c' in x:\n        log('''p\n  q''', 3)\n", "a text over several lines stands in it"),
+    "a round left": ("lookup-table", "def f(xs):\n    for x in xs:\n        if 'a' in x:\n            continue\n        elif 'b' in x:\n            continue\n        elif 'c' in x:\n            break\n        print(x)\n", "an arm leaves a round of the loop around it"),
+    "other things": ("lookup-table", "def f(a, b):\n    if a.wet:\n        return 1\n    elif b > 3:\n        return 2\n    elif a == b:\n        return 3\n    return 4\n", "its tests ask for different things"),
+    "guards of a loop": ("rule-list", "def f(xs, log):\n    for x in xs:\n        if x.wet:\n            continue\n        if x.cold:\n            continue\n        log(x)\n        log(1)\n", "does more than collect what passes 2 guards"),
+    "in no test": ("shared-term", "def f(x, log):\n    log(x['box'])\n    log(x['box'])\n    return x['box']\n", "but no test asks it; --name"),
     "worked out": ("rule-list", "def f(a, b):\n    g(a, b)\n    g(a, b + 1)\n    g(a, b + 2)\n", "what differs between the calls is worked out"),
 }  # fmt: skip
 

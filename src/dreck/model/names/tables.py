@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 
 from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.nodes import every_node
-from dreck.model.names.reaching import asked_by_text
 
 MOST_ROWS = 64
 _LOOKING = frozenset(
@@ -151,10 +150,11 @@ def _bound_anywhere(tree: ast.Module) -> set[str]:
 
 
 def _changed_from_outside(tree: ast.Module, names: set[str]) -> set[str]:
-    """Those of `names` that a module may change by way of what it imports, which may be the module itself."""
+    """Those of `names` that a module may change as an attribute of what may be the module itself: of what it imports,
+    keeps or is handed; or by a text that says the name."""
     imported = imported_anywhere(tree)
     found, safe = set[str](), set[ast.AST]()
-    for node in every_node(tree) if names and imported else ():
+    for node in every_node(tree) if names else ():
         match node:
             case ast.Subscript(value=ast.Attribute() as used, ctx=ast.Load()):
                 safe.add(used)
@@ -165,11 +165,16 @@ def _changed_from_outside(tree: ast.Module, names: set[str]) -> set[str]:
         match node:
             case ast.Attribute(value=of, attr="__dict__") | ast.Call(func=ast.Name(id="vars"), args=[of]):
                 found |= names if root_of(of) in imported else set()
-            case ast.Attribute(value=of, attr=name) if name in names and node not in safe and root_of(of) in imported:
+            case ast.Attribute(attr=name) if name in names and node not in safe:
                 found.add(name)
+            case ast.Subscript(slice=ast.Constant(value=str() as name)) if name in names:
+                found.add(name)
+            case ast.Call(func=ast.Name(id="getattr"), args=[of, asked, *_]) if not isinstance(asked, ast.Constant):
+                found |= names if root_of(of) in imported else set()
+            case ast.Call(args=args):
+                found |= names & {a.value for a in args if isinstance(a, ast.Constant) and isinstance(a.value, str)}
             case ast.alias(name=name, asname=str() as other) if name in names and other != name:
                 found.add(name)
-        found |= names.intersection(asked_by_text(node))
     return found
 
 

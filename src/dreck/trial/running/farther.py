@@ -107,7 +107,7 @@ class Farther:
         for module, name in names:
             there = sys.modules.get(module)
             space = self._own if not module else vars(there) if there is not None else {}
-            if name in space and (module, name) not in told:
+            if name in space and (module, name) not in told and _is_short(state_of(space[name])):
                 self._places.append((space, name))
 
     def _may_change(self, space: dict[str, Any], name: str) -> bool:

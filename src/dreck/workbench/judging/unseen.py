@@ -102,7 +102,8 @@ def _of_methods(mine: Candidate, other: Candidate) -> str:
         kinds = [kind for kind in table.classes if name in table.bound_in(kind)]
         if kinds and (stored.is_stored_by_name(name) or "__class__" in specials_put(mine.names)):
             return f"`{name}` may be another one by then: it is set on an object, or an object changes its class"
-        is_new = name.startswith("_") and not _says(other.names.tree, name)
+        files = (other.names.tree, *other.names.trees, *other.names.others)
+        is_new = name.startswith("_") and not any(_says(tree, name) for tree in files)
         above = next((kind for kind in kinds if not is_new and may_override(table, kind, name)), "")
         if above:
             return f"a class below {above} that nobody can make from outside may have a `{name}` of its own"

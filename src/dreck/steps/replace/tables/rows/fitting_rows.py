@@ -54,8 +54,7 @@ def fitting_rows(scene: Scene, calling: bool) -> Iterator[Plan | NotPlanned]:
             ladder = _read(scene, reader, chain)
             if _is_calling(ladder) != calling:
                 other, told = ("lookup-table", "choose") if calling else ("call-table", "call functions")
-                if not calling or chain.arms:
-                    raise Untouchable(f"its arms {told}; {other} makes rows of them")
+                raise Untouchable(f"its arms {told}; {other} makes rows of them")
             yield _planned(scene, reader, ladder)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))
@@ -69,8 +68,10 @@ def _runs(chain: Chain, scene: Scene) -> Iterator[Chain]:
     at = 0
     while at < len(places):
         end = at + 1
-        while end < len(places) and _are_alike(scene, chain.arms[at : end + 1]) and _goes_on(places, at, end):
+        while end < len(places) and _are_alike(scene, (chain.arms[at], chain.arms[end])) and _goes_on(places, at, end):
             end += 1
+        if not _are_alike(scene, chain.arms[at:end]):  # one by one they are, but not all of them at once
+            end = at + 1
         if sum(len(arm.keys) for arm in chain.arms[at:end]) >= _FEWEST and end - at > 1:
             if (at, end) == (0, len(places)):
                 yield chain
@@ -151,25 +152,9 @@ def _word_within(scene: Scene, test: ast.expr | None) -> str:
 
 
 _TEXTS = frozenset(
-    [
-        "name",
-        "text",
-        "line",
-        "path",
-        "url",
-        "uri",
-        "word",
-        "title",
-        "message",
-        "msg",
-        "output",
-        "string",
-        "stdout",
-        "stderr",
-        "filename",
-        "arn",
-    ]
-)
+    {"name", "text", "line", "path", "url", "uri", "word", "title", "message", "msg", "output", "string", "stdout",
+     "stderr", "filename"}
+)  # fmt: skip
 
 
 def _is_calling(ladder: _Ladder) -> bool:
@@ -205,6 +190,7 @@ def _planned(scene: Scene, reader: AskedAlike, ladder: _Ladder) -> Plan:
         words = {id(body.holes[0]): target} if target else _words(scene, ladder, asked)
         held = [words[id(hole)] for hole in body.holes]
         lines = [] if target else once_for_all(sheet, chain.arms[0], body, words, "")
+        held = [word for word in held if word != asked]  # what is asked for itself stands in the row already
     told, rows = _rows(scene, sheet, ladder, first)
     if chain.default is not None and not chain.rest:
         told += comments_of(sheet, _first_said(sheet, chain.default[0].lineno), last)
@@ -265,7 +251,16 @@ def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
             hole.word = "message"
         elif hole.word in ("", "value") and len(body.holes) == 1 and given and isinstance(body.body[0], ast.Return):
             hole.word = given[-1]
-    return hole_words(scene, body, (asked,), always=True)
+    own = [hole for hole in body.holes if _is_the_key(hole, ladder.chain)]
+    others = Template(body.body, [hole for hole in body.holes if hole not in own], body.written)
+    words = hole_words(scene, others, (asked,), always=True) if others.holes else {}
+    return words | {id(hole): asked for hole in own}
+
+
+def _is_the_key(hole: Hole, chain: Chain) -> bool:
+    """Whether each arm works with the very constant that it asks for."""
+    keys = [ast.dump(arm.keys[0]) if len(arm.keys) == 1 else "" for arm in chain.arms]
+    return not hole.text and [ast.dump(value) for value in hole.values] == keys
 
 
 def _are_texts(hole: Hole) -> bool:
@@ -294,12 +289,16 @@ def _rows(scene: Scene, sheet: Sheet, ladder: _Ladder, first: int) -> tuple[list
             raise Untouchable("a comment for a tool stands at an arm; it would lose its line")
         if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
             raise Untouchable("comments stand inside an arm, and speak of its lines; cut them first (named-block)")
+        if arm.test is not None and comments_of(sheet, arm.test.lineno, (arm.test.end_lineno or 0) - 1):
+            raise Untouchable("a comment stands inside a test; it would lose its line")
+        if sheet.lines_inside_texts(arm.line, arm.body[-1].end_lineno or arm.line):
+            raise Untouchable(f"a text over several lines stands in it (line {arm.line})")
         told += said
         beside = sheet.comment_beside(arm.body[-1])
         if ladder.calls is not None:
             values = [sheet.code(ladder.calls.methods[at])]
         else:
-            values = [hole_code(sheet, hole, at) for hole in _holes(ladder)]
+            values = [hole_code(sheet, hole, at) for hole in _holes(ladder) if not _is_the_key(hole, ladder.chain)]
         codes = [one_line(key_code(sheet, key)) for key in arm.keys]
         made = [f"({', '.join([code, *values])})," if values else f"{code}," for code in codes]
         trailed = len(made) == 1 and said == [beside] and len(f"{made[0]}  {beside}") < scene.line_length - len(unit)
