@@ -14,7 +14,7 @@ from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.table_names import naming, own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, DEEDS
+from dreck.steps.support.vocabulary import ARTICLES, ASKING, CONDITIONS, DEEDS
 from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import sign_words, words_of
 
@@ -69,8 +69,9 @@ def function_name(scene: Scene, keys: Sequence[ast.expr], taken: set[str], arm: 
         raise Untouchable(f"the name '{wished}' is taken already")
     if wished:
         return wished
-    words = [word for key in keys for word in (["or"] if key is not keys[0] else []) + _key_words(key)]
-    verb = deed_of(scene.node.name)[:1] or ["handle"]
+    words = _all_words(keys)
+    deed = deed_of(scene.node.name)
+    verb = [*deed, "for"] if deed[:1] and deed[0] in ASKING else deed[:1] or ["handle"]
     speaks = not all(w.isdigit() or w == "or" for w in words) and all(map(_key_words, keys))
     says_more = speaks and all(any(len(word) > 1 for word in _letters(key)) for key in keys)
     tries = [[*verb, *words]] if speaks else list(_said_of(scene.sheet(), arm, verb)) if arm is not None else []
@@ -90,6 +91,15 @@ _OTHERWISE = {
     "build": "make", "convert": "translate", "do": "run", "on": "after",
 }  # fmt: skip
 """Another verb, where names with the first one are worked out: `getattr(self, f"_parse_{kind}")`."""
+
+
+def _all_words(keys: Sequence[ast.expr]) -> list[str]:
+    """`one or two` for `STOP_ONE` and `STOP_TWO` behind `stop`: what all keys begin with is said once."""
+    told = [_key_words(key) for key in keys]
+    size = min(map(len, told))
+    common = next((at for at in range(size) if len({words[at] for words in told}) > 1), size - 1 if size else 0)
+    further = [word for words in told[1:] for word in ("or", *words[common:])]
+    return [*told[0], *further]
 
 
 def _key_words(key: ast.expr) -> list[str]:
