@@ -39,6 +39,10 @@ class Telling(Candidates):
         self._tell("offer_as_it_is", path)
         super().offer_as_it_is(path)
 
+    def need_not_be(self, path: str) -> None:
+        self._tell("need_not_be", path)
+        super().need_not_be(path)
+
     def _tell(self, name: str, *args: Any) -> None:
         self.__dict__.setdefault("told", []).append((name, args))
 

@@ -17,6 +17,7 @@ from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.asked.uses import Usage
 from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_container
 from dreck.trial.inputs.kin import with_a_say_below
+from dreck.trial.inputs.lacking import Lacking
 from dreck.trial.inputs.library import WRITTEN_NUMBERS
 from dreck.trial.inputs.near import (
     BELOW_NOTHING,
@@ -78,6 +79,7 @@ class Candidates(Typed):
         super().__init__(usages, namespace)
         self.types = types
         self.extra = extra or {}
+        self.lacking = Lacking()
         self.there: Container[str] | None = None
         """The names the other version's module has, with the members of its enums; None where there is no other."""
         self.set_ups: dict[str, SetUp] = {}
@@ -141,6 +143,15 @@ class Candidates(Typed):
         if (general(path), "") not in self._set_up_at:
             self._set_up_at.add((general(path), ""))
             self._prefer(general(path), (Make("as it is"),))
+
+    def read(self, path: str, kind: type | None) -> None:
+        """An attribute of an object of `kind` is read at `path`; None for one that nothing is known of."""
+        if path not in self.lacking.read and self.lacking.may_lack(kind, path.rpartition(".")[2]):
+            self.need_not_be(path)
+
+    def need_not_be(self, path: str) -> None:
+        """What is read at `path` need not be there."""
+        self.lacking.read.add(path)
 
     def want(self, path: str, makes: tuple[Make, ...]) -> None:
         """A run has died of what stands at `path`; these would have done."""

@@ -7,6 +7,8 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
+from dreck.trial.inputs.asked.uses import NOT_THERE
+
 _INDEX = re.compile(r"\[\d+\]")
 _LONG = 10**30
 A_CALL = "what a call changes"
@@ -55,7 +57,7 @@ class Make:
             case "class":
                 return f"an instance of {self.what.__name__}"
             case "raise":
-                return f"raises {self.what}"
+                return "not there" if str(self.what).startswith(NOT_THERE) else f"raises {self.what}"
             case "same":
                 return f"the very {self.what}"
             case "equal":

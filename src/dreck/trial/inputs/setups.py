@@ -17,9 +17,9 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from dreck.source.functions import FunctionNode
-from dreck.source.walking import walk
 from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates, SetUp
+from dreck.trial.inputs.lacking import Lacking
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.playing.world import World
 from dreck.trial.running.describe import Describer, state_of
@@ -39,7 +39,8 @@ def find_set_ups(text: str, versions: Sequence[Version], candidates: Candidates,
     Asked for are the class whose method is tried, those derived from it, and those the code names; `text` is the
     module of the first version.
     """
-    trees = {n.name: n for n in walk(ast.parse(text)) if isinstance(n, ast.ClassDef)}
+    candidates.lacking = Lacking.of(ast.parse(text))
+    trees = candidates.lacking.classes
     spaces = [version.namespace for version in versions]
     if versions[0].node.name in ("__init__", "__new__"):
         return

@@ -6,7 +6,16 @@ from collections.abc import Callable
 from types import SimpleNamespace
 from typing import Any
 
-from dreck.trial.inputs.asked.uses import BARE, BELOW_IT, BOTH, GROUP, OF_SEVERAL, WITH_NUMBER, asked_of
+from dreck.trial.inputs.asked.uses import (
+    BARE,
+    BELOW_IT,
+    BOTH,
+    GROUP,
+    NOT_THERE,
+    OF_SEVERAL,
+    WITH_NUMBER,
+    asked_of,
+)
 
 _WORDS = "made up"
 
@@ -15,6 +24,8 @@ def made_up(name: str, named: Callable[[str], Any]) -> BaseException:
     """The exception that `name` tells of, where `named` finds classes: a group with it, one of a class below."""
     if name.startswith(GROUP):
         return BaseExceptionGroup(_WORDS, [made_up(name.removeprefix(GROUP), named), ValueError(_WORDS)])
+    if name.startswith(NOT_THERE):
+        return AttributeError(f"no attribute {name.removeprefix(NOT_THERE)!r}")
     if name.startswith(BELOW_IT):
         kind = type(made_up(name.removeprefix(BELOW_IT), named))
         return _of(type(f"Below{kind.__name__}", (kind,), {"__module__": kind.__module__}), (_WORDS,))

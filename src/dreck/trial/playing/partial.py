@@ -25,6 +25,7 @@ def partial(world: Around, path: str, kind: type) -> Any:
     are decided by path, too. A class that makes its objects whole is asked for one.
     """
     how = world.candidates.set_ups.get(kind.__qualname__)
+    world.kinds[path] = kind
     if how is not None:
         world.candidates.offer(path, how)
         if how.whole:
@@ -35,11 +36,16 @@ def partial(world: Around, path: str, kind: type) -> Any:
 
     own = getattr(kind, "__getattr__", None)
     held = frozenset[str]().union(*(_stored_by(base) for base in kind.__mro__[:-1])) if own is not None else frozenset()
+    decided = to_be_overridden(kind)
     asking: list[str] = []
 
     def missing(self: Any, name: str) -> Any:
         if name.startswith("__"):  # private names come mangled; only Python itself asks for others
             raise AttributeError(name)
+        if own is None and isinstance(inspect.getattr_static(kind, name, None), property) and name not in decided:
+            raise AttributeError(name)  # it is a property that says so
+        if own is None:
+            world.candidates.read(f"{path}.{name}", kind)
         if own is None or name in held or asking:  # what it looks at itself is decided by path
             return world.read(f"{path}.{name}")
         asking.append(name)
@@ -57,11 +63,10 @@ def partial(world: Around, path: str, kind: type) -> Any:
             "__module__": kind.__module__,
             "__qualname__": kind.__qualname__,
         }
-        body |= {name: _decided(name) for name in to_be_overridden(kind)}
+        body |= {name: _decided(name) for name in decided}
         body |= {"__slots__": ()} if _has_slots_alone(kind) else {}
         meta: Any = type(kind)
         twin = meta(f"Below{kind.__name__}", (kind,), body)  # by its own name nobody takes it for the class itself
-        world.kinds[path] = kind
         made = _blank(twin)
         _set_hidden(made, world, path, kind)
         if how is not None and "__dict__" in world.candidates.usages.known(general(path)).attributes:

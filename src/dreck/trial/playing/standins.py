@@ -26,7 +26,9 @@ class StandIn:
             raise AttributeError(name)
         if name == "get" and self._dreck_world.is_mapping(self._dreck_path):
             return self._dreck_get
-        return self._dreck_world.read(f"{self._dreck_path}.{name}", keep=self)
+        world, path = self._dreck_world, self._dreck_path
+        world.candidates.read(f"{path}.{name}", world.kinds.get(path))
+        return world.read(f"{path}.{name}", keep=self)
 
     def __setattr__(self, name: str, value: Any) -> None:
         self._dreck_world.record("set", f"{self._dreck_path}.{name}", value)

@@ -384,10 +384,11 @@ class World:
         return self.at(f"{path}.{field.name}")
 
     def _dataclass(self, path: str, kind: Any) -> Any:
-        values = {f.name: self._field(path, f) for f in dataclasses.fields(kind)}
         made = object.__new__(kind)
-        for name, value in values.items():
-            object.__setattr__(made, name, value)
+        for field in dataclasses.fields(kind):
+            self.candidates.read(f"{path}.{field.name}", kind)
+            with contextlib.suppress(AttributeError):  # it is not there
+                object.__setattr__(made, field.name, self._field(path, field))
         return made
 
 

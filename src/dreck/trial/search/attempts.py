@@ -117,6 +117,11 @@ class Attempts:
         choices = [tried.choice, *[tried.given] * (len(self.runners) - 1)]
         return [r.run(self.candidates, c, seconds)[0] for r, c in zip(self.runners, choices, strict=True)]
 
+    def _ways(self) -> list[Tried]:
+        """One input of every way through, the shortest."""
+        shortest_last = sorted(self.all_tried, key=lambda tried: -len(tried.choice))
+        return list({tried.trail: tried for tried in shortest_last}.values())
+
     def _told(self, choice: Choice) -> Tried | None:
         """What came of an input, tried before or now."""
         return self.attempt(choice) or self._seen.get(mark_of(choice))

@@ -5,6 +5,7 @@ import math
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from dreck.trial.inputs.asked.uses import NOT_THERE
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.search.moves import Choice, Tried
@@ -17,6 +18,7 @@ STEPS = 160
 _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
+_LACKED = 8
 _FRESH, _BESIDE = 3, 10
 _EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
 
@@ -69,6 +71,16 @@ def through_once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
     for path, make in tried.used.items():
         if make.kind == "list" and any(m.kind == "iterator" for m in candidates.at(general(path))):
             yield {**tried.used, path: Make("iterator", make.what)}
+
+
+def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
+    """The same input with objects that lack one of the attributes they were asked for, and all from one on: that
+    tells in which order they are asked."""
+    asked = [path for path in tried.used if path in candidates.lacking.read][:_LACKED]
+    missing = {path: Make("raise", f"{NOT_THERE}{path}") for path in asked}
+    for number, path in enumerate(asked):
+        yield {**tried.choice, path: missing[path]}
+        yield {**tried.choice, **{other: missing[other] for other in asked[number:]}}
 
 
 def _equal_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:

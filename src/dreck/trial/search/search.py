@@ -39,7 +39,7 @@ class Search(Attempts):
         self._crossed()
         self._each_way()
         self._later()
-        self._through_once()
+        self._otherwise()
         self._in_bulk()
         self._at_random()
         if self.different is not None:
@@ -231,11 +231,13 @@ class Search(Attempts):
                 self.attempt(choice)
         self._grown()
 
-    def _through_once(self) -> None:
-        """What went a way of its own as a list, in what can be gone through only once."""
-        ways = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
-        found = (repeats.through_once(t, self.candidates) for t in list(ways.values())[:_WAYS])
-        for choice in itertools.chain.from_iterable(found):
+    def _otherwise(self) -> None:
+        """What went a way of its own as a list, in what can be gone through only once; and what went one of its own,
+        without an attribute that need not be there."""
+        lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
+        once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
+        lacking = (repeats.lacking(t, self.candidates) for t in self._ways()[:_WAYS])
+        for choice in itertools.chain.from_iterable([*once, *lacking]):
             if self._over():
                 return
             self.attempt(choice)
@@ -280,9 +282,8 @@ class Search(Attempts):
 
     def _each_way(self) -> None:
         """On one input of every way through, each path once through the first few things that may stand there."""
-        ways = {tried.trail: tried for tried in sorted(self.all_tried, key=lambda tried: -len(tried.choice))}
         until = self.count + _EACH_WAY
-        for tried in list(ways.values())[:_WAYS]:
+        for tried in self._ways()[:_WAYS]:
             for path in tried.used:
                 for make in self.candidates.at(path)[:_OPTIONS]:
                     if self._over() or self.count >= until:
@@ -291,9 +292,9 @@ class Search(Attempts):
 
     def _later(self) -> None:
         """On one input of every way through, with objects that calls change: what stands there later, one by one."""
-        ways = {tried.trail: tried for tried in sorted(self.all_tried, key=lambda tried: -len(tried.choice))}
         until = self.count + _LATER_TRIED
-        for tried in [t for t in list(ways.values())[:_WAYS] if A_CALL in t.used]:
+        ways = self._ways()
+        for tried in [t for t in ways[:_WAYS] if A_CALL in t.used]:
             changing = {**tried.choice, A_CALL: Make("value", "the objects")}
             for _ in range(2):  # what comes later is known once it has come
                 found = self.attempt(changing) if not self._over() else None
@@ -305,7 +306,7 @@ class Search(Attempts):
                 changing = {**same, **changing}
             for path in later if found is not None else ():
                 base = path.rstrip(LATER)
-                elsewhere = [t.used[base] for t in ways.values() if base in t.used]
+                elsewhere = [t.used[base] for t in ways if base in t.used]
                 for make in distinct([*elsewhere, *self.candidates.at(base)[:_OPTIONS]]):
                     if self._over() or self.count >= until:
                         return

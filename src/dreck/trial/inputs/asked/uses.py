@@ -16,6 +16,8 @@ BELOW_IT, BARE, WITH_NUMBER = "one below ", "one without words of ", "one with a
 _MADE_WITH = re.compile(r"one of (?P<kind>[\w.#]+) made with (?P<value>.+?)(?: as (?P<path>[\w.]+))?", re.DOTALL)
 OF_SEVERAL = "#"
 """Between the name of a tuple of exceptions and which of them it is."""
+NOT_THERE = "for want of "
+"""Before the name of an attribute: the object lacks it."""
 BOTH = " and also "
 """Between the names of two exceptions: one that is both, where handlers ask for both."""
 
