@@ -9,6 +9,7 @@ from dreck.trial.inputs.asked.uses import NOT_THERE
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.search.moves import Choice, Tried
+from dreck.trial.search.smaller import mark_of
 
 _OBJECTS = frozenset({"list", "dict", "set", "class", "instance", "stand-in", "exact"})
 _ROUNDS = 4
@@ -81,6 +82,18 @@ def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
     for number, path in enumerate(asked):
         yield {**tried.choice, path: missing[path]}
         yield {**tried.choice, **{other: missing[other] for other in asked[number:]}}
+
+
+def fatal(all_tried: list[Tried]) -> Iterator[Choice]:
+    """Two things of which a run dies, each in a way of its own, at once: that tells which is asked first."""
+    ended = {mark_of(tried.choice) for tried in all_tried if tried.old.error is None}
+    deaths: dict[tuple[str, str], Choice] = {}
+    for tried in (t for t in all_tried if t.old.error is not None):
+        for path in tried.choice:
+            if mark_of({p: make for p, make in tried.choice.items() if p != path}) in ended:
+                deaths.setdefault((path, repr(tried.old.error)), tried.choice)
+    pairs = itertools.combinations(deaths.items(), 2)
+    yield from ({**mine, **theirs} for ((p, one), mine), ((q, other), theirs) in pairs if p != q and one != other)
 
 
 def _equal_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:

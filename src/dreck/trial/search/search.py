@@ -233,11 +233,12 @@ class Search(Attempts):
 
     def _otherwise(self) -> None:
         """What went a way of its own as a list, in what can be gone through only once; and what went one of its own,
-        without an attribute that need not be there."""
+        without an attribute that need not be there; two things that are fatal at once."""
         lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
         lacking = (repeats.lacking(t, self.candidates) for t in self._ways()[:_WAYS])
-        for choice in itertools.chain.from_iterable([*once, *lacking]):
+        fatal = itertools.islice(repeats.fatal(self.all_tried), _CROSSED // 2)
+        for choice in itertools.chain(*once, *lacking, fatal):
             if self._over():
                 return
             self.attempt(choice)
