@@ -107,9 +107,20 @@ class Maker:
         return ["with o as y:", *self.inner(depth, loop)]
 
     def s_match(self, depth: int, loop: bool) -> list[str]:
+        if self.pick.random() < 0.4:
+            return self.match_of_two(depth, loop)
         lines = [f"match {self.pick.choice(NAMES[:3])}:", f"    case {self.pick.choice(('0', '1 | 2', 'None'))}:"]
         lines += [f"    {line}" for line in self.inner(depth, loop)]
         lines.append(f"    case {self.pick.choice(('2', '_', 'y'))}:")
+        return lines + [f"    {line}" for line in self.inner(depth, loop)]
+
+    def match_of_two(self, depth: int, loop: bool) -> list[str]:
+        asked = self.pick.choice(("a, b", "b, a", "x, a", f"a, {self.event()}", f"{self.event()}, {self.event()}"))
+        first = self.pick.choice(
+            ("0, _", "1, 2", "(0, 1) | (1, 0)", "y, 1", "(_, None)", "1, y if y", "True, x", "[y]", "_, y, _")
+        )
+        lines = [f"match {asked}:", f"    case {first}:", *(f"    {line}" for line in self.inner(depth, loop))]
+        lines.append(f"    case {self.pick.choice(('2, x', '_', 'y, _', '1, 1'))}:")
         return lines + [f"    {line}" for line in self.inner(depth, loop)]
 
     def inner(self, depth: int, loop: bool) -> list[str]:

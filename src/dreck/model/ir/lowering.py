@@ -14,7 +14,7 @@ from dreck.model.ir.graph import Arena, Node
 from dreck.model.ir.local_tables import holder, local_tables
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
-from dreck.model.ir.patterns import Patterns
+from dreck.model.ir.patterns import Patterns, Several, displayed
 from dreck.model.ir.rounds import are_few_rounds
 from dreck.model.ir.unfolding import Unfolding
 from dreck.model.names.modules import ModuleNames
@@ -331,7 +331,8 @@ class _Statements(Patterns, Unfolding):
         return self.block(s.body, self.block(s.orelse, nxt, ctx), replace(ctx, exc=handlers))
 
     def _match(self, s: ast.Match, nxt: Node, ctx: Context) -> Node:
-        subject = f"%match{ctx.depth}"
+        parts = displayed(s)
+        subject = Several(f"%match{ctx.depth}.{n}" for n in range(len(parts))) if parts else f"%match{ctx.depth}"
         inner = replace(ctx, depth=ctx.depth + 1)
         otherwise = nxt
         for case in reversed(s.cases):
@@ -339,4 +340,8 @@ class _Statements(Patterns, Unfolding):
             if case.guard is not None:
                 body = self.cond(case.guard, body, otherwise, inner, 0)
             otherwise = self.pattern(case.pattern, subject, body, otherwise, inner)
-        return self.expr(s.subject, subject, otherwise, ctx, 0)
+        if isinstance(subject, str):
+            return self.expr(s.subject, subject, otherwise, ctx, 0)
+        for part, register in zip(reversed(parts), reversed(subject), strict=True):
+            otherwise = self.expr(part, register, otherwise, ctx, 0)
+        return otherwise

@@ -9,15 +9,52 @@ from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 
 
+class Several(tuple[str, ...]):
+    """The registers of what a match asks for at once: `match kind, wet:` makes a tuple that nobody else ever sees."""
+
+
+def displayed(s: ast.Match) -> list[ast.expr]:
+    """The parts of a subject that is a display of a tuple, where every case takes each part by itself, or none."""
+    parts = s.subject.elts if isinstance(s.subject, ast.Tuple) else []
+    fits = not any(isinstance(part, ast.Starred) for part in parts)
+    return parts if fits and all(_is_by_part(case.pattern, len(parts)) for case in s.cases) else []
+
+
+def _is_by_part(p: ast.pattern, size: int) -> bool:
+    match p:
+        case ast.MatchAs(pattern=None, name=None):
+            return True
+        case ast.MatchSequence(patterns=patterns):
+            return len(patterns) == size and not any(isinstance(part, ast.MatchStar) for part in patterns)
+        case ast.MatchOr(patterns=patterns):
+            return all(_is_by_part(one, size) for one in patterns)
+    return False
+
+
 class Patterns(Expressions):
     """Pattern lowering: `pattern` tests a register and goes on at `yes` or `no`."""
 
-    def pattern(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: Context) -> Node:
+    def pattern(self, p: ast.pattern, subject: str | Several, yes: Node, no: Node, ctx: Context) -> Node:
         captures: list[str] = []
         _collect(p, captures)
         for name in reversed(captures):
             yes = self.store(name, f"%cap.{name}", yes, ctx)
+        if isinstance(subject, Several):
+            return self._by_part(p, subject, yes, no, ctx)
         return self._test(p, subject, yes, no, ctx, 0)
+
+    def _by_part(self, p: ast.pattern, subject: Several, yes: Node, no: Node, ctx: Context) -> Node:
+        """A tuple of that length it is: each part against its own pattern, from the left."""
+        match p:
+            case ast.MatchSequence(patterns=patterns):
+                for one, register in zip(reversed(patterns), reversed(subject), strict=True):
+                    yes = self._test(one, register, yes, no, ctx, 0)
+                return yes
+            case ast.MatchOr(patterns=patterns):
+                for alternative in reversed(patterns):
+                    no = self._by_part(alternative, subject, yes, no, ctx)
+                return no
+        return yes
 
     def _test(self, p: ast.pattern, subject: str, yes: Node, no: Node, ctx: Context, depth: int) -> Node:
         match p:

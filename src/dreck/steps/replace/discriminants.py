@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import own_expressions, statements
-from dreck.steps.replace.folding import Answer
+from dreck.steps.replace.folding import Answer, test_of
 from dreck.steps.support.chains import Reader, each_class, is_plain
 
 CLASS = "isinstance"
@@ -65,14 +65,9 @@ def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
         tops += [n.test for e in own_expressions(s) for n in walk(e) if isinstance(n, ast.IfExp)]
         for top in tops:
             yield from operands_of(top)
-        if isinstance(s, ast.Match) and not any(c.guard for c in s.cases):
-            yield from _of_match(s)
-
-
-def _of_match(s: ast.Match) -> Iterator[ast.expr]:
-    for case in s.cases:
-        if isinstance(case.pattern, ast.MatchValue):
-            yield ast.Compare(s.subject, [ast.Eq()], [case.pattern.value])
+        for case in s.cases if isinstance(s, ast.Match) else ():
+            if (test := test_of(s.subject, case)) is not None and not isinstance(test, ast.Constant):
+                yield from operands_of(test)
 
 
 def operands_of(e: ast.expr) -> Iterator[ast.expr]:

@@ -7,6 +7,30 @@ Answer = Callable[[ast.expr], bool | None]
 """What a test that stands alone comes to, None when that is not known."""
 
 
+def test_of(subject: ast.expr, case: ast.match_case) -> ast.expr | None:
+    """What a case asks, as a test; None for a pattern that looks into things or binds names."""
+    asked = _asked_by(subject, case.pattern)
+    if asked is None or case.guard is None:
+        return asked
+    return case.guard if isinstance(asked, ast.Constant) else ast.BoolOp(ast.And(), [asked, case.guard])
+
+
+def _asked_by(subject: ast.expr, pattern: ast.pattern) -> ast.expr | None:
+    match pattern:
+        case ast.MatchAs(pattern=None, name=None):
+            return ast.Constant(True)
+        case ast.MatchValue(value=value):
+            return ast.Compare(subject, [ast.Eq()], [value])
+        case ast.MatchSingleton(value=value):
+            return ast.Compare(subject, [ast.Is()], [ast.Constant(value)])
+        case ast.MatchClass(cls=kind, patterns=[], kwd_attrs=[]):
+            return ast.Call(ast.Name("isinstance", ast.Load()), [subject, kind], [])
+        case ast.MatchOr(patterns=patterns):
+            asked = [_asked_by(subject, one) for one in patterns]
+            return None if None in asked else ast.BoolOp(ast.Or(), [one for one in asked if one is not None])
+    return None
+
+
 def fold(test: ast.expr, answer: Answer) -> ast.expr:
     """A test with the known answers put in and what follows from them worked out."""
     known = answer(test)

@@ -9,7 +9,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
 from dreck.steps.replace.arms_settled import Left, settled
-from dreck.steps.replace.folding import Answer, FoldValues, fold
+from dreck.steps.replace.folding import Answer, FoldValues, fold, test_of
 from dreck.steps.support.raw import RAW
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import spelled
@@ -106,7 +106,24 @@ class Teller:
             if known is not None:
                 return any(self._left(inner) for inner in (s.body if known else s.orelse))
             return bool(s.orelse) and all(any(self._left(n) for n in part) for part in (s.body, s.orelse))
+        if isinstance(s, ast.Match) and (cases := self._cases(s)) is not None:
+            is_whole = bool(cases) and cases[-1][1]
+            return is_whole and all(any(map(self._left, case.body)) for case, _ in cases)
         return leaves([s])
+
+    def _cases(self, s: ast.Match) -> list[tuple[ast.match_case, bool]] | None:
+        """The cases that may come, the last one with whether it is certain; None where nothing is known of any."""
+        found: list[tuple[ast.match_case, bool]] = []
+        tests = [test_of(s.subject, case) for case in s.cases]
+        known = [self._known(test) if test is not None else None for test in tests]
+        if not any(k is not None and not isinstance(t, ast.Constant) for k, t in zip(known, tests, strict=True)):
+            return None
+        for case, answer in zip(s.cases, known, strict=True):
+            if answer is not False:
+                found.append((case, bool(answer)))
+            if answer:
+                break
+        return found
 
     def _known(self, test: ast.expr) -> bool | None:
         folded = fold(test, self.answer)
@@ -121,6 +138,8 @@ class Teller:
         match s:
             case ast.If():
                 return self._if(s, depth, above)
+            case ast.Match() if (cases := self._cases(s)) is not None:
+                return self._match(s, cases, depth, above)
             case ast.For() | ast.AsyncFor() | ast.While() | ast.With() | ast.AsyncWith() | ast.Try() | ast.Match():
                 return [[*above, *self._compound(s, depth)]]
         if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and self._asks(s):
@@ -140,6 +159,29 @@ class Teller:
         if not self.keep_empty and not self.lines(s.body, 0) and not self.lines(s.orelse, 0):
             return []
         return [[*above, *self._ladder(s, depth)]]
+
+    def _match(
+        self, s: ast.Match, cases: list[tuple[ast.match_case, bool]], depth: int, above: list[str]
+    ) -> list[list[str]]:
+        """The cases that are left; the one alone that is certain."""
+        if not cases:
+            return []
+        pad = self.unit * depth
+        first, is_certain = cases[0]
+        if is_certain:
+            spoken = self._above_line(first.pattern.lineno) + self._beside(first.pattern.lineno)
+            lead = [*above, *(f"{pad}{text}" for text in spoken)]
+            inner = self._whole(first.body, depth)
+            if inner and lead:
+                inner[0] = [*lead, *inner[0]]
+            return inner
+        lines = [*above, *self._raw(s.lineno, s.cases[0].pattern.lineno - 1, depth, s.cases[0].body)]
+        for case, is_certain in cases:
+            lines += [f"{pad}{self.unit}{text}" for text in self._above_line(case.pattern.lineno)]
+            head = self._raw(case.pattern.lineno, case.body[0].lineno - 1, depth + 1, case.body)
+            lines += [f"{pad}{self.unit}case _:"] if is_certain else head
+            lines += self.lines(case.body, depth + 2) or [f"{pad}{self.unit * 2}pass"]
+        return [lines]
 
     def _ladder(self, s: ast.If, depth: int) -> list[str]:
         arms, rest = self._arms(s)
@@ -197,6 +239,7 @@ class Teller:
         lines = self._header(s, depth)
         if isinstance(s, ast.Match):
             for case in s.cases:
+                lines += [f"{pad}{self.unit}{text}" for text in self._above_line(case.pattern.lineno)]
                 lines += self._raw(case.pattern.lineno, case.body[0].lineno - 1, depth + 1, case.body)
                 lines += self.lines(case.body, depth + 2) or [f"{pad}{self.unit * 2}pass"]
             return lines
@@ -271,9 +314,12 @@ class Teller:
 
     def _comments_above(self, s: ast.stmt) -> list[str]:
         first = first_line(s)
-        found: list[str] = []
         if s.lineno == first and len(self.sheet.indent(first).encode()) != s.col_offset:
-            return found  # it stands behind something else on its line, which has said it
+            return []  # it stands behind something else on its line, which has said it
+        return self._above_line(first)
+
+    def _above_line(self, first: int) -> list[str]:
+        found: list[str] = []
         indent = self.sheet.indent(first)
         while first > 1 and self._is_comment(first - 1) and self.sheet.indent(first - 1) == indent:
             first -= 1
@@ -327,6 +373,14 @@ def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
                         found.append((part[0].lineno, part[-1].end_lineno or part[-1].lineno))
                     elif part:
                         found += dead_lines(part, answer)
+            case ast.Match(cases=cases):
+                for case in cases:
+                    test = test_of(s.subject, case)
+                    known = fold(test, answer) if test is not None else None
+                    if isinstance(known, ast.Constant) and known.value is False:
+                        found.append((case.pattern.lineno, _end(case.body[-1])))
+                    else:
+                        found += dead_lines(case.body, answer)
             case ast.For() | ast.While() | ast.With() | ast.Try():
                 for block in (s.body, getattr(s, "orelse", []), getattr(s, "finalbody", [])):
                     found += dead_lines(block, answer)

@@ -128,7 +128,12 @@ class Reader:
 
     def key_of(self, pattern: ast.pattern) -> ast.expr | None:
         """The key that a pattern asks for; None for what asks for something else."""
-        return pattern.value if isinstance(pattern, ast.MatchValue) else None
+        match pattern:
+            case ast.MatchValue(value=value):
+                return value
+            case ast.MatchSingleton(value=value):
+                return ast.copy_location(ast.Constant(value), pattern)
+        return None
 
     def _either(self, values: Sequence[ast.expr]) -> tuple[tuple[ast.expr, ...], tuple[ast.expr, ...]] | None:
         parts = [self(value) for value in values]
@@ -262,7 +267,7 @@ def _match(block: list[ast.stmt], at: int, read: "Reader") -> Chain | None:
 def _pattern_keys(pattern: ast.pattern, size: int, read: "Reader") -> list[ast.expr] | None:
     """The keys a pattern names; [] for `case _`; None for any other pattern."""
     match pattern:
-        case ast.MatchValue() | ast.MatchClass() if size == 1:
+        case ast.MatchValue() | ast.MatchSingleton() | ast.MatchClass() if size == 1:
             key = read.key_of(pattern)
             return [key] if key is not None else None
         case ast.MatchSequence(patterns=parts) if size == 2 and len(parts) == 2:

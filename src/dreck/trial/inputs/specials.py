@@ -1,9 +1,11 @@
 """What Python, or the code, calls on a value that is read as a parameter is: `__getitem__`, `__bool__`, a property."""
 
 import ast
+from collections.abc import Iterator
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.trial.inputs.asked.patterns import by_part
 
 _OPERATORS: dict[type, tuple[str, ...]] = {
     ast.Eq: ("__eq__",), ast.NotEq: ("__eq__", "__ne__"), ast.Lt: ("__lt__", "__gt__"), ast.Gt: ("__lt__", "__gt__"),
@@ -32,6 +34,8 @@ def specials_asked(node: FunctionNode, name: str) -> set[str]:
                 found |= _of_call(n, name)
             case ast.Compare():
                 found |= _of_comparison(n, name)
+            case ast.Match():
+                found |= {special for part, cases in by_part(n) if _is(part, name) for special in _of_cases(cases)}
             case _:
                 found |= _of_use(n, name)
     return found
@@ -55,6 +59,19 @@ def _of_call(n: ast.Call, name: str) -> set[str]:
         case ast.Call(func=ast.Name(id=word), args=[first, *_]) if _is(first, name) and word in _BUILTINS:
             return {_BUILTINS[word]}
     return set()
+
+
+def _of_cases(cases: list[ast.match_case]) -> Iterator[str]:
+    for pattern in (p for case in cases for p in walk(case.pattern)):
+        match pattern:
+            case ast.MatchValue():
+                yield "__eq__"
+            case ast.MatchSequence():
+                yield from ("__len__", "__getitem__")
+            case ast.MatchMapping():
+                yield from ("__len__", "__getitem__", "get")
+            case ast.MatchClass(kwd_attrs=names):
+                yield from names
 
 
 def _of_comparison(n: ast.Compare, name: str) -> set[str]:

@@ -85,7 +85,8 @@ def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
 
 
 def fatal(all_tried: list[Tried]) -> Iterator[Choice]:
-    """Two things of which a run dies, each in a way of its own, at once: that tells which is asked first."""
+    """Two things of which a run dies, each in a way of its own, at once: that tells which is asked first. Items of
+    one collection are no two things: whether all are read before the first is used, nobody asks."""
     ended = {mark_of(tried.choice) for tried in all_tried if tried.old.error is None}
     deaths: dict[tuple[str, str], Choice] = {}
     for tried in (t for t in all_tried if t.old.error is not None):
@@ -93,7 +94,9 @@ def fatal(all_tried: list[Tried]) -> Iterator[Choice]:
             if mark_of({p: make for p, make in tried.choice.items() if p != path}) in ended:
                 deaths.setdefault((path, repr(tried.old.error)), tried.choice)
     pairs = itertools.combinations(deaths.items(), 2)
-    yield from ({**mine, **theirs} for ((p, one), mine), ((q, other), theirs) in pairs if p != q and one != other)
+    for ((p, one), mine), ((q, other), theirs) in pairs:
+        if general(p) != general(q) and one != other:
+            yield {**mine, **theirs}
 
 
 def _equal_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:

@@ -1,6 +1,7 @@
 """kind-subclasses: a class with a code becomes subclasses and a factory; a code from elsewhere selects a class."""
 
 import ast
+import builtins
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -67,7 +68,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
         whole = replace(
             chain, arms=(*chain.arms, Arm((), chain.default, chain.default[0].lineno)), default=None, rest=False
         )
-    parts = moved(scene, sheet, whole, unit)
+    parts = moved(scene, sheet, whole, unit, tails=chain.default is not None)
     if chain.default is None and parts.returns:
         raise Untouchable("it goes on when no kind fits, and returns when one does")
     bodies = list(parts.bodies)
@@ -78,8 +79,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     names = _names(scene, chain)
     existing = _family(scene, chain)
     base, table, factory = existing if existing is not None else names[:3]
-    method = scene.node.name.strip("_")
     given = list(parts.given)
+    method = results if results.isidentifier() and results not in given else scene.node.name.strip("_")
     if chain.default is None:
         given += [r for r in results.split(", ") if r and r not in given]
     own = scene.node.args.args[0].arg if scene.function.owner is not None and scene.node.args.args else ""
@@ -130,7 +131,7 @@ def _swap_self(line: str) -> str:
 
 def _subject_word(subject: ast.expr) -> str:
     word = thing_name(subject)
-    return word if word.isidentifier() else "kind"
+    return word if word.isidentifier() and not hasattr(builtins, word) else "kind"
 
 
 def _article(word: str) -> str:

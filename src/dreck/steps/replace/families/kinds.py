@@ -165,9 +165,12 @@ class Moved:
     """Whether the functions are coroutines, and the call waits for what they come to."""
 
 
-def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = False) -> Moved:
-    """The arms of a chain as functions; with `waiting` they may await. Raises Untouchable when they cannot be."""
-    found = _moved(scene, sheet, chain, unit, waiting)
+def moved(
+    scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = False, tails: bool = True
+) -> Moved:
+    """The arms of a chain as functions; with `waiting` they may await, without `tails` what stands behind the chain
+    stays there. Raises Untouchable when they cannot be."""
+    found = _moved(scene, sheet, chain, unit, waiting, tails)
     bodies = [arm.body for arm in chain.arms] + ([chain.default] if chain.default is not None else [])
     if not any(waits(Block(body, chain.first, False, (), False)) for body in bodies):
         return found
@@ -176,7 +179,7 @@ def moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = F
     return replace(found, call=found.call.replace("{}", "await {}"), waits=True)
 
 
-def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool) -> Moved:
+def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool, tails: bool) -> Moved:
     first, last = lines_of(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
@@ -188,7 +191,7 @@ def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool) -
     value = _one_value(chain)
     if value is not None:
         return _as_values(scene, sheet, chain, value, first, last)
-    tail = _tail(scene, chain)
+    tail = _tail(scene, chain) if tails else None
     if tail is not None:
         return _with_tail(scene, sheet, chain, blocks, tail, unit, first)
     given, results = passed_together(scene, blocks)

@@ -38,6 +38,10 @@ class Kinds:
     def subject(self) -> str:
         return f"self.{self.attribute}"
 
+    @property
+    def code(self) -> str:
+        return self.attribute.strip("_")
+
 
 def subclassed(scene: Scene, attribute: str) -> Plan:
     """The plan for the class of the function. Raises Untouchable when objects could be told from what they were."""
@@ -78,7 +82,7 @@ def subclassed(scene: Scene, attribute: str) -> Plan:
         if more:
             others[path] = there.result()
     reason = (
-        f"{len(rows)} kinds of {base} are classes, which {factory} makes by {kinds.attribute}; {count} calls go there"
+        f"{len(rows)} kinds of {base} are classes, which {factory} makes by {kinds.code}; {count} calls go there"
     )
     made = (*(n for n in names if f"class {n}(" in "".join(pieces)), table, factory)
     return Plan(scene.node.lineno, reason, sheet.result(), made, "; ".join(dead), others, family=base)
@@ -203,7 +207,7 @@ def _factory(sheet: Sheet, kinds: Kinds, base: str, table: str, factory: str, un
     spec = kinds.setting.args
     given = [a.arg for a in spec.args[1:]] + [f"{a.arg}={a.arg}" for a in spec.kwonlyargs]
     typed = f" -> {base}" if kinds.setting.returns is not None or any(a.annotation for a in spec.args) else ""
-    doc = f'{unit}"""A {" ".join(words_of(base))} of the class for its {kinds.attribute}."""\n'
+    doc = f'{unit}"""A {" ".join(words_of(base))} of the class for its {kinds.code}."""\n'
     call = f"{unit}return {table}.get({kinds.parameter}, {base})({', '.join(given)})\n"
     return f"def {factory}({_parameters(sheet, spec)}){typed}:\n{doc}{call}"
 

@@ -12,6 +12,7 @@ from dreck.steps.naming.blocks import (
     own_statements,
     yields,
 )
+from dreck.steps.replace.tables import lookup_table
 from dreck.steps.replace.tables.arms.actions import deed_of
 from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside, replace_chain
 from dreck.steps.replace.tables.arms.made_functions import first_with_comments, of_new_functions
@@ -54,7 +55,7 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
             continue
         chain, others = _apart(whole)
         calls = method_calls(chain.arms)
-        if _only_chooses(whole) and _same_calls(scene, chain) is None and calls is None:
+        if _same_calls(scene, chain) is None and calls is None and _chooses(scene, whole):
             yield NotPlanned(whole.first.lineno, "its arms only choose values; lookup-table makes a table of them")
             continue
         try:
@@ -66,10 +67,13 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
     yield from odd_cases(scene)
 
 
-def _only_chooses(chain: Chain) -> bool:
-    """Whether its arms come to values, or give them to the same variables or attributes."""
+def _chooses(scene: Scene, chain: Chain) -> bool:
+    """Whether its arms come to values, or give them to the same variables or attributes, and have room in a table."""
     chosen = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
-    return None not in chosen and len({o.targets for o in chosen if o is not None}) == 1
+    if None in chosen or len({o.targets for o in chosen if o is not None}) != 1:
+        return False
+    tables = (plan for plan in lookup_table.plans(scene) if isinstance(plan, Plan))
+    return any(plan.line == chain.first.lineno for plan in tables)
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:

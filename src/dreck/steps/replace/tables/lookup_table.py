@@ -135,7 +135,7 @@ def _planned(
     found = _found(scene, chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
     asking = [chain.lead, *asking] if chain.lead else asking
-    lines = as_tail(sheet, first, in_front(sheet, others, asking, unit), unit)
+    lines = as_tail(sheet, first, in_front(sheet, chain, others, asking, unit), unit)
     if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
         raise Untouchable("a value is too long for a row; call-table makes a function of it")
     kept = [c for c in comments_of(sheet, first, last) if c not in told]

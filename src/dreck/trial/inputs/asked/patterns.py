@@ -1,7 +1,7 @@
 """What patterns of a `match` ask: of the subject, and of what it holds."""
 
 import ast
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from dreck.trial.inputs.asked.uses import Usage, class_name, constants
 
@@ -11,11 +11,32 @@ _OWN_VALUE = frozenset(
 """Built-in classes whose one positional pattern is matched with the whole (language reference 8.6.4.10)."""
 
 
+def by_part(s: ast.Match) -> Iterator[tuple[ast.expr, list[ast.match_case]]]:
+    """What a match asks for, each with the cases that ask for it: of a display of several, every one by itself."""
+    yield s.subject, s.cases
+    parts = s.subject.elts if isinstance(s.subject, ast.Tuple) else []
+    found = [p.patterns for case in s.cases for p in _sequences(case.pattern) if len(p.patterns) == len(parts)]
+    for part, asked in zip(parts, zip(*found, strict=True), strict=False):
+        yield part, [ast.match_case(one, None, []) for one in asked if not isinstance(one, ast.MatchStar)]
+
+
+def _sequences(pattern: ast.pattern) -> Iterator[ast.MatchSequence]:
+    match pattern:
+        case ast.MatchSequence():
+            yield pattern
+        case ast.MatchOr(patterns=patterns):
+            for one in patterns:
+                yield from _sequences(one)
+        case ast.MatchAs(pattern=ast.pattern() as inner):
+            yield from _sequences(inner)
+
+
 def note_pattern(at: Callable[[str], Usage], path: str, pattern: ast.pattern) -> None:
     """Notes what `pattern` asks of what stands at `path`; `at` gives the usage of a path."""
     match pattern:
         case ast.MatchValue(value=value):
             at(path).constants.extend(constants(value))
+            at(path).compared = True
         case ast.MatchSingleton(value=None):
             at(path).tested_none = True
         case ast.MatchSingleton(value=truth):

@@ -13,7 +13,7 @@ from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.asked.paths import Paths
-from dreck.trial.inputs.asked.patterns import note_pattern
+from dreck.trial.inputs.asked.patterns import by_part, note_pattern
 from dreck.trial.inputs.asked.raised import Raised
 from dreck.trial.inputs.asked.texts import of_parts
 from dreck.trial.inputs.asked.uses import Named, Usage, class_name, constant, constants, own_tables, size
@@ -208,8 +208,8 @@ class Usages(Raised, Paths):
                 self._call(node)
             case ast.Assign(targets=[ast.Tuple(elts=parts)], value=ast.Call(func=ast.Attribute(value=base))):
                 self._taken_apart(base, node.value, len(parts))
-            case ast.Match(subject=subject, cases=cases):
-                self._match(subject, cases)
+            case ast.Match():
+                self._match(node)
             case ast.Await(value=value):
                 self._on(value, lambda u: setattr(u, "awaited", True))
             case ast.With(items=items) | ast.AsyncWith(items=items):
@@ -389,11 +389,9 @@ class Usages(Raised, Paths):
                 self._looked_up(base, value)
                 self._on(value, lambda u: setattr(u, "hashed", True))
 
-    def _match(self, subject: ast.expr, cases: list[ast.match_case]) -> None:
-        path = self.path(subject)
-        if path is None:
-            return
-        for case in cases:
+    def _match(self, s: ast.Match) -> None:
+        asked = [(path, cases) for subject, cases in by_part(s) if (path := self.path(subject)) is not None]
+        for path, case in ((path, case) for path, cases in asked for case in cases):
             note_pattern(self.at, path, case.pattern)
             for p in (p for p in walk(case.pattern) if isinstance(p, ast.MatchValue)):
                 known = self.at(path).constants  # what a class holds by position is not known here

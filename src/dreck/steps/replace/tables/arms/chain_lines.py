@@ -57,7 +57,7 @@ def replace_chain(
         else:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
     lines = [chain.lead, *lines] if chain.lead else lines
-    lines = as_tail(sheet, first, in_front(sheet, others, lines, unit), unit)
+    lines = as_tail(sheet, first, in_front(sheet, chain, others, lines, unit), unit)
     sheet.replace_lines(first, last, "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
 
 

@@ -22,6 +22,25 @@ def with_untold(scene: Scene, found: Iterable[Plan | NotPlanned]) -> Iterator[Pl
         first, last = tests[0].lineno, tests[-1].lineno
         if not any(first <= line <= last for line in told):
             yield NotPlanned(first, _reason(tests))
+    for match in (n for n in walk(scene.node) if isinstance(n, ast.Match)):
+        said = any(match.lineno <= line <= (match.end_lineno or line) for line in told)
+        if len(match.cases) >= _FEWEST and not said:
+            yield NotPlanned(match.lineno, _against(match))
+
+
+def _against(match: ast.Match) -> str:
+    """What keeps the cases of a match from being found by key."""
+    subject = _short(match.subject)
+    for case in match.cases:
+        match case:
+            case ast.match_case(pattern=ast.MatchAs(pattern=None, name=str() as name), guard=None):
+                return f"`case {name}` gives what comes in a name: write `case _`, and {subject} for {name} in it, first"
+            case ast.match_case(pattern=ast.MatchValue() | ast.MatchSingleton() | ast.MatchOr()):
+                continue
+            case ast.match_case(pattern=ast.MatchAs(pattern=None)):
+                continue
+        return f"`case {_short(case.pattern)}` takes {subject} apart, and a table finds keys alone"
+    return f"its cases ask {subject} for a key, but give values to different variables"
 
 
 def _ladders(scene: Scene) -> Iterator[list[ast.expr]]:
