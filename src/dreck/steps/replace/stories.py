@@ -2,7 +2,7 @@
 
 import ast
 import copy
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
@@ -163,25 +163,44 @@ class Teller:
     def _match(
         self, s: ast.Match, cases: list[tuple[ast.match_case, bool]], depth: int, above: list[str]
     ) -> list[list[str]]:
-        """The cases that are left; the one alone that is certain."""
+        """The cases that are left; the one alone that is certain, guards alone as a ladder of tests."""
         if not cases:
             return []
         pad = self.unit * depth
         first, is_certain = cases[0]
-        if is_certain:
-            spoken = self._above_line(first.pattern.lineno) + self._beside(first.pattern.lineno)
-            lead = [*above, *(f"{pad}{text}" for text in spoken)]
+        named = first.pattern.name if isinstance(first.pattern, ast.MatchAs) and first.guard is None else None
+        if is_certain or named is not None:
+            lead = [*above, *self._said_of(first, pad)]
+            lead += [f"{pad}{named} = {self.sheet.code(s.subject)}"] if named is not None else []
             inner = self._whole(first.body, depth)
-            if inner and lead:
-                inner[0] = [*lead, *inner[0]]
-            return inner
+            return [[*lead, *inner[0]], *inner[1:]] if inner and lead else inner
+        guards = [self._guard_alone(s, case) for case, is_certain in cases if not is_certain]
         lines = [*above, *self._raw(s.lineno, s.cases[0].pattern.lineno - 1, depth, s.cases[0].body)]
-        for case, is_certain in cases:
-            lines += [f"{pad}{self.unit}{text}" for text in self._above_line(case.pattern.lineno)]
-            head = self._raw(case.pattern.lineno, case.body[0].lineno - 1, depth + 1, case.body)
-            lines += [f"{pad}{self.unit}case _:"] if is_certain else head
-            lines += self.lines(case.body, depth + 2) or [f"{pad}{self.unit * 2}pass"]
+        if None not in guards:
+            lines = list(above)
+        for number, (case, is_certain) in enumerate(cases):
+            deep = depth if None not in guards else depth + 1
+            lines += self._said_of(case, self.unit * deep)
+            if None not in guards and is_certain and all(leaves(other.body) for other, _ in cases[:-1]):
+                return [[*lines, *self.lines(case.body, depth)]]
+            if None not in guards:
+                word = "elif" if number else "if"
+                lines.append(f"{pad}else:" if is_certain else f"{pad}{word} {guards[number]}:")
+            else:
+                head = self._raw(case.pattern.lineno, case.body[0].lineno - 1, deep, case.body)
+                lines += [f"{self.unit * deep}case _:"] if is_certain else head
+            lines += self.lines(case.body, deep + 1) or [f"{self.unit * (deep + 1)}pass"]
         return [lines]
+
+    def _guard_alone(self, s: ast.Match, case: ast.match_case) -> str | None:
+        """The guard of a case whose pattern is certain to fit, as it is written; None where the pattern is asked."""
+        fits = test_of(s.subject, ast.match_case(case.pattern, None, case.body))
+        known = self._known(fits) if fits is not None else None
+        return self._test(case.guard) if known and case.guard is not None else None
+
+    def _said_of(self, case: ast.match_case, pad: str) -> list[str]:
+        line = case.pattern.lineno
+        return [f"{pad}{text}" for text in (*self._above_line(line), *self._beside(line))]
 
     def _ladder(self, s: ast.If, depth: int) -> list[str]:
         arms, rest = self._arms(s)
@@ -358,37 +377,3 @@ def _quoted(made: str, was: str) -> str:
 
 def _end(s: ast.stmt) -> int:
     return s.end_lineno or s.lineno
-
-
-def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
-    """The lines, from first to last, that never run when the answers are known."""
-    found: list[tuple[int, int]] = []
-    for s in body:
-        match s:
-            case ast.If(test=test):
-                known = fold(test, answer)
-                decided = known.value if isinstance(known, ast.Constant) and isinstance(known.value, bool) else None
-                for part, lives in ((s.body, decided is not False), (s.orelse, decided is not True)):
-                    if part and not lives:
-                        found.append((part[0].lineno, part[-1].end_lineno or part[-1].lineno))
-                    elif part:
-                        found += dead_lines(part, answer)
-            case ast.Match(cases=cases):
-                for case in cases:
-                    test = test_of(s.subject, case)
-                    known = fold(test, answer) if test is not None else None
-                    if isinstance(known, ast.Constant) and known.value is False:
-                        found.append((case.pattern.lineno, _end(case.body[-1])))
-                    else:
-                        found += dead_lines(case.body, answer)
-            case ast.For() | ast.While() | ast.With() | ast.Try():
-                for block in (s.body, getattr(s, "orelse", []), getattr(s, "finalbody", [])):
-                    found += dead_lines(block, answer)
-    return found
-
-
-def plain_terms(node: ast.AST) -> Iterator[ast.expr]:
-    """Every name and attribute of a name in a piece of code."""
-    for n in walk(node):
-        if isinstance(n, ast.Name | ast.Attribute) and isinstance(n.ctx, ast.Load):
-            yield n

@@ -11,9 +11,10 @@ from dataclasses import dataclass
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
+from dreck.steps.replace.dead import dead_lines
 from dreck.steps.replace.discriminants import Discriminant, answer_of_kind, discriminants_of
 from dreck.steps.replace.folding import Answer
-from dreck.steps.replace.stories import Teller, dead_lines
+from dreck.steps.replace.stories import Teller
 from dreck.steps.support.chains import check_keys, key_code
 from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Plan, Scene

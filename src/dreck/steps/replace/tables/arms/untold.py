@@ -34,7 +34,7 @@ def _against(match: ast.Match) -> str:
     for case in match.cases:
         match case:
             case ast.match_case(pattern=ast.MatchAs(pattern=None, name=str() as name), guard=None):
-                return f"`case {name}` gives what comes in a name: write `case _`, and {subject} for {name} in it, first"
+                return f"`case {name}` names what comes in: write `case _`, and {subject} for {name} in it, first"
             case ast.match_case(pattern=ast.MatchValue() | ast.MatchSingleton() | ast.MatchOr()):
                 continue
             case ast.match_case(pattern=ast.MatchAs(pattern=None)):
