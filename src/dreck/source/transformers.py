@@ -61,6 +61,20 @@ class Respelled(cst.CSTTransformer):
         self.done = True
         return cst.parse_expression(told).with_changes(lpar=original_node.lpar, rpar=original_node.rpar)
 
+    def leave_UnaryOperation(
+        self, original_node: cst.UnaryOperation, updated_node: cst.UnaryOperation
+    ) -> cst.BaseExpression:
+        """`not (x == a or x == b)` is `x not in (a, b)`; what is one test now needs no brackets behind a `not`."""
+        made = updated_node.expression
+        if made is original_node.expression or isinstance(made, cst.BooleanOperation):
+            return updated_node
+        match made:
+            case cst.Comparison(comparisons=[cst.ComparisonTarget(operator=cst.In() | cst.NotIn()) as asked]):
+                other = cst.NotIn() if isinstance(asked.operator, cst.In) else cst.In()
+                asked = asked.with_changes(operator=other)
+                return made.with_changes(comparisons=[asked], lpar=original_node.lpar, rpar=original_node.rpar)
+        return updated_node.with_changes(operator=cst.Not(), expression=made.with_changes(lpar=(), rpar=()))
+
     def _operand(self, node: cst.BaseExpression) -> cst.BaseExpression:
         """One side of an `and` or `or` that stays: what it holds, without brackets that are needed no more."""
         made = node.visit(self)

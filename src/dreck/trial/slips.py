@@ -14,6 +14,7 @@ from typing import Any
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.beyond import beyond_members
+from dreck.trial.inputs.recipes import Make
 from dreck.trial.running.instrument import WATCHER
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.run import ENDLESS, Observation, Runner
@@ -28,6 +29,7 @@ _FURTHER_SECONDS = 0.5
 _MOST = 400
 """Slips looked at, both versions together; further ones count as left out."""
 _STARTS = 12
+_LET_ALONE = 6
 _ASKED = 10
 """On so many inputs a condition has to come out otherwise, and nothing else be other, to be called no slip at all."""
 
@@ -165,7 +167,7 @@ class _Slip:
             seconds=_FURTHER_SECONDS,
             announce=lambda number: self.search.announce(self.search.count),
             pieces=self.search.pieces,
-            starts=tuple(ways.values())[:_STARTS],
+            starts=(*self._let_alone(list(ways.values())), *ways.values())[:_STARTS],
             overlooks=lambda tried: self.change.is_of_condition and _stumbles(tried.old, tried.new),
         )
         inner.beside()
@@ -173,6 +175,21 @@ class _Slip:
             return False
         self.search.again(inner.different.used)
         return True
+
+    def _let_alone(self, ways: list[Choice]) -> list[Choice]:
+        """Inputs on which nothing is asked for but what the changed line speaks of: each other parameter has its
+        default, or is None where the code asks for that."""
+        lines = [n for n in walk(self.change.function) if getattr(n, "lineno", None) == self.change.line]
+        spoken = {n.id for line in lines for n in walk(line) if isinstance(n, ast.Name)}
+        candidates, known = self.search.candidates, self.search.usages.known
+        aside: Choice = {}
+        for name in self.runner.parameters():
+            default = next(iter(candidates.extra.get(name, ())), None)
+            nothing = default or (Make("value", None) if known(name).tested_none else None)
+            if name not in spoken and nothing is not None:
+                aside[name] = nothing
+        found = ({p: m for p, m in way.items() if p.split(".")[0] not in aside} | aside for way in ways)
+        return [*found][:_LET_ALONE] if aside else []
 
     def changes_nothing(self) -> bool:
         """Whether the condition came out otherwise again and again, and nothing that can be seen was other for it."""

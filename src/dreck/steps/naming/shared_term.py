@@ -20,7 +20,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     found: dict[str, list[ast.expr]] = {}
     for s in statements(scene.node.body):
         for top in own_expressions(s):
-            for e in _outermost(top):
+            for e in _outermost(top, scene):
                 found.setdefault(ast.dump(e), []).append(e)
     tested = {ast.dump(n) for c in conditions(scene.node) for n in walk(c.test)}
     enough = {dump: es for dump, es in found.items() if len(es) >= _least(scene, es[0])}
@@ -45,13 +45,19 @@ def _conditions_again(scene: Scene) -> Iterator[NotPlanned]:
     """A repeated condition wants a name that says why it is asked: another step's job."""
     found: dict[str, list[ast.expr]] = {}
     for n in walk(scene.node):
-        if isinstance(n, ast.BoolOp):
+        if isinstance(n, ast.BoolOp) or (isinstance(n, ast.Compare) and not isinstance(n.ops[0], ast.Is | ast.IsNot)):
             found.setdefault(ast.dump(n), []).append(n)
-    for first, *others in found.values():
-        if others:
-            code = ast.unparse(first)
-            told = f"`{code}` stands {len(others) + 1} times, and is a condition: --step named-predicate names it"
-            yield NotPlanned(first.lineno, f"{told}, with --name {shlex.quote(f'{code}=NAME')}")
+    repeated = [(first, len(others) + 1) for first, *others in found.values() if others]
+    inside = {id(part) for first, _ in repeated for part in walk(first) if part is not first}
+    for first, times in repeated:
+        if id(first) in inside:
+            continue
+        code = ast.unparse(first)
+        asked, told = shlex.quote(f"{code}=NAME"), f"`{code}` stands {times} times, and is a condition"
+        if isinstance(first, ast.Compare):
+            yield NotPlanned(first.lineno, f"{told}: --name {asked} makes it a variable")
+        else:
+            yield NotPlanned(first.lineno, f"{told}: --step named-predicate names it, with --name {asked}")
 
 
 def _least(scene: Scene, e: ast.expr) -> int:
@@ -59,14 +65,15 @@ def _least(scene: Scene, e: ast.expr) -> int:
     return 2 if isinstance(e, ast.BinOp) or scene.wishes.name_for(ast.unparse(e)) else _ENOUGH
 
 
-def _outermost(top: ast.expr) -> Iterator[ast.expr]:
-    """Sub-expressions that have a value worth keeping; lambdas and comprehensions are evaluated later."""
+def _outermost(top: ast.expr, scene: Scene) -> Iterator[ast.expr]:
+    """Sub-expressions that have a value worth keeping, comparisons where a person names them; lambdas and comprehensions are evaluated later."""
     pending: list[ast.AST] = [top]
     while pending:
         node = pending.pop()
         if isinstance(node, ast.Lambda | ast.GeneratorExp | ast.ListComp | ast.SetComp | ast.DictComp):
             continue
-        if isinstance(node, ast.expr) and _is_worth_it(node):
+        wished = isinstance(node, ast.Compare) and scene.wishes.name_for(ast.unparse(node))
+        if isinstance(node, ast.expr) and (wished or _is_worth_it(node)):
             yield node
         pending += list(ast.iter_child_nodes(node))
 

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.replace.answering import answering_plans
@@ -22,7 +23,7 @@ class Cascade:
 
     `answered` is the test that says a value is an answer, `name` what the value is called. With `handler` a call
     has no answer when it raises that. `leaves` says that an answer is returned at once. `last` is what is done when
-    none has answered.
+    none has answered and every call has failed.
     """
 
     block: list[ast.stmt]
@@ -34,6 +35,8 @@ class Cascade:
     leaves: bool
     handler: ast.expr | None = None
     last: ast.stmt | None = None
+    otherwise: tuple[ast.stmt, ...] = ()
+    """What stands under a last test for no answer, before the answer is returned."""
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
@@ -131,6 +134,10 @@ def _filling(block: list[ast.stmt], start: int) -> Cascade | None:
     match block[at : at + 1]:
         case [ast.Return(value=ast.Name(id=back))] if back == name and _is_not_none(answered):
             return Cascade(block, start, at + 1, tuple(calls), name, answered, True)
+    match block[at : at + 2]:
+        case [ast.If(test=test, orelse=[]) as s, ast.Return(value=ast.Name(id=back))] if back == name:
+            if ast.dump(test) == ast.dump(tests[0]) and leaves(s.body):
+                return Cascade(block, start, at + 2, tuple(calls), name, answered, True, otherwise=tuple(s.body))
     return Cascade(block, start, at, tuple(calls), name, answered, False)
 
 
@@ -140,20 +147,25 @@ def _raising(block: list[ast.stmt], start: int) -> Cascade | None:
         return None
     at, ways = start, list[ast.expr]()
     kind: ast.expr | None = None
-    while at < len(block):
+    last: ast.Return | None = None
+    while at < len(block) and last is None:
         match block[at]:
             case ast.Try(
                 body=[ast.Return(value=ast.expr() as way)],
-                handlers=[ast.ExceptHandler(type=ast.expr() as caught, name=None, body=[ast.Pass()])],
+                handlers=[ast.ExceptHandler(type=ast.expr() as caught, name=None, body=[done])],
                 orelse=[],
                 finalbody=[],
             ) if kind is None or ast.dump(kind) == ast.dump(caught):
+                is_last = isinstance(done, ast.Return) and isinstance(done.value, ast.Constant | ast.Name | None)
+                if not is_last and not isinstance(done, ast.Pass):
+                    break
+                last = done if isinstance(done, ast.Return) else None
                 kind = caught
                 ways.append(way)
                 at += 1
             case _:
                 break
-    return Cascade(block, start, at, tuple(ways), "", None, True, kind) if ways else None
+    return Cascade(block, start, at, tuple(ways), "", None, True, kind, last) if ways else None
 
 
 def _inside(block: list[ast.stmt], start: int) -> Cascade | None:
@@ -240,11 +252,17 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
     unit = sheet.unit(scene.node)
     body = _loop(sheet, cascade, probes, unit)
     body = [part for line in body for part in _fitting(line, probes, scene.line_length - len(indent), unit)]
-    follows = block[cascade.end : cascade.end + 1]
+    for s in cascade.otherwise:
+        body += [_code(sheet, n, sheet.indent(s.lineno)) for n in range(s.lineno, (s.end_lineno or s.lineno) + 1)]
+    follows = block[cascade.end : cascade.end + 1] or cascade.otherwise
     if cascade.leaves and cascade.handler is None and not follows and block is scene.node.body:
         body.append("return None")
     sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" for line in body))
     return Plan(first, probes.reason, sheet.result(), probes.made)
+
+
+def _code(sheet: Sheet, number: int, indent: str) -> str:
+    return sheet.line(number).rstrip("\r\n").removeprefix(indent)
 
 
 def _fitting(line: str, probes: Probes, room: int, unit: str) -> list[str]:

@@ -93,17 +93,20 @@ def _of_new_functions(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leav
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
     if own in given:
         return _of_new_methods(scene, sheet, ways, leaves, own, [name for name in given if name != own])
-    names = _names(scene, ways)
+    there = [_function_called(scene, way, given) for way in ways]
+    new = [way for way, function in zip(ways, there, strict=True) if not function]
+    made = dict(zip(map(id, new), _names(scene, new, [way for way in ways if way not in new]), strict=True))
+    names = [function or made[id(way)] for way, function in zip(ways, there, strict=True)]
     listed = listed_name(scene)
     unit = sheet.unit(scene.node)
-    codes = [_defined(scene, sheet, name, given, way, leaves, "") for name, way in zip(names, ways, strict=True)]
+    codes = [_defined(scene, sheet, made[id(way)], given, way, leaves, "") for way in new]
     table = f"{listed} = ({', '.join(names)})\n"
     if len(table) > scene.line_length:
         table = f"{listed} = (\n{''.join(f'{unit}{name},{chr(10)}' for name in names)})\n"
     put_all(scene, sheet, [*codes, table])
     probe = free_name(scene, "probe")
     reason = f"{len(names)} ways are functions of their own, tried in turn"
-    return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *names), reason)
+    return Probes(probe, listed, f"{probe}({', '.join(given)})", (listed, *made.values()), reason)
 
 
 def _of_new_methods(
@@ -124,6 +127,14 @@ def _of_new_methods(
     reason = f"{len(ways)} ways are methods, tried in turn"
     listed = ", ".join(f"{own}.{method}" for method in methods)
     return Probes(probe, f"({listed})", f"{probe}({', '.join(given)})", tuple(name for name, _ in made), reason)
+
+
+def _function_called(scene: Scene, way: ast.expr, given: Sequence[str]) -> str:
+    """The function of the module that a way calls with just what all of them get."""
+    match way:
+        case ast.Call(func=ast.Name(id=name), args=args, keywords=[]) if name in scene.names.definitions:
+            return name if [ast.unparse(a) for a in args] == list(given) else ""
+    return ""
 
 
 def _method_called(way: ast.expr, own: str, given: Sequence[str]) -> str:

@@ -213,12 +213,12 @@ class Search(Attempts):
             self.attempt(choice)
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
-        for tried in list({t.trail: t for t in self.all_tried}.values())[:_WAYS]:
-            for choice in repeats.twins(tried, names, self.candidates):
-                if self._over():
-                    return
-                for further in repeats.freshly(tried, self.attempt(choice), self.candidates):
-                    self.attempt(further)
+        until = self.count + _TWINS
+        ways = list({t.trail: t for t in self.all_tried}.values())[:_WAYS]
+        alike = ((tried, choice) for tried in ways for choice in repeats.twins(tried, names, self.candidates))
+        for tried, choice in itertools.takewhile(lambda _: not self._over() and self.count < until, alike):
+            for further in repeats.freshly(tried, self.attempt(choice), self.candidates):
+                self.attempt(further)
         for tried in far:
             again = (
                 repeats.twins(tried, names, self.candidates),
@@ -232,7 +232,7 @@ class Search(Attempts):
         self._grown()
 
     def _otherwise(self) -> None:
-        """What went a way of its own as a list, in what can be gone through only once; and what went one of its own,
+        """What went a way of its own as a list, in what can be gone through only once; what went one of its own,
         without an attribute that need not be there; two things that are fatal at once."""
         lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
@@ -384,6 +384,7 @@ _ALONE = 200
 _PARENTS = 16
 _REPEATED = 3
 _SWAPPED = 60
+_TWINS = 240
 _CROSSED = 240
 _EACH_WAY = 160
 _LATER_TRIED = 160

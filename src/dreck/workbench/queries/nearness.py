@@ -28,6 +28,11 @@ def what_is_near(code: str, name: str, targets: Iterable[Target]) -> str:
         if alike > share:
             best, share = found, alike
     if share >= _HALF:
+        if best == code:
+            return (
+                f"`{code}` stands in the target, but no step that was asked for names it: named-predicate names a"
+                " condition, shared-term what stands there again, named-constant a value"
+            )
         return (
             f"nothing like `{code}` stands in the target; near it is `{best}`: --name {shlex.quote(f'{best}={name}')}"
         )

@@ -36,7 +36,8 @@ def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built |
 def _says_who_comes(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
     """Whether the switch is on a parameter annotated with the enum, and has an arm for each of its members."""
     covered = {k.attr for k in chain.keys if isinstance(k, ast.Attribute)}
-    return is_annotated(scene, chain, enum) and set(member_names(enum)) <= covered and chain.default is None
+    is_told = chain.default is None or chain.default is chain.arms[-1].body
+    return is_annotated(scene, chain, enum) and set(member_names(enum)) <= covered and is_told
 
 
 def is_annotated(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:

@@ -8,8 +8,8 @@ from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.replace.families.member_amounts import is_annotated, with_amounts
-from dreck.steps.replace.families.members import enum_of, member_names, planned_in
-from dreck.steps.replace.families.sums import built_of, sums_of
+from dreck.steps.replace.families.members import completed, enum_of, member_names, planned_in
+from dreck.steps.replace.families.sums import Built, Sums, built_of, sums_of
 from dreck.steps.replace.tables.arms.amounts import GENERAL, Amounts, amounts_of
 from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines
@@ -29,11 +29,10 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     closed = set[int]()
     for chain in chains(scene.node, Reader(), fewest=2):
         closed.add(chain.first.lineno)
-        built = built_of(chain)
-        summed = list(built.sums) if built is not None else sums_of(chain)
+        whole, built, summed = _amounts(scene, chain)
         if summed:
             try:
-                yield from with_amounts(scene, chain, summed, built)
+                yield from with_amounts(scene, whole, summed, built)
             except Untouchable as error:
                 yield NotPlanned(chain.first.lineno, str(error))
             continue
@@ -50,6 +49,16 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for chain in chains(scene.node, Reader(), fewest=2, open_end=True):
         if chain.first.lineno not in closed and enum_of(scene, chain) is not None:
             yield NotPlanned(chain.first.lineno, "it asks for other things at its end; see lookup-table and call-table")
+
+
+def _amounts(scene: Scene, chain: Chain) -> tuple[Chain, Built | None, list[Sums]]:
+    """What its arms add to; where its default does the same, that is the arm of all members that have none."""
+    for whole in (completed(scene, chain), chain):
+        built = built_of(whole)
+        summed = list(built.sums) if built is not None else sums_of(whole)
+        if summed:
+            return whole, built, summed
+    return chain, None, []
 
 
 def _planned(

@@ -1,9 +1,10 @@
 """Members: the enum a chain switches on, wherever in the project it is defined."""
 
 import ast
+from dataclasses import replace
 
 from dreck.steps.replace.families.kinds import home_of
-from dreck.steps.support.chains import Chain
+from dreck.steps.support.chains import Arm, Chain
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
@@ -29,6 +30,19 @@ def enum_of(scene: Scene, chain: Chain) -> tuple[Scene, ast.ClassDef] | None:
 def member_names(enum: ast.ClassDef) -> list[str]:
     """The members as they are written, in their order."""
     return [s.targets[0].id for s in enum.body if isinstance(s, ast.Assign) and isinstance(s.targets[0], ast.Name)]
+
+
+def completed(scene: Scene, chain: Chain) -> Chain:
+    """The chain with its default as the arm of the members that have none of their own."""
+    found_in = enum_of(scene, chain)
+    if found_in is None or chain.default is None:
+        return chain
+    enum = found_in[1]
+    covered = {key.attr for key in chain.keys if isinstance(key, ast.Attribute)}
+    home = ast.Name(enum.name, ast.Load())
+    missing = [ast.Attribute(home, name, ast.Load()) for name in member_names(enum) if name not in covered]
+    arm = Arm(tuple(missing), chain.default, chain.default[0].lineno)
+    return replace(chain, arms=(*chain.arms, arm)) if missing else chain
 
 
 def planned_in(
