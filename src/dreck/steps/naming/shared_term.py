@@ -66,7 +66,8 @@ def _least(scene: Scene, e: ast.expr) -> int:
 
 
 def _outermost(top: ast.expr, scene: Scene) -> Iterator[ast.expr]:
-    """Sub-expressions that have a value worth keeping, comparisons where a person names them; lambdas and comprehensions are evaluated later."""
+    """Sub-expressions that have a value worth keeping, comparisons where a person names them. Lambdas and
+    comprehensions are evaluated later."""
     pending: list[ast.AST] = [top]
     while pending:
         node = pending.pop()

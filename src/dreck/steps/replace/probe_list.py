@@ -57,7 +57,25 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield _planned(scene, found)
             except Untouchable as error:
                 yield NotPlanned(found.block[found.start].lineno, str(error))
-    yield from answering_plans(scene)
+    told = list(answering_plans(scene))
+    yield from told or _mixed(scene)
+
+
+def _mixed(scene: Scene) -> Iterator[NotPlanned]:
+    """Ways that answer in forms of their own, one after the other."""
+    for block in all_blocks(scene.node.body):
+        ways = [s for s in block if isinstance(s, ast.If | ast.Try) and _answers(s)]
+        tries = sum(isinstance(s, ast.Try) for s in ways)
+        if tries and len(ways) > tries and len(ways) > _FEWEST:
+            lines = f"lines {ways[0].lineno} to {ways[-1].end_lineno or ways[-1].lineno}"
+            told = f"the {len(ways)} ways in {lines} answer in forms of their own"
+            yield NotPlanned(ways[0].lineno, f"{told}; make a function of each that returns None without one first")
+            return
+
+
+def _answers(s: ast.If | ast.Try) -> bool:
+    """Whether it returns something on its way, and goes on otherwise."""
+    return isinstance(s.body[-1], ast.Return) and not (s.orelse and leaves(s.orelse))
 
 
 # --- the forms -----------------------------------------------------------------------------------------
