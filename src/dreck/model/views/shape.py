@@ -151,7 +151,7 @@ def is_straight(body: list[ast.stmt]) -> bool:
     return not any(hasattr(s, "body") or isinstance(s, ast.Match) for s in body)
 
 
-_REFUSAL_WORDS = ("error", "invalid", "refuse", "deny", "denied", "reject", "fail", "missing", "unknown", "not ", "no ")
+REFUSAL_WORDS = ("error", "invalid", "refuse", "deny", "denied", "reject", "fail", "missing", "unknown", "not ", "no ")
 
 
 def exceptional(body: list[ast.stmt]) -> float:
@@ -163,7 +163,7 @@ def exceptional(body: list[ast.stmt]) -> float:
             return 2
         case ast.Continue() | ast.Break():
             return 2
-        case ast.Return(value=ast.Constant(value=str() as text)) if any(w in text.lower() for w in _REFUSAL_WORDS):
+        case ast.Return(value=ast.Constant(value=str() as text)) if any(w in text.lower() for w in REFUSAL_WORDS):
             return 1.5
         case ast.Return(value=ast.Constant(value=value)) if value is not True:
             return 1

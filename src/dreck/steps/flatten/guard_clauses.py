@@ -24,7 +24,15 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.flatten.stays.last_guard import does_as_a_guard, ends_as_the_guard, follows_a_guard, is_boolean
+from dreck.steps.flatten.stays.last_guard import (
+    does_as_a_guard,
+    ends_as_the_guard,
+    exit_behind,
+    falls_as_the_guard,
+    follows_a_guard,
+    is_boolean,
+    says_what_is_wrong,
+)
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,
@@ -68,8 +76,12 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
         "short body": f"the short case is dealt with first and leaves with `{exit_}`",
         "result follows": "everything to the end stood inside this if: leave with the result when it is not so",
         "short else, result follows": "the short else case is dealt with first and leaves with the result",
+        "short else, exit further out": "the short else case is dealt with first and leaves with the result",
+        "else as the guards": "the else comes to the exit of the guards before it: it is the last of them",
         "exit follows": "the exit that followed stands at its test now",
     }[kind]
+    if kind == "short else, exit further out":
+        exit_ = ast.unparse(exit_behind(block, index) or ast.Return())
     if kind == "result follows":
         exit_ = _still_constant(block, index)
     finishes = kind == "short else" and does_as_a_guard(block, index, s)
@@ -79,6 +91,10 @@ def _sites(function: FunctionNode, block: Block, index: int, s: ast.If) -> Itera
 def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | None:
     if s.orelse and leaves(s.orelse):
         return "else leaves" if _else_is_the_guard(block, index, s) else None
+    if falls_as_the_guard(block, index, s) and not isinstance(s.test, ast.BoolOp):
+        return "else as the guards" if rest else "short else, exit further out"
+    if not rest and not block.falls and _is_refused(block, index, s):
+        return "short else, exit further out"
     if s.orelse:
         return _before_exit(s, rest) if rest or not block.falls else _by_size(s) or _as_the_guards(block, index, s)
     if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
@@ -88,6 +104,14 @@ def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | No
     if len(rest) == 1 and _is_exit(rest[0]) and leaves(s.body):
         return "exit follows" if _exit_is_the_guard(s, rest) else None
     return None
+
+
+def _is_refused(block: Block, index: int, s: ast.If) -> bool:
+    """Whether a short else says what is wrong, and nothing but a plain return follows, further out."""
+    if not s.orelse or leaves(s.orelse) or exit_behind(block, index) is None or isinstance(s.test, ast.BoolOp):
+        return False
+    is_said = says_what_is_wrong(s.orelse) and not says_what_is_wrong(s.body)
+    return is_said and _is_small(s.orelse) and _is_weighty(s.body)
 
 
 def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
@@ -250,13 +274,16 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     other = guard.orelse
     assert isinstance(other, cst.Else)
     refused = as_block(other.body)
-    if site.kind == "short else":
+    if site.kind in ("short else", "short else, exit further out"):
         refused = with_exit(refused, site.exit)
     elif site.kind == "short else, result follows":
         refused = refused.with_changes(body=[*refused.body, _copied(block.body[site.index + 1])])
+    elif site.kind == "else as the guards":
+        refused = refused.with_changes(body=[*refused.body, _without_blank_lines(block.body[site.index + 1])])
     above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
     made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
-    return spliced(block, site.index, [made, *unwrapped(success, over_success)], footer=success.footer)
+    gone = 2 if site.kind == "else as the guards" else 1
+    return spliced(block, site.index, [made, *unwrapped(success, over_success)], gone, success.footer)
 
 
 _OF_THE_TEST = re.compile(r"#\s*(only|just|if|when|skip|ignore|avoid|prevent|check)\b", re.I)

@@ -2,7 +2,8 @@
 
 import ast
 
-from dreck.model.views.shape import Block, is_straight, leaves
+from dreck.model.views.shape import REFUSAL_WORDS, Block, code_lines, is_straight, leaves
+from dreck.source.walking import walk
 
 _SMALL = 3
 
@@ -24,6 +25,36 @@ def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
         return False
     said = ast.dump(guards)
     return said == ast.dump(theirs) != ast.dump(ours) and not is_boolean(s.body)
+
+
+def falls_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
+    """Whether the else, behind a guard, does no more than the body and comes to the very exit of the guard, which
+    follows, and the body leaves with another answer."""
+    before, last = block.body[index - 1] if index else None, exit_behind(block, index)
+    is_small = bool(s.orelse) and is_straight(s.orelse) and len(s.orelse) <= min(_SMALL, code_lines(s.body))
+    if not (is_small and follows_a_guard(block, index) and leaves(s.body) and not leaves(s.orelse)):
+        return False
+    assert isinstance(before, ast.If)
+    return last is not None and ast.dump(before.body[-1]) == ast.dump(last) != ast.dump(s.body[-1])
+
+
+def exit_behind(block: Block, index: int) -> ast.Return | None:
+    """The plain return that comes next behind a statement, in its block or further out; what is worked out on the
+    way is no plain one."""
+    rest = block.body[index + 1 :]
+    match rest if rest or block.falls else [block.follows]:
+        case [ast.Return(value=None | ast.Constant()) as last]:
+            return last
+    return None
+
+
+def says_what_is_wrong(body: list[ast.stmt]) -> bool:
+    """Whether a branch reports, or gives something a word of refusal: `log.error(...)`, `slip.state = "refused"`."""
+    if any(called.rpartition(".")[2] in _REPORTS for called in _called(body)):
+        return True
+    plain = [s for s in body if is_straight([s])]
+    texts = (n.value.lower() for s in plain for n in walk(s) if isinstance(n, ast.Constant) and type(n.value) is str)
+    return any(word in text for text in texts for word in REFUSAL_WORDS)
 
 
 def is_boolean(body: list[ast.stmt]) -> bool:

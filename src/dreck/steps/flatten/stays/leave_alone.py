@@ -32,8 +32,9 @@ _LONG_CASE = 10
 _AN_ERROR = 1.5
 """How exceptional an exit has to look to be told first although both branches leave."""
 _TURNING = frozenset(
-    {"else leaves", "whole body", "result follows", "short else", "short else, result follows", "exit follows"}
-)
+    {"else leaves", "whole body", "result follows", "short else", "short else, result follows", "exit follows",
+     "else as the guards", "short else, exit further out"}
+)  # fmt: skip
 _NEUTRAL = re.compile(
     r"#\s*(check|validate|verify|make sure|ensure|test|todo|fixme|xxx|step|now|next|then|first|finally)\b", re.I
 )
