@@ -5,24 +5,53 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable, Iterator
 
-from dreck.model.views.shape import ifs, is_elif
+from dreck.model.views.shape import ifs, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, comment_lines, edit_chain, with_footer_at_end
+from dreck.steps.flatten.stays.last_guard import does_alike, exit_behind, says_what_is_wrong
+from dreck.steps.support.negate import is_clean, negations
+from dreck.steps.support.trees import (
+    BetterNot,
+    Stmt,
+    Tree,
+    Untouchable,
+    as_block,
+    comment_lines,
+    edit_chain,
+    with_footer_at_end,
+)
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
     """`if` statements (and arms of a chain) whose else is one `if`."""
     for block, index, statement in ifs(function):
         arm: ast.stmt = statement
+        before: list[ast.stmt] = []
         while isinstance(arm, ast.If):
             if _holds_only_an_if(arm) and not is_elif(arm):
                 line = arm.orelse[0].lineno
                 yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
                 break
+            goes_on = not block.falls and exit_behind(block, index) is None  # else a guard would leave
+            if goes_on and _is_refused_behind_a_nest(arm, before):
+                told = "the else says what is wrong: it stands at its test, and the nest in front of it is an elif"
+                yield Site(block.path, index, arm.lineno, told, f"{_TURNED} {arm.lineno}")
+                break
+            before = arm.body
             arm = arm.orelse[0] if is_elif(arm) else ast.Pass()
+
+
+def _is_refused_behind_a_nest(arm: ast.If, before: list[ast.stmt]) -> bool:
+    """`if a: (if b: ... else: ...) else: refuse()`, where `a` has an opposite that is as plain; what does as the arm
+    `before` it does refuses, too."""
+    match arm:
+        case ast.If(test=test, body=[ast.If() as inner], orelse=[_, *_] as orelse) if not is_elif(arm):
+            is_short = is_straight(orelse) and len(orelse) <= _FEW and not leaves(orelse) and not leaves([inner])
+            is_said = says_what_is_wrong(orelse) or does_alike(before, orelse)
+            return is_short and is_said and bool(inner.orelse) and is_clean(cst.parse_expression(ast.unparse(test)))
+    return False
 
 
 def _holds_only_an_if(arm: ast.If) -> bool:
@@ -41,7 +70,8 @@ def _does_as_before(test: ast.expr, arm: ast.If) -> bool:
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """The inner `if` takes the place of the else."""
-    yield Rewrite(tree.edit(site.path, lambda block: edit_chain(block, site.index, _chained)))
+    change = _turned if site.kind.startswith(_TURNED) else _chained
+    yield Rewrite(tree.edit(site.path, lambda block: edit_chain(block, site.index, change)))
 
 
 def _chained(chain: cst.If) -> cst.If:
@@ -56,6 +86,27 @@ def _chained(chain: cst.If) -> cst.If:
     leading = [*orelse.leading_lines, *comment_lines(inner_block.header), *told]
     made = with_footer_at_end(inner.with_changes(leading_lines=leading), inner_block.footer)
     return chain.with_changes(orelse=made)
+
+
+def _turned(chain: cst.If) -> cst.If:
+    orelse = chain.orelse
+    if isinstance(orelse, cst.If):
+        return chain.with_changes(orelse=_turned(orelse))
+    if not isinstance(orelse, cst.Else):
+        raise Untouchable("there is no else any more")
+    nest = as_block(chain.body)
+    inner: Stmt = nest.body[0]
+    lines = (*inner.leading_lines, *orelse.leading_lines, *comment_lines(nest.header), *nest.footer)
+    if any(line.comment is not None for line in lines):
+        raise BetterNot("a comment between the tests would lose its place")
+    *_, (test, _) = negations(chain.test)
+    blank = cst.SimpleWhitespace(" ")
+    made = inner.with_changes(leading_lines=[])
+    return chain.with_changes(test=test, whitespace_before_test=blank, body=as_block(orelse.body), orelse=made)
+
+
+_TURNED = "turned"
+_FEW = 2
 
 
 STEP = Step(

@@ -20,9 +20,9 @@ def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
                         found += dead_lines(part, answer)
             case ast.Match(cases=cases):
                 for case in cases:
-                    test = test_of(s.subject, case)
-                    known = fold(test, answer) if test is not None else None
-                    if isinstance(known, ast.Constant) and known.value is False:
+                    asked = test_of(s.subject, case)
+                    fits = fold(asked, answer) if asked is not None else None
+                    if isinstance(fits, ast.Constant) and fits.value is False:
                         found.append((case.pattern.lineno, case.body[-1].end_lineno or case.body[-1].lineno))
                     else:
                         found += dead_lines(case.body, answer)

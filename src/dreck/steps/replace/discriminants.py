@@ -65,8 +65,9 @@ def asked_for_truth(function: FunctionNode) -> Iterator[ast.expr]:
         tops += [n.test for e in own_expressions(s) for n in walk(e) if isinstance(n, ast.IfExp)]
         for top in tops:
             yield from operands_of(top)
-        for case in s.cases if isinstance(s, ast.Match) else ():
-            if (test := test_of(s.subject, case)) is not None and not isinstance(test, ast.Constant):
+        asked = [test_of(s.subject, case) for case in s.cases] if isinstance(s, ast.Match) else []
+        for test in asked:
+            if test is not None and not isinstance(test, ast.Constant):
                 yield from operands_of(test)
 
 

@@ -57,8 +57,8 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield _planned(scene, found)
             except Untouchable as error:
                 yield NotPlanned(found.block[found.start].lineno, str(error))
-    told = list(answering_plans(scene))
-    yield from told or _mixed(scene)
+    answering = list(answering_plans(scene))
+    yield from answering or _mixed(scene)
 
 
 def _mixed(scene: Scene) -> Iterator[NotPlanned]:

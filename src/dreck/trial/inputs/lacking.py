@@ -98,9 +98,8 @@ class _Setting:
                     others = [self._all(h.body, own, number) for h in handlers if not _ends_raising(h.body)]
                     found |= set.intersection(whole, *others) | self._all(last, own, number)
                 case ast.Match(cases=cases):
-                    whole = any(isinstance(c.pattern, ast.MatchAs) and c.pattern.pattern is None for c in cases)
                     ways = [self._all(c.body, own, number) for c in cases if not _ends_raising(c.body)]
-                    found |= set.intersection(*ways) if ways and whole else set()
+                    found |= set.intersection(*ways) if ways and any(map(_takes_all, cases)) else set()
                 case ast.For() | ast.While() | ast.AsyncFor():
                     continue
                 case _:
@@ -139,6 +138,10 @@ def _made_in(maker: ast.FunctionDef) -> str:
     """The name of the object that `__new__` makes, which it returns at its end."""
     last = maker.body[-1]
     return last.value.id if isinstance(last, ast.Return) and isinstance(last.value, ast.Name) else ""
+
+
+def _takes_all(case: ast.match_case) -> bool:
+    return isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None and case.guard is None
 
 
 def _ends_raising(block: Sequence[ast.stmt]) -> bool:

@@ -57,6 +57,11 @@ def says_what_is_wrong(body: list[ast.stmt]) -> bool:
     return any(word in text for text in texts for word in REFUSAL_WORDS)
 
 
+def does_alike(one: list[ast.stmt], other: list[ast.stmt]) -> bool:
+    """Whether plain lines call the same: `errors.append(...)` here and there."""
+    return bool(_called(one)) and _called(one) == _called(other) and is_straight(one)
+
+
 def is_boolean(body: list[ast.stmt]) -> bool:
     """`return True` or `return False` and nothing else: the test itself is the answer, there is no guard."""
     match body:

@@ -81,6 +81,6 @@ def _is_limit(test: ast.expr) -> bool:
     return isinstance(test, ast.Compare) and isinstance(test.ops[0], ast.Lt | ast.LtE | ast.Gt | ast.GtE)
 
 
-def _short(test: ast.expr) -> str:
+def _short(test: ast.AST) -> str:
     code = ast.unparse(test)
     return code if len(code) <= _LONGEST else f"{code[:_LONGEST]}..."
