@@ -34,7 +34,8 @@ def find(function: FunctionNode) -> Iterator[Site]:
                 line = arm.orelse[0].lineno
                 yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
                 break
-            goes_on = not block.falls and exit_behind(block, index) is None  # else a guard would leave
+            is_last = index == len(block.body) - 1
+            goes_on = not (is_last and block.falls) and exit_behind(block, index) is None  # else a guard would leave
             if goes_on and _is_refused_behind_a_nest(arm, before):
                 told = "the else says what is wrong: it stands at its test, and the nest in front of it is an elif"
                 yield Site(block.path, index, arm.lineno, told, f"{_TURNED} {arm.lineno}")
