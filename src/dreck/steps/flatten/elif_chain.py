@@ -49,9 +49,11 @@ def _is_refused_behind_a_nest(arm: ast.If, before: list[ast.stmt]) -> bool:
     `before` it does refuses, too."""
     match arm:
         case ast.If(test=test, body=[ast.If() as inner], orelse=[_, *_] as orelse) if not is_elif(arm):
-            is_short = is_straight(orelse) and len(orelse) <= _FEW and not leaves(orelse) and not leaves([inner])
+            acts = any(isinstance(s, ast.Expr) for s in orelse)  # what gives a result its value is returned at once
+            is_short = acts and is_straight(orelse) and len(orelse) <= _FEW and not leaves(orelse)
             is_said = says_what_is_wrong(orelse) or does_alike(before, orelse)
-            return is_short and is_said and bool(inner.orelse) and is_clean(cst.parse_expression(ast.unparse(test)))
+            is_nest = bool(inner.orelse) and not leaves([inner])
+            return is_short and is_said and is_nest and is_clean(cst.parse_expression(ast.unparse(test)))
     return False
 
 

@@ -238,9 +238,7 @@ class Search(Attempts):
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
         lacking = (repeats.lacking(t, self.candidates) for t in self._ways()[:_WAYS])
         fatal = itertools.islice(repeats.fatal(self.all_tried), _CROSSED // 2)
-        for choice in itertools.chain(*once, *lacking, fatal):
-            if self._over():
-                return
+        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, *lacking, fatal)):
             self.attempt(choice)
 
     def _grown(self) -> None:
