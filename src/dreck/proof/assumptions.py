@@ -11,6 +11,7 @@ QUIET = "quiet-tests"
 HASHABLE = "hashable-key"
 STEADY = "steady-kind"
 EXACT = "exact-ints"
+SUMS = "numbers-in-sums"
 KINDS = "known-kinds"
 FACTORY = "made-by-factory"
 CONSTANTS = "steady-constants"
@@ -29,6 +30,7 @@ ASSUMPTIONS = (
     QUIET,
     STEADY,
     EXACT,
+    SUMS,
     KINDS,
     HASHABLE,
     FACTORY,

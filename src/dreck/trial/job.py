@@ -15,6 +15,7 @@ from typing import Any
 
 from dreck.model.views.asked import asked_in
 from dreck.model.views.steady import steady_in
+from dreck.model.views.sums import added_to_in
 from dreck.source.functions import functions_in
 from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
 from dreck.trial.apart.other import Life, Telling, answering, say
@@ -73,7 +74,8 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     old, new = runners[0].version, runners[1].version
     watch_common_globals(*runners)
     asked = asked_in(old.node) | asked_in(new.node) if request["quiet"] else frozenset()
-    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked)
+    added_to = added_to_in(old.node) if request["sums"] else frozenset()
+    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked, added_to)
     search = Search(
         runners,
         candidates,
@@ -97,6 +99,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
     answer["unordered"] = sum(map(_differs_without_order, search.all_tried)) if request["ordered"] else 0
     answer["loud"] = sum(_dies_asking(tried, asked) for tried in search.all_tried)
+    answer["unsummed"] = sum(_differs_without_numbers(tried, added_to) for tried in search.all_tried)
     answer["held_steady"] = usages.held_steady
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in sides.types and name != "self"]
@@ -227,9 +230,17 @@ def _examples(side: dict[str, Any], runner: Runner) -> list[dict[str, Make]]:
     return examples_of(runner.version.node, runner.parameters(), whole_project(Path(side["path"])))
 
 
-def _is_overlooked(hashable: bool, ordered: bool, asked: frozenset[str], tried: Tried) -> bool:
+def _is_overlooked(
+    hashable: bool, ordered: bool, asked: frozenset[str], added_to: frozenset[str], tried: Tried
+) -> bool:
     left_out = (hashable and _dies_unhashed(tried)) or (ordered and _differs_without_order(tried))
-    return left_out or _dies_asking(tried, asked)
+    return left_out or _dies_asking(tried, asked) or _differs_without_numbers(tried, added_to)
+
+
+def _differs_without_numbers(tried: Tried, added_to: frozenset[str]) -> bool:
+    """Whether the two differ on an input in which no number stands where the code adds one."""
+    there = [make for path, make in tried.used.items() if path in added_to]
+    return not tried.alike and any(make.kind != "value" or type(make.what) not in (int, float) for make in there)
 
 
 def _differs_without_order(tried: Tried) -> bool:

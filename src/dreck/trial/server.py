@@ -60,6 +60,8 @@ class Wanted:
     """Whether plain tests may be taken to raise nothing: an input on which one does counts for nothing."""
     steady: bool = False
     """Whether what switches are on may be taken to keep its value, whatever is called."""
+    sums: bool = False
+    """Whether what the code adds numbers to may be taken to be one: an input where it is none may differ."""
     apart: bool = False
     """Whether each version gets a process of its own, however plain their modules are."""
     case_maker: str = "dreck.pins.difference:as_case"
@@ -126,6 +128,8 @@ class Trial:
     """Inputs left out of account because a plain test raises on them in one version."""
     held_steady: bool = False
     """Whether something was kept from changing because a switch is on it."""
+    unsummed: int = 0
+    """Inputs left out of account because what a number is added to is none in them."""
 
 
 class Known(Protocol):
@@ -154,6 +158,7 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted(), known: Know
         "ordered": wanted.ordered,
         "quiet": wanted.quiet,
         "steady": wanted.steady,
+        "sums": wanted.sums,
         "apart": wanted.apart,
     }
     answer = known.get(request) if known is not None else None
@@ -224,6 +229,7 @@ def _read(answer: dict[str, Any]) -> Trial:
         answer["unordered"],
         answer["loud"],
         answer["held_steady"],
+        answer["unsummed"],
     )
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from dreck.model.ir.graph import Arena
 from dreck.model.names.frames import READERS_OF_NAMES, frames_asked, words_of
 from dreck.model.names.scopes import param_names, scope_of
-from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET, STEADY
+from dreck.proof.assumptions import ASSUMPTIONS, DEFAULT_ASSUMPTIONS, HASHABLE, ORDER, QUIET, STEADY, SUMS
 from dreck.proof.entry import DEFAULT_BUDGET, prove
 from dreck.proof.subject import Proof, Subject
 from dreck.source.functions import FunctionNode
@@ -225,6 +225,7 @@ class Judge:
             ORDER in self.assume,
             QUIET in self.assume,
             STEADY in self.assume,
+            SUMS in self.assume,
         )
         return run_trial(
             Version(old.path, old.text(), old.name),
@@ -326,7 +327,7 @@ def _judged(found: Trial, proof: Proof, settled: bool = False) -> Verdict:
         return Verdict("differs", (), found.inputs, found.outcomes, proof.reason + hint, proof.path, found.difference)
     rests_on = ((HASHABLE,) if found.overlooked else ()) + ((QUIET,) if found.loud else ())
     rests_on += (ORDER,) if found.unordered else ()
-    rests_on += (STEADY,) if found.held_steady else ()
+    rests_on += ((STEADY,) if found.held_steady else ()) + ((SUMS,) if found.unsummed else ())
     tested = Verdict("tested", rests_on, found.inputs, found.outcomes, f"not proved: {proof.reason}", proof.path)
     tested = replace(tested, slips=found.slips, left_out=found.loud)
     if found.problem:

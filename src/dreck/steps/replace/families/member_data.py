@@ -1,7 +1,7 @@
 """member-data: a switch on an enum's members that chooses a value moves onto the members."""
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
@@ -21,6 +21,8 @@ from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import constant_name, naming_hint
 from dreck.steps.support.words import words_of
 
+_FEW = 2
+"""So many members that share the default are told one by one."""
 _MORE = "its arms do more than choose one value; see call-table"
 
 
@@ -36,7 +38,7 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             except Untouchable as error:
                 yield NotPlanned(chain.first.lineno, str(error))
             continue
-        outcomes = [outcome_of(arm.body) for arm in chain.arms]
+        outcomes = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
         known = [o for o in outcomes if o is not None]
         if len(known) != len(outcomes) or len({o.targets for o in known}) != 1 or len(chain.subjects) != 1:
             if enum_of(scene, chain) is not None:
@@ -68,11 +70,21 @@ def _planned(
     found_in = enum_of(scene, chain)
     if found_in is None:
         return
+    whole = completed(scene, chain)
+    last = outcome_of(chain.default, attributes=True) if chain.default is not None else None
+    is_few = whole is not chain and len(whole.arms[-1].keys) <= _FEW
+    if is_few and last is not None and last.targets == targets and _leads_on(found_in[1], last.values):
+        chain, values = whole, [*values, last.values]
     columns = [list(column) for column in zip(*values, strict=True)]
     several = [_data(scene, found_in[0], chain, column, targets, at) for at, column in enumerate(columns)]
     if is_annotated(scene, chain, found_in[1]) and (chain.default is None or all(d.default for d in several)):
         yield _written(scene, found_in, chain, several, asking=False)
     yield _written(scene, found_in, chain, several, asking=True)
+
+
+def _leads_on(enum: ast.ClassDef, values: tuple[ast.expr, ...]) -> bool:
+    """Whether members lead to members: then each has its own, and none a default."""
+    return all(isinstance(v, ast.Attribute) and ast.unparse(v.value) == enum.name for v in values)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,7 +105,7 @@ class Data:
 
 
 def _data(scene: Scene, home: Scene, chain: Chain, values: list[ast.expr], targets: tuple[str, ...], at: int) -> Data:
-    outcome = outcome_of(chain.default) if chain.default is not None else None
+    outcome = outcome_of(chain.default, attributes=True) if chain.default is not None else None
     last = outcome.values[at] if outcome is not None and outcome.targets == targets else None
     target = targets[at] if targets else ""
     if all(is_fixed(home, v) for v in values):
@@ -125,7 +137,7 @@ def _written(
     made, told, reads = list[str](), list[str](), list[str]()
     properties, tables = "", ""
     for data in several:
-        name = _attribute(scene, home, enum, data, made)
+        name = _attribute(scene, home, enum, chain.subjects, data, made)
         table = constant_name([*words_of(name), "of", *words_of(enum.name)], scene.all_words() | home.all_words())
         default = _code(sheet, data.default)
         if default is None and not members <= covered:
@@ -171,10 +183,14 @@ def _code(sheet: Sheet, value: ast.expr | None) -> str | None:
     return sheet.code(value) if hasattr(value, "lineno") else ast.unparse(value)
 
 
-def _attribute(scene: Scene, home: Scene, enum: ast.ClassDef, data: Data, made: list[str]) -> str:
+def _attribute(
+    scene: Scene, home: Scene, enum: ast.ClassDef, subjects: Sequence[ast.expr], data: Data, made: list[str]
+) -> str:
     wished = scene.wishes.name_for(scene.node.name)
     words = [w for w in words_of(scene.node.name.strip("_")) if w not in ("for", "of", "get")]
-    stem = data.target or "_".join(words)
+    own = data.target.rpartition(".")[2]
+    is_next = any(ast.unparse(subject) == data.target for subject in subjects)  # `side` by `side`: say which way
+    stem = own if own.isidentifier() and not is_next else "_".join(words)
     if data.amounts is not None:
         stem = f"{stem}_{data.amounts.word}" if data.amounts.word in GENERAL else data.amounts.word
     trees = (scene.tree, home.tree)
@@ -261,6 +277,6 @@ def line_for(load):
         "A switch that does the opposite shares the data: `+= datum` here, `-= datum` there.",
     ),
     plans=plans,
-    asks=("hashable-key", "plain-kind", "exact-ints", "steady-constants"),
+    asks=("hashable-key", "plain-kind", "exact-ints", "numbers-in-sums", "steady-constants"),
     by_default=False,
 )
