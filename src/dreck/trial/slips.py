@@ -73,6 +73,8 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
             found.wanted -= 1
         elif trial.is_noticed_after_a_search():
             found.noticed += 1
+        elif change.is_of_sums and search.different is None:
+            found.wanted -= 1
         elif search.different is None:
             told = {"side": side, "line": change.line, "what": change.what, "function": ast.unparse(slip)}
             found.unnoticed.append(told)

@@ -53,6 +53,8 @@ class Change:
     index: int | None
     other: Any
     is_of_condition: bool = True
+    is_of_sums: bool = False
+    """Two sums of the same thing in the other order: of numbers that is no change."""
 
     def __str__(self) -> str:
         return f"line {self.line}: {self.what}"
@@ -186,7 +188,9 @@ def _of_statements(function: FunctionNode) -> Iterator[Change]:
                 if _may_matter(first, second):
                     swapped = [*block[:i], second, first, *block[i + 2 :]]
                     what = f"`{_short(second)}` before `{_short(first)}`"
-                    yield Change(first.lineno, what, function, node, field, None, swapped, False)
+                    yield Change(
+                        first.lineno, what, function, node, field, None, swapped, False, _are_sums(first, second)
+                    )
 
 
 def is_act(statement: ast.stmt) -> bool:
@@ -203,6 +207,17 @@ def is_act(statement: ast.stmt) -> bool:
 
 def _is_call(statement: ast.stmt) -> bool:
     return isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Call | ast.Await | ast.Yield)
+
+
+def _are_sums(first: ast.stmt, second: ast.stmt) -> bool:
+    """`total += 5` and `total += fee(load)`: both add to one name, and one of them calls nothing."""
+    match first, second:
+        case (
+            ast.AugAssign(target=ast.Name(id=one), op=ast.Add() | ast.Sub(), value=mine),
+            ast.AugAssign(target=ast.Name(id=other), op=ast.Add() | ast.Sub(), value=theirs),
+        ):
+            return one == other and not all(any(isinstance(n, ast.Call) for n in walk(v)) for v in (mine, theirs))
+    return False
 
 
 def _may_matter(first: ast.stmt, second: ast.stmt) -> bool:

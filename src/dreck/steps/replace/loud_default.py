@@ -40,7 +40,10 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         return
     found = list(_defaults(scene))
     wanted = scene.wishes.discriminant
-    chosen = [d for d in found if _same(wanted, d.where)] if wanted else found
+    chosen = [d for d in found if _same(wanted, d.where)] if wanted else _exceptional(found)
+    if not found and not wanted:
+        yield from _in_handlers(scene)
+        return
     if not chosen:
         told = "; ".join(f"line {d.statement.lineno} gives {d.gives}: --on {shlex.quote(d.where)}" for d in found)
         if wanted:
@@ -63,6 +66,25 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
         yield _planned(scene, chosen[0])
     except Untouchable as error:
         yield NotPlanned(chosen[0].statement.lineno, str(error))
+
+
+def _exceptional(found: list[Default]) -> list[Default]:
+    """What is left when no test held, where all others answer to a key: `if kind == "glass": return 3`."""
+    rest = [d for d in found if d.test is None]
+    keyed = [d.test for d in found if d.test is not None]
+    asked = {ast.dump(t.left) for t in keyed if isinstance(t, ast.Compare) and isinstance(t.ops[0], ast.Eq | ast.In)}
+    whole = all(isinstance(t, ast.Compare) and isinstance(t.ops[0], ast.Eq | ast.In) for t in keyed)
+    return rest if len(rest) == 1 and whole and len(asked) <= 1 else found
+
+
+def _in_handlers(scene: Scene) -> Iterator[NotPlanned]:
+    """Defaults where something has been raised: no test says when that is."""
+    for s in statements(scene.node.body):
+        for handler in s.handlers if isinstance(s, ast.Try) else ():
+            for default in _of_branch(handler.body, None):
+                caught = ast.unparse(handler.type) if handler.type is not None else "anything"
+                told = f"it gives {default.gives} where {caught} is raised, and no test says when that is"
+                yield NotPlanned(default.statement.lineno, f"{told}: raise in the handler by hand, or ask before the try")
 
 
 def _is_raised(scene: Scene) -> bool:
@@ -261,6 +283,7 @@ def price_of(material):
         "Outside the named test nothing may change: that is proved apart.",
     ),
     plans=plans,
+    asks=("quiet-tests",),
     by_default=False,
     typed="--raise 'LookupError(material)'",
 )

@@ -252,7 +252,7 @@ class Candidates(Typed):
         made += [make for k in family for make in self._odd_ones(k, u)]
         made += [Make("both", pair) for pair in permutations(dict.fromkeys(filter(self._is_abstract, family)), 2)]
         made += [Make("json")] if u.is_json else []
-        made += [Make("value", text) for text in u.texts]
+        made += [Make("value", text) for text in u.texts if "get" not in u.methods]
         made += [Make("value", text) for pattern in u.patterns for text in (*self._matched(pattern), "text", "")]
         made += self._of_methods(u, name)
         if u.arithmetic or u.ordered:
