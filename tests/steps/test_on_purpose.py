@@ -58,7 +58,8 @@ def test_what_is_left_when_nothing_else_fits(write):
     )
     result = loud(write, code, "line_of", "LookupError(kind)", on="else")
     assert result.source == code.replace("n = 0", "raise LookupError(kind)")
-    several = loud(write, code, "line_of", "LookupError(kind)")
+    assert loud(write, code, "line_of", "LookupError(kind)").source == result.source  # the others have keys
+    several = loud(write, code.replace("kind == 'paper'", "kind.wet"), "line_of", "LookupError(kind)")
     assert not several.steps and "several defaults; say which" in several.refused[0].reason
     assert "--on else" in several.refused[0].reason
 

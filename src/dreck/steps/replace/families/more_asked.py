@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 
 from dreck.model.views.shape import is_elif
+from dreck.source.walking import walk
 from dreck.steps.naming.predicates import statements
 from dreck.steps.support.scene import NotPlanned, Scene
 
@@ -12,12 +13,23 @@ _FEWEST = 2
 
 def more_asked(scene: Scene) -> Iterator[NotPlanned]:
     """The first such test of each switch that asks for two classes or more."""
+    for part in (n for n in walk(scene.node) if isinstance(n, ast.comprehension)):
+        yield from _in_comprehension(scene, part)
     chained = {id(s.orelse[0]) for s in statements(scene.node.body) if isinstance(s, ast.If) and is_elif(s)}
     for s in statements(scene.node.body):
         if isinstance(s, ast.Match):
             yield from _in_cases(s)
         elif isinstance(s, ast.If) and id(s) not in chained:
             yield from _in_tests(s)
+
+
+def _in_comprehension(scene: Scene, part: ast.comprehension) -> Iterator[NotPlanned]:
+    for test in part.ifs:
+        match test:
+            case ast.Call(func=ast.Name(id="isinstance"), args=[ast.Name(), ast.Name(id=name)]):
+                if isinstance(scene.names.definitions.get(name), ast.ClassDef):
+                    told = f"`{ast.unparse(test)}` picks inside of a comprehension; written as a loop the step takes it"
+                    yield NotPlanned(test.lineno, told)
 
 
 def _in_cases(s: ast.Match) -> Iterator[NotPlanned]:

@@ -81,8 +81,16 @@ def _one_only(scene: Scene, chain: Chain) -> Iterator[NotPlanned]:
         return
     if names and all(isinstance(home.names.definitions.get(name), ast.ClassDef) for name in names):
         told = ", ".join(names)
-        hint = f"say who else can come: --kinds {','.join(names)},..."
+        above = lineage(home, home.names.definitions[names[0]])[1:]  # type: ignore[arg-type]
+        family = [name for name in _below(home, above[0]) if name not in names] if above else []
+        hint = f"say who else can come: --kinds {','.join([*names, *(family or ['...'])])}"
         yield NotPlanned(chain.first.lineno, f"only {told} is asked for here; {hint}")
+
+
+def _below(home: Scene, base: str) -> list[str]:
+    """The classes of the module below a base, as they stand there."""
+    found = (c for c in home.tree.body if isinstance(c, ast.ClassDef) and c.name != base)
+    return [c.name for c in found if base in lineage(home, c)]
 
 
 def _is_closed(scene: Scene, chain: Chain) -> bool:
@@ -142,7 +150,8 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     count = len(tested)
     made = (base, name) if fresh else (name,)
     reason = f"{count} classes have the method {name}; {base} declares it"
-    hint = f"--kinds {','.join(c.name for c in classes)} says that nobody else comes; then nothing asks any more"
+    family = [c.name for c in classes] if fresh else _below(home, base)
+    hint = f"--kinds {','.join(family)} says that nobody else comes; then nothing asks any more"
     if home is scene:
         return Plan(chain.first.lineno, reason, sheet.result(), made, "" if as_protocol else hint)
     if not exact and not as_protocol and fresh:
