@@ -84,7 +84,7 @@ def _in_handlers(scene: Scene) -> Iterator[NotPlanned]:
             for default in _of_branch(handler.body, None):
                 caught = ast.unparse(handler.type) if handler.type is not None else "anything"
                 told = f"it gives {default.gives} where {caught} is raised, and no test says when that is"
-                yield NotPlanned(default.statement.lineno, f"{told}: raise in the handler by hand, or ask before the try")
+                yield NotPlanned(default.statement.lineno, f"{told}: raise there by hand, or ask before the try")
 
 
 def _is_raised(scene: Scene) -> bool:
