@@ -150,8 +150,8 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     count = len(tested)
     made = (base, name) if fresh else (name,)
     reason = f"{count} classes have the method {name}; {base} declares it"
-    family = [c.name for c in classes] if fresh else _below(home, base)
-    hint = f"--kinds {','.join(family)} says that nobody else comes; then nothing asks any more"
+    all_kinds = [c.name for c in classes] if fresh else _below(home, base)
+    hint = f"--kinds {','.join(all_kinds)} says that nobody else comes; then nothing asks any more"
     if home is scene:
         return Plan(chain.first.lineno, reason, sheet.result(), made, "" if as_protocol else hint)
     if not exact and not as_protocol and fresh:
