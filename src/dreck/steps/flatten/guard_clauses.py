@@ -42,6 +42,7 @@ from dreck.steps.support.trees import (
     as_block,
     code_of,
     comment_lines,
+    ended,
     exit_line,
     has_comment,
     spliced,
@@ -277,9 +278,9 @@ def _turned(block: cst.IndentedBlock, site: Site, guard: cst.If) -> cst.Indented
     if site.kind in ("short else", "short else, exit further out"):
         refused = with_exit(refused, site.exit)
     elif site.kind == "short else, result follows":
-        refused = refused.with_changes(body=[*refused.body, _copied(block.body[site.index + 1])])
+        refused = ended(refused, _copied(block.body[site.index + 1]))
     elif site.kind == "else as the guards":
-        refused = refused.with_changes(body=[*refused.body, _without_blank_lines(block.body[site.index + 1])])
+        refused = ended(refused, _without_blank_lines(block.body[site.index + 1]))
     above, over_success = _shared_out(guard.leading_lines, other.leading_lines)
     made = guard.with_changes(leading_lines=above, body=refused, orelse=None)
     gone = 2 if site.kind == "else as the guards" else 1

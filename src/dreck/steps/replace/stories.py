@@ -133,6 +133,8 @@ class Teller:
 
     def _statement(self, s: ast.stmt, depth: int) -> list[list[str]]:
         above = [f"{self.unit * depth}{text}" for text in self._comments_above(s)]
+        if isinstance(s, ast.Pass) and not above and not self._beside(s.lineno):
+            return []
         if isinstance(s, ast.While) and self._known(s.test) is False:
             return self.chunks(s.orelse, depth)
         match s:

@@ -194,7 +194,15 @@ def with_exit(block: cst.IndentedBlock, code: str) -> cst.IndentedBlock:
     match block.body:
         case [cst.SimpleStatementLine(body=[cst.Pass()]) as only]:
             return block.with_changes(body=[only.with_changes(body=leaving.body)])
-    return block.with_changes(body=[*block.body, leaving])
+    return ended(block, leaving)
+
+
+def ended(block: cst.IndentedBlock, leaving: Stmt) -> cst.IndentedBlock:
+    """`block` with `leaving` at its end; comments that stood there stand above it."""
+    told = [line for line in block.footer if line.comment is not None]
+    blank = [line for line in block.footer if line.comment is None]
+    made = with_leading(leaving, [*told, *leaving.leading_lines])
+    return block.with_changes(body=[*block.body, made], footer=blank)
 
 
 def spliced(

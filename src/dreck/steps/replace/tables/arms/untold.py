@@ -39,6 +39,9 @@ def _against(match: ast.Match) -> str:
                 continue
             case ast.match_case(pattern=ast.MatchAs(pattern=None)):
                 continue
+            case ast.match_case(pattern=ast.MatchSequence(patterns=parts)) if isinstance(match.subject, ast.Tuple):
+                if all(isinstance(part, ast.MatchValue | ast.MatchSingleton) for part in parts):
+                    continue
         return f"`case {_short(case.pattern)}` takes {subject} apart, and a table finds keys alone"
     return f"its cases ask {subject} for a key, but give values to different variables"
 
