@@ -22,6 +22,8 @@ class Lacking:
     classes: Mapping[str, ast.ClassDef] = dataclasses.field(default_factory=dict)
     deleted: frozenset[str] = frozenset()
     read: set[str] = dataclasses.field(default_factory=set)
+    left_out: set[str] = dataclasses.field(default_factory=set)
+    """Those of them that some input went without."""
     _set: dict[type, tuple[frozenset[str], frozenset[str] | None]] = dataclasses.field(default_factory=dict)
 
     @classmethod

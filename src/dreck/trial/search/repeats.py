@@ -19,7 +19,7 @@ STEPS = 160
 _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
-_LACKED = 8
+_LACKED = 12
 _FRESH, _BESIDE = 3, 10
 _EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
 
@@ -77,7 +77,12 @@ def through_once(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
 def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
     """The same input with objects that lack one of the attributes they were asked for, and all from one on: that
     tells in which order they are asked."""
-    asked = [path for path in tried.used if path in candidates.lacking.read][:_LACKED]
+    known = candidates.lacking
+    asked = [path for path in tried.used if path in known.read]
+    if len(asked) > _LACKED:  # what no way before has gone without comes first
+        chosen = sorted(asked, key=known.left_out.__contains__)[:_LACKED]
+        asked = [path for path in asked if path in chosen]
+    known.left_out.update(asked)
     missing = {path: Make("raise", f"{NOT_THERE}{path}") for path in asked}
     for number, path in enumerate(asked):
         yield {**tried.choice, path: missing[path]}

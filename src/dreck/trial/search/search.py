@@ -32,16 +32,11 @@ class Search(Attempts):
             return
         first = self._brought_through(first)
         self._each_alone(first)
-        self._guided()
-        self._each_to_its_end()
-        self._repeated()
-        self._at_edges()
-        self._crossed()
-        self._each_way()
-        self._later()
-        self._otherwise()
-        self._in_bulk()
-        self._at_random()
+        for phase in (
+            self._guided, self._without, self._each_to_its_end, self._repeated, self._at_edges, self._crossed,
+            self._each_way, self._later, self._otherwise, self._in_bulk, self._at_random,
+        ):  # fmt: skip
+            phase()
         if self.different is not None:
             self._shrink()
 
@@ -231,14 +226,18 @@ class Search(Attempts):
                 self.attempt(choice)
         self._grown()
 
+    def _without(self) -> None:
+        """On one input of every way through, objects without an attribute that need not be there."""
+        lacking = (choice for t in self._ways()[:_WAYS] for choice in repeats.lacking(t, self.candidates))
+        for choice in itertools.takewhile(lambda _: not self._over(), itertools.islice(lacking, _CROSSED)):
+            self.attempt(choice)
+
     def _otherwise(self) -> None:
-        """What went a way of its own as a list, in what can be gone through only once; what went one of its own,
-        without an attribute that need not be there; two things that are fatal at once."""
+        """What went a way of its own as a list, in what can be gone through only once; two things that are fatal."""
         lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
-        lacking = (repeats.lacking(t, self.candidates) for t in self._ways()[:_WAYS])
         fatal = itertools.islice(repeats.fatal(self.all_tried), _CROSSED // 2)
-        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, *lacking, fatal)):
+        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, fatal)):
             self.attempt(choice)
 
     def _grown(self) -> None:
