@@ -251,3 +251,31 @@ def test_where_things_stand_in_memory_is_no_difference(tmp_path):
     other = code.replace("return partial(fee, rate)", "made = partial(fee, rate)\n    return made")
     found = run_trial(Version(tmp_path / "m.py", code, "f"), Version(tmp_path / "m.py", other, "f"))
     assert found.difference is None
+
+
+CRANE = """class Crane:
+    def __init__(self, side):
+        self.row = 0
+        self.side = side
+
+    def forward(self, log):
+        if self.side == "in":
+            self.row += 1
+        log.note(self.row)
+"""
+
+
+def test_what_a_constructor_leaves_counts_as_the_number_it_is():
+    """`numbers-in-sums` leaves out inputs without a number, and no others."""
+    early = CRANE.replace("        log.note(self.row)\n", "").replace(
+        "if self.side ==", "log.note(self.row)\n        if self.side =="
+    )
+    assert dreck.compare(CRANE, early, assume=["numbers-in-sums"]).status == "differs"
+
+
+@pytest.mark.parametrize(("fills", "status"), [("fill(self)", "tested"), ("self.open = 1", "differs")])
+def test_what_a_function_elsewhere_sets_is_taken_to_be_there(fills, status):
+    head = f"def fill(heap):\n    heap.rate = 3\n\n\nclass Heap:\n    def __init__(self):\n        {fills}\n\n    def f(self, n):\n"
+    late = "        if n > 3:\n            return self.rate\n        return 0\n"
+    early = "        rate = self.rate\n" + late.replace("self.rate", "rate")
+    assert dreck.compare(head + late, head + early).status == status

@@ -26,7 +26,7 @@ from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
 from dreck.trial.inputs.examples import examples_of
 from dreck.trial.inputs.recipes import Make, played
-from dreck.trial.inputs.setups import find_set_ups
+from dreck.trial.inputs.setups import find_set_ups, numbers_set_up
 from dreck.trial.playing.addresses import keep_what_is_written
 from dreck.trial.playing.world import World
 from dreck.trial.running.both import tell_of_each_other, watch_common_globals
@@ -75,7 +75,8 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     watch_common_globals(*runners)
     asked = asked_in(old.node) | asked_in(new.node) if request["quiet"] else frozenset()
     added_to = added_to_in(old.node) if request["sums"] else frozenset()
-    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked, added_to)
+    numbers = numbers_set_up(candidates)
+    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked, added_to, numbers)
     search = Search(
         runners,
         candidates,
@@ -99,7 +100,7 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     answer["overlooked"] = sum(map(_dies_unhashed, search.all_tried)) if request["hashable"] else 0
     answer["unordered"] = sum(map(_differs_without_order, search.all_tried)) if request["ordered"] else 0
     answer["loud"] = sum(_dies_asking(tried, asked) for tried in search.all_tried)
-    answer["unsummed"] = sum(_differs_without_numbers(tried, added_to) for tried in search.all_tried)
+    answer["unsummed"] = sum(_differs_without_numbers(tried, added_to, numbers) for tried in search.all_tried)
     answer["held_steady"] = usages.held_steady
     answer["wavers"] = wavering(before["text"]) if search.unstable else ""
     answer["unknown"] = [name for name in runners[0].parameters() if name not in sides.types and name != "self"]
@@ -231,16 +232,28 @@ def _examples(side: dict[str, Any], runner: Runner) -> list[dict[str, Make]]:
 
 
 def _is_overlooked(
-    hashable: bool, ordered: bool, asked: frozenset[str], added_to: frozenset[str], tried: Tried
+    hashable: bool,
+    ordered: bool,
+    asked: frozenset[str],
+    added_to: frozenset[str],
+    numbers: frozenset[tuple[str, str]],
+    tried: Tried,
 ) -> bool:
     left_out = (hashable and _dies_unhashed(tried)) or (ordered and _differs_without_order(tried))
-    return left_out or _dies_asking(tried, asked) or _differs_without_numbers(tried, added_to)
+    return left_out or _dies_asking(tried, asked) or _differs_without_numbers(tried, added_to, numbers)
 
 
-def _differs_without_numbers(tried: Tried, added_to: frozenset[str]) -> bool:
-    """Whether the two differ on an input in which no number stands where the code adds one."""
-    there = [make for path, make in tried.used.items() if path in added_to]
-    return not tried.alike and any(make.kind != "value" or type(make.what) not in (int, float) for make in there)
+def _differs_without_numbers(tried: Tried, added_to: frozenset[str], numbers: frozenset[tuple[str, str]]) -> bool:
+    """Whether the two differ on an input in which no number stands where the code adds one. `numbers` are the
+    attributes that the constructor of a class leaves as one, by the name of the class."""
+
+    def is_number(path: str, make: Make) -> bool:
+        if make.kind == "as set up":
+            return (make.what, path.rpartition(".")[2]) in numbers
+        return make.kind == "value" and type(make.what) in (int, float)
+
+    there = [(path, make) for path, make in tried.used.items() if path in added_to]
+    return not tried.alike and not all(is_number(path, make) for path, make in there)
 
 
 def _differs_without_order(tried: Tried) -> bool:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from dreck.model.views.shape import ifs, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
@@ -73,16 +74,21 @@ def _does_as_before(test: ast.expr, arm: ast.If) -> bool:
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """The inner `if` takes the place of the else."""
-    change = _turned if site.kind.startswith(_TURNED) else _chained
+    change = partial(_at_the_end, change=_turned if site.kind.startswith(_TURNED) else _chained)
     yield Rewrite(tree.edit(site.path, lambda block: edit_chain(block, site.index, change)))
 
 
-def _chained(chain: cst.If) -> cst.If:
+def _at_the_end(chain: cst.If, change: Callable[[cst.If, cst.Else], cst.If]) -> cst.If:
+    """The chain with its last arm and its else changed."""
     orelse = chain.orelse
     if isinstance(orelse, cst.If):
-        return chain.with_changes(orelse=_chained(orelse))
+        return chain.with_changes(orelse=_at_the_end(orelse, change))
     if not isinstance(orelse, cst.Else):
         raise Untouchable("there is no else any more")
+    return change(chain, orelse)
+
+
+def _chained(chain: cst.If, orelse: cst.Else) -> cst.If:
     inner_block = as_block(orelse.body)
     inner: Stmt = inner_block.body[0]
     told = [line for line in inner.leading_lines if line.comment is not None]
@@ -91,12 +97,7 @@ def _chained(chain: cst.If) -> cst.If:
     return chain.with_changes(orelse=made)
 
 
-def _turned(chain: cst.If) -> cst.If:
-    orelse = chain.orelse
-    if isinstance(orelse, cst.If):
-        return chain.with_changes(orelse=_turned(orelse))
-    if not isinstance(orelse, cst.Else):
-        raise Untouchable("there is no else any more")
+def _turned(chain: cst.If, orelse: cst.Else) -> cst.If:
     nest = as_block(chain.body)
     inner: Stmt = nest.body[0]
     lines = (*inner.leading_lines, *orelse.leading_lines, *comment_lines(nest.header), *nest.footer)

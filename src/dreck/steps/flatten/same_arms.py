@@ -13,6 +13,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site
+from dreck.steps.flatten.stays.left_tests import does_nothing
 from dreck.steps.support.trees import BetterNot, Stmt, Tree, as_block, code_of, edit_chain, grouped, width
 
 _TABLE = 5
@@ -31,7 +32,7 @@ def same_arms(function: FunctionNode) -> Iterator[Site]:
             continue
         bodies = [*(arm.body for arm in chain), *([last] if last else [])]
         for at in reversed(range(len(bodies) - 1)):
-            if not alike(bodies[at], bodies[at + 1]):
+            if not alike(bodies[at], bodies[at + 1]) or does_nothing(bodies[at]):
                 continue
             if at + 1 < len(chain) and _operands(chain[at].test) + _operands(chain[at + 1].test) <= _MOST_OPERANDS:
                 yield Site(block.path, index, chain[at].lineno, "two arms do the same", f"arms {at}", finishes=True)

@@ -69,7 +69,7 @@ def _mixed(scene: Scene) -> Iterator[NotPlanned]:
         if tries and len(ways) > tries and len(ways) > _FEWEST:
             lines = f"lines {ways[0].lineno} to {ways[-1].end_lineno or ways[-1].lineno}"
             told = f"the {len(ways)} ways in {lines} answer in forms of their own"
-            yield NotPlanned(ways[0].lineno, f"{told}; make a function of each that returns None without one first")
+            yield NotPlanned(ways[0].lineno, f"{told}; make each a function first, that returns None where it has none")
             return
 
 

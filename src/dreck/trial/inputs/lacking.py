@@ -1,6 +1,7 @@
 """What objects may lack: attributes that no constructor is sure to set."""
 
 import ast
+import builtins
 import dataclasses
 import types
 from collections.abc import Iterator, Mapping, Sequence
@@ -53,7 +54,7 @@ class Lacking:
             sure |= {field.name for field in dataclasses.fields(kind) if field.init or _has_default(field)}
         is_whole = type(kind) is type and len(bodies) == len(kind.__mro__) - 1
         nodes = [n for body in bodies for n in walk(body)]
-        is_made = not any(isinstance(n, ast.While) and isinstance(n.test, ast.Constant) for n in nodes)
+        is_made = not any(_is_endless(n) or _hands_itself_on(n) for n in nodes)
         if is_whole and is_made and not any(body.decorator_list for body in bodies):
             return sure, None
         stored = (n for n in nodes if isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Store))
@@ -62,6 +63,19 @@ class Lacking:
 
 def _has_default(field: "dataclasses.Field[Any]") -> bool:
     return not field.default is field.default_factory is dataclasses.MISSING
+
+
+def _is_endless(n: ast.AST) -> bool:
+    return isinstance(n, ast.While) and isinstance(n.test, ast.Constant)
+
+
+def _hands_itself_on(n: ast.AST) -> bool:
+    """`fill(self)`: what a function elsewhere sets is not looked into."""
+    match n:
+        case ast.Call(func=ast.Name(id=name), args=args):
+            given = any(isinstance(arg, ast.Name) and arg.id == "self" for arg in args)
+            return given and not hasattr(builtins, name)
+    return False
 
 
 @dataclasses.dataclass(slots=True)

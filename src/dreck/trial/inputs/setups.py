@@ -52,6 +52,12 @@ def find_set_ups(text: str, versions: Sequence[Version], candidates: Candidates,
                 candidates.set_ups[kind.__qualname__] = found
 
 
+def numbers_set_up(candidates: Candidates) -> frozenset[tuple[str, str]]:
+    """The attributes that a constructor leaves as numbers, with the name of its class."""
+    whole = ((how.kind, name, others) for how in candidates.set_ups.values() for name, others in how.attributes)
+    return frozenset((kind, name) for kind, name, others in whole if others and type(others[0].what) in (int, float))
+
+
 def _asked_for(version: Version, candidates: Candidates) -> Iterator[str]:
     names = [name for usage in candidates.usages.by_path.values() for name in usage.classes]
     names += [kind.__name__ for hint in candidates.types.values() for kind in _classes_in(hint)]

@@ -20,6 +20,7 @@ _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
 _LACKED = 12
+_DEAD = 160
 _FRESH, _BESIDE = 3, 10
 _EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
 
@@ -94,7 +95,8 @@ def fatal(all_tried: list[Tried]) -> Iterator[Choice]:
     one collection are no two things: whether all are read before the first is used, nobody asks."""
     ended = {mark_of(tried.choice) for tried in all_tried if tried.old.error is None}
     deaths: dict[tuple[str, str], Choice] = {}
-    for tried in (t for t in all_tried if t.old.error is not None):
+    dead = sorted((t for t in all_tried if t.old.error is not None), key=lambda t: len(t.choice))
+    for tried in dead[:_DEAD]:
         for path in tried.choice:
             if mark_of({p: make for p, make in tried.choice.items() if p != path}) in ended:
                 deaths.setdefault((path, repr(tried.old.error)), tried.choice)

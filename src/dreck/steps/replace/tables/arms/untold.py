@@ -43,7 +43,10 @@ def _against(match: ast.Match) -> str:
                 if all(isinstance(part, ast.MatchValue | ast.MatchSingleton) for part in parts):
                     continue
         return f"`case {_short(case.pattern)}` takes {subject} apart, and a table finds keys alone"
-    return f"its cases ask {subject} for a key, but give values to different variables"
+    keys = [p for case in match.cases for p in walk(case.pattern) if isinstance(p, ast.MatchValue | ast.MatchSingleton)]
+    if len(keys) < _FEWEST:
+        return f"its cases ask {subject} for {len(keys)} keys, and a table pays from {_FEWEST} on"
+    return f"its cases ask {subject} for a key, but each does something of its own"
 
 
 def _ladders(scene: Scene) -> Iterator[list[ast.expr]]:
