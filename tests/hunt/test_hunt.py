@@ -22,7 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import asking, displays, early, itself, lazily, made, values
+from tests.hunt import asking, displays, early, itself, lazily, made, shapes, values
 from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -200,6 +200,10 @@ def test_no_false_proof_of_what_stands_there():
 
 def test_no_false_proof_of_what_calls_itself():
     assert _proved_of(itself, SEED + 28, PAIRS // 4) > PAIRS / 32, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_of_classes_that_say_little_of_themselves():
+    assert _proved_of(shapes, SEED + 30, PAIRS * 3 // 4, "f") > PAIRS / 10, "so few proofs that the hunt means nothing"
 
 
 def _proved_of(part: types.ModuleType, seed: int, pairs: int, function: str = "") -> int:

@@ -8,42 +8,35 @@ what its subclasses do. What makes that reading right is checked on the texts, a
 import ast
 import copy
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeAlias
 
+from dreck.proof.one_family import Family, NotOneFamily, check_class, check_code, check_uses, defines, in_order_asked
 from dreck.source.functions import parse
 from dreck.source.walking import walk
 
-
-class NotOneFamily(Exception):
-    """The new texts cannot be read back; the message says why."""
+_Kinds: TypeAlias = list[tuple[ast.expr, ast.ClassDef]]
 
 
-@dataclass(frozen=True, slots=True)
-class Family:
-    """The class, the attribute that holds the code, its subclasses by code, the table of them and the factory."""
-
-    base: ast.ClassDef
-    attribute: str
-    kinds: tuple[tuple[ast.expr, ast.ClassDef], ...]
-    table: str
-    factory: ast.FunctionDef
-
-
-def seen_through(home: Path, base: str, texts: Mapping[Path, str]) -> dict[Path, str]:
+def seen_through(
+    home: Path, base: str, texts: Mapping[Path, str], beside: Mapping[Path, ast.Module] | None = None
+) -> dict[Path, str]:
     """`texts` (the module at `home` and others that change with it) with the family read as the one class it was.
 
-    Raises NotOneFamily when an object could be told from what it was, or be made without the factory.
+    `beside`: other files that an object may come to. Raises NotOneFamily when an object could be told from what it
+    was, or be made without the factory.
     """
     trees = {path: parse(text, path) for path, text in texts.items() if path.suffix == ".py"}
     family = _family(trees[home], base)
-    _check_code(family, trees)
-    for path, tree in trees.items():
-        _check_uses(family, tree, path)
-    chosen = {s.name: _choice(family, s) for s in family.base.body if isinstance(s, ast.FunctionDef)}
+    check_class(family, trees[home])
+    check_code(family, {**(beside or {}), **trees})
+    for path, tree in {**(beside or {}), **trees}.items():
+        check_uses(family, tree, path)
+    kinds = in_order_asked(family, {**(beside or {}), **trees})
+    chosen = {s.name: _choice(family, kinds, s) for s in family.base.body if isinstance(s, ast.FunctionDef)}
     family.base.body = [chosen.get(s.name, s) if isinstance(s, ast.FunctionDef) else s for s in family.base.body]
     gone = {family.factory.name, family.table, *(kind.name for _, kind in family.kinds)}
-    trees[home].body = [s for s in trees[home].body if not _defines(s, gone)]
+    trees[home].body = [s for s in trees[home].body if not defines(s, gone)]
     back = _Back(family.factory.name, base, home.stem)
     return {path: ast.unparse(ast.fix_missing_locations(back.visit(tree))) + "\n" for path, tree in trees.items()}
 
@@ -58,7 +51,7 @@ def _family(tree: ast.Module, base: str) -> Family:
                     ast.Return(value=ast.Call(func=ast.Call(func=ast.Attribute(value=ast.Name(id=table), attr="get")))),
                 ]
             ) if any(isinstance(n, ast.Name) and n.id == base for n in walk(s)):
-                rows = next((t.value for t in tree.body if _defines(t, {table}) and isinstance(t, ast.Assign)), None)
+                rows = next((t.value for t in tree.body if defines(t, {table}) and isinstance(t, ast.Assign)), None)
                 if isinstance(rows, ast.Dict):
                     code = _check_factory(s, classes[base], table)
                     return Family(classes[base], code, tuple(_kinds(rows, classes, base)), table, s)
@@ -101,7 +94,8 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
     setting = next((s for s in base.body if isinstance(s, ast.FunctionDef) and s.name == "__init__"), None)
     last = factory.body[-1]
     assert isinstance(last, ast.Return) and isinstance(last.value, ast.Call) and isinstance(last.value.func, ast.Call)
-    if setting is None or factory.decorator_list or base.decorator_list or base.keywords or len(factory.body) > 2:
+    decorated = factory.decorator_list + base.decorator_list + (setting.decorator_list if setting is not None else [])
+    if setting is None or decorated or base.keywords or len(factory.body) > 2:
         raise NotOneFamily(f"{base.name} has no plain constructor")
     if len(factory.body) == 2 and not isinstance(factory.body[0], ast.Expr):
         raise NotOneFamily(f"{factory.name} does more than choose a class")
@@ -109,6 +103,8 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
     own = spec.args.pop(0).arg
     if ast.dump(spec) != ast.dump(factory.args) or spec.vararg or spec.kwarg or spec.posonlyargs:
         raise NotOneFamily(f"{factory.name} takes other arguments than {base.name}")
+    if any(isinstance(n, ast.Name) for e in (*spec.defaults, *spec.kw_defaults) if e is not None for n in walk(e)):
+        raise NotOneFamily(f"a default of {factory.name} is worked out where {base.name} is not")
     names = [a.arg for a in spec.args]
     handed = [ast.unparse(a) for a in last.value.args]
     by_name = [(k.arg, ast.unparse(k.value)) for k in last.value.keywords]
@@ -125,78 +121,12 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
     raise NotOneFamily(f"{base.name} does not keep {asked[0]}, by which {factory.name} chooses")
 
 
-def _check_code(family: Family, trees: Mapping[Path, ast.Module]) -> None:
-    """The code is set once, before anything could ask for it."""
-    setting = next(s for s in family.base.body if isinstance(s, ast.FunctionDef) and s.name == "__init__")
-    stores = [
-        n
-        for tree in trees.values()
-        for n in walk(tree)
-        if isinstance(n, ast.Attribute) and n.attr == family.attribute and not isinstance(n.ctx, ast.Load)
-    ]
-    if len(stores) != 1:
-        raise NotOneFamily(f"{family.attribute} is set in {len(stores)} places")
-    names = {s.name for _, kind in family.kinds for s in kind.body if isinstance(s, ast.FunctionDef)}
-    if any(isinstance(n, ast.Attribute) and n.attr in names for n in walk(setting)):
-        raise NotOneFamily("the constructor calls what its kinds do in their own way")
-    given = {a.arg for a in setting.args.args}
-    rebound = {n.id for n in walk(setting) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
-    if given & rebound:
-        raise NotOneFamily(f"the constructor changes {min(given & rebound)}")
-
-
-def _check_uses(family: Family, tree: ast.Module, path: Path) -> None:
-    """Nothing makes an object but the factory, looks at its very class, or speaks of what only the family knows."""
-    base = family.base.name
-    hidden = {family.table, *(kind.name for _, kind in family.kinds)}
-    allowed, inside = _where_allowed(family, tree), set(walk(family.base))
-    for node in walk(tree):
-        if node in allowed:
-            continue
-        where = f"{path.name}, line {getattr(node, 'lineno', 0)}"
-        match node:
-            case ast.Name(id=word) | ast.Attribute(attr=word) if word == base:
-                raise NotOneFamily(f"{where} makes one without the factory, or asks for the very class {base}")
-            case ast.Name(id=word) | ast.Attribute(attr=word) | ast.alias(name=word) if word in hidden:
-                raise NotOneFamily(f"{where} speaks of {word}, which only the factory should")
-            case ast.Name(id=word) | ast.Attribute(attr=word) if word == family.factory.name:
-                raise NotOneFamily(f"{where} hands the factory on")
-            case ast.Attribute(attr="__class__" | "__name__" | "__qualname__" | "__dict__" as word):
-                raise NotOneFamily(f"{where} reads {word}, which may tell the class of an object")
-            case ast.Name(id="setattr" | "vars" | "type" | "cls" as word) if (
-                word in ("setattr", "vars") or node in inside
-            ):
-                raise NotOneFamily(f"{where} uses {word}, by which an object may be changed or made")
-
-
-def _where_allowed(family: Family, tree: ast.Module) -> set[ast.AST]:
-    """Places that may name the class: its definition, the factory and its calls, annotations, `isinstance`, imports."""
-    names = {family.table, *(kind.name for _, kind in family.kinds)}
-    found: set[ast.AST] = set(walk(family.factory))
-    for s in tree.body:
-        if _defines(s, {family.table}):
-            found |= set(walk(s))
-    for node in walk(tree):
-        match node:
-            case ast.ClassDef(name=name, bases=bases) if name in names:
-                found |= set(bases)
-            case ast.arg(annotation=ast.expr() as told) | ast.AnnAssign(annotation=told):
-                found |= set(walk(told))
-            case ast.FunctionDef(returns=ast.expr() as told) | ast.AsyncFunctionDef(returns=ast.expr() as told):
-                found |= set(walk(told))
-            case ast.Call(func=ast.Name(id="isinstance"), args=[_, asked]):
-                found |= {n for n in walk(asked) if not (isinstance(n, ast.Name) and n.id in names)}
-            case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name) as called) if name == family.factory.name:
-                found.add(called)
-    return found
-
-
-def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
+def _choice(family: Family, kinds: _Kinds, method: ast.FunctionDef) -> ast.FunctionDef:
     """A method of the base as a choice, by the code, between what the kinds do; else what the base does."""
     made = copy.deepcopy(method)
     own = method.args.args[0].arg if method.args.args else ""
     first: list[ast.stmt] = []
-    for key, kind in family.kinds:
+    for key, kind in kinds:
         found = next((s for s in kind.body if isinstance(s, ast.FunctionDef) and s.name == method.name), None)
         if found is None:
             continue
@@ -214,15 +144,6 @@ def _choice(family: Family, method: ast.FunctionDef) -> ast.FunctionDef:
 
 def _yields(node: ast.AST) -> bool:
     return any(isinstance(n, ast.Yield | ast.YieldFrom) for n in walk(node))
-
-
-def _defines(s: ast.stmt, names: set[str]) -> bool:
-    match s:
-        case ast.FunctionDef(name=name) | ast.ClassDef(name=name):
-            return name in names
-        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
-            return name in names
-    return False
 
 
 class _Back(ast.NodeTransformer):

@@ -5,6 +5,7 @@ and classes whose `__init__` stores each parameter under its own name.
 """
 
 import ast
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
@@ -39,15 +40,19 @@ class Records:
         node = self.table.classes[kind]
         if not self.table.is_understood(kind) or not self._has_empty_bases(kind):
             return None
-        bound = self.table.bound_in(kind)
+        found = self._fields_of(node, self.table.bound_in(kind))
+        above = {name for base in self.table.lineage(kind)[1:] for name in self.table.bound_in(base)}
+        return None if found is None or above & {name for name, _ in found} else found
+
+    def _fields_of(self, node: ast.ClassDef, bound: Mapping[str, list[ast.stmt]]) -> Fields | None:
         if any(len(statements) > 1 for statements in bound.values()):
             return None
         special = {name for name in bound if name.startswith("__") and name.endswith("__")} - {"__doc__"}
-        if self.is_named_tuple(kind):
+        if self.is_named_tuple(node.name):
             return self._declared(node) if not special and not node.decorator_list else None
         if node.decorator_list:
             return self._declared(node) if not special and self._is_plain_dataclass(node) else None
-        return _stored(node) if special <= {"__init__"} else None
+        return _stored(node, bound) if special <= {"__init__"} else None
 
     def _has_empty_bases(self, kind: str) -> bool:
         """Whether it derives from nothing, from `NamedTuple`, or from classes of this version that hold nothing."""
@@ -104,7 +109,7 @@ def _is_plain_source(source: str) -> bool:
     return module in ("typing", "collections.abc") and name in _PLAIN_ANNOTATIONS
 
 
-def _stored(node: ast.ClassDef) -> Fields | None:
+def _stored(node: ast.ClassDef, bound: Mapping[str, list[ast.stmt]]) -> Fields | None:
     """`def __init__(self, a, b): self.a = a; self.b = b`, and nothing else."""
     init = next((s for s in node.body if isinstance(s, ast.FunctionDef) and s.name == "__init__"), None)
     if init is None:
@@ -124,5 +129,4 @@ def _stored(node: ast.ClassDef) -> Fields | None:
                 kept.append(attr)
             case _:
                 return None
-    names = {s.name for s in node.body if isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef)}
-    return [(name, None) for name in given] if kept == given and not names & set(given) else None
+    return [(name, None) for name in given] if kept == given and not set(bound) & set(given) else None

@@ -1,7 +1,7 @@
 """The scene: a whole module as a step sees it that reaches beyond one function, and what it plans there."""
 
 import ast
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -142,6 +142,22 @@ class Others:
             ]
         return self._importing[path]
 
+    def reached_from(self, path: Path, tree: ast.Module) -> dict[Path, ast.Module]:
+        """The files that the module at `path`, and those that import it, import in turn: its objects may come there."""
+        found: dict[Path, ast.Module] = {}
+        pending = [tree, *(other for _, _, other in self.importing(path))]
+        by_name: dict[str, list[Path]] = {}
+        for file in self.files:
+            by_name.setdefault(file.stem if file.stem != "__init__" else file.parent.name, []).append(file)
+        while pending:
+            words = {word for s in walk(pending.pop()) for word in _imported(s)}
+            for file in (f for word in words for f in by_name.get(word, ()) if f not in found and f != path):
+                read = _read(file, "")
+                if read is not None:
+                    found[file] = read[1]
+                    pending.append(read[1])
+        return found
+
     def words_beside(self, path: Path) -> frozenset[str]:
         """Names that modules importing this one define or use: a new name must not meet them."""
         if path not in self._beside:
@@ -165,6 +181,15 @@ def _read(file: Path, word: str) -> tuple[str, ast.Module] | None:
         return (text, parse(text, file)) if word in text else None
     except DreckError:
         return None
+
+
+def _imported(s: ast.AST) -> Iterator[str]:
+    """The last words of what an import may lead to."""
+    match s:
+        case ast.Import(names=names):
+            yield from (alias.name.rpartition(".")[2] for alias in names)
+        case ast.ImportFrom(module=module, names=names):
+            yield from ((module or "").rpartition(".")[2], *(alias.name for alias in names))
 
 
 def _imports(s: ast.AST, stem: str) -> bool:

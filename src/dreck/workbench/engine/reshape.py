@@ -10,7 +10,8 @@ from pathlib import Path
 
 from dreck.errors import BadSource, DreckError
 from dreck.proof.assumptions import FACTORY, HASHABLE
-from dreck.proof.readback import NotOneFamily, seen_through
+from dreck.proof.one_family import NotOneFamily
+from dreck.proof.readback import seen_through
 from dreck.proof.surroundings.module_diff import broken_at_import
 from dreck.source.files import SourceFile
 from dreck.source.functions import Function, functions_in, parse
@@ -282,8 +283,10 @@ class _Work:
             return Verdict("unsettled", reason=f"the module would read {broken} before it is bound")
         users = scene.others.importing(scene.path) if scene.others is not None else []
         texts = {path: text for path, text, _ in users} | {scene.path: plan.text, **plan.others}
+        tree = parse(plan.text, scene.path)
+        beside = scene.others.reached_from(scene.path, tree) if scene.others is not None else {}
         try:
-            read_back = seen_through(scene.path, plan.family, texts)
+            read_back = seen_through(scene.path, plan.family, texts, beside)
         except NotOneFamily as error:
             return Verdict("unsettled", reason=str(error))
         changed = {scene.path: scene.text, **{path: _text_of(path) for path in plan.others}}

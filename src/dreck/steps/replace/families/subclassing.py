@@ -20,7 +20,7 @@ from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
+from dreck.steps.support.wording import is_free, naming_hint
 from dreck.steps.support.words import words_of
 
 
@@ -137,7 +137,10 @@ def _names(scene: Scene, kinds: Kinds) -> tuple[str, str, str, list[str]]:
     words = words_of(base)
     table = next((n for n in (f"KINDS_OF_{'_'.join(words).upper()}",) if is_free(n, taken)), "")
     factory = next((n for n in (f"make_{'_'.join(words)}", f"new_{'_'.join(words)}") if is_free(n, taken)), "")
-    names = [f"{_camel(code)}{base}" for code in kinds.codes]
+    names = [scene.wishes.name_for(ast.unparse(code)) or f"{_camel(code)}{base}" for code in kinds.codes]
+    nameless = next((c for c, n in zip(kinds.codes, names, strict=True) if not n.isidentifier()), None)
+    if nameless is not None:
+        raise Untouchable(f"nothing says what {ast.unparse(nameless)} stands for; {naming_hint(ast.unparse(nameless))}")
     if not table or not factory or len(set(names)) < len(names) or any(not is_free(n, taken) for n in names):
         raise Untouchable("no free names for the classes and their factory were found")
     return base, table, factory, names
