@@ -86,3 +86,79 @@ def test_a_name_that_is_bound_inside_once_more(yard):
 def test_one_function_is_to_be_named(yard):
     with pytest.raises(DreckError, match="a function is to be named"):
         dreck.untangle(yard / "scale.py", names={"tp": "kind"})
+
+
+CALLED = {
+    "a dict of arguments": ("ROW = {'tp': 1}\ndef asked():\n    return fee(**ROW)\n", "a dict of arguments"),
+    "handed on": ("from functools import partial\nready = partial(fee, tp=1)\n", "line 7"),
+    "another name": ("charge = fee\ndef asked():\n    return charge(tp=1)\n", "line 8"),
+    "another object": ("def asked(desk):\n    return desk.fee(tp=1)\n", "this one or another"),
+}
+
+
+@pytest.mark.parametrize("title", CALLED)
+def test_callers_that_may_mean_it_keep_the_name(tmp_path, title):
+    more, told = CALLED[title]
+    (tmp_path / "fee.py").write_text("def fee(tp):\n    if tp:\n        return 1\n    return 2\n\n" + more)
+    with pytest.raises(DreckError, match=told):
+        dreck.untangle(f"{tmp_path / 'fee.py'}::fee", names={"tp": "kind"})
+
+
+@pytest.mark.parametrize("body", ["'%(tp)s' % locals()", "sorted(vars())"])
+def test_names_that_are_read_as_text_stay(tmp_path, body):
+    (tmp_path / "fee.py").write_text(f"def fee(tp):\n    if tp:\n        return {body}\n    return 2\n")
+    with pytest.raises(DreckError, match="could not be shown"):
+        dreck.untangle(f"{tmp_path / 'fee.py'}::fee", names={"tp": "kind"})
+
+
+def test_what_decorates_a_function_may_ask_for_names(tmp_path):
+    code = "def by_name(f):\n    return lambda tp: f(tp=tp)\n\n\n@by_name\ndef fee(tp):\n    return 1 if tp else 2\n"
+    (tmp_path / "fee.py").write_text(code)
+    with pytest.raises(DreckError, match="@by_name"):
+        dreck.untangle(f"{tmp_path / 'fee.py'}::fee", names={"tp": "kind"})
+
+
+YARD = """\
+class Yard:
+    def __init__(self, tp):
+        self.tp = tp
+
+    def weigh(self, tp):
+        return 1 if tp else 0
+
+    def all(self):
+        return self.weigh(tp=1)
+
+
+class Side(Yard):
+    def __init__(self):
+        super().__init__(tp=3)
+
+    def half(self):
+        return super().weigh(tp=2) / 2
+
+
+def asked(yard: Yard, **rest):
+    own = Yard(tp=1)
+    return yard.weigh(tp=3), own.weigh(tp=2), Yard(tp=1).weigh(tp=4)
+"""
+USE = "from yard import Yard as Y\nimport yard\n\n\ndef use():\n    return Y(tp=1).weigh(tp=2), yard.Yard(tp=3)\n"
+
+
+def test_methods_and_constructors_and_their_callers(tmp_path):
+    for name, text in (("yard.py", YARD), ("use.py", USE), ("pyproject.toml", "")):
+        (tmp_path / name).write_text(text)
+    dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.weigh", names={"tp": "kind"}, write=True)
+    texts = (tmp_path / "yard.py").read_text(), (tmp_path / "use.py").read_text()
+    assert [text.count("kind") for text in texts] == [7, 1]
+    dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.__init__", names={"tp": "code"}, write=True)
+    texts = (tmp_path / "yard.py").read_text(), (tmp_path / "use.py").read_text()
+    assert [text.count("code") for text in texts] == [5, 2]
+    assert "yard.Yard(code=3)" in texts[1] and "Y(code=1).weigh(kind=2)" in texts[1]
+
+
+def test_two_classes_with_such_a_method(tmp_path):
+    more = "\n\nclass Gate:\n    def weigh(self, tp):\n        return 5\n"
+    (tmp_path / "yard.py").write_text(YARD + more)
+    with pytest.raises(DreckError, match="this one or another"):
+        dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.weigh", names={"tp": "kind"})

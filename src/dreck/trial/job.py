@@ -21,6 +21,7 @@ from dreck.trial.apart.far import Facts, FarRunner, ask, listen, open_world
 from dreck.trial.apart.other import Life, Telling, answering, say
 from dreck.trial.apart.plain import are_apart
 from dreck.trial.apart.wire import Wire, can_leave
+from dreck.trial.inputs.apart import classes_apart
 from dreck.trial.inputs.asked.texts import pieces, table_words
 from dreck.trial.inputs.asked.usage import Usages
 from dreck.trial.inputs.candidates import Candidates
@@ -122,6 +123,7 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, new.node), old.namespace, old.owner)
     candidates.own = _own(old)
+    candidates.apart = classes_apart(before["text"], after["text"], (old.node, new.node))
     find_set_ups(before["text"], (old, new), candidates, cage)
     runners = (Runner(old, cage, still), Runner(new, cage, still, after["aliases"], old.owner))
     for runner in runners:
@@ -149,6 +151,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     candidates.there = runner.there
     candidates.words = table_words((old.node, theirs.node), old.namespace, old.owner)
     candidates.own = _own(old)
+    candidates.apart = classes_apart(before["text"], request["new"]["text"], (old.node, theirs.node))
     find_set_ups(before["text"], (old,), candidates, cage)
     set_ups: dict[str, Any] = ask(wire, mine)
     candidates.set_ups = {name: how for name, how in candidates.set_ups.items() if set_ups.get(name) == how}

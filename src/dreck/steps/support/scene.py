@@ -151,8 +151,8 @@ class Others:
             by_name.setdefault(file.stem if file.stem != "__init__" else file.parent.name, []).append(file)
         while pending:
             words = {word for s in walk(pending.pop()) for word in _imported(s)}
-            for file in (f for word in words for f in by_name.get(word, ()) if f not in found and f != path):
-                read = _read(file, "")
+            for file in (f for word in words for f in by_name.get(word, ()) if f not in found):
+                read = _read(file, "") if file.resolve() != path.resolve() else None
                 if read is not None:
                     found[file] = read[1]
                     pending.append(read[1])

@@ -86,6 +86,8 @@ class Candidates(Typed):
         """By the name of the class, of those whose constructor runs through."""
         self.kept: list[Any] = []
         """Objects that would do something when they are forgotten, in the middle of another run."""
+        self.apart: dict[str, frozenset[str]] = {}
+        """Classes whose members differ, where the code speaks of these: an object of one may come anywhere."""
         self._wanted_at: dict[str, bool] = {}
         self._set_up_at: set[tuple[str, str]] = set()
         self._known: dict[str, list[Make]] = {}
@@ -167,8 +169,11 @@ class Candidates(Typed):
     def _made(self, name: str) -> list[Make]:
         extra = self.extra.get(name, [])
         plausible = self._plausible(name)
+        if name not in self.types and (name.isidentifier() or Make("stand-in") in plausible):
+            plausible[_AFTER_PLAIN:_AFTER_PLAIN] = [Make("instance", kind) for kind in self.apart]
         first = any(make.kind == "as it is" for make in extra) or self.usages.known(name) == Usage()
-        made = [m for m in ([*extra, *plausible] if first else [*plausible, *extra]) if self._is_in_both(m)]
+        in_order = [*extra, *plausible] if first else [*plausible[:_AFTER_PLAIN], *extra, *plausible[_AFTER_PLAIN:]]
+        made = [m for m in in_order if self._is_in_both(m)]
         made.sort(key=lambda make: make.kind != "class")
         if name.count("[") > _DEEPEST:
             made = [m for m in made if m.kind not in ("list", "tuple", "set", "dict")] or [Make("stand-in")]

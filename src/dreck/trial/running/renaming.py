@@ -3,6 +3,7 @@
 import ast
 import copy
 
+from dreck.model.names.frames import frames_asked
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -36,8 +37,13 @@ def added_parameters(old: FunctionNode, new: FunctionNode) -> dict[str, ast.expr
 
 
 def other_names(old: FunctionNode, new: FunctionNode) -> dict[str, str]:
-    """The names in `old` of the parameters of `new` that have other names; empty when they cannot be matched."""
+    """The names in `old` of the parameters of `new` that have other names; empty when they cannot be matched.
+
+    They cannot where the function itself asks what its parameters are called (`locals()`).
+    """
     mine, theirs = old.args, new.args
+    if any(frames_asked(node) for node in (old, new)):
+        return {}
     if [a.arg for a in mine.kwonlyargs] != [a.arg for a in theirs.kwonlyargs]:
         return {}
     if bool(mine.vararg) != bool(theirs.vararg) or bool(mine.kwarg) != bool(theirs.kwarg):

@@ -20,6 +20,7 @@ _KINDS = 6
 _UNEVEN = (1e16, 1.0, 1.0, 0.1)
 _MIXED = 3
 _LACKED = 12
+_ASKING = 8
 _DEAD = 160
 _FRESH, _BESIDE = 3, 10
 _EQUAL: tuple[tuple[float, float], ...] = ((1, True), (0.0, -0.0), (1, 1.0))
@@ -88,6 +89,14 @@ def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
     for number, path in enumerate(asked):
         yield {**tried.choice, path: missing[path]}
         yield {**tried.choice, **{other: missing[other] for other in asked[number:]}}
+
+
+def apart(all_tried: list[Tried], candidates: Candidates) -> Iterator[Choice]:
+    """Objects without what a class has in one of the versions only, on the inputs that asked them for it."""
+    names = frozenset[str]().union(*candidates.apart.values())
+    asking = [t for t in all_tried if any(path.rpartition(".")[2] in names for path in t.used)] if names else []
+    for tried in asking[:_ASKING]:
+        yield from lacking(tried, candidates)
 
 
 def fatal(all_tried: list[Tried]) -> Iterator[Choice]:

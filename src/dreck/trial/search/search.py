@@ -233,11 +233,13 @@ class Search(Attempts):
             self.attempt(choice)
 
     def _otherwise(self) -> None:
-        """What went a way of its own as a list, in what can be gone through only once; two things that are fatal."""
+        """What went a way of its own as a list, in what can be gone through only once; two things that are fatal;
+        objects without what their class has in one version only."""
         lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
         fatal = itertools.islice(repeats.fatal(self.all_tried), _CROSSED // 2)
-        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, fatal)):
+        apart = repeats.apart(self.all_tried, self.candidates)
+        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, fatal, apart)):
             self.attempt(choice)
 
     def _grown(self) -> None:

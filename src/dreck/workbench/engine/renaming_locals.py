@@ -2,22 +2,27 @@
 
 import ast
 import textwrap
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import libcst as cst
 
 from dreck.errors import DreckError
+from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.source.functions import Function, FunctionNode, functions_in, parse, segment, splice
 from dreck.source.lines import indent_of
 from dreck.source.walking import walk
 from dreck.steps.support.scene import Others
 from dreck.steps.support.trees import Tree
+from dreck.trial.running.renaming import BY_POSITION
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
+from dreck.workbench.engine.callers import Called, sure_callers
 from dreck.workbench.engine.reshape import Bench, Change
 from dreck.workbench.engine.stage import project_files
+from dreck.workbench.judging.by_position import given_by_name, seen_by_decorators
 from dreck.workbench.judging.judge import DEFAULT_ASSUMPTIONS
 from dreck.workbench.results import Taken
 
@@ -43,28 +48,57 @@ def renamed_local(bench: Bench, text: str, name: str, old: str, new: str) -> Cha
     renamed = _renamed(segment(text, function), old, new)
     after = splice(text, function, renamed)
     is_parameter = old in scope.params
-    judged = [after]
+    judged = splice(text, function, _handed_over(renamed, old, new)) if is_parameter else after
+    told, others = f"{old} is called {new}", dict[Path, tuple[str, str]]()
     if is_parameter:
-        by_keyword = old in {arg.arg for arg in function.node.args.kwonlyargs}
-        judged = [splice(text, function, _handed_over(renamed, old, new)), *([] if by_keyword else [after])]
-    others: dict[Path, tuple[str, str]] = {}
-    told = f"{old} is called {new}"
-    if is_parameter:
-        after, callers = _callers_renamed(after, function.node.name, old, new)
-        for other, before, _ in Others(project_files(path)).importing(path):
-            changed, further = _callers_renamed(before, function.node.name, old, new)
-            callers += further
-            if changed != before:
-                others[other] = (before, changed)
+        after, others, callers = _for_callers(path, after, function, old, new)
         told += f", by {callers} caller{'' if callers == 1 else 's'}, too" if callers else ""
     wanted = replace(bench.wanted, assume=tuple(DEFAULT_ASSUMPTIONS))
-    was = Text(path, text, name)
-    verdicts = [compare_texts(was, Text(path, made, name), replace(wanted, trial=False)).verdict for made in judged]
-    verdict = next((v for v in verdicts if v), None)
-    verdict = verdict or compare_texts(was, Text(path, judged[0], name), wanted).verdict
+    verdict = compare_texts(Text(path, text, name), Text(path, judged, name), wanted).verdict
     if not verdict:
         raise DreckError(f"{path}::{name}: with '{new}' for '{old}' it could not be shown to do the same: {verdict}")
+    if old in {a.arg for a in (*function.node.args.args, *function.node.args.kwonlyargs)}:
+        verdict = replace(verdict, assumptions=tuple(sorted({*verdict.assumptions, BY_POSITION})))
     return Change(name, Taken(STEP, function.node.lineno, told, verdict, (new,)), text, after, others)
+
+
+def _for_callers(
+    path: Path, after: str, function: Function, old: str, new: str
+) -> tuple[str, dict[Path, tuple[str, str]], int]:
+    """The text with those who give the parameter by name, the other files with theirs, and how many these are.
+
+    Raises DreckError where somebody gives it by name who may call this function or another, or asks for its name.
+    """
+    owner = function.owner.name if function.owner is not None else ""
+    called = Called(function.node.name, owner, path.stem if path.stem != "__init__" else path.parent.name)
+    beside = Others(project_files(path))
+    home = parse(after, path)
+    importing = {other: (before, tree) for other, before, tree in beside.importing(path)}
+    reached = beside.reached_from(path, home)
+    trees = [home, *(tree for _, tree in importing.values()), *(t for p, t in reached.items() if p not in importing)]
+    alone = sum(_has_method(tree, function.node.name) for tree in trees) == 1
+    after, count = _with_keyword(after, sure_callers(home, called, True, alone), old, new)
+    others: dict[Path, tuple[str, str]] = {}
+    for other, (before, tree) in importing.items():
+        changed, further = _with_keyword(before, sure_callers(tree, called, False, alone), old, new)
+        count += further
+        if further:
+            others[other] = (before, changed)
+    places = {path: parse(after, path)}
+    places |= {other: parse(others[other][1] if other in others else t, other) for other, (t, _) in importing.items()}
+    places |= {other: tree for other, tree in reached.items() if other not in places}
+    against = seen_by_decorators(function.node)
+    for place, tree in places.items():
+        left = given_by_name(function.node.name, {old}, ModuleNames(tree), [tree], list(places.values()))
+        against = against or (f"{place.name}: {left.replace('of the new version ', '')}" if left else "")
+    if against:
+        told = f"{against}, and that may be this one or another; give it by position there, or rename it by hand"
+        raise DreckError(f"{path}::{function.name}: '{old}' keeps its name: {told}")
+    return after, others, count
+
+
+def _has_method(tree: ast.Module, name: str) -> int:
+    return sum(isinstance(n, FunctionNode) and n.name == name for n in walk(tree))
 
 
 def _check(path: Path, function: Function, old: str, new: str) -> None:
@@ -129,24 +163,12 @@ class _Renaming(cst.CSTTransformer):
         return updated_node.with_changes(keyword=original_node.keyword)
 
 
-def _callers_renamed(text: str, function: str, old: str, new: str) -> tuple[str, int]:
-    """`text` with the keyword `old` of calls of the function called otherwise, and how many there are."""
-    found = [
-        keyword
-        for n in walk(ast.parse(text))
-        if isinstance(n, ast.Call) and _calls(n.func, function)
-        for keyword in n.keywords
-        if keyword.arg == old
-    ]
+def _with_keyword(text: str, calls: Iterable[ast.Call], old: str, new: str) -> tuple[str, int]:
+    """`text` with the keyword `old` of these calls called otherwise, and how many there are."""
+    found = [keyword for call in calls for keyword in call.keywords if keyword.arg == old]
     lines = text.splitlines(keepends=True)
     for keyword in sorted(found, key=lambda k: (k.lineno, k.col_offset), reverse=True):
         line = lines[keyword.lineno - 1].encode()
         start = keyword.col_offset
         lines[keyword.lineno - 1] = (line[:start] + new.encode() + line[start + len(old.encode()) :]).decode()
     return "".join(lines), len(found)
-
-
-def _calls(func: ast.expr, function: str) -> bool:
-    return (isinstance(func, ast.Name) and func.id == function) or (
-        isinstance(func, ast.Attribute) and func.attr == function
-    )

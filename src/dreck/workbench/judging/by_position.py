@@ -1,16 +1,36 @@
 """Calls by name: what the file itself says beats the assumption that nobody gives by name what has no such name now."""
 
 import ast
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
+from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
+from dreck.source.functions import FunctionNode
 from dreck.workbench.judging.candidates import Candidate
 
 
 def renamed_and_given(new: Candidate) -> str:
     """What in the new file gives a renamed parameter under the name it had; '' where nothing does."""
-    return _told(new, {before for now, before in new.aliases if now != before})
+    before = {before for now, before in new.aliases if now != before}
+    return seen_by_decorators(new.node) or _told(new, before)
+
+
+_BLIND = frozenset(
+    {"property", "cached_property", "staticmethod", "classmethod", "abstractmethod", "cache", "lru_cache", "override",
+     "final", "overload", "contextmanager", "asynccontextmanager", "singledispatch", "singledispatchmethod", "setter",
+     "getter", "deleter"}
+)  # fmt: skip
+"""Decorators that hand on what they are given, and ask nothing of the names it is taken by."""
+
+
+def seen_by_decorators(node: FunctionNode) -> str:
+    """What decorates a function and may ask what its parameters are called; '' where nothing does."""
+    for d in node.decorator_list:
+        called = d.func if isinstance(d, ast.Call) else d
+        if (getattr(called, "attr", "") or getattr(called, "id", "")) not in _BLIND:
+            return f"`@{ast.unparse(called)}` may ask what its parameters are called"
+    return ""
 
 
 def first_given(new: Candidate) -> str:
@@ -41,11 +61,23 @@ def _called(call: ast.Call) -> str:
 def _told(new: Candidate, names: set[str]) -> str:
     function = new.name.rpartition(".")[2].partition("#")[0]
     trees = (new.names.tree, *new.names.trees)
+    return given_by_name(function, names, new.names, trees, trees)
+
+
+def given_by_name(
+    function: str, names: set[str], home: ModuleNames, trees: Sequence[ast.Module], around: Sequence[ast.Module]
+) -> str:
+    """What in the new files gives a parameter of a function by one of these names, or may; '' where nothing does.
+
+    `around`: all files that may say what another function takes.
+    """
     anything = _is_special(function) or any(_goes_round(tree, function) for tree in trees)
     for tree in trees:
         for call in (n for n in every_node(tree) if isinstance(n, ast.Call) and n.keywords):
             given = next((k for k in call.keywords if k.arg in names or k.arg is None), None)
-            if given is not None and (_names(call, function) or (anything and _may_be_meant(new, call, given))):
+            if given is not None and (
+                _names(call, function) or (anything and _may_be_meant(home, call, given, around))
+            ):
                 told = "a dict of arguments" if given.arg is None else f"`{given.arg}` by name"
                 return f"line {call.lineno} of the new version gives it {told}"
     return ""
@@ -71,9 +103,26 @@ def _goes_round(tree: ast.Module, function: str) -> bool:
     )
 
 
-def _may_be_meant(new: Candidate, call: ast.Call, given: ast.keyword) -> bool:
+def _may_be_meant(home: ModuleNames, call: ast.Call, given: ast.keyword, around: Sequence[ast.Module]) -> bool:
     """Whether a call of something else may be one of it: by a name that the parameter has, or of what is no function
     or class that stands there under its own name."""
+    if given.arg is not None and _takes_itself(_called(call), given.arg, around):
+        return False
     name = getattr(call.func, "id", "")
-    known = name in new.names.definitions or new.names.is_builtin(name)
+    known = name in home.definitions or home.is_builtin(name)
     return given.arg is not None or not known
+
+
+def _takes_itself(name: str, keyword: str, around: Sequence[ast.Module]) -> bool:
+    """Whether all that is called so in the files has a parameter of that name, and hands nothing on by name."""
+    nodes = [n for tree in around for n in every_node(tree)]
+    made = [n for n in nodes if isinstance(n, FunctionNode | ast.ClassDef) and n.name == name]
+    spoken = (n for n in nodes if isinstance(n, ast.Name | ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    if not made or any(name in (getattr(n, "id", ""), getattr(n, "attr", "")) for n in spoken):
+        return False
+    functions = [
+        f for n in made for f in (n.body if isinstance(n, ast.ClassDef) else [n]) if isinstance(f, FunctionNode)
+    ]
+    taking = [f for f in functions if f.name in (name, "__init__")]
+    named = all(keyword in [a.arg for a in (*f.args.args, *f.args.kwonlyargs)] for f in taking)
+    return len(taking) == len(made) and named and not any(f.args.kwarg or f.decorator_list for f in taking)

@@ -1,0 +1,48 @@
+"""Classes that have other members in the two versions, where a function speaks of what they do not both have."""
+
+import ast
+from collections.abc import Iterable
+
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+
+_LOOKING = frozenset({"dir", "vars", "__dict__", "getmembers", "__mro__", "__bases__", "mro"})
+"""What looks at all that an object has."""
+_MOST = 4
+
+
+def classes_apart(old: str, new: str, functions: Iterable[ast.AST]) -> dict[str, frozenset[str]]:
+    """The classes at the top of both texts of which an object may be handed to one of the functions, by their names,
+    with the members that they do not both have."""
+    mine, theirs = _members(old), _members(new)
+    nodes = [n for f in functions for n in walk(f)]
+    said = {getattr(n, field, None) for n in nodes for field in ("id", "attr", "value")} - {None}
+    words = {word for word in said if isinstance(word, str)}
+    words |= {word for n in nodes if isinstance(n, ast.MatchClass) for word in n.kwd_attrs}
+    by_name = any(isinstance(n, ast.Call) and _asks_by_name(n) for n in nodes)
+    everything = by_name or not words.isdisjoint(_LOOKING)
+    apart = {name: mine[name] ^ theirs[name] for name in mine.keys() & theirs.keys()}
+    found = sorted(name for name, names in apart.items() if names and (everything or names & words))
+    return {name: frozenset(apart[name]) for name in found[:_MOST]}
+
+
+def _asks_by_name(call: ast.Call) -> bool:
+    """`getattr(load, word)`, where the word is worked out."""
+    asks = getattr(call.func, "id", "") in ("getattr", "hasattr") and len(call.args) > 1
+    return asks and not isinstance(call.args[1], ast.Constant)
+
+
+def _members(text: str) -> dict[str, set[str]]:
+    kinds = [s for s in ast.parse(text).body if isinstance(s, ast.ClassDef)]
+    own = {kind.name: {name for s in kind.body for name in _bound(s)} for kind in kinds}
+    above = {kind.name: {b.id for b in kind.bases if isinstance(b, ast.Name)} & own.keys() for kind in kinds}
+    for _ in kinds:
+        for name, bases in above.items():
+            own[name] = own[name].union(*(own[base] for base in bases))
+    return own
+
+
+def _bound(s: ast.stmt) -> Iterable[str]:
+    if isinstance(s, FunctionNode | ast.ClassDef):
+        return [s.name]
+    return [n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)]
