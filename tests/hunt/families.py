@@ -10,6 +10,7 @@ import copy
 LOG = []
 RATE = 5
 GLASS, PAPER = "glass", "paper"
+due = 9
 class Kind:
     GLASS = "glass"
     PAPER = "paper"
@@ -116,6 +117,9 @@ _TAIL = (
 )
 
 
+_REST = "        else:\n            due = {}\n"
+
+
 def module(pick: random.Random) -> str:
     """The text of a module with a class that holds a code, and `f`, which makes objects of it and asks them."""
     codes = pick.choice(_CODES)
@@ -147,6 +151,12 @@ def _ladder(codes: tuple[str, str], pick: random.Random) -> str:
     sure = ("self.kilos * 2", "self.kilos", "0", "self.kind")
     answers = pick.sample(sure, k=3)
     answers = [answer if pick.random() < 0.85 else pick.choice(_ANSWERS) for answer in answers]
+    if pick.random() < 0.3:
+        arms = "".join(
+            f"        {w} self.kind == {c}:\n            due = {a}\n"
+            for w, c, a in zip(("if", "elif"), codes, answers, strict=False)
+        )
+        return f"{arms}{pick.choice(('', _REST.format(answers[2])))}        return due\n"
     arms = "".join(
         f"        if self.kind == {c}:\n            return {a}\n" for c, a in zip(codes, answers, strict=False)
     )

@@ -91,3 +91,47 @@ def test_what_a_class_adds_to_its_objects_is_no_difference_of_who_only_reads_the
         files.append(tmp_path / f"{side}.py")
         files[-1].write_text(text.format(answer=answer))
     assert dict(dreck.compare(*files).functions)["price"].status == "tested"
+
+
+HEAD = """{beside}
+LOG = []
+
+
+def noted(n):
+    LOG.append(n)
+
+
+def put(desk, topic: str):
+    if desk.x(topic) == desk.y():
+"""
+ARMS = """        if topic == "glass":
+            LOG.append(1)
+        elif topic == "jars":
+            desk.n = 1
+"""
+TABLE = """        if topic in BY_TOPIC:
+            BY_TOPIC[topic](desk)
+
+
+def _glass(desk):
+    LOG.append(len([1]))
+
+
+def _jars(desk):
+    desk.n = 1
+
+
+BY_TOPIC = {"glass": _glass, "jars": _jars}
+"""
+
+
+@pytest.mark.parametrize("apart", [False, True], ids=["side by side", "in two worlds"])
+def test_a_list_of_the_module_that_one_version_fills_by_way_of_a_table(tmp_path, apart):
+    folders = []
+    for side, text in (("old", HEAD + ARMS), ("new", HEAD + TABLE)):
+        folders.append(tmp_path / side)
+        folders[-1].mkdir()
+        (folders[-1] / "yard.py").write_text(text.replace("{beside}", "import beside" if apart else ""))
+        (folders[-1] / "beside.py").write_text("")
+    found = dict(dreck.compare(*folders).functions)
+    assert next(v for name, v in found.items() if name.endswith("put")).status == "tested"

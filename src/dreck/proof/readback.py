@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import TypeAlias
 
+from dreck.model.names.scopes import scope_of
 from dreck.proof.one_family import Family, NotOneFamily, check_class, check_code, check_uses, defines, in_order_asked
 from dreck.source.functions import parse
 from dreck.source.walking import walk
@@ -126,6 +127,7 @@ def _choice(family: Family, kinds: _Kinds, method: ast.FunctionDef) -> ast.Funct
     made = copy.deepcopy(method)
     own = method.args.args[0].arg if method.args.args else ""
     first: list[ast.stmt] = []
+    told = [method]
     for key, kind in kinds:
         found = next((s for s in kind.body if isinstance(s, ast.FunctionDef) and s.name == method.name), None)
         if found is None:
@@ -134,12 +136,24 @@ def _choice(family: Family, kinds: _Kinds, method: ast.FunctionDef) -> ast.Funct
             raise NotOneFamily(f"{kind.name}.{method.name} asks what stands above it")
         if _yields(found) != _yields(method):
             raise NotOneFamily(f"{kind.name}.{method.name} yields, and others do not")
+        told.append(found)
         asks = ast.Compare(ast.Attribute(ast.Name(own, ast.Load()), family.attribute, ast.Load()), [ast.Eq()], [key])
         body = [*copy.deepcopy(found.body), ast.Return(ast.Constant(None))]
         first.append(ast.If(asks, body, []))
+    _check_variables(told)
     if first and own:
         made.body = [*first, *made.body]
     return made
+
+
+def _check_variables(told: list[ast.FunctionDef]) -> None:
+    """A name that one of them reads from outside is no variable of another: in one function it would be."""
+    scopes = [scope_of(s) for s in told]
+    for s, scope in zip(told, scopes, strict=True):
+        outside = {n.id for n in walk(s) if isinstance(n, ast.Name)} - scope.local
+        meant = sorted(outside & set().union(*(other.local for other in scopes)))
+        if meant:
+            raise NotOneFamily(f"{s.name} of one kind reads {meant[0]} from outside, a variable of another")
 
 
 def _yields(node: ast.AST) -> bool:

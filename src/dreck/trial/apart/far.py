@@ -41,6 +41,7 @@ class Facts:
     bound: frozenset[str]
     settable: frozenset[tuple[str, str]]
     chains: frozenset[tuple[str, ...]]
+    filled: tuple[str, ...]
 
     def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
         """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
@@ -54,6 +55,7 @@ class Facts:
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
             names_in(v.namespace), runner.surroundings.settable.known, runner.surroundings.settable.chains,
+            v.filled,
         )  # fmt: skip
 
 

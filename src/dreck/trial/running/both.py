@@ -1,7 +1,9 @@
 """What the runners of two versions have to agree on before they run on the same inputs."""
 
 import ast
+from collections.abc import Iterable, Iterator
 
+from dreck.trial.running.held import is_small
 from dreck.trial.running.loading.below import asked_otherwise, itself_otherwise, names_in
 from dreck.trial.running.renaming import added_parameters
 from dreck.trial.running.run import Runner
@@ -17,11 +19,20 @@ def tell_of_each_other(*runners: Runner) -> None:
         if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
             around.settable.keep(*_settable(other))
         runner.asked_otherwise = names
-        runner.there = facts.bound if (facts := getattr(other, "_facts", None)) else names_in(other.version.namespace)
+        facts = getattr(other, "_facts", None)
+        runner.there = facts.bound if facts else names_in(other.version.namespace)
+        filled = facts.filled if facts else other.version.filled
+        runner.filled = (*runner.version.filled, *_small_too(runner, filled))
         owner = runner.version.owner
         runner.itself_otherwise = owner is not None and itself_otherwise(nodes[0], nodes[-1], owner.__name__)
         runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)
         runner.both_take = most if not any(node.args.vararg for node in nodes) else None
+
+
+def _small_too(runner: Runner, filled: Iterable[str]) -> Iterator[str]:
+    """What the other version fills of its module, and this one only by way of what it calls."""
+    version = runner.version
+    return (n for n in filled if n not in version.filled and is_small(version.namespace.get(n)))
 
 
 def _settable(runner: Runner) -> tuple[frozenset[tuple[str, str]], frozenset[tuple[str, ...]]]:
