@@ -8,6 +8,7 @@ import threading
 import types
 from collections import Counter, OrderedDict, defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from functools import partial
 from typing import Any
 
@@ -121,6 +122,21 @@ def parts_kept(values: Iterable[Any]) -> list[Any]:
             parts = list(held_by(value).values())
         found += itertools.islice((part for part in parts if is_a(part, list, dict, set, bytearray)), _MOST_PARTS)
     return found[:_MOST_PARTS]
+
+
+@contextmanager
+def keeping(namespace: dict[str, Any], names: set[str]) -> Iterator[None]:
+    """Afterwards the names stand for what they stood for, and hold what they held."""
+    before = {name: namespace[name] for name in names if name in namespace}
+    contents = [put for value in before.values() if (put := putting_back(value)) is not None]
+    try:
+        yield
+    finally:
+        namespace.update(before)
+        for name in names - before.keys():
+            namespace.pop(name, None)
+        for put in contents:
+            put()
 
 
 def putting_back(value: Any, deep: int = _DEEP) -> Callable[[], None] | None:

@@ -28,10 +28,10 @@ from dreck.trial.running.held import parts_held
 from dreck.trial.running.kept import (
     beside,
     fill,
+    keeping,
     names_kept,
     parts_kept,
     put_anew,
-    putting_back,
     state_of,
 )
 from dreck.trial.running.loading.below import BELOW, below_in_both, class_below
@@ -231,23 +231,18 @@ class Runner:
     def _varying(self, world: World) -> Iterator[None]:
         """The module's names that functions bind anew stand as the input says; afterwards all stand as before."""
         namespace = self.version.namespace
-        names = {*self.version.varying, *self.filled, *self.globals}
-        before = {name: namespace[name] for name in names if name in namespace}
-        contents = [put for value in before.values() if (put := putting_back(value)) is not None]
-        for name in self.version.varying:
-            if name in namespace and world.chosen(name).kind != "as it is":
-                namespace[name] = world.at(name)
-        for name in self.filled:
-            fill(namespace[name], name, world)
-        self._there = {name: namespace.get(name) for name in self.globals}
-        try:
+        with self.keeping():
+            for name in self.version.varying:
+                if name in namespace and world.chosen(name).kind != "as it is":
+                    namespace[name] = world.at(name)
+            for name in self.filled:
+                fill(namespace[name], name, world)
+            self._there = {name: namespace.get(name) for name in self.globals}
             yield
-        finally:
-            namespace.update(before)
-            for name in names - before.keys():
-                namespace.pop(name, None)
-            for put in contents:
-                put()
+
+    def keeping(self) -> AbstractContextManager[None]:
+        """Afterwards the module's names stand for what they stood for, and hold what they held."""
+        return keeping(self.version.namespace, {*self.version.varying, *self.filled, *self.globals})
 
     def _died_in(self, error: Any) -> str:
         """What the function was working out when an exception came up in it, and not in what it called."""

@@ -119,7 +119,7 @@ class Bulk:
         cage.told.clear()
         before = dict(os.environ)
         still.begin()
-        with _two_outputs() as outputs:
+        with _two_outputs() as outputs, self.runners[0].keeping(), self.runners[1].keeping():
             try:
                 with cage.timed(_CHUNK_SECONDS):
                     for row in chunk:
@@ -156,7 +156,7 @@ def told_rows(runner: Runner, candidates: Candidates, rows: list[Choice]) -> lis
     runner.cage.told.clear()
     before = dict(os.environ)
     runner.still.begin()
-    with _two_outputs() as outputs:
+    with _two_outputs() as outputs, runner.keeping():
         sys.stdout = outputs[0]
         try:
             with runner.cage.timed(_CHUNK_SECONDS):
