@@ -11,7 +11,13 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
-from dreck.steps.flatten.stays.last_guard import does_alike, exit_behind, says_what_is_wrong
+from dreck.steps.flatten.stays.last_guard import (
+    begins_anew,
+    comes_to_its_answer,
+    does_alike,
+    exit_behind,
+    says_what_is_wrong,
+)
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,
@@ -30,13 +36,18 @@ def find(function: FunctionNode) -> Iterator[Site]:
     for block, index, statement in ifs(function):
         arm: ast.stmt = statement
         before: list[ast.stmt] = []
+        guards: list[ast.If] = []
         while isinstance(arm, ast.If):
+            guards.append(arm)
             if _holds_only_an_if(arm) and not is_elif(arm):
+                if isinstance(inner := arm.orelse[0], ast.If) and begins_anew(guards, inner):
+                    break  # the else goes
                 line = arm.orelse[0].lineno
                 yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
                 break
             is_last = index == len(block.body) - 1
-            goes_on = not (is_last and block.falls) and exit_behind(block, index) is None  # else a guard would leave
+            leaves_else = (is_last and block.falls) or exit_behind(block, index) is not None
+            goes_on = not leaves_else and (_is_all_tests(arm) or not comes_to_its_answer(block, index))
             if goes_on and _is_refused_behind_a_nest(arm, before):
                 told = "the else says what is wrong: it stands at its test, and the nest in front of it is an elif"
                 yield Site(block.path, index, arm.lineno, told, f"{_TURNED} {arm.lineno}")
@@ -56,6 +67,14 @@ def _is_refused_behind_a_nest(arm: ast.If, before: list[ast.stmt]) -> bool:
             is_nest = bool(inner.orelse) and not leaves([inner])
             return is_short and is_said and is_nest and is_clean(cst.parse_expression(ast.unparse(test)))
     return False
+
+
+def _is_all_tests(s: ast.If) -> bool:
+    """Whether nothing stands between the tests of a nest, so that it becomes one ladder."""
+    return all(
+        is_straight(body) or (len(body) == 1 and isinstance(body[0], ast.If) and _is_all_tests(body[0]))
+        for body in (s.body, s.orelse)
+    )
 
 
 def _holds_only_an_if(arm: ast.If) -> bool:

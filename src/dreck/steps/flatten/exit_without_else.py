@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterable, Iterator
+from functools import partial
 
 from dreck.model.views.shape import arms, ifs, is_elif, is_straight, leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.flatten.stays.last_guard import begins_anew, subject_of
 from dreck.steps.support.trees import Stmt, Tree, Untouchable, as_block, spliced, unwrapped
 
 
@@ -19,6 +21,16 @@ def find(function: FunctionNode) -> Iterator[Site]:
             many = is_elif(statement)
             reason = "every branch before the else leaves" if many else "the branch before the else leaves"
             yield Site(block.path, index, statement.lineno, f"{reason}, so what follows needs no else")
+        elif (guards := _guards_in_front(statement)) > 0:
+            reason = "another question begins behind the branch that leaves: it needs no elif"
+            yield Site(block.path, index, statement.lineno, reason, f"{_FIRST} {guards}")
+
+
+def _guards_in_front(chain: ast.If) -> int:
+    """How many arms at the head of a chain leave, when those behind them ask something else and go on."""
+    ifs, _ = arms(chain)
+    first = next((n for n, arm in enumerate(ifs) if not leaves(arm.body)), len(ifs))
+    return first if first < len(ifs) and begins_anew(ifs[:first], ifs[first]) else 0
 
 
 def _applies(chain: ast.If) -> bool:
@@ -32,21 +44,26 @@ def _is_even_ladder(ifs: list[ast.If], last: list[ast.stmt]) -> bool:
     """Three tests or more on the same thing, each with one plain line: already the clearest form."""
     if len(ifs) < 3 or any(len(body) != 1 or not is_straight(body) for body in [*(i.body for i in ifs), last]):
         return False
-    return len({_subject(arm.test) for arm in ifs}) == 1
-
-
-def _subject(test: ast.expr) -> str:
-    match test:
-        case ast.Compare(left=left):
-            return ast.dump(left)
-        case ast.Call(func=func, args=[first, *_]):
-            return ast.dump(func) + ast.dump(first)
-    return ast.dump(test)
+    return len({subject_of(arm.test) for arm in ifs}) == 1
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """Each branch an `if` of its own; the else's statements one level up."""
-    yield Rewrite(tree.edit(site.path, lambda block: _without_else(block, site.index)))
+    _, _, guards = site.kind.partition(" ")
+    change = partial(_cut, index=site.index, guards=int(guards)) if guards else partial(_without_else, index=site.index)
+    yield Rewrite(tree.edit(site.path, change))
+
+
+def _cut(block: cst.IndentedBlock, index: int, guards: int) -> cst.IndentedBlock:
+    """The first arms each an `if` of its own, and the chain that is left behind them."""
+    made: list[Stmt] = []
+    arm = block.body[index]
+    for _ in range(guards):
+        if not isinstance(arm, cst.If) or not isinstance(arm.orelse, cst.If):
+            raise Untouchable("no such chain stands there")
+        made.append(arm.with_changes(orelse=None))
+        arm = arm.orelse
+    return spliced(block, index, [*made, arm])
 
 
 def _without_else(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:
@@ -61,6 +78,9 @@ def _without_else(block: cst.IndentedBlock, index: int) -> cst.IndentedBlock:
     assert isinstance(arm, cst.Else)
     last = as_block(arm.body)
     return spliced(block, index, [*made, *unwrapped(last, arm.leading_lines)], footer=last.footer)
+
+
+_FIRST = "first"
 
 
 STEP = Step(

@@ -31,7 +31,10 @@ from dreck.steps.flatten.stays.last_guard import (
     falls_as_the_guard,
     follows_a_guard,
     is_boolean,
+    is_last_before_exit,
+    is_plain_answer,
     says_what_is_wrong,
+    sets,
 )
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
@@ -97,7 +100,9 @@ def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | No
     if not rest and not block.falls and _is_refused(block, index, s):
         return "short else, exit further out"
     if s.orelse:
-        return _before_exit(s, rest) if rest or not block.falls else _by_size(s) or _as_the_guards(block, index, s)
+        if rest or not block.falls:
+            return "short else, result follows" if is_last_before_exit(block, index, s) else _before_exit(s, rest)
+        return _by_size(s) or _as_the_guards(block, index, s)
     if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
         return "whole body" if _is_long(s.body) and not _to_be_joined(block, s) else None
     if _before_exit(s, rest):
@@ -150,7 +155,9 @@ def _turns_cleanly(test: ast.expr) -> bool:
 def _before_exit(s: ast.If, rest: list[ast.stmt]) -> str | None:
     """A long success path, then only `return result`: the guard may return it as well."""
     match rest:
-        case [ast.Return(value=None | ast.Name() | ast.Constant())]:
+        case [ast.Return(value=value)] if is_plain_answer(value) and not (
+            isinstance(value, ast.Tuple) and sets(s.orelse, value)
+        ):
             if leaves(s.body) or not (holds_test(s.body) and _is_long(s.body)):
                 return None
             if not s.orelse:

@@ -2,16 +2,39 @@
 
 import ast
 
-from dreck.model.views.shape import REFUSAL_WORDS, Block, code_lines, is_straight, leaves
+from dreck.model.views.shape import REFUSAL_WORDS, Block, arms, code_lines, is_straight, leaves
 from dreck.source.walking import walk
 
 _SMALL = 3
+_FEW = 2
 
 
 def follows_a_guard(block: Block, index: int) -> bool:
     """Whether the statement before is an `if` without an else that leaves."""
     before = block.body[index - 1] if index else None
     return isinstance(before, ast.If) and not before.orelse and leaves(before.body)
+
+
+def guard_before(block: Block, index: int) -> int:
+    """Where the guard stands that comes before a statement, with nothing between but what gives names a value; -1."""
+    at = index - 1
+    while at >= 0 and isinstance(block.body[at], ast.Assign | ast.AnnAssign):
+        at -= 1
+    return at if at >= 0 and follows_a_guard(block, at + 1) else -1
+
+
+def is_last_before_exit(block: Block, index: int, s: ast.If) -> bool:
+    """Whether a short else does what the guards before it do, and the answer that they have given comes next."""
+    match block.body[index + 1 :]:
+        case [ast.Return(value=ast.expr() as value) as last] if is_plain_answer(value):
+            at = guard_before(block, index)
+            is_short = bool(s.orelse) and is_straight(s.orelse) and len(s.orelse) <= _FEW and not leaves(s.orelse)
+            if at < 0 or not is_short or leaves(s.body) or sets(s.orelse, value):
+                return False
+            guard = block.body[at]
+            given = isinstance(guard, ast.If) and ast.dump(guard.body[-1]) == ast.dump(last)
+            return given and does_as_a_guard(block, at + 1, s)
+    return False
 
 
 def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
@@ -46,6 +69,48 @@ def exit_behind(block: Block, index: int) -> ast.Return | None:
         case [ast.Return(value=None | ast.Constant()) as last]:
             return last
     return None
+
+
+def begins_anew(guards: list[ast.If], rest: ast.If) -> bool:
+    """Whether the chain `rest` asks another question than the few arms in front of it, which leave, and goes on."""
+    ifs, last = arms(rest)
+    if not 0 < len(guards) <= _FEW or any(leaves(arm.body) for arm in ifs) or leaves(last):
+        return False
+    asked = {subject_of(arm.test) for arm in guards}
+    return all(leaves(arm.body) for arm in guards) and not asked & {subject_of(arm.test) for arm in ifs}
+
+
+def subject_of(test: ast.expr) -> str:
+    match test:
+        case ast.Compare(left=left):
+            return ast.dump(left)
+        case ast.Call(func=func, args=[first, *_]):
+            return ast.dump(func) + ast.dump(first)
+    return ast.dump(test)
+
+
+def comes_to_its_answer(block: Block, index: int) -> bool:
+    """Whether nothing comes next behind a statement, in its block or further out, but the return of what is there."""
+    rest = block.body[index + 1 :]
+    match rest if rest or block.falls else [block.follows]:
+        case [ast.Return(value=value)]:
+            return is_plain_answer(value)
+    return False
+
+
+def is_plain_answer(value: ast.expr | None) -> bool:
+    """Nothing, a constant, a name, or a tuple of these."""
+    if isinstance(value, ast.Tuple):
+        return all(map(is_plain_answer, value.elts))
+    return value is None or isinstance(value, ast.Name | ast.Constant)
+
+
+def sets(body: list[ast.stmt], value: ast.expr) -> bool:
+    """Whether a block gives a value to a name that stands in an expression."""
+    named = {n.id for n in walk(value) if isinstance(n, ast.Name)}
+    return any(
+        isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load) and n.id in named for s in body for n in walk(s)
+    )
 
 
 def says_what_is_wrong(body: list[ast.stmt]) -> bool:
