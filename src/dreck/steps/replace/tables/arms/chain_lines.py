@@ -39,12 +39,16 @@ def replace_chain(
     call: str,
     others: tuple[Arm, ...] = (),
     leaving: bool = False,
+    always: bool = False,
 ) -> None:
-    """The lines that stand where the chain stood: what is not in the table first. `call` may be of several lines."""
+    """The lines that stand where the chain stood: what is not in the table first. `call` may be of several lines;
+    `always`: it is done for what is not in the table, too."""
     key, indent, unit = subject_code(sheet, chain), sheet.indent(first), sheet.unit(scene.node)
     asked = f"({key})" if len(chain.subjects) > 1 else key
     calls, leaving = call.splitlines(), leaving or call.startswith("return")
-    if chain.default is None:
+    if always:
+        lines = calls
+    elif chain.default is None:
         lines = [f"if {asked} in {name}:", *reindented(calls, unit)]
     else:
         otherwise = body_lines(sheet, chain)

@@ -45,6 +45,15 @@ def body_lines(sheet: Sheet, chain: Chain) -> list[str]:
     return [*said_at_else(sheet, chain.default[0]), *lines]
 
 
+def said_of_default(sheet: Sheet, chain: Chain, last: int) -> list[str]:
+    """The comments that `body_lines` takes along, and those within the default, down to the line `last`."""
+    assert chain.default is not None
+    line = chain.default[0].lineno
+    while sheet.line(line - 1).strip().startswith("#"):
+        line -= 1
+    return [*said_at_else(sheet, chain.default[0]), *comments_of(sheet, line, last)]
+
+
 def said_at_else(sheet: Sheet, first: ast.stmt) -> list[str]:
     """The comments beside the `else:` of a statement that comes first there, and above it, as deep as it stands."""
     line, inner = first.lineno - 1, sheet.indent(first.lineno)

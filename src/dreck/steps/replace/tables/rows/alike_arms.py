@@ -8,8 +8,9 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.called import given_by
 from dreck.steps.replace.tables.arms.chain_lines import replace_chain
+from dreck.steps.replace.tables.arms.table_lines import said_of_default
 from dreck.steps.replace.tables.arms.template import Template, template_of
-from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, once_for_all
+from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, is_one_value, once_for_all
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
     Arm,
@@ -42,7 +43,9 @@ def alike(scene: Scene, chain: Chain) -> Plan | None:
         return None
     if sum(len(arm.keys) for arm in arms) < _FEWEST or _keeps_values_for(scene.node, found):
         return None
-    return _planned(scene, chain, arms, found)
+    whole = _with_rest(scene, chain, arms, found)
+    plan = _planned(scene, chain, arms, whole, True) if whole is not None else None
+    return plan or _planned(scene, chain, arms, found)
 
 
 def _length(arm: Arm) -> int:
@@ -56,25 +59,31 @@ def _keeps_values_for(function: FunctionNode, found: Template) -> bool:
     return any(name == "_" or "gettext" in name for name in called)
 
 
-def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template) -> Plan:
+def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template, always: bool = False) -> Plan | None:
+    """`always`: the default is the last arm of `found`, so that it is done for whatever comes; None where that would be
+    longer than a line."""
     check_keys(chain.keys)
     sheet = scene.sheet()
     first, last = lines_of(sheet, chain)
-    words = hole_words(scene, found)
+    plain = all(isinstance(subject, ast.Name) for subject in chain.subjects)
+    words = hole_words(scene, found, always=always and not plain and not _begins_with_it(found))
     by_line = {arm.line: at for at, arm in enumerate(arms)}
     rows, told = _rows(scene, sheet, chain, [by_line[arm.line] for arm in chain.arms], found, first)
     if chain.default is not None and not chain.rest:
-        told += comments_of(sheet, _first_said(sheet, chain.default[0].lineno), last)
+        told += said_of_default(sheet, chain, last)
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     table = f"{{\n{''.join(rows)}}}"
     there = table_there(scene, table)
     name = there or _table_name(scene, chain, found, words)
-    asked = f"{name}[{subject_code(sheet, chain)}]"
+    subject = subject_code(sheet, chain)
+    asked = f"{name}.get({subject}, {_row(sheet, found, len(arms))})" if always else f"{name}[{subject}]"
     lines = once_for_all(sheet, arms[0], found, words, asked)
+    if always and any(len(text) + len(sheet.indent(first)) > scene.line_length for text in lines):
+        return None
     if any(len(text) > scene.line_length for text in rows):
         raise Untouchable("a row of its table would be longer than a line; call-table makes functions of its arms")
-    replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), leaving=leaves(found.body))
+    replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), (), leaves(found.body), always)
     if not there:
         put_table(scene, sheet, f"{name} = {table}\n")
     subjects = " and ".join(ast.unparse(s) for s in chain.subjects)
@@ -82,10 +91,26 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template)
                 sheet.result(), (name,))  # fmt: skip
 
 
-def _first_said(sheet: Sheet, line: int) -> int:
-    while sheet.line(line - 1).strip().startswith("#"):
-        line -= 1
-    return line
+def _row(sheet: Sheet, found: Template, at: int) -> str:
+    codes = [hole_code(sheet, hole, at) for hole in found.holes]
+    return codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+
+
+def _begins_with_it(found: Template) -> bool:
+    """Whether the value is worked out before anything else that could fail."""
+    match found.body[0]:
+        case ast.Return(value=value) | ast.Assign(value=value) | ast.AugAssign(target=ast.Name(), value=value):
+            return is_one_value(found) and value is found.holes[0].places[0]
+    return False
+
+
+def _with_rest(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template) -> Template | None:
+    """The same with the default as one more arm, where it does what they do and nothing is said of it."""
+    if chain.default is None or chain.rest:
+        return None
+    both = template_of(scene, [*(arm.body for arm in arms), list(chain.default)])
+    said = said_of_default(scene.sheet(), chain, chain.default[-1].end_lineno or 0)
+    return both if both is not None and not said and len(both.holes) == len(found.holes) else None
 
 
 def _rows(
@@ -101,8 +126,7 @@ def _rows(
         if comments_of(sheet, arm.body[0].lineno, (arm.body[-1].end_lineno or 0) - 1):
             raise Untouchable("comments stand inside an arm, and speak of its lines; call-table keeps them there")
         told += said
-        codes = [hole_code(sheet, hole, at) for hole in found.holes]
-        value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
+        value = _row(sheet, found, at)
         made = [f"{unit}{key_code(sheet, key)}: {value},\n" for key in arm.keys]
         if len(said) == len(made) == 1 and said[0] == sheet.comment_beside(arm.body[-1]):
             made, said = [f"{made[0].rstrip()}  {said[0]}\n"], []
