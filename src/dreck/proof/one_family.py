@@ -37,7 +37,6 @@ _LOOKING = frozenset({"pickle", "copyreg", "gc", "inspect", "ctypes", "weakref"}
 
 def check_class(family: Family, tree: ast.Module) -> None:
     """The class and its kinds make the objects that the class alone made."""
-    own = _methods(family.base)
     told = {name for _, kind in family.kinds for name in _methods(kind)}
     for s in family.base.body:
         if isinstance(s, ast.FunctionDef):
@@ -56,12 +55,8 @@ def check_class(family: Family, tree: ast.Module) -> None:
     _check_above(family.base, tree)
     within = _bound_in(family.base)
     for _, kind in family.kinds:
-        for name, s in _methods(kind).items():
+        for s in _methods(kind).values():
             _check_told(s, kind.name, within, bindings_of(tree))
-            if name.startswith("__"):
-                raise NotOneFamily(f"{kind.name} has {name} of its own, which Python asks of the class")
-            if own.get(name) is None:
-                raise NotOneFamily(f"{kind.name} brings {name}, which {family.base.name} does not have")
     _check_keys(family, tree)
 
 
@@ -88,8 +83,9 @@ def _check_method(s: ast.FunctionDef, base: ast.ClassDef) -> None:
 def _check_told(s: ast.FunctionDef, kind: str, within: set[str], known: Bindings) -> None:
     """A method reads the same below the class as in it."""
     for n in walk(s):
-        word = getattr(n, "id", "") or getattr(n, "attr", "") or getattr(n, "arg", "") or ""
-        if isinstance(word, str) and word.startswith("__") and not word.endswith("__"):
+        words = [str(getattr(n, field, "")) for field in ("id", "attr", "arg")]
+        word = next((word for word in words if word.startswith("__") and not word.endswith("__")), "")
+        if word:
             raise NotOneFamily(f"{kind}.{s.name} says {word}, which means another name in another class")
     evaluated = [*s.args.defaults, *filter(None, s.args.kw_defaults)]
     steady = {name for name, bound in known.of.items() if len(bound) == 1} - known.rebound - within
@@ -146,7 +142,7 @@ def in_order_asked(family: Family, trees: Mapping[Path, ast.Module]) -> list[tup
 
 
 def _head(value: object) -> tuple[str, ...]:
-    return ("auto",) if isinstance(value, tuple) and value[:1] == ("auto",) else ()
+    return ("auto",) if isinstance(value, tuple) else ()
 
 
 def _value_of(key: ast.expr, trees: Iterable[ast.Module]) -> tuple[object] | None:
@@ -210,7 +206,7 @@ def check_uses(family: Family, tree: ast.Module, path: Path) -> None:
     """Nothing makes an object but the factory, looks at its very class, or speaks of what only the family knows."""
     base = family.base.name
     hidden = {family.table, *(kind.name for _, kind in family.kinds)}
-    allowed, inside = _where_allowed(family, tree), set(walk(family.base))
+    allowed = _where_allowed(family, tree)
     harmless = set(_harmless(tree, {base, *hidden}))
     for node in walk(tree):
         if node in allowed:
@@ -231,7 +227,7 @@ def check_uses(family: Family, tree: ast.Module, path: Path) -> None:
                 raise NotOneFamily(f"{where} reads {word}, which may tell the class of an object, or change it")
             case ast.Name(id=word) | ast.alias(name=word) if word.partition(".")[0] in _BY_NAME | _LOOKING:
                 raise NotOneFamily(f"{where} uses {word}, by which an object may be changed, made or looked into")
-            case ast.Name(id="type" | "cls" | "__class__" as word) if node not in harmless or node in inside:
+            case ast.Name(id="type" | "cls" | "__class__" as word) if node not in harmless:
                 raise NotOneFamily(f"{where} uses {word}, by which the class of an object may be told")
 
 
@@ -242,8 +238,8 @@ def _harmless(tree: ast.Module, family: set[str]) -> Iterator[ast.AST]:
         match n:
             case ast.Attribute(value=ast.Call(func=ast.Name(id="super")), attr="__init__"):
                 yield n
-            case ast.Attribute(value=ast.Name(id=of), attr="__name__" | "__doc__" | "__file__") if (
-                of not in family and isinstance(_only(known.of.get(of, [])), ast.Import)
+            case ast.Attribute(value=ast.Name(id=of), attr="__name__" | "__doc__" | "__file__") if isinstance(
+                _only(known.of.get(of, [])), ast.Import
             ):
                 yield n
             case ast.Compare(left=ast.Call(func=ast.Name(id="type") as asked, args=[_]), comparators=[other]) if (
