@@ -4,19 +4,22 @@ import ast
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
+from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines
+from dreck.steps.replace.tables.arms.template import Template, template_of
+from dreck.steps.replace.tables.rows.differing import is_one_value, once_for_all
 from dreck.steps.replace.tables.rows.ladders import Ladder, per_key, single
 from dreck.steps.replace.tables.rows.table_files import table_file
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, is_plain, lines_of, put_table
 from dreck.steps.support.imports import add_imports
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
-from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.trees import Untouchable
 from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import thing_name, words_of
@@ -45,7 +48,8 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     chain = ladder.chain
     outcomes = [outcome_of(band.body) for band in ladder.bands]
     known = [o for o in outcomes if o is not None]
-    if len(known) != len(outcomes) or len({o.targets for o in known}) != 1:
+    alike = _done_alike(scene, ladder) if not known else None
+    if alike is None and (len(known) != len(outcomes) or len({o.targets for o in known}) != 1):
         odd = next((b for b, o in zip(ladder.bands, outcomes, strict=True) if o is None), ladder.bands[-1])
         why = f"its bands do more than choose a value (line {odd.line})"
         raise Untouchable(f"{why}; cut what they do first (named-block)")
@@ -55,10 +59,11 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     (shape,) = shapes
     if not is_plain(ladder.subject) or (ladder.key is not None and not is_plain(ladder.key)):
         raise Untouchable("what is compared would be worked out for each band; give it a name first (shared-term)")
-    targets = known[0].targets
-    if not known[0].values or any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
+    targets = known[0].targets if alike is None else tuple(_assigned(ladder.bands[0].body))
+    if any(isinstance(n, ast.Name) and n.id in targets for n in walk(ladder.subject)):
         raise Untouchable("what is compared is assigned by its bands")
     columns = [list(column) for column in zip(*(o.values for o in known), strict=True)]
+    columns = columns if alike is None else [alike.holes[0].values]
     sheet = scene.sheet()
     fixed = all(is_fixed(scene, v) for column in columns for v in column)
     if not fixed and len(columns) > 1:
@@ -74,13 +79,15 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     stem, name = _names(scene, ladder)
     row = _row_name(scene, name)
     names = [amounts.word] if amounts is not None else _value_names(scene, targets, fixed)
+    names = names if alike is None else _value_names(scene, (alike.holes[0].word,), fixed)
     fields = _fields(ladder, shape, names, columns, fixed)
     unit = sheet.unit(scene.node)
     rows, told = _rows(sheet, ladder, stem, columns, fixed, given, unit)
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     asked = [f"{row}.{value}" if fixed else f"{row}.{value}({', '.join(given)})" for value in names]
     found = [amounts.around(asked[0])] if amounts is not None else asked
-    lines = _asking(scene, sheet, ladder, shape, name, row, targets, found)
+    done = once_for_all(sheet, ladder.bands[0], alike, {}, asked[0]) if alike is not None else []
+    lines = _asking(scene, sheet, ladder, shape, name, row, targets, found, done)
     indent = sheet.indent(first)
     said = "".join(f"{indent}{c}\n" for c in kept if not any(c in line for line in lines))
     sheet.replace_lines(first, last, said + "".join(f"{indent}{text}\n" if text.strip() else "\n" for text in lines))
@@ -103,6 +110,20 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     told_of = f" per {ast.unparse(ladder.key)}" if ladder.key is not None else ""
     reason = f"{len(ladder.bands)} bands of {ast.unparse(ladder.subject)}{told_of} are the table {name}"
     return Plan(first, reason, sheet.result(), (name, stem), others=others)
+
+
+def _done_alike(scene: Scene, ladder: Ladder) -> Template | None:
+    """What all bands do with another constant each: `score += 3`, `log.add("dry")`."""
+    found = template_of(scene, [band.body for band in ladder.bands], least=1)
+    if found is None or not is_one_value(found) or not all(isinstance(v, ast.Constant) for v in found.holes[0].values):
+        return None
+    odd = (ast.Break, ast.Continue, ast.Yield, ast.YieldFrom, ast.Await)
+    return None if any(isinstance(n, odd) for s in found.body for n in walk(s)) else found
+
+
+def _assigned(body: Sequence[ast.stmt]) -> Iterator[str]:
+    stored = (n for s in body for n in walk(s) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load))
+    yield from (n.id for n in stored)
 
 
 def _of_several_sorts(ladder: Ladder) -> str:
@@ -229,8 +250,9 @@ def _asking(
     row: str,
     targets: tuple[str, ...],
     found: list[str],
+    done: list[str],
 ) -> list[str]:
-    """The loop that stands where the ladder stood."""
+    """The loop that stands where the ladder stood; `done`: what all bands do, where they choose no value."""
     unit, subject = sheet.unit(scene.node), sheet.code(ladder.subject)
     if len(shape) == 2:
         test = (
@@ -243,10 +265,14 @@ def _asking(
         test = f"{sheet.code(ladder.key)} == {row}.{_key_field(ladder)} and {test}"
     lines = [f"for {row} in {name}:", f"{unit}if {test}:"]
     default = ladder.chain.default
-    if not targets:
+    if done and leaves(ladder.bands[0].body):
+        lines += reindented(done, unit * 2)
+        return [*lines, *(body_lines(sheet, ladder.chain) if default is not None else [])]
+    if not targets and not done:
         lines.append(f"{unit}{unit}return {', '.join(found)}")
         return [*lines, *(body_lines(sheet, ladder.chain) if default is not None else [])]
-    lines += [f"{unit}{unit}{target} = {code}" for target, code in zip(targets, found, strict=True)]
+    chosen = [f"{target} = {code}" for target, code in zip(targets, found, strict=True)] if not done else []
+    lines += reindented(done or chosen, unit * 2)
     lines.append(f"{unit}{unit}break")
     if default is not None:
         lines += ["else:", *(f"{unit}{text}" if text else text for text in body_lines(sheet, ladder.chain))]

@@ -2,11 +2,11 @@
 
 import ast
 from collections.abc import Collection
+from typing import Protocol
 
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.table_lines import value_code
 from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string
-from dreck.steps.support.chains import Arm
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, dedented
 from dreck.steps.support.trees import Untouchable
@@ -53,7 +53,14 @@ def _by_kind(hole: Hole) -> str:
     return "text" if kinds == {str} else "amount" if kinds <= {int, float} else "flag" if kinds == {bool} else ""
 
 
-def once_for_all(sheet: Sheet, arm: Arm, found: Template, words: dict[int, str], asked: str) -> list[str]:
+class Doing(Protocol):
+    """An arm, or a band: what it does."""
+
+    @property
+    def body(self) -> list[ast.stmt]: ...
+
+
+def once_for_all(sheet: Sheet, arm: Doing, found: Template, words: dict[int, str], asked: str) -> list[str]:
     """What all arms do, once: with the row itself in the place of a single value, else with the values of the row.
 
     `asked` is what gives the row; without it the values have their names already.
@@ -72,7 +79,7 @@ def once_for_all(sheet: Sheet, arm: Arm, found: Template, words: dict[int, str],
     return [f"{', '.join(words[id(hole)] for hole in found.holes)} = {asked}", *lines]
 
 
-def _lines_of(sheet: Sheet, arm: Arm) -> tuple[int, int, str]:
+def _lines_of(sheet: Sheet, arm: Doing) -> tuple[int, int, str]:
     """Where the text of an arm begins and ends, and its indentation; of one on the line of its test the rest of that.
     Raises Untouchable when it begins there and goes on below."""
     first, last = arm.body[0], arm.body[-1]
