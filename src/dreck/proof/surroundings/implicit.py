@@ -46,11 +46,15 @@ _ASKING = frozenset(
 _OTHERWISE = (ast.BinOp, ast.AugAssign, ast.UnaryOp, ast.Subscript, ast.Starred, ast.ClassDef)
 
 
+_OF_ITS_OWN = "()"
+"""Among the names of a function: it calls what it was given, which may be a class."""
+
+
 def may_run(node: FunctionNode, special: str, owner: str) -> bool:
     """Whether a function may run a special method of the class `owner` without naming it."""
     kinds, names = _parts(node)
     if special in _MAKING:
-        return owner in names or bool(names & {"cls", "type", "__class__"})
+        return owner in names or bool(names & {"cls", "type", "__class__", _OF_ITS_OWN})
     by_call = bool(names & _ASKING) if special in _SELDOM else ast.Call in kinds
     return by_call or any(kind in kinds for kind in _BY_NODE.get(special, _OTHERWISE))
 
@@ -68,6 +72,10 @@ def _parts(node: FunctionNode) -> tuple[frozenset[type[ast.AST]], frozenset[str]
             names.add(n.attr)
         elif isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) and n.decorator_list:
             kinds.add(ast.Call)  # a decorator is called
+    called = {n.func.id for n in walk(node) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}
+    own = {a.arg for a in walk(node) if isinstance(a, ast.arg)}
+    own |= {n.id for n in walk(node) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
+    names |= {_OF_ITS_OWN} if called & own else set()
     return frozenset(kinds), frozenset(names)
 
 

@@ -21,6 +21,7 @@ _RECORD = frozenset(
 """What decorators that make a record of a class give it (library, `dataclasses`)."""
 _WHEN_LET_GO = frozenset({"__del__"})
 """Of classes elsewhere it is taken that they do nothing when their objects are let go."""
+_NOT_ASKED = frozenset({"__doc__", "__module__", "__qualname__", "__slots__", "__annotations__"})
 _STORED = frozenset({"__getattr__", "__setattr__", "__delattr__"})
 _OF_RECORDS = frozenset({"dataclass", "define", "frozen", "total_ordering"})
 
@@ -44,6 +45,9 @@ def reshaped(old: ast.Module, new: ast.Module, names: Mapping[str, str]) -> Resh
         kinds = every[0][name], every[1][name]
         if ("." in name or name in names) and ast.dump(kinds[0]) != ast.dump(kinds[1]):
             _note(name, kinds, tops, found)
+        grown = {n for n in {*_names_in(kinds[0])} ^ {*_names_in(kinds[1])} if n.startswith("__") and n.endswith("__")}
+        told = f"is there in one version of {name} only"
+        found.specials |= {(name, special): told for special in grown - _NOT_ASKED}
     return found
 
 

@@ -1,7 +1,7 @@
 """Classes that have other members in the two versions, where a function speaks of what they do not both have."""
 
 import ast
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -22,7 +22,9 @@ def classes_apart(old: str, new: str, functions: Iterable[ast.AST]) -> dict[str,
     by_name = any(isinstance(n, ast.Call) and _asks_by_name(n) for n in nodes)
     everything = by_name or not words.isdisjoint(_LOOKING)
     apart = {name: mine[name] ^ theirs[name] for name in mine.keys() & theirs.keys()}
-    found = sorted(name for name, names in apart.items() if names and (everything or names & words))
+    special = {name for name, names in apart.items() if any(n.startswith("__") and n.endswith("__") for n in names)}
+    spoken = {name for name, names in apart.items() if names and (everything or names & words)}
+    found = sorted(special | spoken)
     return {name: frozenset(apart[name]) for name in found[:_MOST]}
 
 
@@ -33,16 +35,25 @@ def _asks_by_name(call: ast.Call) -> bool:
 
 
 def _members(text: str) -> dict[str, set[str]]:
-    kinds = [s for s in ast.parse(text).body if isinstance(s, ast.ClassDef)]
-    own = {kind.name: {name for s in kind.body for name in _bound(s)} for kind in kinds}
-    above = {kind.name: {b.id for b in kind.bases if isinstance(b, ast.Name)} & own.keys() for kind in kinds}
+    kinds = dict(_classes(ast.parse(text).body))
+    own = {told: {name for s in kind.body for name in _bound(s)} for told, kind in kinds.items()}
+    above = {told: {b.id for b in kind.bases if isinstance(b, ast.Name)} & own.keys() for told, kind in kinds.items()}
     for _ in kinds:
         for name, bases in above.items():
             own[name] = own[name].union(*(own[base] for base in bases))
     return own
 
 
+def _classes(body: Iterable[ast.stmt], within: str = "") -> Iterator[tuple[str, ast.ClassDef]]:
+    for s in body:
+        if isinstance(s, ast.ClassDef):
+            yield f"{within}{s.name}", s
+            yield from _classes(s.body, f"{within}{s.name}.")
+
+
 def _bound(s: ast.stmt) -> Iterable[str]:
     if isinstance(s, FunctionNode | ast.ClassDef):
         return [s.name]
+    if isinstance(s, ast.If | ast.Try):
+        return [name for part in (*s.body, *s.orelse) for name in _bound(part)]
     return [n.id for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)]

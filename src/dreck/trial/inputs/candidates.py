@@ -39,6 +39,7 @@ _EARLY = 9
 """So early stands what is no number: only the first dozen is tried everywhere."""
 _AFTER_PLAIN, _MOST_OWN = 2, 6
 _OF_RECIPE: dict[str, type] = {"dict": dict, "list": list, "set": set, "tuple": tuple}
+_MAKING = {"__init__", "__new__", "__post_init__"}
 _ALIKE = 2
 """What equals a constant and is another: so many early, the rest last."""
 _FAR = 2
@@ -169,8 +170,10 @@ class Candidates(Typed):
     def _made(self, name: str) -> list[Make]:
         extra = self.extra.get(name, [])
         plausible = self._plausible(name)
-        if name not in self.types and (name.isidentifier() or Make("stand-in") in plausible):
-            plausible[_AFTER_PLAIN:_AFTER_PLAIN] = [Make("instance", kind) for kind in self.apart]
+        if self.types.get(name, Any) in (Any, object) and (name.isidentifier() or Make("stand-in") in plausible):
+            makers = [kind for kind, names in self.apart.items() if names & _MAKING]
+            apart = [*(Make("instance", kind) for kind in self.apart), *(Make("named", kind) for kind in makers)]
+            plausible[_AFTER_PLAIN:_AFTER_PLAIN] = apart
         first = any(make.kind == "as it is" for make in extra) or self.usages.known(name) == Usage()
         in_order = [*extra, *plausible] if first else [*plausible[:_AFTER_PLAIN], *extra, *plausible[_AFTER_PLAIN:]]
         made = [m for m in in_order if self._is_in_both(m)]

@@ -87,7 +87,7 @@ def _for_callers(
     places = {path: parse(after, path)}
     places |= {other: parse(others[other][1] if other in others else t, other) for other, (t, _) in importing.items()}
     places |= {other: tree for other, tree in reached.items() if other not in places}
-    against = seen_by_decorators(function.node)
+    against = seen_by_decorators(function.node, ModuleNames(home))
     for place, tree in places.items():
         left = given_by_name(function.node.name, {old}, ModuleNames(tree), [tree], list(places.values()))
         against = against or (f"{place.name}: {left.replace('of the new version ', '')}" if left else "")

@@ -13,22 +13,25 @@ from dreck.workbench.judging.candidates import Candidate
 def renamed_and_given(new: Candidate) -> str:
     """What in the new file gives a renamed parameter under the name it had; '' where nothing does."""
     before = {before for now, before in new.aliases if now != before}
-    return seen_by_decorators(new.node) or _told(new, before)
+    return seen_by_decorators(new.node, new.names) or _told(new, before)
 
 
 _BLIND = frozenset(
-    {"property", "cached_property", "staticmethod", "classmethod", "abstractmethod", "cache", "lru_cache", "override",
-     "final", "overload", "contextmanager", "asynccontextmanager", "singledispatch", "singledispatchmethod", "setter",
-     "getter", "deleter"}
+    {"builtins.property", "builtins.staticmethod", "builtins.classmethod", "functools.cached_property",
+     "functools.cache", "functools.lru_cache", "functools.singledispatch", "functools.singledispatchmethod",
+     "abc.abstractmethod", "typing.override", "typing.final", "typing.overload", "contextlib.contextmanager",
+     "contextlib.asynccontextmanager"}
 )  # fmt: skip
 """Decorators that hand on what they are given, and ask nothing of the names it is taken by."""
 
 
-def seen_by_decorators(node: FunctionNode) -> str:
+def seen_by_decorators(node: FunctionNode, names: ModuleNames) -> str:
     """What decorates a function and may ask what its parameters are called; '' where nothing does."""
     for d in node.decorator_list:
         called = d.func if isinstance(d, ast.Call) else d
-        if (getattr(called, "attr", "") or getattr(called, "id", "")) not in _BLIND:
+        of_property = isinstance(called, ast.Attribute) and called.attr in ("setter", "getter", "deleter")
+        own = of_property and getattr(called.value, "id", "") == node.name  # type: ignore[attr-defined]
+        if not own and names.stands_for(called) not in _BLIND:
             return f"`@{ast.unparse(called)}` may ask what its parameters are called"
     return ""
 
