@@ -62,6 +62,24 @@ REFUSED = {
     "a class compared with a builtin function": ([(CALL, "    return type(make_load(1, 2)) is len")], "uses type"),
     "a name that is a variable of another kind": ([("return 1", "season = 4\n        x = season\n        return x"), ("return 3", "return x")], "a variable of another"),
     "a constructor that is decorated": ([("    def __init__", "    @seen\n    def __init__")], "no plain constructor"),
+    "a factory that does more": ([("def make_load(kind, kilos):\n", "def make_load(kind, kilos):\n    seen(kind)\n")], "does more than choose"),
+    "a factory of three lines": ([("def make_load(kind, kilos):\n", "def make_load(kind, kilos):\n    'A load.'\n    seen(kind)\n")], "no plain constructor"),
+    "a factory with another default": ([("get(kind, Load)", "get(kind, Load or Load)")], "fall back"),
+    "a factory with three words": ([("get(kind, Load)", "get(kind, Load, 3)")], "fall back"),
+    "a factory with words by name": ([("get(kind, Load)", "get(kind, Load, more=3)")], "fall back"),
+    "a factory that is handed more": ([("(kind, kilos):", "(kind, kilos, *rest):"), ("(self, kind, kilos)", "(self, kind, kilos, *rest)")], "other arguments"),
+    "a factory that is handed more by name": ([("(kind, kilos):", "(kind, kilos, **rest):"), ("(self, kind, kilos)", "(self, kind, kilos, **rest)")], "other arguments"),
+    "a factory by position alone": ([("(self, kind, kilos)", "(self, kind, kilos, /)")], "other arguments"),
+    "a factory that hands on something else by name": ([("(self, kind, kilos)", "(self, kind, *, kilos)"), ("(kind, kilos):", "(kind, *, kilos):"), ("Load)(kind, kilos)", "Load)(kind, kilos=3)")], "hand on"),
+    "a kind with an option": ([("class PaperLoad(Load)", "class PaperLoad(Load, more=1)")], "more than a kind"),
+    "a kind that is decorated": ([("class PaperLoad(Load)", "@seen\nclass PaperLoad(Load)")], "more than a kind"),
+    "a method of a kind that is decorated": ([("class PaperLoad(Load):\n", "class PaperLoad(Load):\n    @seen\n")], "other arguments"),
+    "a method that is decorated above": ([("    def fee(self, season):\n        return 1", "    @seen\n    def fee(self, season):\n        return 1")], "other arguments"),
+    "a method that the class does not have": ([("        return 3\n", "        return 3\n\n    def more(self):\n        return 1\n")], "brings something"),
+    "a table that holds what is called": ([('"paper": PaperLoad', '"paper": made()')], "more than classes|derives"),
+    "a table by what is worked out": ([('"paper": PaperLoad', 'made(): PaperLoad')], "more than classes"),
+    "a table that is called": ([('KINDS = {"glass": GlassLoad, "paper": PaperLoad}', 'KINDS = dict(glass=GlassLoad)')], "no factory"),
+    "a code that another object keeps": ([("self.kind = kind", "kilos.kind = kind")], "does not keep"),
     "a default of the factory": ([("kilos):", "kilos=RATE):"), ("class Load:", "RATE = 2\n\n\nclass Load:")], "worked out where"),
 }  # fmt: skip
 """By title the changes of the family, wherever their text stands, and what is said against it."""
@@ -79,6 +97,10 @@ READ_BACK = {
     "a name with bars behind it": [(CALL, "    return make_load(1, 2).kilos__")],
     "its class compared within": [("        return 1\n", "        return 1\n\n    def own(self):\n        return type(self) is int\n")],
     "a name that the class reads": [("class Load:", "RATE = 1\n\n\nclass Load:\n    own = RATE\n"), ("season)", "season=RATE)")],
+    "a kind with a word to it": [("class PaperLoad(Load):\n", "class PaperLoad(Load):\n    'Of paper.'\n\n"), ("class GlassLoad(Load):\n", "class GlassLoad(Load):\n    pass\n\n")],
+    "a class below another's": [("class Load:", "class Odd(shed.Thing):\n    pass\n\n\nclass Load:")],
+    "what the factory says": [("def make_load(kind, kilos):\n", "def make_load(kind, kilos):\n    'A load.'\n")],
+    "handed on by name": [("(self, kind, kilos)", "(self, kind, *, kilos)"), ("(kind, kilos):", "(kind, *, kilos):"), ("Load)(kind, kilos)", "Load)(kind, kilos=kilos)")],
     "a static method": [("class GlassLoad", "    @staticmethod\n    def of(kind):\n        return 1\n\n\nclass GlassLoad")],
     "a code of a name": [("class Load:", "GLASS = 1\n\n\nclass Load:"), ('"glass": G', "GLASS: G")],
     "a code of an object": [("class Load:", "class Kind:\n    GLASS = 1\n\n\nclass Load:"), ('"glass": G', "Kind.GLASS: G")],
@@ -136,6 +158,13 @@ def test_codes_from_another_file():
     text = "from kinds import GLASS, PAPER\n\n\n" + FAMILY.replace('"glass": G', "GLASS: G").replace('"paper": P', "PAPER: P")
     back = seen_through(HOME, "Load", {HOME: text}, {Path("kinds.py"): kinds})[HOME]
     assert back.index("return 2") < back.index("return 3")
+
+
+def test_a_file_that_names_the_module_is_read_back():
+    desk = Path("desk.py")
+    text = "import loads\nx = loads.make_load('glass', 1)\ny = other.make_load(3)\nz = loads.seen(4)\n"
+    back = seen_through(HOME, "Load", {HOME: FAMILY, desk: text})[desk]
+    assert back == text.replace("loads.make_load", "loads.Load")
 
 
 CODES = {

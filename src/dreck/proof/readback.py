@@ -59,16 +59,6 @@ def _family(tree: ast.Module, base: str) -> Family:
     raise NotOneFamily(f"no factory makes the kinds of {base}")
 
 
-def _table_asked(s: ast.stmt, base: str) -> str:
-    """The table a factory looks the class up in, when `s` is one that falls back to `base`."""
-    match s:
-        case ast.FunctionDef(body=[*_, ast.Return(value=ast.Call(func=ast.Call(func=asked, args=[_, default])))]):
-            match asked, default:
-                case ast.Attribute(value=ast.Name(id=table), attr="get"), ast.Name(id=name) if name == base:
-                    return table
-    return ""
-
-
 def _kinds(rows: ast.Dict, classes: Mapping[str, ast.ClassDef], base: str) -> Iterator[tuple[ast.expr, ast.ClassDef]]:
     named = {v.id for v in rows.values if isinstance(v, ast.Name)}
     for node in classes.values():
@@ -98,11 +88,12 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
     decorated = factory.decorator_list + base.decorator_list + (setting.decorator_list if setting is not None else [])
     if setting is None or decorated or base.keywords or len(factory.body) > 2:
         raise NotOneFamily(f"{base.name} has no plain constructor")
-    if len(factory.body) == 2 and not isinstance(factory.body[0], ast.Expr):
+    if len(factory.body) == 2 and ast.get_docstring(factory) is None:
         raise NotOneFamily(f"{factory.name} does more than choose a class")
     spec = copy.deepcopy(setting.args)
-    own = spec.args.pop(0).arg
-    if ast.dump(spec) != ast.dump(factory.args) or spec.vararg or spec.kwarg or spec.posonlyargs:
+    unclear = spec.vararg or spec.kwarg or spec.posonlyargs or not spec.args
+    own = spec.args.pop(0).arg if spec.args else ""
+    if unclear or ast.dump(spec) != ast.dump(factory.args):
         raise NotOneFamily(f"{factory.name} takes other arguments than {base.name}")
     if any(isinstance(n, ast.Name) for e in (*spec.defaults, *spec.kw_defaults) if e is not None for n in walk(e)):
         raise NotOneFamily(f"a default of {factory.name} is worked out where {base.name} is not")
