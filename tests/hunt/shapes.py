@@ -129,7 +129,7 @@ _SHAPING = (
     "Bin = make_dataclass('Bin', [], bases=(Bin,), namespace={'full': property(asked)})\n",
     "exec('Bin.full = property(asked)')\n",
     "object.__setattr__\n",
-    "[setattr(kind, 'full', property(asked)) for kind in object.__subclasses__() if kind.__name__ == 'Bin']\n",
+    "[setattr(kind, 'full', property(asked)) for kind in object.__subclasses__() if kind is Bin]\n",
     "class Giver:\n    def __init_subclass__(cls):\n        cls.full = property(asked)\nclass Bin(Bin, Giver):\n    pass\n",
     "class Giver:\n    @classmethod\n    def give(cls, name):\n        setattr(cls, name, property(asked))\n"
     "class Bin(Bin, Giver):\n    pass\nBin.give('full')\n",
@@ -180,6 +180,13 @@ _NOTICED = (
     "@property\ndef full(self):\n    return 1 in self.line\n",
     "@property\ndef full(self):\n    return self.kilos > 2\n",
     "def __ne__(self, other):\n    return not self == other\ndef __eq__(self, other):\n    return self is other\n",
+)
+_MADE_OTHERWISE = (
+    "def __hash__(self):\n    return 5\n",
+    "def __getattr__(self, name):\n    return 1\n",
+    "def __iter__(self):\n    return iter((1,))\n",
+    "def __lt__(self, other):\n    return True\n",
+    "full = 4\n",
 )
 _BIN_TESTS = ("o.full", "o.kilos", "o.n", "o == 1", "o is None", "o == None", "not o", "o != 1", "1 in o", "len(o)",
               "o == o.n", "isinstance(o, Bin)", "o.kilos > 2", "o < 4", "o == o", "isinstance(o, Other)", "o.full == 1")  # fmt: skip
@@ -272,7 +279,11 @@ def _of_a_bin(pick: random.Random) -> tuple[str, str]:
     if pick.random() < 0.1:
         new[-1] = "return x, ev(5)"
     given = pick.choice(("o: Bin", "o: Bin", "o"))
-    return kind + _function(given, old), kind + _function(given, new)
+    grown = kind
+    if pick.random() < 0.2:  # and then its class has got something of its own
+        method = "".join(f"    {line}\n" for line in pick.choice(_NOTICED + _MADE_OTHERWISE).splitlines())
+        grown, new = kind.replace("    n = 1\n", f"    n = 1\n{method}", 1), pick.choice((old, old, new))
+    return kind + _function(given, old), grown + _function(given, new)
 
 
 def _function(given: str, parts: list[str]) -> str:

@@ -92,6 +92,7 @@ CALLED = {
     "a dict of arguments": ("ROW = {'tp': 1}\ndef asked():\n    return fee(**ROW)\n", "a dict of arguments"),
     "handed on": ("from functools import partial\nready = partial(fee, tp=1)\n", "line 7"),
     "another name": ("charge = fee\ndef asked():\n    return charge(tp=1)\n", "line 8"),
+    "an object that has another": ("class Desk:\n    pass\n\n\ndesk = Desk()\ndesk.fee = int\ndesk.fee(tp=1)\n", "this one or another"),
     "another object": ("def asked(desk):\n    return desk.fee(tp=1)\n", "this one or another"),
 }
 
@@ -159,6 +160,42 @@ def test_methods_and_constructors_and_their_callers(tmp_path):
 
 def test_two_classes_with_such_a_method(tmp_path):
     more = "\n\nclass Gate:\n    def weigh(self, tp):\n        return 5\n"
+    (tmp_path / "yard.py").write_text(YARD + more)
+    with pytest.raises(DreckError, match="this one or another"):
+        dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.weigh", names={"tp": "kind"})
+
+
+def test_callers_who_import_it_from_where_it_is_handed_on(tmp_path):
+    (tmp_path / "pyproject.toml").write_text("")
+    (tmp_path / "yard").mkdir()
+    (tmp_path / "yard" / "__init__.py").write_text("from .fees import fee\n")
+    (tmp_path / "yard" / "fees.py").write_text("def fee(tp):\n    if tp:\n        return 1\n    return 2\n")
+    use = tmp_path / "use.py"
+    use.write_text("from yard import fee\n\nx = 1\x0c\n\n\ndef f():\n    return fee(tp=1)\n")
+    dreck.untangle(f"{tmp_path / 'yard' / 'fees.py'}::fee", names={"tp": "kind"}, write=True)
+    assert use.read_text() == "from yard import fee\n\nx = 1\x0c\n\n\ndef f():\n    return fee(kind=1)\n"
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("from yard import fee as charge\ncharge = charge or print\ncharge(tp=1)\n", "line 3"),
+        ("import yard\nyard.fee(tp=1)\n", "line 2"),
+        ("from yard import *\nfee(tp=1)\n", "line 2"),
+    ],
+)
+def test_callers_of_what_is_handed_on_that_are_not_sure(tmp_path, text, told):
+    (tmp_path / "pyproject.toml").write_text("")
+    (tmp_path / "yard").mkdir()
+    (tmp_path / "yard" / "__init__.py").write_text("from .fees import fee\n")
+    (tmp_path / "yard" / "fees.py").write_text("def fee(tp):\n    if tp:\n        return 1\n    return 2\n")
+    (tmp_path / "use.py").write_text(text)
+    with pytest.raises(DreckError, match=told):
+        dreck.untangle(f"{tmp_path / 'yard' / 'fees.py'}::fee", names={"tp": "kind"})
+
+
+def test_a_lambda_with_a_name_of_its_own(tmp_path):
+    more = "\n\ndef odd(yard: Yard):\n    return lambda yard: yard.weigh(tp=5)\n"
     (tmp_path / "yard.py").write_text(YARD + more)
     with pytest.raises(DreckError, match="this one or another"):
         dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.weigh", names={"tp": "kind"})

@@ -12,7 +12,6 @@ from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.stays.last_guard import (
-    begins_anew,
     comes_to_its_answer,
     does_alike,
     exit_behind,
@@ -36,12 +35,8 @@ def find(function: FunctionNode) -> Iterator[Site]:
     for block, index, statement in ifs(function):
         arm: ast.stmt = statement
         before: list[ast.stmt] = []
-        guards: list[ast.If] = []
         while isinstance(arm, ast.If):
-            guards.append(arm)
             if _holds_only_an_if(arm) and not is_elif(arm):
-                if isinstance(inner := arm.orelse[0], ast.If) and begins_anew(guards, inner):
-                    break  # the else goes
                 line = arm.orelse[0].lineno
                 yield Site(block.path, index, line, "the else holds nothing but an if: together an elif", str(line))
                 break

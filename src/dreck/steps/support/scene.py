@@ -142,10 +142,21 @@ class Others:
             ]
         return self._importing[path]
 
-    def reached_from(self, path: Path, tree: ast.Module) -> dict[Path, ast.Module]:
-        """The files that the module at `path`, and those that import it, import in turn: its objects may come there."""
-        found: dict[Path, ast.Module] = {}
-        pending = [tree, *(other for _, _, other in self.importing(path))]
+    def saying(self, path: Path, word: str) -> list[tuple[Path, str, ast.Module]]:
+        """The files that import the module at `path`, and those that import `word` from wherever it is handed on."""
+        found = {file: (file, text, tree) for file, text, tree in self.importing(path)}
+        for file in self.files:
+            read = _read(file, word) if file not in found and file.resolve() != path.resolve() else None
+            if read is not None and any(_imports_name(s, word) for s in walk(read[1])):
+                found[file] = (file, *read)
+        return list(found.values())
+
+    def reached_from(self, path: Path, tree: ast.Module, word: str) -> dict[Path, ast.Module]:
+        """Those that `saying` gives, and the files that they and the module at `path` import in turn: what is made of
+        `word` may come there."""
+        users = self.saying(path, word)
+        found = {file: there for file, _, there in users}
+        pending = [tree, *found.values()]
         by_name: dict[str, list[Path]] = {}
         for file in self.files:
             by_name.setdefault(file.stem if file.stem != "__init__" else file.parent.name, []).append(file)
@@ -190,6 +201,16 @@ def _imported(s: ast.AST) -> Iterator[str]:
             yield from (alias.name.rpartition(".")[2] for alias in names)
         case ast.ImportFrom(module=module, names=names):
             yield from ((module or "").rpartition(".")[2], *(alias.name for alias in names))
+
+
+def _imports_name(s: ast.AST, word: str) -> bool:
+    """`from yard import Load`, `from yard import *`, or `yard.Load` of what is imported."""
+    match s:
+        case ast.ImportFrom(names=names):
+            return any(alias.name in (word, "*") for alias in names)
+        case ast.Attribute(attr=attr):
+            return attr == word
+    return False
 
 
 def _imports(s: ast.AST, stem: str) -> bool:

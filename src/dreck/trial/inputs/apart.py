@@ -2,6 +2,7 @@
 
 import ast
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -34,14 +35,31 @@ def _asks_by_name(call: ast.Call) -> bool:
     return asks and not isinstance(call.args[1], ast.Constant)
 
 
+@lru_cache(maxsize=4)
 def _members(text: str) -> dict[str, set[str]]:
-    kinds = dict(_classes(ast.parse(text).body))
+    tree = ast.parse(text)
+    kinds = dict(_classes(tree.body))
     own = {told: {name for s in kind.body for name in _bound(s)} for told, kind in kinds.items()}
+    for told, kind in kinds.items():  # what these do to it nobody knows
+        beyond = [b for b in kind.bases if not (isinstance(b, ast.Name) and b.id in own)]
+        own[told] |= {f"__{ast.dump(e)}__" for e in (*beyond, *kind.keywords, *kind.decorator_list)}
+    for told, name in _put(tree):
+        own.get(told, set()).add(name)
     above = {told: {b.id for b in kind.bases if isinstance(b, ast.Name)} & own.keys() for told, kind in kinds.items()}
     for _ in kinds:
         for name, bases in above.items():
             own[name] = own[name].union(*(own[base] for base in bases))
     return own
+
+
+def _put(tree: ast.Module) -> Iterator[tuple[str, str]]:
+    """What is put on a class by its name: `Load.__eq__ = ...`, `setattr(Load, "kilos", 3)`."""
+    for n in walk(tree):
+        match n:
+            case ast.Attribute(value=ast.Name() | ast.Attribute() as of, attr=name, ctx=ast.Store()):
+                yield ast.unparse(of), name
+            case ast.Call(func=ast.Name(id="setattr"), args=[of, ast.Constant(value=str() as name), _]):
+                yield ast.unparse(of), name
 
 
 def _classes(body: Iterable[ast.stmt], within: str = "") -> Iterator[tuple[str, ast.ClassDef]]:

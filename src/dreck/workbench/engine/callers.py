@@ -11,11 +11,16 @@ from dreck.source.walking import walk
 
 @dataclass(frozen=True, slots=True)
 class Called:
-    """A function by its name, the class it is a method of ('' for none), and the name of its module."""
+    """A function by its name, the class it is a method of ('' for none), and the name of its module.
+
+    `places`: names of files and folders of the project, from which it may be imported as well; none where something
+    else of the project has that name, too.
+    """
 
     name: str
     owner: str
     module: str
+    places: frozenset[str] = frozenset()
 
     @property
     def word(self) -> str:
@@ -51,9 +56,26 @@ def _local_names(tree: ast.Module, called: Called, at_home: bool) -> set[str]:
         return {wanted} if bound[wanted] == 1 else set()
     found = set()
     for n in walk(tree):
-        if isinstance(n, ast.ImportFrom) and (n.module or "").rpartition(".")[2] == called.module:
+        if isinstance(n, ast.ImportFrom) and _may_lead_to(n, called):
             found |= {a.asname or a.name for a in n.names if a.name == wanted}
     return {name for name in found if bound[name] == 1}
+
+
+def _may_lead_to(s: ast.ImportFrom, called: Called) -> bool:
+    parts = (s.module or "").split(".")
+    return parts[-1] == called.module or bool(called.places and (s.level or parts[0] in called.places))
+
+
+def imported_as(tree: ast.Module, word: str) -> set[str]:
+    """The names under which a file imports what is called `word`."""
+    imports = (n for n in walk(tree) if isinstance(n, ast.ImportFrom))
+    return {a.asname for n in imports for a in n.names if a.name == word and a.asname}
+
+
+def has_another(tree: ast.Module, name: str) -> bool:
+    """Whether objects may have something else under the name of a method: `self.weigh = other`, `weigh = other`."""
+    stored = (n for n in walk(tree) if isinstance(n, ast.Name | ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    return any(name in (getattr(n, "id", ""), getattr(n, "attr", "")) for n in stored)
 
 
 def _modules(tree: ast.Module, module: str) -> set[str]:
@@ -123,10 +145,10 @@ def _is_of(
 
 
 def _is_made_there(function: FunctionNode, name: str, names: set[str]) -> bool:
-    given = [a for a in walk(function.args) if isinstance(a, ast.arg) and a.arg == name]
+    given = [a for a in walk(function) if isinstance(a, ast.arg) and a.arg == name]
     stores = [n for n in walk(function) if isinstance(n, ast.Name) and n.id == name and not isinstance(n.ctx, ast.Load)]
-    if given:
-        return not stores and any(getattr(a.annotation, "id", "") in names for a in given)
+    if given:  # a lambda inside may have one of its own
+        return not stores and len(given) == 1 and getattr(given[0].annotation, "id", "") in names
     made = [n for n in walk(function) if isinstance(n, ast.Assign) and n.targets[0] in stores]
     calls = [n.value.func for n in made if isinstance(n.value, ast.Call)]
     return len(stores) == 1 and any(isinstance(f, ast.Name) and f.id in names for f in calls)

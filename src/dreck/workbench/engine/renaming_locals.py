@@ -12,14 +12,14 @@ from dreck.errors import DreckError
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import names_bound_inside, scope_of
 from dreck.source.functions import Function, FunctionNode, functions_in, parse, segment, splice
-from dreck.source.lines import indent_of
+from dreck.source.lines import indent_of, split_lines
 from dreck.source.walking import walk
 from dreck.steps.support.scene import Others
 from dreck.steps.support.trees import Tree
 from dreck.trial.running.renaming import BY_POSITION
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
-from dreck.workbench.engine.callers import Called, sure_callers
+from dreck.workbench.engine.callers import Called, has_another, imported_as, sure_callers
 from dreck.workbench.engine.reshape import Bench, Change
 from dreck.workbench.engine.stage import project_files
 from dreck.workbench.judging.by_position import given_by_name, seen_by_decorators
@@ -70,13 +70,16 @@ def _for_callers(
     Raises DreckError where somebody gives it by name who may call this function or another, or asks for its name.
     """
     owner = function.owner.name if function.owner is not None else ""
+    home, beside = parse(after, path), Others(project_files(path))
     called = Called(function.node.name, owner, path.stem if path.stem != "__init__" else path.parent.name)
-    beside = Others(project_files(path))
-    home = parse(after, path)
-    importing = {other: (before, tree) for other, before, tree in beside.importing(path)}
-    reached = beside.reached_from(path, home)
-    trees = [home, *(tree for _, tree in importing.values()), *(t for p, t in reached.items() if p not in importing)]
-    alone = sum(_has_method(tree, function.node.name) for tree in trees) == 1
+    importing = {other: (before, tree) for other, before, tree in beside.saying(path, owner or called.name)}
+    reached = beside.reached_from(path, home, owner or called.name)
+    trees = [home, *reached.values()]
+    alone = sum(_made_as(tree, called.name) for tree in trees) == 1 and not any(
+        has_another(t, called.name) for t in trees
+    )
+    if sum(_made_as(tree, owner or called.name) for tree in trees) == 1:
+        called = replace(called, places=frozenset(part for file in beside.files for part in (file.stem, *file.parts)))
     after, count = _with_keyword(after, sure_callers(home, called, True, alone), old, new)
     others: dict[Path, tuple[str, str]] = {}
     for other, (before, tree) in importing.items():
@@ -89,16 +92,18 @@ def _for_callers(
     places |= {other: tree for other, tree in reached.items() if other not in places}
     against = seen_by_decorators(function.node, ModuleNames(home))
     for place, tree in places.items():
-        left = given_by_name(function.node.name, {old}, ModuleNames(tree), [tree], list(places.values()))
-        against = against or (f"{place.name}: {left.replace('of the new version ', '')}" if left else "")
+        for word in (called.name, *imported_as(tree, called.word)):
+            left = given_by_name(word, {old}, ModuleNames(tree), [tree], list(places.values()))
+            against = against or (f"{place.name}: {left.replace('of the new version ', '')}" if left else "")
     if against:
         told = f"{against}, and that may be this one or another; give it by position there, or rename it by hand"
         raise DreckError(f"{path}::{function.name}: '{old}' keeps its name: {told}")
     return after, others, count
 
 
-def _has_method(tree: ast.Module, name: str) -> int:
-    return sum(isinstance(n, FunctionNode) and n.name == name for n in walk(tree))
+def _made_as(tree: ast.Module, name: str) -> int:
+    """How often a file makes a function or a class of that name."""
+    return sum(isinstance(n, FunctionNode | ast.ClassDef) and n.name == name for n in walk(tree))
 
 
 def _check(path: Path, function: Function, old: str, new: str) -> None:
@@ -166,7 +171,7 @@ class _Renaming(cst.CSTTransformer):
 def _with_keyword(text: str, calls: Iterable[ast.Call], old: str, new: str) -> tuple[str, int]:
     """`text` with the keyword `old` of these calls called otherwise, and how many there are."""
     found = [keyword for call in calls for keyword in call.keywords if keyword.arg == old]
-    lines = text.splitlines(keepends=True)
+    lines = split_lines(text)
     for keyword in sorted(found, key=lambda k: (k.lineno, k.col_offset), reverse=True):
         line = lines[keyword.lineno - 1].encode()
         start = keyword.col_offset

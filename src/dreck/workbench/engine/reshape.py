@@ -284,7 +284,7 @@ class _Work:
         users = scene.others.importing(scene.path) if scene.others is not None else []
         texts = {path: text for path, text, _ in users} | {scene.path: plan.text, **plan.others}
         tree = parse(plan.text, scene.path)
-        beside = scene.others.reached_from(scene.path, tree) if scene.others is not None else {}
+        beside = scene.others.reached_from(scene.path, tree, plan.family) if scene.others is not None else {}
         try:
             read_back = seen_through(scene.path, plan.family, texts, beside)
         except NotOneFamily as error:

@@ -2,12 +2,16 @@
 
 import ast
 from collections.abc import Collection, Sequence
+from functools import lru_cache
+from typing import TypeAlias
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.workbench.judging.candidates import Candidate
+
+_Made: TypeAlias = FunctionNode | ast.ClassDef
 
 
 def renamed_and_given(new: Candidate) -> str:
@@ -118,10 +122,9 @@ def _may_be_meant(home: ModuleNames, call: ast.Call, given: ast.keyword, around:
 
 def _takes_itself(name: str, keyword: str, around: Sequence[ast.Module]) -> bool:
     """Whether all that is called so in the files has a parameter of that name, and hands nothing on by name."""
-    nodes = [n for tree in around for n in every_node(tree)]
-    made = [n for n in nodes if isinstance(n, FunctionNode | ast.ClassDef) and n.name == name]
-    spoken = (n for n in nodes if isinstance(n, ast.Name | ast.Attribute) and not isinstance(n.ctx, ast.Load))
-    if not made or any(name in (getattr(n, "id", ""), getattr(n, "attr", "")) for n in spoken):
+    every, stored = _made_and_stored(tuple(around))
+    made = every.get(name, [])
+    if not made or name in stored:
         return False
     functions = [
         f for n in made for f in (n.body if isinstance(n, ast.ClassDef) else [n]) if isinstance(f, FunctionNode)
@@ -129,3 +132,15 @@ def _takes_itself(name: str, keyword: str, around: Sequence[ast.Module]) -> bool
     taking = [f for f in functions if f.name in (name, "__init__")]
     named = all(keyword in [a.arg for a in (*f.args.args, *f.args.kwonlyargs)] for f in taking)
     return len(taking) == len(made) and named and not any(f.args.kwarg or f.decorator_list for f in taking)
+
+
+@lru_cache(maxsize=4)
+def _made_and_stored(trees: tuple[ast.Module, ...]) -> tuple[dict[str, list[_Made]], frozenset[str]]:
+    """The functions and classes of files by name, and the names that are bound to anything else there."""
+    nodes = [n for tree in trees for n in every_node(tree)]
+    made: dict[str, list[_Made]] = {}
+    for n in nodes:
+        if isinstance(n, FunctionNode | ast.ClassDef):
+            made.setdefault(n.name, []).append(n)
+    spoken = (n for n in nodes if isinstance(n, ast.Name | ast.Attribute) and not isinstance(n.ctx, ast.Load))
+    return made, frozenset(n.id if isinstance(n, ast.Name) else n.attr for n in spoken)

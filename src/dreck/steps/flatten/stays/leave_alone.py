@@ -22,7 +22,7 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.flatten.stays.last_guard import does_as_a_guard, ends_as_the_guard, only_reports
+from dreck.steps.flatten.stays.last_guard import begins_anew, does_as_a_guard, ends_as_the_guard, only_reports
 from dreck.steps.flatten.stays.left_tests import binds_on_the_way, does_nothing, in_an_arm
 from dreck.steps.flatten.stays.twins import shapes, twins_of
 
@@ -330,12 +330,14 @@ def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
 def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
     if not is_elif(s) and shapes(s.body) == shapes(s.orelse):
         yield "both halves ask in the same way"
-    arm, before = s, list(s.body)
-    while is_elif(arm):
-        arm = arm.orelse[0]  # type: ignore[assignment]
-        before += arm.body
+    guards, before = [s], list(s.body)
+    while is_elif(arm := guards[-1]):
+        guards.append(arm.orelse[0])  # type: ignore[arg-type]
+        before += guards[-1].body
     match arm.orelse:
         case [ast.If() as inner]:
+            if begins_anew(guards, inner):
+                yield "the branch before it leaves, and another question begins: the else goes (exit-without-else)"
             if inner.orelse and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else speaks of both its branches"
             if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):

@@ -79,7 +79,7 @@ def _planned(scene: Scene, ladder: Ladder) -> Plan:
     stem, name = _names(scene, ladder)
     row = _row_name(scene, name)
     names = [amounts.word] if amounts is not None else _value_names(scene, targets, fixed)
-    names = names if alike is None else _value_names(scene, (alike.holes[0].word,), fixed)
+    names = names if alike is None else _value_names(scene, (_word_of(alike),), fixed)
     fields = _fields(ladder, shape, names, columns, fixed)
     unit = sheet.unit(scene.node)
     rows, told = _rows(sheet, ladder, stem, columns, fixed, given, unit)
@@ -119,6 +119,13 @@ def _done_alike(scene: Scene, ladder: Ladder) -> Template | None:
         return None
     odd = (ast.Break, ast.Continue, ast.Yield, ast.YieldFrom, ast.Await)
     return None if any(isinstance(n, odd) for s in found.body for n in walk(s)) else found
+
+
+def _word_of(found: Template) -> str:
+    """What the constant is called: after what it is added to or handed over as; a part of a display is neither."""
+    hole = found.holes[0]
+    inside = (n for s in found.body for n in walk(s) if isinstance(n, ast.List | ast.Tuple | ast.Dict | ast.Set))
+    return "value" if any(part is hole.places[0] for n in inside for part in walk(n)) else hole.word
 
 
 def _assigned(body: Sequence[ast.stmt]) -> Iterator[str]:
