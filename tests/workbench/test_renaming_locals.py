@@ -199,3 +199,18 @@ def test_a_lambda_with_a_name_of_its_own(tmp_path):
     (tmp_path / "yard.py").write_text(YARD + more)
     with pytest.raises(DreckError, match="this one or another"):
         dreck.untangle(f"{tmp_path / 'yard.py'}::Yard.weigh", names={"tp": "kind"})
+
+
+def test_a_level_of_the_stack_is_no_name(tmp_path):
+    code = """import warnings
+
+
+def ping(self, again=False):
+    if again:
+        warnings.warn("again", DeprecationWarning, 2)
+        again = False
+    return self.send(again)
+"""
+    (tmp_path / "desk.py").write_text(code)
+    found = dreck.untangle(f"{tmp_path / 'desk.py'}::ping", names={"again": "anew"})
+    assert [step.verdict.status for step in found.steps] == ["proved"]

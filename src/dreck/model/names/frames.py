@@ -30,6 +30,11 @@ def looks_at_frames(node: ast.AST) -> bool:
     return not frames_asked(node).keys() <= READERS_OF_NAMES
 
 
+def may_see_names(node: ast.AST) -> bool:
+    """Whether it may come to see what its own variables are called; a level of the stack is none."""
+    return not frames_asked(node).keys() <= _LEVELS
+
+
 def frames_asked(node: ast.AST) -> Counter[str]:
     """What in it looks at a frame, with how often: calls that see its names, too."""
     found: Counter[str] = Counter()

@@ -3,7 +3,7 @@
 import ast
 import copy
 
-from dreck.model.names.frames import frames_asked
+from dreck.model.names.frames import may_see_names
 from dreck.model.names.scopes import param_names
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -42,7 +42,7 @@ def other_names(old: FunctionNode, new: FunctionNode) -> dict[str, str]:
     They cannot where the function itself asks what its parameters are called (`locals()`).
     """
     mine, theirs = old.args, new.args
-    if any(frames_asked(node) for node in (old, new)):
+    if any(map(may_see_names, (old, new))):
         return {}
     if [a.arg for a in mine.kwonlyargs] != [a.arg for a in theirs.kwonlyargs]:
         return {}

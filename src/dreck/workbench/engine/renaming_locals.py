@@ -48,13 +48,18 @@ def renamed_local(bench: Bench, text: str, name: str, old: str, new: str) -> Cha
     renamed = _renamed(segment(text, function), old, new)
     after = splice(text, function, renamed)
     is_parameter = old in scope.params
-    judged = splice(text, function, _handed_over(renamed, old, new)) if is_parameter else after
     told, others = f"{old} is called {new}", dict[Path, tuple[str, str]]()
     if is_parameter:
         after, others, callers = _for_callers(path, after, function, old, new)
         told += f", by {callers} caller{'' if callers == 1 else 's'}, too" if callers else ""
     wanted = replace(bench.wanted, assume=tuple(DEFAULT_ASSUMPTIONS))
-    verdict = compare_texts(Text(path, text, name), Text(path, judged, name), wanted).verdict
+    judged = [after]
+    if is_parameter:  # as what is handed over at once, or by its place among the parameters
+        by_name = old in {a.arg for a in function.node.args.kwonlyargs}
+        judged = [splice(text, function, _handed_over(renamed, old, new)), *([] if by_name else [after])]
+    was = Text(path, text, name)
+    proofs = (compare_texts(was, Text(path, made, name), replace(wanted, trial=False)).verdict for made in judged)
+    verdict = next(filter(None, proofs), None) or compare_texts(was, Text(path, judged[0], name), wanted).verdict
     if not verdict:
         raise DreckError(f"{path}::{name}: with '{new}' for '{old}' it could not be shown to do the same: {verdict}")
     if old in {a.arg for a in (*function.node.args.args, *function.node.args.kwonlyargs)}:
