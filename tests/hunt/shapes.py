@@ -301,10 +301,20 @@ def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
 
 def _given(space: dict[str, Any]) -> list[str]:
     if "Kind" in space:
+        members = [name for name in ("Kind.GLASS", "Kind.PAPER", "Kind.METAL") if _is_of(name, space)]
+        if space["f"].__annotations__:  # which hold
+            return members or ["Kind()"]
         return ["Kind.GLASS", "Kind.PAPER", "Kind.METAL", "1", "2", "0", "None", "'g'", "'Kind'"]
     if "Bin" in space:
         return ["Bin()"]
     return ["0, 0", "1, 2", "2, None", "None, 1", "1, True", "(1, 2), []"]
+
+
+def _is_of(name: str, space: dict[str, Any]) -> bool:
+    try:
+        return isinstance(eval(name, space), space["Kind"])
+    except AttributeError:
+        return False
 
 
 def _seen(space: dict[str, Any], given: str) -> Any:
