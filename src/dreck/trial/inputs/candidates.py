@@ -14,7 +14,7 @@ from typing import Any
 from dreck.trial.inputs.annotated import Typed
 from dreck.trial.inputs.asked.texts import OF_DIGITS
 from dreck.trial.inputs.asked.usage import Usages
-from dreck.trial.inputs.asked.uses import Usage
+from dreck.trial.inputs.asked.uses import NOT_THERE, Usage
 from dreck.trial.inputs.containers import DEQUE_METHODS, containers, is_container
 from dreck.trial.inputs.kin import with_a_say_below
 from dreck.trial.inputs.lacking import Lacking
@@ -185,6 +185,8 @@ class Candidates(Typed):
         may_lack = "AttributeError" in self.usages.caught or self.usages.cleans_up or self.usages.read_safely
         if may_lack and "." in name and not name.endswith((")", "]")):
             made.append(Make("raise", "AttributeError"))
+        if "." in name and any(name.rpartition(".")[2] in names for names in self.apart.values()):
+            made.insert(1, Make("raise", f"{NOT_THERE}{name}"))
         if self.usages.known(name).optional:
             made.insert(1, Make("raise", "AttributeError"))
         if name.endswith(("()", ".await")):

@@ -92,11 +92,22 @@ def lacking(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
 
 
 def apart(all_tried: list[Tried], candidates: Candidates) -> Iterator[Choice]:
-    """Objects without what a class has in one of the versions only, on the inputs that asked them for it."""
-    names = frozenset[str]().union(*candidates.apart.values())
-    asking = [t for t in all_tried if any(path.rpartition(".")[2] in names for path in t.used)] if names else []
-    for tried in asking[:_ASKING]:
-        yield from lacking(tried, candidates)
+    """Objects of a class that is not the same in both versions, in each place of the first input, and without what it
+    has in one version only, on the inputs that asked them for it."""
+    seen: set[tuple[str, Any]] = set()
+    places = [path for tried in all_tried[:1] for path in tried.used][:_ASKING] if candidates.apart else []
+    for path, (kind, names) in itertools.product(places, candidates.apart.items()):
+        if (made := Make("instance", kind)) in candidates.at(path):
+            words = [Make("value", name) for name in sorted(names)]
+            said = [{other: word} for other in places for word in words if word in candidates.at(other)]
+            yield from ({**all_tried[0].choice, **more, path: made} for more in ({}, *said[:_ASKING]))
+    for tried in all_tried if candidates.apart else ():
+        for path, make in tried.used.items():
+            lacked = candidates.apart.get(str(make.what), frozenset()) if make.kind in ("instance", "exact") else ()
+            missing = [f"{path}.{name}" for name in sorted(lacked) if f"{path}.{name}" in tried.used]
+            if missing and (path, tried.trail) not in seen and len(seen) < _ASKING:
+                seen.add((path, tried.trail))
+                yield {**tried.choice, **{part: Make("raise", f"{NOT_THERE}{part}") for part in missing}}
 
 
 def fatal(all_tried: list[Tried]) -> Iterator[Choice]:

@@ -7,7 +7,7 @@ difference (one Newton step) where numbers are computed. What reaches further is
 
 import itertools
 import random
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -31,6 +31,7 @@ class Search(Attempts):
         if first is None or self._wavers(first):
             return
         first = self._brought_through(first)
+        self._otherwise_made()
         self._each_alone(first)
         for phase in (
             self._guided, self._without, self._each_to_its_end, self._repeated, self._at_edges, self._crossed,
@@ -195,8 +196,7 @@ class Search(Attempts):
 
     def _repeated(self) -> None:
         """The same object in two places; more rounds of a loop than two."""
-        for choice in itertools.takewhile(lambda _: not self._over(), self.mended):
-            self.attempt(choice)
+        self._attempt_all(self.mended)
         first = sorted(self.all_tried, key=lambda tried: tried.old.error is not None)[:_SWAPPED]
         asked = list({tried.met: tried for tried in self.all_tried}.values())[:_WAYS]
         placed = [
@@ -204,8 +204,7 @@ class Search(Attempts):
             *(c for tried in asked for c in repeats.met(tried)),
         ]
         own = repeats.among_own(self.all_tried, self.candidates)
-        for choice in itertools.takewhile(lambda _: not self._over(), [*placed[:_SWAPPED], *own]):
-            self.attempt(choice)
+        self._attempt_all([*placed[:_SWAPPED], *own])
         far = sorted(self.all_tried, key=lambda tried: -len(tried.reached))[:_REPEATED]
         names = self.runners[0].parameters()
         until = self.count + _TWINS
@@ -220,27 +219,29 @@ class Search(Attempts):
                 repeats.no_numbers(tried, names, self.candidates),
                 repeats.rounds(tried, self.candidates),
             )
-            for choice in itertools.chain(*again):
-                if self._over():
-                    return
-                self.attempt(choice)
+            self._attempt_all(itertools.chain(*again))
         self._grown()
 
     def _without(self) -> None:
         """On one input of every way through, objects without an attribute that need not be there."""
         lacking = (choice for t in self._ways()[:_WAYS] for choice in repeats.lacking(t, self.candidates))
-        for choice in itertools.takewhile(lambda _: not self._over(), itertools.islice(lacking, _CROSSED)):
-            self.attempt(choice)
+        self._attempt_all(itertools.islice(lacking, _CROSSED))
 
     def _otherwise(self) -> None:
-        """What went a way of its own as a list, in what can be gone through only once; two things that are fatal;
-        objects without what their class has in one version only."""
+        """What went a way of its own as a list, in what can be gone through only once; two things that are fatal."""
         lists = {t.trail: t for t in self.all_tried if any(m.kind == "list" for m in t.used.values())}
         once = (repeats.through_once(t, self.candidates) for t in list(lists.values())[:_WAYS])
         fatal = itertools.islice(repeats.fatal(self.all_tried), _CROSSED // 2)
-        apart = repeats.apart(self.all_tried, self.candidates)
-        for choice in itertools.takewhile(lambda _: not self._over(), itertools.chain(*once, fatal, apart)):
+        self._attempt_all(itertools.chain(*once, fatal))
+        self._otherwise_made()
+
+    def _attempt_all(self, choices: Iterable[Choice]) -> None:
+        for choice in itertools.takewhile(lambda _: not self._over(), choices):
             self.attempt(choice)
+
+    def _otherwise_made(self) -> None:
+        """Objects of a class that is not the same in both versions, with and without what one of them lacks."""
+        self._attempt_all(repeats.apart(self.all_tried, self.candidates))
 
     def _grown(self) -> None:
         """Sequences longer and longer, built on those that went a way of their own."""
@@ -275,10 +276,7 @@ class Search(Attempts):
         crossed = ({**one.choice, **other.choice} for one, other in pairs)
         if not firsts:  # no test tells what goes together
             crossed = (choice for tried in self.all_tried[:1] for choice in self._moves.pairs(tried, list(tried.used)))
-        for choice in itertools.islice(crossed, _CROSSED):
-            if self._over():
-                return
-            self.attempt(choice)
+        self._attempt_all(itertools.islice(crossed, _CROSSED))
 
     def _each_way(self) -> None:
         """On one input of every way through, each path once through the first few things that may stand there."""
