@@ -135,3 +135,45 @@ def test_a_list_of_the_module_that_one_version_fills_by_way_of_a_table(tmp_path,
         (folders[-1] / "beside.py").write_text("")
     found = dict(dreck.compare(*folders).functions)
     assert next(v for name, v in found.items() if name.endswith("put")).status == "tested"
+
+
+SURROUNDINGS = {
+    "a variable of the environment": (
+        'def f(gate, wanted):\n    gate.ring()\n    return [n for n in wanted if n == os.environ.get("YARD", "")]\n',
+        'def _named():\n    return os.environ.get("YARD", "")\n\n\ndef f(gate, wanted):\n    gate.ring()\n    found = []\n'
+        "    for n in wanted:\n        if n == _named():\n            found.append(n)\n    return found\n",
+    ),
+    "names of files": (
+        'def f(gate):\n    gate.ring()\n    return [os.path.exists("bins"), len(os.listdir("."))]\n',
+        'def _there(name, kind="plain"):\n    return os.path.exists(name) if kind == "plain" else False\n\n\n'
+        'def f(gate):\n    gate.ring()\n    found = [_there("bins")]\n    found.append(len(os.listdir(".")))\n'
+        "    return found\n",
+    ),
+    "what is typed": (
+        'def f(gate):\n    gate.ring()\n    return [input().strip(), "b"]\n',
+        "def _typed():\n    return input().strip()\n\n\ndef f(gate):\n    gate.ring()\n    found = [_typed()]\n"
+        '    found.append("b")\n    return found\n',
+    ),
+}
+
+
+@pytest.mark.parametrize("apart", [False, True], ids=["side by side", "in two worlds"])
+@pytest.mark.parametrize("old, new", SURROUNDINGS.values(), ids=list(SURROUNDINGS))
+def test_a_helper_that_asks_the_surroundings_is_no_difference(tmp_path, old, new, apart):
+    folders = []
+    for side, text in (("old", old), ("new", new)):
+        folders.append(tmp_path / side)
+        folders[-1].mkdir()
+        (folders[-1] / "yard.py").write_text(f"import os\n{'import beside' if apart else ''}\n\n\n{text}")
+        (folders[-1] / "beside.py").write_text("")
+    found = dict(dreck.compare(*folders).functions)
+    verdict = next(v for name, v in found.items() if name.endswith("f"))
+    assert verdict.status in ("tested", "proved"), str(verdict)
+
+
+@pytest.mark.parametrize("answer", ['"open"', '"shut"'])
+def test_a_helper_that_asks_the_surroundings_for_something_else_is_one(answer):
+    old = 'import os\n\n\ndef f(x):\n    return x if os.environ.get("YARD") == "open" else None\n'
+    new = f'import os\n\n\ndef _is_open():\n    return os.environ.get("YARD") == {answer}\n\n\n'
+    new += "def f(x):\n    if _is_open():\n        return x\n    return None\n"
+    assert (dreck.compare(old, new).status == "differs") == (answer == '"shut"')

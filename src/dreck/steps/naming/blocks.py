@@ -197,6 +197,35 @@ def lines_without_indent(sheet: Sheet, block: Block, first: int, last: int) -> l
     return [f"{RAW}{line}" if n in inside else line.removeprefix(indent) for n, line in lines.items()]
 
 
+def shortened(lines: list[str], width: int) -> list[str]:
+    """`space = X` and `return space` behind it are `return X`; with `return space, kilos` it is `return X, kilos`."""
+    if len(lines) < 2 or not lines[-1].startswith("return "):
+        return lines
+    names = lines[-1].removeprefix("return ").split(", ")
+    name, _, value = lines[-2].partition(" = ")
+    goes_on = len(lines) > 2 and lines[-3].endswith("\\")
+    if goes_on or "#" in lines[-2] or names.count(name) != 1 or not _is_set_alone(lines[-2], among=len(names) > 1):
+        return lines
+    told = f"return {', '.join(value if n == name else n for n in names)}"
+    return lines if len(names) > 1 and len(told) + _INDENT > width else [*lines[:-2], told]
+
+
+def _is_set_alone(line: str, among: bool) -> bool:
+    """Whether a line is a whole assignment to one name; `kilos = self.kilos = 3` sets another thing besides.
+
+    `among`: the value stands `among` others then, so that it has to be one at first sight.
+    """
+    try:
+        body = ast.parse(line).body
+    except SyntaxError:
+        return False
+    match body:
+        case [ast.Assign(targets=[ast.Name()], value=value)]:
+            parts = [n for n in walk(value) if isinstance(n, ast.NamedExpr | ast.Yield | ast.YieldFrom)]
+            return not among or not (parts or isinstance(value, ast.Tuple | ast.Lambda | ast.IfExp))
+    return False
+
+
 def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
     """Names to be handed on: the function's own parameters in their order, then its variables as they come."""
     spec = scene.node.args
@@ -207,3 +236,7 @@ def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
 def is_private(word: str) -> bool:
     """A name that a class makes its own: `__x`."""
     return word.startswith("__") and not word.endswith("__")
+
+
+_INDENT = 8
+"""What a line of a function made of a block is indented by at most."""

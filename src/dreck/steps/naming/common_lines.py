@@ -17,6 +17,7 @@ from dreck.steps.naming.blocks import (
     in_order,
     own_statements,
     passed,
+    shortened,
     waits,
     yields,
 )
@@ -130,7 +131,7 @@ def _helped(scene: Scene, same: list[Run]) -> tuple[str, str]:
     back = f"return {', '.join(results)}"
     inner = block_text(scene, block, same[0].first, same[0].last, back)
     typed = ast.unparse(scene.node.returns) if returns and scene.node.returns is not None else ""
-    helper = Helper(name, parameters, tuple([*inner, back] if results else inner))
+    helper = Helper(name, parameters, tuple(shortened([*inner, back], scene.line_length) if results else inner))
     code = written(scene, helper, home, unit, typed or ("" if results else "None"))
     call = f"{own}.{name}({', '.join(rest)})" if is_method else f"{name}({', '.join(parameters)})"
     call = f"return {call}" if returns else f"{', '.join(results)} = {call}" if results else call

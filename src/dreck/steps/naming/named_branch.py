@@ -8,7 +8,17 @@ from collections.abc import Iterator, Sequence
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
 from dreck.steps.catalogue import Step
-from dreck.steps.naming.blocks import Block, block_lines, block_text, check_block, own_statements, passed, waits, yields
+from dreck.steps.naming.blocks import (
+    Block,
+    block_lines,
+    block_text,
+    check_block,
+    own_statements,
+    passed,
+    shortened,
+    waits,
+    yields,
+)
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.arm_comments import said_of_block
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -106,7 +116,7 @@ def _planned(scene: Scene, block: Block) -> Plan | NotPlanned:
     back = f"return {', '.join(results)}" if results else "return"
     inner = block_text(scene, block, first, last, back)
     if results and not ends:
-        inner.append(back)
+        inner = shortened([*inner, back], scene.line_length)
     parameters = (own, *(g for g in given if g != own)) if is_method else tuple(given)
     helper = Helper(name.text, parameters, tuple(inner), waits(block))
     result_type = ast.unparse(scene.node.returns) if ends and returns and scene.node.returns is not None else ""

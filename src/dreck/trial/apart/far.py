@@ -18,6 +18,7 @@ from dreck.trial.running.loading.below import names_in
 from dreck.trial.running.loading.imports import CannotRun
 from dreck.trial.running.loading.load import Version, vary_alike
 from dreck.trial.running.run import RUN_SECONDS, Observation, Runner
+from dreck.trial.running.surroundings import Asked
 from dreck.trial.running.watch import Watcher
 from dreck.trial.sandbox.kernel import die_with_parent
 from dreck.trial.search.clock import Clock
@@ -42,6 +43,7 @@ class Facts:
     settable: frozenset[tuple[str, str]]
     chains: frozenset[tuple[str, ...]]
     filled: tuple[str, ...]
+    asked: Asked
 
     def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
         """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
@@ -55,7 +57,7 @@ class Facts:
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
             names_in(v.namespace), runner.surroundings.settable.known, runner.surroundings.settable.chains,
-            v.filled,
+            v.filled, runner.surroundings.asked,
         )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from dreck.trial.running.held import is_small
 from dreck.trial.running.loading.below import asked_otherwise, itself_otherwise, names_in
 from dreck.trial.running.renaming import added_parameters
 from dreck.trial.running.run import Runner
+from dreck.trial.running.surroundings import Asked
 
 
 def tell_of_each_other(*runners: Runner) -> None:
@@ -15,9 +16,11 @@ def tell_of_each_other(*runners: Runner) -> None:
     names = asked_otherwise(nodes[0], nodes[-1])
     runners[-1].left_out = frozenset(added_parameters(nodes[0], nodes[-1]))
     most = min(len(node.args.posonlyargs) + len(node.args.args) for node in nodes)
+    asked = _asked(runners[0]).with_those(_asked(runners[-1]))
     for runner, other in zip(runners, reversed(runners), strict=True):
         if (around := getattr(runner, "surroundings", None)) is not None:  # else it lives in another world
             around.settable.keep(*_settable(other))
+            around.asked = asked
         runner.asked_otherwise = names
         facts = getattr(other, "_facts", None)
         runner.there = facts.bound if facts else names_in(other.version.namespace)
@@ -41,6 +44,13 @@ def _settable(runner: Runner) -> tuple[frozenset[tuple[str, str]], frozenset[tup
         return known, runner.chains  # type: ignore[attr-defined]
     around = runner.surroundings.settable
     return around.known | {("", "")}, around.chains
+
+
+def _asked(runner: Runner) -> Asked:
+    """What a version asks of its surroundings; of one in another world as it was told."""
+    facts = getattr(runner, "_facts", None)
+    asked: Asked = facts.asked if facts else runner.surroundings.asked
+    return asked
 
 
 def watch_common_globals(old: Runner, new: Runner) -> None:

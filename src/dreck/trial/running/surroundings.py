@@ -12,6 +12,7 @@ import re
 import sys
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -26,6 +27,52 @@ _MOST_WORDS = 8
 SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 
 
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What code asks of its surroundings: variables, words for the system, a command line, what is typed, files."""
+
+    names: frozenset[str] = frozenset()
+    systems: frozenset[str] = frozenset()
+    compared: frozenset[str] = frozenset()
+    words: tuple[str, ...] = ()
+    reads_words: bool = False
+    reads_typed: bool = False
+    names_of_files: tuple[str, ...] = ()
+    opens_files: bool = False
+    asks_where: bool = False
+
+    @classmethod
+    def by(cls, functions: list[FunctionNode]) -> "Asked":
+        """What these functions ask for; the one that is tried stands first."""
+        nodes = [node for function in functions for node in walk(function)]
+        systems = frozenset(word for word in SYSTEMS if any(_is(node, word) for node in nodes))
+        return cls(
+            names=frozenset(name for function in functions for name in _names(function)),
+            systems=systems,
+            compared=frozenset(t for function in functions for word in systems for t in _compared(function, word)),
+            words=tuple(dict.fromkeys(word for function in functions for word in _words(function))),
+            reads_words=any(map(_reads_arguments, nodes)),
+            reads_typed=any(map(_reads_what_is_typed, nodes)),
+            names_of_files=tuple(dict.fromkeys(text for function in functions for text in _names_said(function))),
+            opens_files=any(map(_asks_for_files, functions)),
+            asks_where=any(map(_asks_where, functions)),
+        )
+
+    def with_those(self, later: "Asked") -> "Asked":
+        """What the code of either version asks for: both are run in the same surroundings."""
+        return Asked(
+            self.names | later.names,
+            self.systems | later.systems,
+            self.compared | later.compared,
+            tuple(dict.fromkeys([*self.words, *later.words])),
+            self.reads_words or later.reads_words,
+            self.reads_typed or later.reads_typed,
+            tuple(dict.fromkeys([*self.names_of_files, *later.names_of_files])),
+            self.opens_files or later.opens_files,
+            self.asks_where or later.asks_where,
+        )
+
+
 class Surroundings:
     """The variables that a function reads by a constant name, and the word for the system where it reads one."""
 
@@ -35,16 +82,23 @@ class Surroundings:
         every = [function, *beside]
         self.settable = Settable(every, namespace)
         self._cage = cage
-        self._asks_where = any(map(_asks_where, every))
-        self._files = tuple(_files(every)) if any(map(_asks_for_files, every)) else ()
-        self._names = list(dict.fromkeys(_names(function)))[:_MOST]
-        asked = [word for word in SYSTEMS if any(_is(node, word) for node in walk(function))]
-        self._system = asked[0] if len(asked) == 1 else ""  # one says what the other has to be
-        texts = [n.value for n in walk(function) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
-        words = [text for text in dict.fromkeys(texts) if text and len(text.split()) == 1][:_MOST_WORDS]
-        self._lines = tuple(_command_lines(words)) if any(map(_reads_arguments, walk(function))) else ()
-        self._typed = tuple(_typed(words)) if any(map(_reads_what_is_typed, walk(function))) else ()
-        self._systems = tuple(dict.fromkeys([*_compared(function, self._system), *SYSTEMS.get(self._system, ())]))
+        self.asked = Asked.by(every)
+
+    @property
+    def asked(self) -> Asked:
+        """What the code asks for, or that of both versions once they know of each other."""
+        return self._asked
+
+    @asked.setter
+    def asked(self, asked: Asked) -> None:
+        self._asked = asked
+        self._files = ("text", *asked.names_of_files[:_MOST]) if asked.opens_files else ()
+        self._names = sorted(asked.names)[:_MOST]
+        self._system = "".join(asked.systems) if len(asked.systems) == 1 else ""  # one says what the other has to be
+        self._systems = tuple(dict.fromkeys([*sorted(asked.compared), *SYSTEMS.get(self._system, ())]))
+        words = list(asked.words[:_MOST_WORDS])
+        self._lines = tuple(_command_lines(words)) if asked.reads_words else ()
+        self._typed = tuple(_typed(words)) if asked.reads_typed else ()
 
     @property
     def takes_words(self) -> bool:
@@ -90,7 +144,7 @@ class Surroundings:
         if self._lines:
             sys.argv.append("later")
         if self._files:
-            self._cage.change_files(self._files, leave=self._asks_where)
+            self._cage.change_files(self._files, leave=self._asked.asks_where)
 
 
 class Typed(io.StringIO):
@@ -116,10 +170,10 @@ def _asks_for_files(function: ast.AST) -> bool:
     return bool(said & {"open", "os", "Path", "pathlib", "shutil", "glob", "exists", "isfile"})
 
 
-def _files(functions: Iterable[ast.AST]) -> Iterator[str]:
-    """Names that files may have: one that inputs have, and those that the code says."""
-    named = [text for function in functions for text in _names_said(function)]
-    yield from dict.fromkeys(["text", *named[:_MOST]])
+def _words(function: FunctionNode) -> Iterator[str]:
+    """Texts of one word that stand in the code."""
+    texts = (n.value for n in walk(function) if isinstance(n, ast.Constant) and isinstance(n.value, str))
+    return (text for text in texts if text and len(text.split()) == 1)
 
 
 @lru_cache(maxsize=1024)
@@ -170,12 +224,16 @@ def _names(function: FunctionNode) -> Iterator[str]:
                 )
                 | ast.Subscript(value=base, slice=ast.Constant(value=str() as n))
                 | ast.Compare(left=ast.Constant(value=str() as n), comparators=[base])
-            ) if ast.unparse(base) in ("os.environ", "environ", "os"):
+            ) if _is(base, "os.environ") or (isinstance(base, ast.Name) and base.id in ("environ", "os")):
                 yield n
 
 
 def _is(node: ast.AST, word: str) -> bool:
-    return isinstance(node, ast.Attribute) and ast.unparse(node) == word
+    home, _, attribute = word.partition(".")
+    match node:
+        case ast.Attribute(value=ast.Name(id=name), attr=attr):
+            return (name, attr) == (home, attribute)
+    return False
 
 
 def _compared(function: FunctionNode, word: str) -> Iterator[str]:

@@ -14,14 +14,14 @@ from typing import Any
 from dreck.trial.inputs.asked.texts import mutated
 from dreck.trial.inputs.recipes import A_CALL, LATER, Make, distinct, general
 from dreck.trial.search import repeats
-from dreck.trial.search.attempts import Attempts
 from dreck.trial.search.bulk import Bulk
-from dreck.trial.search.moves import Choice, Moves, Outcome, Tried, is_text
+from dreck.trial.search.each_alone import EachAlone
+from dreck.trial.search.moves import Choice, Outcome, Tried, is_text
 from dreck.trial.search.smaller import smaller
 
 
 @dataclass(slots=True)
-class Search(Attempts):
+class Search(EachAlone):
     """Looks for inputs that reach every outcome of every version, and for one on which they differ."""
 
     def run(self) -> None:
@@ -34,30 +34,12 @@ class Search(Attempts):
         self._otherwise_made()
         self._each_alone(first)
         for phase in (
-            self._guided, self._without, self._each_to_its_end, self._repeated, self._at_edges, self._crossed,
-            self._each_way, self._later, self._otherwise, self._in_bulk, self._at_random,
+            self._guided, self._others_alone, self._without, self._each_to_its_end, self._repeated, self._at_edges,
+            self._crossed, self._each_way, self._later, self._otherwise, self._in_bulk, self._at_random,
         ):  # fmt: skip
             phase()
         if self.different is not None:
             self._shrink()
-
-    def _first(self) -> Tried | None:
-        """The most plausible input; if the process dies of it, the next one that differs in one parameter."""
-        found = self.attempt({})
-        if found is not None:
-            return found
-        for name in self.runners[0].parameters():
-            for make in self.candidates.at(name)[1:12]:
-                found = self.attempt({name: make})
-                if found is not None:
-                    return found
-        return None
-
-    def _begin(self) -> None:
-        self._until = self._now() + self.seconds
-        self._moves = Moves(self.candidates, self.usages, self.runners, self.pieces, self._told)
-        for choice in self.starts:
-            self.attempt(choice)
 
     def beside(self) -> None:
         """Searches around the inputs it starts from alone: each path through all that may stand there."""
@@ -92,52 +74,10 @@ class Search(Attempts):
 
     # --- phases ------------------------------------------------------------------------------------
 
-    def _wavers(self, first: Tried) -> bool:
-        """Whether the old version gives another answer when asked the same again."""
-        again, *_ = self._both(first)  # each as often
-        self.unstable = again.result != first.old.result and again.error == first.old.error and not again.shared
-        return self.unstable
-
-    def _brought_through(self, first: Tried) -> Tried:
-        """Inputs that die of what they are, changed one path at a time to whatever gets further."""
-        best = first
-        for _ in range(_REPAIRS):
-            if best.old.error is None or self._over():
-                return best
-            further = self._further(best)
-            if further is None:
-                return best
-            best = further
-        return best
-
-    def _further(self, best: Tried) -> Tried | None:
-        for path in list(best.used):
-            for make in self.candidates.at(path)[:8]:
-                if self._over():
-                    return None
-                found = self.attempt({**best.choice, path: make})
-                if found is not None and found.far > best.far:
-                    return found
-        return None
-
-    def _each_alone(self, first: Tried) -> None:
-        """Every path once through what may stand there, on the first input that brought it up."""
-        explored: set[str] = set()
-        parents = [first]
-        seen = 0
-        while parents and self.count < _ALONE:
-            parent = parents.pop(0)
-            for path in [p for p in parent.used if general(p) not in explored]:
-                explored.add(general(path))
-                for make in self.candidates.at(path)[:12]:
-                    if self._over():
-                        return
-                    self.attempt({**parent.choice, path: make})
-            parents += [t for t in self.all_tried[seen:] if any(general(p) not in explored for p in t.used)]
-            seen = len(self.all_tried)
-
     def _guided(self) -> None:
         """Rounds over all outcomes that are missing; each gets a few inputs, and more when a round brought nothing."""
+        if not self.wanted() <= self.reached:
+            self._until += self.seconds
         allowed, begun = _MOVES, self._now()
         most, until = int(self.inputs * _GUIDED), begun + max(0.0, self._until - begun) * _GUIDED
         while not self._over() and allowed <= _MOST_MOVES and self.count < most and self._now() < until:
@@ -352,9 +292,6 @@ class Search(Attempts):
                     choice[path] = pick.choice(known)
             self.attempt(choice)
 
-    def _over(self) -> bool:
-        return self.different is not None or self.unstable or self.count >= self.inputs or self._now() > self._until
-
     def _shrink(self) -> None:
         """Makes the input that shows the difference smaller: fewer choices, then values nearer to nothing."""
         tries = 0
@@ -377,7 +314,6 @@ class Search(Attempts):
 
 _GUIDED = 0.65
 """The part of the budget that goes into missing outcomes; the rest looks for differences where all is reached."""
-_ALONE = 200
 _PARENTS = 16
 _REPEATED = 3
 _SWAPPED = 60
@@ -394,5 +330,4 @@ _MOST_MOVES = 4_000
 _MUTATED = 0.6
 _SHRINKS = 40
 _SHRINK_SECONDS = 4.0
-_REPAIRS = 12
 _BULK = 10_000

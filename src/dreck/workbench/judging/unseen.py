@@ -133,7 +133,9 @@ def _of_kinds(names: ModuleNames, kinds: list[str], there: list[str]) -> str:
 
 
 def _read_by(c: Candidate) -> Counter[str]:
-    return Counter(n.attr for n in walk(c.node) if isinstance(n, ast.Attribute))
+    """The attributes that are read, without those of the library's own things: no class of the files has them."""
+    read = [n for n in walk(c.node) if isinstance(n, ast.Attribute)]
+    return Counter(n.attr for n in read if not (of := c.names.stands_for(n.value)) or c.names.is_of_project(of))
 
 
 def _handed_on(c: Candidate, other: Candidate) -> Counter[str]:

@@ -17,6 +17,7 @@ from dreck.steps.naming.blocks import (
     own_statements,
     passed_together,
     plain_text,
+    shortened,
     waits,
     yields,
 )
@@ -212,7 +213,7 @@ def _answering(scene: Scene, block: Block, results: list[str], back: str) -> lis
         if told is not None and not any(line.startswith(RAW) for line in told):
             return told
     body = plain_text(scene, block, back)
-    return _shortened([*body, back]) if results and not leaves(block.body) else body
+    return shortened([*body, back], scene.line_length) if results and not leaves(block.body) else body
 
 
 def _one_value(chain: Chain) -> list[ast.expr] | None:
@@ -297,7 +298,7 @@ def _with_tail(
     for block in blocks:
         own = plain_text(scene, block, "return")
         whole = own if leaves(block.body) else [*own, *after]
-        bodies.append(_shortened(whole))
+        bodies.append(shortened(whole, scene.line_length))
         body: Sequence[ast.stmt] = block.body if leaves(block.body) else [*block.body, *tail]
         bound = {n.id for s in body for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
         before = _bound_before(scene, chain)
@@ -309,27 +310,6 @@ def _bound_before(scene: Scene, chain: Chain) -> set[str]:
     early = scene.node.body[: chain.start]
     stored = {n.id for s in early for n in walk(s) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
     return stored | set(scene.scope.params)
-
-
-def _shortened(lines: list[str]) -> list[str]:
-    """`space = X` and `return space` behind it are `return X`."""
-    if len(lines) < 2 or not lines[-1].startswith("return "):
-        return lines
-    name = lines[-1].removeprefix("return ")
-    if name.isidentifier() and "#" not in lines[-2] and _is_set_alone(lines[-2], name):
-        return [*lines[:-2], f"return {lines[-2].removeprefix(f'{name} = ')}"]
-    return lines
-
-
-def _is_set_alone(line: str, name: str) -> bool:
-    """Whether a line is a whole assignment to the one name; `kilos = self.kilos = 3` sets another thing besides."""
-    if not line.startswith(f"{name} = "):
-        return False
-    try:
-        body = ast.parse(line).body
-    except SyntaxError:
-        return False
-    return len(body) == 1 and isinstance(body[0], ast.Assign) and len(body[0].targets) == 1
 
 
 def called(scene: Scene, sheet: Sheet, chain: Chain, parts: Moved, asks: str, call: str) -> str:

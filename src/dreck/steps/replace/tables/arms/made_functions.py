@@ -18,6 +18,7 @@ from dreck.steps.naming.blocks import (
     in_order,
     own_statements,
     passed_together,
+    shortened,
     waits,
     yields,
 )
@@ -157,7 +158,7 @@ def _body(scene: Scene, sheet: Sheet, block: Block, way: _Way) -> list[str]:
     answering = answering_text(scene, block, *place, way.results[0]) if len(way.results) == 1 else None
     body = answering if answering is not None else block_text(scene, block, *place, way.back)
     if answering is None and (way.results or way.tail) and not leaves(block.body):
-        body.append(way.tail or way.back)
+        body = shortened([*body, way.tail or way.back], scene.line_length)
     if body[-1:] == ["return"] and len(body) > 1:
         body.pop()  # it ends there anyway
     return [line for line in body if line != "pass" or body[-1] == line]
