@@ -26,7 +26,7 @@ from dreck.proof.surroundings.module_diff import (
 from dreck.proof.surroundings.resting import spread
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
-from dreck.workbench.compare.around import Around, what_is_asked
+from dreck.workbench.compare.around import Around, Asking
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.kin import kin_of
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
@@ -125,6 +125,8 @@ class _Judging:
     """Whether it counts which methods code elsewhere may call: some function is not known to be the same."""
     _hooks: list[str] | None = None
     _private_asked: bool | None = None
+    _asking: dict[bool, Asking] = field(default_factory=dict)
+    """What is asked for beyond names: with the methods that code elsewhere may call, and without them."""
 
     def all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         """The verdict on each pair; trials made before are asked for once more only when something has changed."""
@@ -321,8 +323,11 @@ class _Judging:
 
     def _looks_around(self, name: str) -> Around:
         """What it, or a function that it leads to, asks for beyond the names it says."""
-        doubted = PRIVATE in self.config.doubt
-        return what_is_asked(self.sides, name, self._mentioned, doubted)
+        asking = self._asking.get(self._asks_hooks)
+        if asking is None:
+            asking = Asking(self.sides, self._mentioned, PRIVATE in self.config.doubt)
+            self._asking[self._asks_hooks] = asking
+        return asking.of(name)
 
     def _judge(self) -> Judge:
         budget = self.config.budget or DEFAULT_BUDGET
