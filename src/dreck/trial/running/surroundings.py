@@ -42,20 +42,22 @@ class Asked:
     asks_where: bool = False
 
     @classmethod
-    def by(cls, functions: list[FunctionNode]) -> "Asked":
-        """What these functions ask for; the one that is tried stands first."""
-        nodes = [node for function in functions for node in walk(function)]
+    def by(cls, function: FunctionNode, beside: Iterable[FunctionNode]) -> "Asked":
+        """What a function asks for, and those beside it that it comes to; of files all of them."""
+        every = [function, *beside]
+        functions = _come_to(every)
+        nodes = [node for one in functions for node in walk(one)]
         systems = frozenset(word for word in SYSTEMS if any(_is(node, word) for node in nodes))
         return cls(
-            names=frozenset(name for function in functions for name in _names(function)),
+            names=frozenset(name for one in functions for name in _names(one)),
             systems=systems,
-            compared=frozenset(t for function in functions for word in systems for t in _compared(function, word)),
-            words=tuple(dict.fromkeys(word for function in functions for word in _words(function))),
+            compared=frozenset(text for one in functions for word in systems for text in _compared(one, word)),
+            words=tuple(dict.fromkeys(word for one in functions for word in _words(one))),
             reads_words=any(map(_reads_arguments, nodes)),
             reads_typed=any(map(_reads_what_is_typed, nodes)),
-            names_of_files=tuple(dict.fromkeys(text for function in functions for text in _names_said(function))),
-            opens_files=any(map(_asks_for_files, functions)),
-            asks_where=any(map(_asks_where, functions)),
+            names_of_files=tuple(dict.fromkeys(text for one in every for text in _names_said(one))),
+            opens_files=any(map(_asks_for_files, every)),
+            asks_where=any(map(_asks_where, every)),
         )
 
     def with_those(self, later: "Asked") -> "Asked":
@@ -79,10 +81,10 @@ class Surroundings:
     def __init__(
         self, function: FunctionNode, beside: Iterable[FunctionNode], namespace: dict[str, Any], cage: Cage
     ) -> None:
-        every = [function, *beside]
-        self.settable = Settable(every, namespace)
+        beside = list(beside)
+        self.settable = Settable([function, *beside], namespace)
         self._cage = cage
-        self.asked = Asked.by(every)
+        self.asked = Asked.by(function, beside)
 
     @property
     def asked(self) -> Asked:
@@ -168,6 +170,16 @@ def _typed(words: list[str]) -> Iterator[str]:
 def _asks_for_files(function: ast.AST) -> bool:
     said = {n.id for n in walk(function) if isinstance(n, ast.Name)}
     return bool(said & {"open", "os", "Path", "pathlib", "shutil", "glob", "exists", "isfile"})
+
+
+def _come_to(every: list[FunctionNode]) -> list[FunctionNode]:
+    """Of these functions the first one, and those that it speaks of, itself or by way of others."""
+    found, left = every[:1], every[1:]
+    for function in found:
+        said = {n.id if isinstance(n, ast.Name) else getattr(n, "attr", "") for n in walk(function)}
+        found += [f for f in left if f.name in said]
+        left = [f for f in left if f.name not in said]
+    return found
 
 
 def _words(function: FunctionNode) -> Iterator[str]:

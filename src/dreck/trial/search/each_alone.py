@@ -13,7 +13,7 @@ class EachAlone(Attempts):
     """Tries values of one path at a time."""
 
     left: list[Choice] = field(default_factory=list)
-    """Further values where nothing is asked of what stands there: they lead nowhere else, most likely."""
+    """Further values of parameters that nothing is asked of: they lead nowhere else, most likely."""
 
     def _begin(self) -> None:
         self._until = self._now() + self.seconds
@@ -70,7 +70,7 @@ class EachAlone(Attempts):
             parent = parents.pop(0)
             for path in [p for p in parent.used if general(p) not in explored]:
                 explored.add(general(path))
-                asked = self.usages.known(general(path)) != Usage()
+                asked = not path.isidentifier() or self.usages.known(path) != Usage()
                 known = self.candidates.at(path)[:_OPTIONS]
                 if not asked:
                     self.left += [{**parent.choice, path: make} for make in known[_UNASKED:]]
@@ -82,7 +82,7 @@ class EachAlone(Attempts):
             seen = len(self.all_tried)
 
     def _others_alone(self) -> None:
-        """What was left of the values of paths that nothing is asked of."""
+        """What was left of the values of parameters that nothing is asked of."""
         for choice in self.left[:_ALONE]:
             if self._over():
                 return
