@@ -10,6 +10,7 @@ _ROWS = (
 _CALLS = (
     "any({rows})", "all({rows})", "sum({rows})", "list({rows})", "tuple({rows})", "sorted({rows})", "max({rows})",
     "next({rows})", "next({rows}, 7)", "set({rows})", "','.join(str(i)[:9] for i in {rows})", "sum((), {rows})",
+    "b','.join(str(i)[:9].encode() for i in {rows})", "own.join(str(i)[:9] for i in {rows})",
     "next(iter(()), {rows})", "sum({rows}, {rows})", "zip({rows}, (1, 2))", "iter({rows})", "{rows}",
     "enumerate({rows})", "map(abs, {rows})", "filter(None, {rows})", "max(xs, key=lambda x: x * k)",
     "sorted(xs, key=lambda x: x * k)", "map(lambda x: x * k, xs)", "max((), default={rows})", "any({rows}, (k := 4))",

@@ -18,6 +18,7 @@ _ROWS = (
     "{other} = sum({inside})", "{other} = any(i > {name} for i in (0, 1))", '{other} = ",".join(str({name}) for i in (1, 2))',
     "{other} = sorted((1, 2), key=lambda i: i * {name})", "{other} = max(list({inside}), key=lambda i: -i)",
     "{other} = sum({rows}, ({name} := 3))", "{other} = next({rows})", "{other} = next({rows}, {name})",
+    '{other} = b",".join(str({name}).encode() for i in (1, 2))',
 )  # fmt: skip
 _ROWS_LATER = (
     "g = {rows}", "g = zip({rows}, (1, 2))", "g = (lambda: [{name}])()", "g = list((lambda: {name}) for i in (1, 2))",

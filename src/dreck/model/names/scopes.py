@@ -144,7 +144,7 @@ def used_up_by(call: ast.Call) -> list[ast.expr]:
             found: list[ast.expr] = [a for a in call.args[:1] if isinstance(a, ast.GeneratorExp)]
             keys = [k.value for k in call.keywords if k.arg == "key" and name in ("min", "max", "sorted")]
             return [*found, *(k for k in keys if isinstance(k, ast.Lambda) and not _has_defaults(k))]
-        case ast.Attribute(value=ast.Constant(value=str()), attr="join"):
+        case ast.Attribute(value=ast.Constant(value=str() | bytes()), attr="join"):
             return [a for a in call.args if isinstance(a, ast.GeneratorExp)]
     return []
 
