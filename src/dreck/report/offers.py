@@ -20,6 +20,9 @@ def show_offers(found: Offers, top: int) -> None:
     out = console()
     for number, offer in enumerate(found.offers[:top], 1):
         head = Text.assemble((f"{number:>3}  ", "bold"), (", ".join(offer.steps), "bold"), f"  {_place(offer)}")
+        if offer.makes:
+            more = ", ..." if len(offer.makes) > _NAMES else ""
+            head.append(f"  makes {', '.join(offer.makes[:_NAMES])}{more}")
         out.print(head, soft_wrap=True)
         out.print(Text(f"     {_brings(offer)}", GOOD), soft_wrap=True)
         if offer.needs:
@@ -36,6 +39,9 @@ def show_offers(found: Offers, top: int) -> None:
         out.print(plain(f"{name}: not every step was tried, the time for one function was used up"), style=DOUBT)
     for path, reason in found.skipped:
         out.print(plain(f"left out: {reason if reason.startswith(path) else f'{path}: {reason}'}"), style=DOUBT)
+
+
+_NAMES = 3
 
 
 def _place(offer: Offer) -> str:

@@ -43,6 +43,7 @@ class Axioms:
     used: dict[tuple[str, str, int], None] = field(default_factory=dict)
     _skeleton: dict[str, type] | None = None
     _bound: Counter[str] | None = None
+    _sole: dict[tuple[str, str, bool, str], FunctionNode | None] = field(default_factory=dict)
 
     def _note(self, kind: str, says: str, node: ast.AST | None) -> bool:
         self.used[(kind, says, getattr(node, "lineno", 0))] = None
@@ -193,10 +194,12 @@ class Axioms:
 
     def private_method(self, kind: str, name: str, trusted: bool, decorated: str = "") -> FunctionNode | None:
         """The only function under a private name, in a class of which not all bases are known; where it is trusted."""
-        private = trusted and is_private(name, _trees(self.names), _trees(self.classes.other))
-        if not private or self.is_named_set(name) or not self.is_bound_once(kind):
-            return None
-        found = sole_method(self.names, kind, name, decorated)
+        asked = kind, name, trusted, decorated
+        if asked not in self._sole:
+            private = trusted and is_private(name, _trees(self.names), _trees(self.classes.other))
+            free = private and not self.is_named_set(name) and self.is_bound_once(kind)
+            self._sole[asked] = sole_method(self.names, kind, name, decorated) if free else None
+        found = self._sole[asked]
         if found is not None:
             self._note("member", f"{kind}.{name} is the only one of that name", found)
         return found

@@ -4,7 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from dreck.model.names.scopes import assigned_in, scope_of
+from dreck.model.names.scopes import assigned_in, kept_by_functions, scope_of
 from dreck.model.views.control_flow import own_of_comprehensions
 from dreck.model.views.liveness import passed_by, surely_bound_before
 from dreck.model.views.shape import leaves
@@ -96,7 +96,8 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     )
     seen = list(dict.fromkeys([*(n.id for n in order), *sorted(told.needed | told.results)]))
     local, bound = scope_of(scene.node).local, assigned_in(block.body)
-    lasting = ((scene.scope.captured & _kept_by_functions(scene.node, aside)) | scene.scope.deleted) & bound
+    seen_later = kept_by_functions(scene.scope, scene.names.is_builtin) & _kept_by_functions(scene.node, aside)
+    lasting = (seen_later | scene.scope.deleted) & bound
     results = [n for n in seen if n in local and (n in told.results or n in lasting)]
     kept = lasting - told.results
     unsure = told.handed_back - surely_bound_before(scene.node, block.body) if told.handed_back else frozenset[str]()

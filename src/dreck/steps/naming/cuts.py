@@ -128,7 +128,7 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
                 given, results = passed(scene, run)
                 crowd: float = max(0, len(given) - 2) + 2 * len(results) + _exits(run)
                 crowd += 2 * len(set(given) & set(results))  # what goes in and comes out is told twice
-                crowd -= _begins(sheet, first, gain)
+                crowd -= _begins(sheet, first, last, gain)
                 if len(given) > _MOST_IN or len(results) > _MOST_OUT or gain <= crowd:
                     continue
                 yield Cut(run, first, last, tangle, tangle - gain + crowd)
@@ -141,8 +141,8 @@ def _exits(run: Block) -> int:
     return 2 * any(own_statements(run.body, kind) for kind in kinds)
 
 
-def _begins(sheet: Sheet, first: int, gain: float) -> float:
+def _begins(sheet: Sheet, first: int, last: int, gain: float) -> float:
     """What a cut is worth more where a thought begins: a blank line above it, or a comment that says what is done."""
-    if next(said_of_block(sheet, first), None) is not None:
+    if next(said_of_block(sheet, first, last), None) is not None:
         return max(3, gain / 2)
     return 2 if sheet.line(first - 1).strip()[:1] in ("", "#") else 0

@@ -129,7 +129,7 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
         told += f", as in {len(same.blocks)} more place{'s' if len(same.blocks) > 1 else ''}"
     text = sheet.result()
     told += _what_it_brings(scene, name, text) if cut is not None else ""
-    return Plan(first, told, text, (name,))
+    return Plan(first, told, text, (name,), last=last)
 
 
 def _what_it_brings(scene: Scene, name: str, text: str) -> str:
@@ -246,7 +246,7 @@ def _name(scene: Scene, block: Block) -> str:
 
 
 def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
-    yield from said_of_block(scene.sheet(), block.body[0].lineno)
+    yield from said_of_block(scene.sheet(), block.body[0].lineno, block.body[-1].end_lineno or 0)
     match block.body:
         case [ast.For(target=ast.Name(id=name), iter=ast.Name() | ast.Attribute()) as loop] if len(name) > 2:
             called = [s.value.func for s in loop.body if isinstance(s, ast.Expr) and isinstance(s.value, ast.Call)]

@@ -179,7 +179,8 @@ def _asked_for(scene: Scene, block: Block) -> str:
 
 def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
     """What the comment above says; what kind of thing is handled: what a loop goes through, what it is told by."""
-    yield from (w for w in said_of_block(scene.sheet(), block.body[0].lineno) if w[0] in DEEDS)
+    said = said_of_block(scene.sheet(), block.body[0].lineno, block.body[-1].end_lineno or 0)
+    yield from (w for w in said if w[0] in DEEDS)
     match block.holder:
         case ast.For(target=ast.Name(id=name)) | ast.AsyncFor(target=ast.Name(id=name)) if is_a_thing(name):
             yield ["handle", *words_of(name)]

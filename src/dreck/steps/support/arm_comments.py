@@ -1,6 +1,7 @@
 """The comments that speak of one arm of a chain: above its test, beside its lines, and at the end of them."""
 
 import ast
+import itertools
 from collections.abc import Iterator
 from typing import Protocol
 
@@ -52,14 +53,31 @@ def _is_comment(sheet: Sheet, line: int) -> bool:
     return sheet.line(line).strip().startswith("#")
 
 
-def said_of_block(sheet: Sheet, line: int) -> Iterator[list[str]]:
-    """What the one comment above a line says is done there, or come to: `# weigh the load`, `# the price of a load`."""
+def said_of_block(sheet: Sheet, line: int, last: int) -> Iterator[list[str]]:
+    """What the one comment above a block says is done there, or come to: `# weigh the load`, `# the price of a load`.
+
+    Where a comment further down begins alike, the one above speaks of the first part alone: `# read the head of a note`
+    and `# read the head of a load` have `read the head` in common, and that is what is done in all.
+    """
     above = sheet.line(line - 1).strip() if line > 1 else ""
     further = sheet.line(line - 2).strip() if line > 2 else ""
     if not above.startswith("#") or further.startswith("#"):
         return
-    words = [w.lower() for w in above.strip("# .:").split()]
+    words = _words(above)
     kept = [w for w in words if w not in ARTICLES]
+    for inner in (_words(text) for n in range(line, last + 1) if (text := sheet.line(n).strip()).startswith("#")):
+        if words[:1] == inner[:1]:
+            kept = _common(kept, [w for w in inner if w not in ARTICLES])
     told = all(w.isalpha() for w in words) and len(words) <= 6 and not CONDITIONS & set(words)
     if told and words[0] not in ORDERS - {"update", "create", "find"} and 2 <= len(kept) <= 4:
         yield kept
+
+
+def _words(comment: str) -> list[str]:
+    return [w.lower() for w in comment.strip("# .:").split()]
+
+
+def _common(one: list[str], other: list[str]) -> list[str]:
+    """The words that both begin with."""
+    alike = itertools.takewhile(lambda pair: pair[0] == pair[1], zip(one, other, strict=False))
+    return [word for word, _ in alike]

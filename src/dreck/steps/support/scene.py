@@ -256,6 +256,8 @@ class Plan:
     on_purpose: str = ""
     """The statement that what is changed on purpose becomes; all else has to stay. `expect`: where that is to be."""
     expect: str = ""
+    last: int = 0
+    """The last line that it speaks of, where that is not the end of the statement at `line`."""
 
 
 @dataclass(frozen=True, slots=True)

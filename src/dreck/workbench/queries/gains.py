@@ -50,6 +50,8 @@ class Offer:
     command: str
     reason: str
     grows: int = 0
+    makes: tuple[str, ...] = ()
+    """The names that the step makes by itself: they are to be read as well."""
 
     @property
     def worth(self) -> int:
@@ -59,7 +61,7 @@ class Offer:
     def as_json(self) -> dict[str, Any]:
         """The form documented in docs/json.md."""
         found = asdict(self)
-        return {**found, "steps": list(self.steps), "assumptions": list(self.assumptions), "needs": list(self.needs)}
+        return found | {name: list(found[name]) for name in ("steps", "assumptions", "needs", "makes")}
 
 
 def best_without_a_person(scene: Scene) -> str:
@@ -178,7 +180,7 @@ def judged_offer(scene: Scene, weighed: Weighed) -> Offer | None:
     if verdict.status == "differs" or (verdict.status != "proved" and plan.only_if_proved):
         return None
     name = f"{scene.path}::{scene.function.name}"
-    first, last = place.lines or (plan.line, _last_line(scene, plan.line))
+    first, last = place.lines or (plan.line, plan.last or _last_line(scene, plan.line))
     return Offer(
         name,
         first,
@@ -193,6 +195,7 @@ def judged_offer(scene: Scene, weighed: Weighed) -> Offer | None:
         shlex.join(place.typed(name, step.name)),
         plan.reason.replace(STAND_IN, "NAME"),
         weighed.grows,
+        () if place.unnamed else plan.made,
     )
 
 

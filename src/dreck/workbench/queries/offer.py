@@ -126,6 +126,8 @@ def _of_function(scene: Scene, seconds: float) -> tuple[list[Offer], bool]:
 
 
 _CUTS = frozenset({"named-block", "named-branch"})
+_NEAR = 2
+"""So many lines apart the test of a branch and the branch may begin."""
 
 
 def cuts_apart(offers: list[Offer]) -> list[Offer]:
@@ -140,7 +142,7 @@ def cuts_apart(offers: list[Offer]) -> list[Offer]:
 def _is_same_cut(offer: Offer, better: Offer) -> bool:
     if len(better.steps) > 1 or better.steps[0] not in _CUTS:
         return False
-    if (offer.line, offer.after) == (better.line, better.after):
+    if offer.after == better.after and abs(offer.line - better.line) <= _NEAR:
         return True
     common = min(offer.last, better.last) - max(offer.line, better.line) + 1
     whole = max(offer.last, better.last) - min(offer.line, better.line) + 1

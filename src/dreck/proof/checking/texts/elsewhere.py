@@ -196,19 +196,26 @@ def _bound_by_body(s: ast.stmt) -> Iterator[str]:
 def _imported(e: ast.expr, tree: ast.Module, text: LibraryModule | None) -> Iterator[str]:
     """All that the first name of an expression may be imported as anywhere in a file, the rest put behind it."""
     parts = _parts(e)
+    for n, alias in _imports(tree).get(parts[0], ()) if parts else ():
+        if isinstance(n, ast.Import):
+            there = alias.name if alias.asname else alias.name.partition(".")[0]
+        else:
+            module = text.absolute(n.module, n.level) if text is not None else "" if n.level else n.module
+            there = f"{module}.{alias.name}"
+        yield ".".join([there, *parts[1:]])
+
+
+@once_per_tree
+def _imports(tree: ast.Module) -> dict[str, list[tuple[ast.Import | ast.ImportFrom, ast.alias]]]:
+    """The imports anywhere in a file, by the name that they bind."""
+    found: dict[str, list[tuple[ast.Import | ast.ImportFrom, ast.alias]]] = {}
     for n in every_node(tree):
         if not isinstance(n, ast.Import | ast.ImportFrom):
             continue
         for alias in n.names:
-            if isinstance(n, ast.Import):
-                here = alias.asname or alias.name.partition(".")[0]
-                there = alias.name if alias.asname else here
-            else:
-                here = alias.asname or alias.name
-                module = text.absolute(n.module, n.level) if text is not None else "" if n.level else n.module
-                there = f"{module}.{alias.name}"
-            if parts and here == parts[0]:
-                yield ".".join([there, *parts[1:]])
+            whole = alias.name.partition(".")[0] if isinstance(n, ast.Import) else alias.name
+            found.setdefault(alias.asname or whole, []).append((n, alias))
+    return found
 
 
 def _starred(text: LibraryModule) -> list[str]:
