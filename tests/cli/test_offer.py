@@ -203,6 +203,15 @@ def test_a_cut_of_a_method_is_judged_under_a_private_name(tmp_path):
     assert cuts and {o.verdict for o in cuts} == {"proved"}
 
 
+def test_names_that_are_made_are_told(yard, call):
+    found = dreck.offer(yard)
+    table = next(o for o in found if o.steps == ("lookup-table",))
+    assert table.makes and all(not o.makes for o in found if "a name" in o.needs)
+    assert f"makes {table.makes[0]}" in call("offer", yard).stdout
+    told = json.loads(call("offer", yard, "--json").stdout)["offers"]
+    assert [o["makes"] for o in told] == [list(o.makes) for o in found]
+
+
 def test_one_statement_is_no_cut(tmp_path):
     said = "{0}desk.say(\n{0}    load,\n{0}    line=line,\n{0}    least=3,\n{0}    at_most=9,\n{0})\n"
     test = f"        if load.kilos > 9:\n            if load.wet:\n{said.format(' ' * 16)}"

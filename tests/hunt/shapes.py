@@ -105,6 +105,17 @@ _SPLIT = (
     *[""] * 5,
     "try:\n    Kind._member_map_['GLASS'] = Kind.PAPER\nexcept AttributeError:\n    pass\n",
     "type.__setattr__(Kind, 'GLASS', Kind.PAPER)\n",
+    "getattr(type, '__set' + 'attr__')(Kind, 'GLASS', Kind.PAPER)\n",
+    "def told(x, type=type):\n    return type.mro(x) if isinstance(x, type) else object.__setattr__\n",
+    "class Loose(type(Kind)):\n    def __setattr__(self, name, value):\n        type.__setattr__(self, name, value)\n"
+    "Kind.__class__ = Loose\nKind.GLASS = Kind.PAPER\n",
+)
+
+_BESIDE_KINDS = (
+    *[""] * 2,
+    "class Load:\n    def __eq__(self, other):\n        ev(8)\n        return True\n    __hash__ = object.__hash__\n",
+    "class Load:\n    def __bool__(self):\n        return ev(8) == 8\n",
+    "class Load(int):\n    def __eq__(self, other):\n        return ev(8) == 8\n",
 )
 
 _BIN = "class Bin{bases}:\n    n = 1\n    line = {line}\n    def __init__(self):\n        self.kilos = 3\n{more}"
@@ -233,7 +244,7 @@ def _in_a_row(pick: random.Random) -> tuple[str, str]:
 def _of_a_kind(pick: random.Random) -> tuple[str, str]:
     """A ladder over the members of an enum, in another order, as `match`, or with an arm that may be dead."""
     kind = pick.choice(_ENUMS[:2] if pick.random() < 0.7 else _ENUMS) + pick.choice(_MEMBERS) + pick.choice(_PAST)
-    kind += pick.choice(_SPLIT)
+    kind += pick.choice(_SPLIT) + pick.choice(_BESIDE_KINDS)
     tests = [pick.choice(_KIND_TESTS) for _ in range(pick.choice((1, 2, 2, 3)))]
     arms = [(test, pick.choice(("1", "2", "ev(3)", "k"))) for test in tests]
     rest = pick.choice(("0", "1", "None"))

@@ -183,7 +183,7 @@ def _is_plain_class(name: str, names: ModuleNames) -> bool:
 
 def _is_plain_base(base: ast.expr, names: ModuleNames) -> bool:
     if not isinstance(base, ast.Name):
-        return False
+        return names.stands_for(base) in ("enum.Enum", "typing.NamedTuple")
     if base.id in names.definitions:
         return _is_plain_class(names.canonical(base.id), names)
     trees = (names.tree, *getattr(names, "trees", ()))

@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.narrowing import Member
 from dreck.proof.classes.table import ClassTable
+from dreck.source.walking import walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,14 @@ class Enums:
     def names(self, enum: str) -> list[str]:
         """The names of all members of an enum that both versions define alike."""
         return list(members_of(self.table, enum) or {}) if self._are_alike(enum) else []
+
+    def is_enum(self, kind: str) -> bool:
+        """Whether a class derives from `enum.Enum` alone, however plain it is otherwise."""
+        return _is_enum(self.table, kind)
+
+    def may_be_put(self, kind: str) -> bool:
+        """Whether it is an enum, and something may put another thing in the place of a member."""
+        return self.is_enum(kind) and _sets_past_classes(self.table.names)
 
     def _are_alike(self, enum: str) -> bool:
         mine = members_of(self.table, enum)
@@ -53,9 +62,11 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
     Names with an underscore before them mean something to `enum` itself, so a class that has one is no plain enum.
     """
     node = table.classes.get(kind)
-    if node is None or [table.names.stands_for(b) for b in node.bases] != ["enum.Enum"]:
+    if node is None or not _is_enum(table, kind):
         return None
     if not table.is_understood(kind) or node.decorator_list or kind in _made_by_hand(table.names):
+        return None
+    if _sets_past_classes(table.names):
         return None
     found: dict[str, object] = {}
     autos = 0
@@ -78,6 +89,11 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
     return {name: repr(value) for name, value in found.items()} if distinct else None
 
 
+def _is_enum(table: ClassTable, kind: str) -> bool:
+    node = table.classes.get(kind)
+    return node is not None and [table.names.stands_for(b) for b in node.bases] == ["enum.Enum"]
+
+
 @lru_cache(maxsize=16)
 def _made_by_hand(names: ModuleNames) -> frozenset[str]:
     """The classes of which the files make objects past what makes them: `object.__new__(Kind)`."""
@@ -88,3 +104,86 @@ def _made_by_hand(names: ModuleNames) -> frozenset[str]:
                 case ast.Call(func=ast.Attribute(attr="__new__"), args=[ast.Name(id=kind), *_]):
                     found.add(kind)
     return frozenset(found)
+
+
+@lru_cache(maxsize=16)
+def _sets_past_classes(names: ModuleNames) -> bool:
+    """Whether something in the files may put another thing in the place of a member, which `enum` itself refuses:
+    what `type` sets attributes by, or `type` itself, is handed on; an object is given another class."""
+    return any(map(_may_set_past, (names.tree, *names.trees, *names.others)))
+
+
+@once_per_tree
+def _may_set_past(tree: ast.Module) -> bool:
+    quiet = _said_of_types(tree)
+    return any(n not in quiet and _reaches_setting(n) for n in every_node(tree))
+
+
+_SETTERS = frozenset({"__setattr__", "__delattr__"})
+_OF_ENUMS = frozenset({"EnumMeta", "EnumType"})
+
+
+def _reaches_setting(n: ast.AST) -> bool:
+    match n:
+        case ast.Attribute(value=of, attr="__class__", ctx=ast.Store()):
+            return not (isinstance(of, ast.Name) and of.id == "self")
+        case ast.Attribute(value=ast.Name(id="builtins"), attr="type"):
+            return True
+        case ast.Attribute(attr=word):
+            return word in _SETTERS | _OF_ENUMS
+        case ast.Name(id=word, ctx=ast.Load()):
+            return word in _OF_ENUMS | {"type"}
+        case ast.alias(name=word, asname=str()):
+            return word in _OF_ENUMS | {"type"}
+        case ast.Constant(value=str() as text):
+            return text.rpartition(".")[2] in _SETTERS
+    return False
+
+
+def _said_of_types(tree: ast.Module) -> set[ast.AST]:
+    """`type` where it is called, or asked about: in `type(x)`, `isinstance(x, type)`, `x is type`, `x: type[T]`; where
+    it is another name of a function; and what sets an attribute of an object alone: `object.__setattr__`."""
+    found = set[ast.AST]()
+    taken = any(_binds(n, "object") for n in every_node(tree))
+    for n in every_node(tree):
+        match n:
+            case ast.Call(func=ast.Name(id="isinstance" | "issubclass" | "map"), args=args):
+                found |= {n.func, *(part for a in args for part in _within_tuple(a))}
+            case ast.Call(func=ast.Name() as called, keywords=keywords):
+                found |= {called, *(k.value for k in keywords if k.arg == "key")}
+            case ast.Compare(left=left, comparators=others):
+                found |= {e for e in (left, *others) if isinstance(e, ast.Name)}
+            case ast.ClassDef(bases=bases):
+                found |= {e for e in bases if _last_word(e) not in _SETTERS}
+            case ast.arg(annotation=told) | ast.AnnAssign(annotation=told) if told is not None:
+                found |= {e for e in walk(told) if isinstance(e, ast.Name)}
+            case ast.FunctionDef(returns=told) | ast.AsyncFunctionDef(returns=told) if told is not None:
+                found |= {e for e in walk(told) if isinstance(e, ast.Name)}
+            case ast.Subscript(value=ast.Name(id="type") as told):
+                found.add(told)
+            case ast.Attribute(value=of, attr="__setattr__" | "__delattr__", ctx=ast.Load()) if (
+                isinstance(of, ast.Name) and of.id == "object" and not taken
+            ) or (isinstance(of, ast.Call) and isinstance(of.func, ast.Name) and of.func.id == "super" and not of.args):
+                found.add(n)
+        if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and any(_binds(m, "type") for m in walk(n)):
+            found |= {m for s in n.body for m in walk(s) if isinstance(m, ast.Name) and m.id == "type"}
+    return found
+
+
+def _binds(n: ast.AST, name: str) -> bool:
+    match n:
+        case ast.Name(id=word, ctx=ast.Store() | ast.Del()) | ast.arg(arg=word):
+            return word == name
+        case ast.alias(name=word, asname=other):
+            return (other or word) == name
+        case ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word) | ast.ClassDef(name=word):
+            return word == name
+    return False
+
+
+def _last_word(e: ast.expr) -> str:
+    return e.id if isinstance(e, ast.Name) else getattr(e, "attr", "")
+
+
+def _within_tuple(e: ast.expr) -> list[ast.expr]:
+    return e.elts if isinstance(e, ast.Tuple) else [e]

@@ -232,7 +232,7 @@ class KnownClasses:
             if self.may_change_classes and self.taken_back().attribute(name):
                 return False  # a module, too, may have been given another class
             return not (self.names.is_imported(kind) and module_answers(self.names, name))
-        if name in put_later(self.names) or {name, ANYTHING} & shaped(self.names):
+        if name in put_later(self.names) or {name, ANYTHING} & shaped(self.names) or self.enums.may_be_put(kind):
             return False
         lineage = self.table.lineage(kind)
         above = [name for name in self.table.classes if name != kind and self.table.may_derive(kind, name)]

@@ -38,9 +38,11 @@ def _private_method(at: At, base: Term, name: str) -> Result | None:
 def _is_surely_there(at: At, base: Term, name: str) -> bool:
     """Whether reading the attribute cannot raise: a plain constant or function of a class, a method of one's own."""
     if at.p.shape(base) == "global":
-        found = at.p.classes[at.which].found(str(base.args[0]), name)
-        stored = at.p.classes[at.which].is_stored(name)
+        kin, kind = at.p.classes[at.which], str(base.args[0])
+        found, stored = kin.found(kind, name), kin.is_stored(name)
         sure = found is not None and found.form in ("constant", "static", "method") and not stored
+        if kin.enums.is_enum(kind):  # what its class makes of anything but a member is not known here
+            sure = kin.enums.member(kind, name) is not None
     else:
         sure = own_method(at.p, at.which, base, name) is not None
     if sure and FAMILIES in at.p.allowed:

@@ -11,7 +11,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.answers import answers_of
-from dreck.steps.naming.lazily import keeps_its_variables
+from dreck.steps.naming.lazily import keeps_its_variables, seen_later
 from dreck.steps.naming.predicates import awaits
 from dreck.steps.support.raw import RAW
 from dreck.steps.support.scene import Scene
@@ -96,8 +96,8 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     )
     seen = list(dict.fromkeys([*(n.id for n in order), *sorted(told.needed | told.results)]))
     local, bound = scope_of(scene.node).local, assigned_in(block.body)
-    seen_later = kept_by_functions(scene.scope, scene.names.is_builtin) & _kept_by_functions(scene.node, aside)
-    lasting = (seen_later | scene.scope.deleted) & bound
+    kept_on = kept_by_functions(scene.scope, scene.names.is_builtin) & _kept_by_functions(scene.node, aside)
+    lasting = (kept_on | scene.scope.deleted) & bound
     results = [n for n in seen if n in local and (n in told.results or n in lasting)]
     kept = lasting - told.results
     unsure = told.handed_back - surely_bound_before(scene.node, block.body) if told.handed_back else frozenset[str]()
@@ -124,7 +124,7 @@ def passed_together(scene: Scene, blocks: Sequence[Block]) -> tuple[list[str], l
 def _kept_by_functions(function: FunctionNode, aside: set[ast.AST]) -> set[str]:
     """The names in functions and generators inside of it, those that are their own left out where that is plain."""
     lazy = [n for n in walk(function) if n is not function and isinstance(n, _LAZY)]
-    return {getattr(n, "id", "") for inner in lazy for n in walk(inner) if n not in aside}
+    return {getattr(n, "id", "") for inner in lazy for n in seen_later(inner) if n not in aside}
 
 
 def _bound_around(scene: Scene) -> set[str]:

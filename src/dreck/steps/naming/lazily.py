@@ -23,7 +23,7 @@ def keeps_its_variables(scene: Scene, body: Sequence[ast.stmt], in_loop: bool, n
         return False
     inside = {n for s in body for n in walk(s)}
     scope = scene.scope
-    for name in (_read_later(node) - _own_names(node)) & scope.local:
+    for name in ({n.id for n in seen_later(node) if isinstance(n, ast.Name)} - _own_names(node)) & scope.local:
         stores = [n for n in walk(scene.node) if isinstance(n, ast.Name) and n.id == name and _binds(n)]
         is_param = name in scope.params
         if name in scope.shared or name in scope.deleted or not (stores or is_param):
@@ -49,10 +49,10 @@ def _is_used_at_once(body: Sequence[ast.stmt], node: ast.GeneratorExp) -> bool:
     return False
 
 
-def _read_later(node: ast.AST) -> set[str]:
-    """The names that it reads when it runs; what a generator goes through first is worked out where it stands."""
+def seen_later(node: ast.AST) -> list[ast.AST]:
+    """What of it runs later; what a generator goes through first is worked out where it stands."""
     at_once = set(walk(node.generators[0].iter)) if isinstance(node, ast.GeneratorExp) else set()
-    return {n.id for n in walk(node) if isinstance(n, ast.Name) and n not in at_once}
+    return [n for n in walk(node) if n not in at_once]
 
 
 def _own_names(node: ast.AST) -> set[str]:

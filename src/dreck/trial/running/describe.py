@@ -122,6 +122,8 @@ class Describer:
             return (name, value.__func__.__qualname__, self.of(value.__self__))
         if isinstance(value, types.MethodWrapperType):
             return (name, value.__name__, self.of(value.__self__))
+        if isinstance(value, types.GeneratorType | types.CoroutineType | types.AsyncGeneratorType):
+            return (name, value.__name__)  # in which function it was made is nobody's business
         if kind.__module__ == _PLAYED_BY:
             return (name, "the world of this input")  # whoever asks a thing made up for all its attributes meets it
         if kind.__module__ == "unittest.mock":
