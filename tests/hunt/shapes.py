@@ -106,6 +106,7 @@ _SPLIT = (
     "try:\n    Kind._member_map_['GLASS'] = Kind.PAPER\nexcept AttributeError:\n    pass\n",
     "type.__setattr__(Kind, 'GLASS', Kind.PAPER)\n",
     "getattr(type, '__set' + 'attr__')(Kind, 'GLASS', Kind.PAPER)\n",
+    "import gc\ngc.get_referents(Kind.__dict__)[0]['GLASS'] = getattr(Kind, 'PAPER', 1)\n",
     "def told(x, type=type):\n    return type.mro(x) if isinstance(x, type) else object.__setattr__\n",
     "class Loose(type(Kind)):\n    def __setattr__(self, name, value):\n        type.__setattr__(self, name, value)\n"
     "Kind.__class__ = Loose\nKind.GLASS = Kind.PAPER\n",

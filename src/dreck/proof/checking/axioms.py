@@ -9,6 +9,7 @@ import builtins
 import contextlib
 import enum
 import inspect
+import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -20,7 +21,7 @@ from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
 from dreck.proof.checking.texts.binding import bound_at, bound_in
 from dreck.proof.checking.texts.elsewhere import sole_method
-from dreck.proof.checking.texts.members import may_put_members
+from dreck.proof.checking.texts.members import hands_on, may_put_members
 from dreck.proof.checking.texts.nested import are_joined, says_anything
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
@@ -228,7 +229,10 @@ class Axioms:
             return False
         if any(makes_by_hand(tree, kind) for tree in _trees(self.names)):
             return False
-        if any(map(may_put_members, (*_trees(self.names), *getattr(self.names, "others", ())))):
+        word = re.split(r"\W", kind)[-1]
+        if any(
+            may_put_members(t) or hands_on(t, word) for t in (*_trees(self.names), *getattr(self.names, "others", ()))
+        ):
             return False
         made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
         has = name in made.__members__ and len(made.__members__) == len(named)

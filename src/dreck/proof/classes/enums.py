@@ -1,6 +1,7 @@
 """Members of plain enums that both versions define alike."""
 
 import ast
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -66,7 +67,7 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
         return None
     if not table.is_understood(kind) or node.decorator_list or kind in _made_by_hand(table.names):
         return None
-    if _sets_past_classes(table.names):
+    if _sets_past_classes(table.names) or _word_of(kind) in _handed_on(table.names):
         return None
     found: dict[str, object] = {}
     autos = 0
@@ -121,10 +122,45 @@ def _may_set_past(tree: ast.Module) -> bool:
 
 _SETTERS = frozenset({"__setattr__", "__delattr__"})
 _OF_ENUMS = frozenset({"EnumMeta", "EnumType"})
+_INTO_MEMORY = frozenset({"gc", "ctypes"})
+"""Modules by which one comes to what objects are made of."""
+_LOOKING = frozenset({"isinstance", "issubclass", "map", "filter", "cast", "getattr", "hasattr", "zip", "sorted"})
+
+
+def _is_class_of_class(e: ast.expr) -> bool:
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[of]) | ast.Attribute(value=of, attr="__class__"):
+            return _is_class_of(of)
+    return False
+
+
+def _is_class_of(e: ast.expr) -> bool:
+    match e:
+        case ast.Call(func=ast.Name(id="type"), args=[_]) | ast.Attribute(attr="__class__"):
+            return True
+    return False
+
+
+@lru_cache(maxsize=16)
+def _handed_on(names: ModuleNames) -> frozenset[str]:
+    """What is handed to a call with something else behind it, as one that sets attributes wants it."""
+    calls = (n for t in (names.tree, *names.trees, *names.others) for n in every_node(t) if isinstance(n, ast.Call))
+    several = (c for c in calls if len(c.args) > 1 and not (isinstance(c.func, ast.Name) and c.func.id in _LOOKING))
+    return frozenset(_last_word(c.args[0]) for c in several)
+
+
+def _word_of(kind: str) -> str:
+    return re.split(r"\W", kind)[-1]
 
 
 def _reaches_setting(n: ast.AST) -> bool:
     match n:
+        case ast.Import(names=told) if any(a.name.partition(".")[0] in _INTO_MEMORY for a in told):
+            return True
+        case ast.ImportFrom(module=str() as module) if module.partition(".")[0] in _INTO_MEMORY:
+            return True
+        case ast.Call(func=ast.Name(id="getattr"), args=[of, name, *_]) if not isinstance(name, ast.Constant):
+            return _last_word(of) == "type" or _is_class_of_class(of)
         case ast.Attribute(value=of, attr="__class__", ctx=ast.Store()):
             return not (isinstance(of, ast.Name) and of.id == "self")
         case ast.Attribute(value=ast.Name(id="builtins"), attr="type"):

@@ -205,7 +205,14 @@ def shortened(lines: list[str], width: int) -> list[str]:
     names = lines[-1].removeprefix("return ").split(", ")
     name, _, value = lines[-2].partition(" = ")
     goes_on = len(lines) > 2 and lines[-3].endswith("\\")
-    if goes_on or "#" in lines[-2] or names.count(name) != 1 or not _is_set_alone(lines[-2], among=len(names) > 1):
+    kept_by_others = any(word in line for line in lines for word in ("lambda", "def "))  # they see the variable
+    if (
+        goes_on
+        or kept_by_others
+        or "#" in lines[-2]
+        or names.count(name) != 1
+        or not _is_set_alone(lines[-2], among=len(names) > 1)
+    ):
         return lines
     told = f"return {', '.join(value if n == name else n for n in names)}"
     return lines if len(names) > 1 and len(told) + _INDENT > width else [*lines[:-2], told]

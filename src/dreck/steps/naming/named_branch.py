@@ -53,7 +53,8 @@ def _too_short(scene: Scene, found: list[Block]) -> tuple[int, str]:
     if _length(block) >= _LONG:
         return first, "the branch is nearly the whole function; guard-clauses take what stands around it away"
     where = shlex.quote(f"{scene.path}::{scene.function.name}:{first}-{last}")
-    told = f"its longest branch has {_length(block)} lines, and from {_LONG} on it is taken"
+    length = _length(block)
+    told = f"its longest branch has {length} line{'s' * (length != 1)}, and from {_LONG} on it is taken"
     return first, f"{told}; to cut it all the same, type: dreck untangle {where} --step named-block --name NAME"
 
 

@@ -23,6 +23,7 @@ from dreck.trial.running.settable import Settable
 from dreck.trial.sandbox.cage import Cage
 
 _MOST = 6
+_MOST_NAMES = 12
 _MOST_WORDS = 8
 SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 
@@ -31,7 +32,7 @@ SYSTEMS = {"sys.platform": ("win32", "darwin"), "os.name": ("nt",)}
 class Asked:
     """What code asks of its surroundings: variables, words for the system, a command line, what is typed, files."""
 
-    names: frozenset[str] = frozenset()
+    names: tuple[str, ...] = ()
     systems: frozenset[str] = frozenset()
     compared: frozenset[str] = frozenset()
     words: tuple[str, ...] = ()
@@ -49,7 +50,7 @@ class Asked:
         nodes = [node for one in functions for node in walk(one)]
         systems = frozenset(word for word in SYSTEMS if any(_is(node, word) for node in nodes))
         return cls(
-            names=frozenset(name for one in functions for name in _names(one)),
+            names=tuple(dict.fromkeys(name for one in functions for name in _names(one))),
             systems=systems,
             compared=frozenset(text for one in functions for word in systems for text in _compared(one, word)),
             words=tuple(dict.fromkeys(word for one in functions for word in _words(one))),
@@ -63,7 +64,7 @@ class Asked:
     def with_those(self, later: "Asked") -> "Asked":
         """What the code of either version asks for: both are run in the same surroundings."""
         return Asked(
-            self.names | later.names,
+            tuple(dict.fromkeys([*self.names, *later.names])),
             self.systems | later.systems,
             self.compared | later.compared,
             tuple(dict.fromkeys([*self.words, *later.words])),
@@ -95,8 +96,9 @@ class Surroundings:
     def asked(self, asked: Asked) -> None:
         self._asked = asked
         self._files = ("text", *asked.names_of_files[:_MOST]) if asked.opens_files else ()
-        self._names = sorted(asked.names)[:_MOST]
-        self._system = "".join(asked.systems) if len(asked.systems) == 1 else ""  # one says what the other has to be
+        self._names = list(asked.names[:_MOST_NAMES])
+        self._system = max(asked.systems, default="")  # `sys.platform` says what `os.name` has to be
+        self._says_both = len(asked.systems) > 1
         self._systems = tuple(dict.fromkeys([*sorted(asked.compared), *SYSTEMS.get(self._system, ())]))
         words = list(asked.words[:_MOST_WORDS])
         self._lines = tuple(_command_lines(words)) if asked.reads_words else ()
@@ -115,6 +117,9 @@ class Surroundings:
         system = getattr(sys.modules.get(home), word, "")
         if system:
             setattr(sys.modules[home], word, world.answer(self._system, (system, *self._systems)))
+        name_of_system = os.name
+        if self._says_both:
+            os.name = "nt" if sys.platform == "win32" else "posix"
         arguments, keyboard = sys.argv, sys.stdin
         world.beyond.append(self._change)
         if self._lines:
@@ -134,6 +139,7 @@ class Surroundings:
                 yield
         finally:
             sys.argv, sys.stdin = arguments, keyboard
+            os.name = name_of_system
             if system:
                 setattr(sys.modules[home], word, system)
             if self._names:

@@ -18,7 +18,32 @@ _ASKING = ("isinstance", "issubclass", "map")
 def may_put_members(tree: ast.Module) -> bool:
     """Whether anything in a file may put another thing in the place of a member."""
     above = {child: n for n in every_node(tree) for child in ast.iter_child_nodes(n)}
-    return any(_lays_hands_on(n, above, tree) for n in every_node(tree))
+    return any(_lays_hands_on(n, above, tree) or _looks_deep(n) for n in every_node(tree))
+
+
+def hands_on(tree: ast.Module, kind: str) -> bool:
+    """Whether a call is given a class and something behind it, which is what setting one of its attributes takes."""
+    for n in every_node(tree):
+        if isinstance(n, ast.Call) and len(n.args) >= 2 and not (isinstance(n.func, ast.Name) and n.func.id in _QUIET):
+            first = n.args[0]
+            if kind in (getattr(first, "id", ""), getattr(first, "attr", "")):
+                return True
+    return False
+
+
+_QUIET = (*_ASKING, "filter", "cast", "getattr", "hasattr", "zip", "sorted")
+
+
+def _looks_deep(n: ast.AST) -> bool:
+    """What objects are made of, or a class of classes asked for something by a name that is worked out."""
+    if isinstance(n, ast.Import | ast.ImportFrom):
+        words = [a.name for a in n.names] if isinstance(n, ast.Import) else [n.module or ""]
+        return any(word.split(".")[0] in ("gc", "ctypes") for word in words)
+    asks = isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id == "getattr" and len(n.args) > 1
+    if not asks or not isinstance(n, ast.Call) or isinstance(n.args[1], ast.Constant):
+        return False
+    written = ast.unparse(n.args[0])
+    return written.split(".")[-1] == "type" or written.count("type(") + written.count("__class__") > 1
 
 
 def _lays_hands_on(n: ast.AST, above: dict[ast.AST, ast.AST], tree: ast.Module) -> bool:
