@@ -12,8 +12,6 @@ from dreck.trial.search.moves import Choice, Moves, Tried
 class EachAlone(Attempts):
     """Tries values of one path at a time."""
 
-    longer: bool = False
-    """Whether it was given more time, since it came to something new until the end of it."""
     left: list[Choice] = field(default_factory=list)
     """Further values of parameters that nothing is asked of: they lead nowhere else, most likely."""
 

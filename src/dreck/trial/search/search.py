@@ -76,7 +76,9 @@ class Search(EachAlone):
 
     def _guided(self) -> None:
         """Rounds over all outcomes that are missing; each gets a few inputs, and more when a round brought nothing."""
-        allowed, begun, at_first = _MOVES, self._now(), len(self.reached)
+        if not self.wanted() <= self.reached:
+            self._until += self.seconds
+        allowed, begun = _MOVES, self._now()
         most, until = int(self.inputs * _GUIDED), begun + max(0.0, self._until - begun) * _GUIDED
         while not self._over() and allowed <= _MOST_MOVES and self.count < most and self._now() < until:
             missing = sorted(self.wanted() - self.reached)
@@ -86,10 +88,6 @@ class Search(EachAlone):
             for outcome in missing:
                 if outcome not in self.reached:
                     self._towards(outcome, allowed)
-                if self._now() > until and len(self.reached) > at_first and not self.longer:
-                    self.longer = True  # it comes further, and may again
-                    self._until += self.seconds
-                    until += self.seconds
                 if self._over() or self.count >= most or self._now() > until:
                     return
             if self.count == tried:
