@@ -21,6 +21,7 @@ def asked(self):
     LOG.append("asked")
     return len(LOG)
 """
+ASSUMED = ("hashable-key",)
 _ROWS = (
     "class Row(NamedTuple):\n    x: int\n    y: 'Optional[int]' = 2\n",
     "class Row(typing.NamedTuple):\n    y: int\n    x: int\n",
@@ -94,17 +95,29 @@ _MEMBERS = (
     "    GLASS = 1\n    PAPER = 2\n    @unlike\n    def METAL(self):\n        return 1\n",
     "    GLASS = (1,)\n    PAPER = [1]\n    METAL = ev(3)\n",
 )
+_MEMBERS += (
+    "    GLASS = 'g'\n    PAPER = 'p'\n    METAL = 'm'\n    def __str__(self):\n        return str(ev(2))\n",
+    "    GLASS = 'g'\n    PAPER = 'p'\n    METAL = 'g'\n",
+    "    GLASS = 0\n    PAPER = 1\n    METAL = 2\n    def __repr__(self):\n        return 'k'\n",
+    "    GLASS = 1\n    PAPER = 2\n    METAL = 3\n    def __hash__(self):\n        return ev(4)\n",
+)
 _ENUMS = ("class Kind(Enum):\n", "class Kind(enum.Enum):\n", "class Kind(IntEnum):\n", "@unique\nclass Kind(Enum):\n",
-          "class Kind(str, Enum):\n", "class Kind:\n", "class Kind(enum.Flag):\n")  # fmt: skip
+          "class Kind(str, Enum):\n", "class Kind(IntEnum):\n", "class Kind(enum.StrEnum):\n", "class Kind(int, Enum):\n",
+          "class Kind:\n", "class Kind(enum.Flag):\n")  # fmt: skip
 _KIND_TESTS = ("k is Kind.GLASS", "k == Kind.GLASS", "k is Kind.PAPER", "k == Kind.PAPER", "k is Kind.METAL", "k == 1",
                "k in (Kind.GLASS, Kind.PAPER)", "k is not Kind.GLASS", "k != Kind.METAL", "not k")  # fmt: skip
 _CASES = {"k == Kind.GLASS": "Kind.GLASS", "k == Kind.PAPER": "Kind.PAPER", "k == 1": "1",
           "k in (Kind.GLASS, Kind.PAPER)": "Kind.GLASS | Kind.PAPER"}  # fmt: skip
+_KEYS = {"k == Kind.GLASS": "Kind.GLASS", "k == Kind.PAPER": "Kind.PAPER", "k == 1": "1",
+         "k is Kind.METAL": "Kind.METAL", "k == Kind.METAL": "Kind.METAL"}  # fmt: skip
 _PAST = (*[""] * 12, "object.__new__(Kind)\n", "try:\n    Kind.GLASS = Kind.PAPER\nexcept AttributeError:\n    pass\n")
 _SPLIT = (
     *[""] * 5,
     "try:\n    Kind._member_map_['GLASS'] = Kind.PAPER\nexcept AttributeError:\n    pass\n",
     "type.__setattr__(Kind, 'GLASS', Kind.PAPER)\n",
+    "Kind.__hash__ = lambda self: ev(9)\n",
+    "Kind.__eq__ = lambda self, other: ev(8) == 8\nKind.__hash__ = object.__hash__\n",
+    "setattr(Kind, '__ha' + 'sh__', lambda self: ev(len(LOG)))\n",
     "getattr(type, '__set' + 'attr__')(Kind, 'GLASS', Kind.PAPER)\n",
     "import gc\ngc.get_referents(Kind.__dict__)[0]['GLASS'] = getattr(Kind, 'PAPER', 1)\n",
     "def told(x, type=type):\n    return type.mro(x) if isinstance(x, type) else object.__setattr__\n",
@@ -244,8 +257,10 @@ def _in_a_row(pick: random.Random) -> tuple[str, str]:
 
 def _of_a_kind(pick: random.Random) -> tuple[str, str]:
     """A ladder over the members of an enum, in another order, as `match`, or with an arm that may be dead."""
-    kind = pick.choice(_ENUMS[:2] if pick.random() < 0.7 else _ENUMS) + pick.choice(_MEMBERS) + pick.choice(_PAST)
+    kind = pick.choice(_ENUMS[:2] if pick.random() < 0.5 else _ENUMS) + pick.choice(_MEMBERS) + pick.choice(_PAST)
     kind += pick.choice(_SPLIT) + pick.choice(_BESIDE_KINDS)
+    if pick.random() < 0.3:
+        return _as_a_table(kind, pick)
     tests = [pick.choice(_KIND_TESTS) for _ in range(pick.choice((1, 2, 2, 3)))]
     arms = [(test, pick.choice(("1", "2", "ev(3)", "k"))) for test in tests]
     rest = pick.choice(("0", "1", "None"))
@@ -263,6 +278,17 @@ def _of_a_kind(pick: random.Random) -> tuple[str, str]:
         text = ["match k:", *(f"    case {_CASES[test]}:\n        return {answer}" for test, answer in new)]
         text.append(f"return {rest}")
     return kind + _function(given, _ladder(arms, rest)), kind + _function(given, text)
+
+
+def _as_a_table(kind: str, pick: random.Random) -> tuple[str, str]:
+    """The same choice by a table that is made once."""
+    keys = sorted(_KEYS) if pick.random() < 0.2 else [key for key in _KEYS if " == Kind." in key]
+    arms = [(test, pick.choice("123")) for test in pick.sample(keys, pick.choice((2, 2, 3)))]
+    rows = [f"{_KEYS[test]}: {answer}" for test, answer in arms]
+    if pick.random() < 0.3:
+        rows = pick.sample(rows, len(rows) - 1)
+    asked = pick.choice(("return ROWS.get(k, 0)", "if k in ROWS:\n    return ROWS[k]\nreturn 0"))
+    return kind + _function("k", _ladder(arms, "0")), f"{kind}ROWS = {{{', '.join(rows)}}}\n" + _function("k", [asked])
 
 
 def _ladder(arms: list[tuple[str, str]], rest: str) -> list[str]:
@@ -305,10 +331,22 @@ def _function(given: str, parts: list[str]) -> str:
 def difference(old: dict[str, Any], new: dict[str, Any]) -> Any:
     """Arguments that the two are not the same for; None when there are none among these."""
     for given in _given(old):
+        if "ROWS" in new and not all(_has_a_hash(space, given) for space in (old, new)):
+            continue
         seen = [_seen(space, given) for space in (old, new)]
         if seen[0] != seen[1]:
             return given, seen
     return None
+
+
+def _has_a_hash(space: dict[str, Any], given: str) -> bool:
+    try:
+        eval(f"hash({given})", space)
+    except TypeError:
+        return False
+    except AttributeError:
+        return True
+    return True
 
 
 def _given(space: dict[str, Any]) -> list[str]:

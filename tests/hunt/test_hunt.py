@@ -213,7 +213,8 @@ def _proved_of(part: types.ModuleType, seed: int, pairs: int, function: str = ""
     for _ in range(pairs):
         old, new = part.pair(pick)
         mine, theirs = executed(old), executed(new)
-        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), Wanted(trial=False))
+        wanted = Wanted(trial=False, assume=getattr(part, "ASSUMED", ()))
+        found = compare_texts(Text(Path("y.py"), old), Text(Path("y.py"), new), wanted)
         verdict = dict(found.functions).get(function) if function else found.verdict
         if verdict is not None and verdict.status == "proved":
             proved += 1

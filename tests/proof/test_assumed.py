@@ -195,3 +195,29 @@ def test_what_answers_with_many_truths_is_not_compared_plainly(how):
 def test_a_table_is_looked_up_by_a_comparison():
     old = 'def f(kilos, most):\n    return ("fine", "heavy")[kilos == most], kilos == most\n'
     assert dreck.compare(old, old.replace(", kilos == most", ", not kilos != most"), trial=False).status == "proved"
+
+
+UNBOUND = {
+    "nowhere": ("", "n > a"),
+    "taken away": ("n = 3\ndel n\n", "n > a"),
+    "a class that is not there": ("", "isinstance(a, Bin)"),
+    "something of a name that is not there": ("", "n.kilos == a"),
+}
+BOUND = {
+    "perhaps": ("try:\n    from yard import n\nexcept ImportError:\n    n = 3\n", "n > a"),
+    "all of another module": ("from yard import *\n", "n > a"),
+}
+
+
+@pytest.mark.parametrize("how", [*UNBOUND, *BOUND])
+def test_a_test_is_not_quiet_where_its_name_has_no_meaning(how):
+    head, test = {**UNBOUND, **BOUND}[how]
+    old, new = "def f(a):\n    return a\n", f"def f(a):\n    if {test}:\n        pass\n    return a\n"
+    found = dreck.compare(head + old, head + new, assume=["quiet-tests"], trial=False)
+    assert (found.status == "proved") is (how in BOUND), str(found)
+
+
+def test_a_test_of_a_shared_variable_that_has_no_value_yet_is_not_quiet():
+    old = "def f(a):\n    def g():\n        return n\n    n = 3\n    if n:\n        a()\n    return g\n"
+    new = old.replace("    n = 3\n", "    if n:\n        pass\n    n = 3\n")
+    assert dreck.compare(old, new, assume=["quiet-tests"], trial=False).status != "proved"

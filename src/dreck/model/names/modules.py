@@ -141,6 +141,13 @@ class ModuleNames:
         plain = isinstance(statements[0], ast.Assign | ast.AnnAssign | ast.AugAssign)
         return "stable" if not plain or name.isupper() else "varying"
 
+    def may_be_bound(self, name: str) -> bool:
+        """Whether `name` may have a meaning once the module is there; if not, reading it raises `NameError`."""
+        found = self._bindings
+        if any(isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Del) for n in every_node(self.tree)):
+            return False
+        return bool(found.of.get(name) or name in found.rebound or found.stars or found.dynamic or "." in name)
+
     def is_bound_once(self, name: str) -> bool:
         """Whether one statement, at the very top of the module, gives `name` its one meaning; imports of one package
         and of its modules give it the same.

@@ -17,7 +17,7 @@ from dreck.proof.state import Event, Side, State, no_stop_under
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
 """What moves no time by itself."""
-_ASKED = {"attr", "item", "got", "gvar", "eq", "lt", "le", "in", "truth", "asked", "len", "worked", "free", "cell"}
+_ASKED = {"attr", "item", "got", "gvar", "eq", "lt", "le", "in", "truth", "asked", "len", "worked", "free"}
 """What a test made of reads, comparisons and arithmetic comes to."""
 _CANNOT_RAISE = {Op.FUNCTION, Op.NEW}
 _OBSERVED: dict[str, set[Op]] = {
@@ -279,7 +279,7 @@ class CheckedActs(CheckedRegistries):
             case "hash":
                 what = "eq constant" if node.payload else "eq"
                 hashed = not event.harmless or self.compares_plainly(state, "hash", vals[0])
-                alone = hashed and self.compares_plainly(state, what, vals[0])
+                alone = hashed and self.compares_plainly(state, what, vals[0], looked_up=True)
                 return alone and key.args[0] is vals[0] and event.keeps == HASHABLE
             case "still":
                 return key is make("still", node.payload) and event.keeps == CONSTANTS
@@ -311,7 +311,7 @@ class CheckedActs(CheckedRegistries):
             case "eq" | "lt" | "le" | "in":
                 if event.result is None or event.result.op != "bool":
                     return False
-                lasts = len(key.args) == 2 and any(a.op in ("const", "tuple", "members") for a in key.args)
+                lasts = len(key.args) == 2 and any(a.op in ("const", "valued", "tuple", "members") for a in key.args)
                 timed = len(key.args) == 3 and key.args[2] is state.epoch
                 told = self.is_spelling(str(node.payload), vals[0], vals[1], key, bool(event.result.args[1]))
                 plain = told and self._compares_plainly(state, key, *vals[:2])
@@ -350,7 +350,9 @@ class CheckedActs(CheckedRegistries):
         if not event.once or event.harmless not in self.listed:
             return False
         if event.harmless == QUIET:
-            return key.op in _ASKED and side.node.source is not None and self.stands_in_a_test(side.node.source)
+            there = key.op != "gvar" or self.axioms[side.which].binds(str(key.args[0]))
+            source = side.node.source
+            return there and key.op in _ASKED and source is not None and self.stands_in_a_test(source)
         match key.op:
             case "attr":
                 known = self.holds_name(side, key.args[0], str(key.args[1]))

@@ -31,6 +31,10 @@ class CheckedAttributes(CheckedPlainness):
         if value.op == "const" and isinstance(value.value, Member):
             there = all(a.member(value.value.enum, name) for a in self.axioms)
             return base is self.make("global", value.value.enum) and value.value.name == name and there
+        if value.op == "valued":
+            kind, named = value.args
+            there = all(a.valued(str(kind), name) for a in self.axioms)
+            return base is self.make("global", kind) and named == name and there
         if value.op == "const":
             kinds = {str(base.args[0])} if base.op in ("global", "record") else self.classes_of(state, base)
             return bool(kinds) and all(axioms.constant(kind, name, value.value) for kind in sorted(kinds))

@@ -7,7 +7,6 @@ says what is found where. Functions and constants are looked for on the plain tr
 import ast
 import builtins
 import contextlib
-import enum
 import inspect
 import re
 from collections import Counter
@@ -19,10 +18,11 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
-from dreck.proof.checking.texts.binding import bound_at, bound_in
+from dreck.proof.checking.texts.binding import bound_at, bound_in, gives_it_back
 from dreck.proof.checking.texts.elsewhere import sole_method
-from dreck.proof.checking.texts.members import hands_on, may_put_members
+from dreck.proof.checking.texts.members import VALUED, hands_on, may_put_members, members_made
 from dreck.proof.checking.texts.nested import are_joined, says_anything
+from dreck.proof.checking.texts.overriding import puts_special, says_special
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -91,6 +91,11 @@ class Axioms:
         if self._bound is None:
             self._bound = _counted(self.names.tree)
         return self._bound
+
+    def binds(self, name: str) -> bool:
+        """Whether something in the module gives the name a meaning, and nothing takes it away."""
+        kept = not any(isinstance(n, ast.Delete) and name in ast.unparse(n) for n in every_node(self.names.tree))
+        return kept and ("." in name or any(self._counted()[told] for told in (name, "*", "import *")))
 
     def function(self, name: str) -> FunctionNode | None:
         """The one function of that name at the top of the module, without decorators."""
@@ -220,31 +225,33 @@ class Axioms:
 
     def member(self, kind: str, name: str) -> bool:
         """A member of an enum whose members are all different and which says nothing of comparing."""
-        if not self.is_enum(kind):
-            return False
-        node = self.classes.table.classes[kind]
-        named = _member_names(node)
-        told = [ast.unparse(d).rpartition(".")[2] for s in node.body for d in getattr(s, "decorator_list", ())]
-        if any(n.startswith("_") for n in named) or node.decorator_list or not set(told) <= _OF_METHODS:
-            return False
-        if any(makes_by_hand(tree, kind) for tree in _trees(self.names)):
+        return self.is_enum(kind) and self._is_member(kind, name)
+
+    def valued(self, kind: str, name: str) -> bool:
+        """A member of an enum over whole numbers or texts, all different, which compares as its value does."""
+        node = self.classes.table.classes.get(kind)
+        over = VALUED.get(tuple(map(self.names.stands_for, node.bases))) if node is not None else None
+        return over is not None and self._is_member(kind, name, over)
+
+    def _is_member(self, kind: str, name: str, data: type = object) -> bool:
+        node, trees = self.classes.table.classes[kind], _trees(self.names)
+        if any(makes_by_hand(tree, kind) for tree in trees) or not self._is_bare(node):
             return False
         word = re.split(r"\W", kind)[-1]
-        if any(
-            may_put_members(t) or hands_on(t, word) for t in (*_trees(self.names), *getattr(self.names, "others", ()))
-        ):
+        if any(says_special(self.names, what) for what in ("eq", "hash", "truth")):
             return False
-        made: Any = enum.Enum("made", [(n, repr(i)) for i, n in enumerate(named)])  # type: ignore[misc]
-        has = name in made.__members__ and len(made.__members__) == len(named)
-        values = [
-            ast.dump(s.value) for s in node.body if isinstance(s, ast.Assign) and isinstance(s.value, ast.Constant)
-        ]
-        special = any(isinstance(s, ast.FunctionDef) and s.name.startswith("_") for s in node.body)
-        return has and len(set(values)) == len(values) and not special and self._note("member", f"{kind}.{name}", node)
+        if any(may_put_members(t) or hands_on(t, word) for t in (*trees, *getattr(self.names, "others", ()))):
+            return False
+        return name in members_made(node, data) and self._note("member", f"{kind}.{name}", node)
+
+    def _is_bare(self, node: ast.ClassDef) -> bool:
+        """Whether nothing but `unique`, which only looks at it, decorates a class."""
+        return {self.names.stands_for(d) for d in node.decorator_list} <= {"enum.unique"}
 
     def are_apart(self, kind: str, assumed: bool) -> bool:
         """The constants of a class are different ones: seen in the file, or assumed of a class from elsewhere."""
-        node = self.classes.table.classes.get(self.names.canonical(kind))
+        kind = self.names.canonical(kind)
+        node = self.classes.table.classes.get(kind)
         if node is None:
             return assumed
         given = [s.value for s in node.body if isinstance(s, ast.Assign | ast.AnnAssign) and s.value is not None]
@@ -252,7 +259,19 @@ class Axioms:
         made = [v for v in given if isinstance(v, ast.Call) and ast.unparse(v.func).rpartition(".")[2] == "auto"]
         if len(set(values)) != len(values) or (values and made) or len(values) + len(made) != len(given):
             return False
-        return (self.is_enum(kind) or not node.bases) and self._note("class", f"{kind} has different constants", node)
+        bases = tuple(map(self.names.stands_for, node.bases))
+        special = bool(node.bases) and any(puts_special(self.names, what) for what in ("eq", "hash"))
+        if special or (not node.bases and self._may_be_put(kind, node)):
+            return False
+        valued = bases in VALUED and self._is_bare(node) and bool(members_made(node, VALUED[bases]))
+        told = f"{kind} has different constants"
+        return (valued or self.is_enum(kind) or not node.bases) and self._note("class", told, node)
+
+    def _may_be_put(self, kind: str, node: ast.ClassDef) -> bool:
+        """Whether something may give the class another constant once it is there."""
+        trees, word = (*_trees(self.names), *getattr(self.names, "others", ())), re.split(r"\W", kind)[-1]
+        named = {name for name, _ in _members(node)}
+        return any(may_put_members(t) or hands_on(t, word) or any(sets(t, name) for name in named) for t in trees)
 
     def fields(self, kind: str) -> list[tuple[str, ast.Constant | None]] | None:
         found = self.classes.records.fields(kind)
@@ -285,23 +304,6 @@ class Axioms:
             return None
         self._note("classes", f"how {', '.join(sorted(every))} derive from one another", None)
         return outcomes.pop() if len(outcomes) == 1 else None
-
-
-_OF_METHODS = {"property", "cached_property", "staticmethod", "classmethod"}
-
-
-def gives_it_back(decorator: ast.expr) -> bool:
-    """A decorator that leaves the name to the class that is written there."""
-    called = decorator.func if isinstance(decorator, ast.Call) else decorator
-    word = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
-    return word.rpartition(".")[2] in (
-        "dataclass",
-        "unique",
-        "total_ordering",
-        "final",
-        "runtime_checkable",
-        "dataclass_transform",
-    )
 
 
 def _trees(names: ModuleNames) -> tuple[ast.Module, ...]:
@@ -338,10 +340,6 @@ def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
                     yield n.id, s
             case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
                 yield name, s
-
-
-def _member_names(node: ast.ClassDef) -> list[str]:
-    return [t.id for s in node.body if isinstance(s, ast.Assign) for t in s.targets if isinstance(t, ast.Name)]
 
 
 @once_per_tree

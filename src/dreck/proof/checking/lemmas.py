@@ -13,7 +13,7 @@ from dreck.proof.state import Side, State
 from dreck.proof.subject import Subject
 
 _LEAVES = frozenset({"const", "symbol", "param", "unbound", "maybe", "outside"})
-FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members"})
+FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members", "valued"})
 
 
 class Refused(Exception):

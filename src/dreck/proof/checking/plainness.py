@@ -10,8 +10,9 @@ from dreck.model.ir.terms import Term
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, PLAIN
-from dreck.proof.checking.axioms import Axioms, gives_it_back
+from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.tests import CheckedTests
+from dreck.proof.checking.texts.binding import gives_it_back
 from dreck.proof.checking.texts.inverting import asks_equality, equality_gives_bools
 from dreck.proof.checking.texts.nested import may_be_below, sets_classes
 from dreck.proof.checking.texts.of_builtins import below
@@ -24,7 +25,7 @@ from dreck.source.walking import walk
 
 _TESTS = (ast.Compare, ast.Match)
 _CONSTRUCTORS = ("__init__", "__new__", "__post_init__", "__setstate__")
-_VALUES = {"const", "tuple", "members", "bool", "len", "arith"}
+_VALUES = {"const", "valued", "tuple", "members", "bool", "len", "arith"}
 
 
 @dataclass(slots=True)
@@ -42,7 +43,7 @@ class CheckedPlainness(CheckedTests):
         if known in names.tables.known:  # a display of constants
             return True
         is_function = isinstance(names.definitions.get(known), FunctionNode) and not names.may_be_made(known)
-        if is_put_on_a_class(names, name) and self.look(base) not in _VALUES and not is_function:
+        if is_put_on_a_class(names, name) and self.look(base) not in _VALUES - {"valued"} and not is_function:
             return False
         if known in axioms.classes.table.classes:
             kinds = axioms.skeleton[known].__mro__ if known in axioms.skeleton else ()
@@ -62,9 +63,9 @@ class CheckedPlainness(CheckedTests):
             return True
         return self._is_of_others(state, axioms, base, name)
 
-    def compares_plainly(self, state: State, what: str, *values: Term) -> bool:
-        with_a_constant = what in ("eq constant", "hash") or (what == "eq" and any(v.op == "const" for v in values))
-        if with_a_constant and PLAIN in self.listed:
+    def compares_plainly(self, state: State, what: str, *values: Term, looked_up: bool = False) -> bool:
+        constant = what == "eq" and any(v.op in ("const", "valued") for v in values)
+        if (looked_up or constant or what in ("eq constant", "hash")) and PLAIN in self.listed:
             return True
         for axioms in self.axioms:
             put = puts_special(axioms.names, what)

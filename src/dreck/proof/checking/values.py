@@ -14,7 +14,7 @@ from dreck.source.walking import walk
 
 _SCALAR = {"int", "str", "bool", "float", "bytes", "NoneType"}
 WHOLE = {"int", "bool"}
-_OBJECTS = {"param", "symbol", "global", "gvar", "type", "cell", "free", "maybe", "outside"}
+_OBJECTS = {"param", "symbol", "global", "gvar", "type", "cell", "free", "maybe", "outside", "valued"}
 
 
 @dataclass(slots=True)

@@ -8,6 +8,7 @@ from functools import lru_cache
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.narrowing import Member
+from dreck.proof.classes.put_later import specials_put
 from dreck.proof.classes.table import ClassTable
 from dreck.source.walking import walk
 
@@ -21,6 +22,11 @@ class Enums:
         """A member of an enum that both versions define alike; None for everything else."""
         mine = members_of(self.table, enum)
         return Member(enum, name) if mine is not None and name in mine and self._are_alike(enum) else None
+
+    def is_valued(self, enum: str, name: str) -> bool:
+        """Whether it is a member of an enum over whole numbers or texts, which both versions define alike."""
+        mine = valued_members(self.table, enum)
+        return mine is not None and name in mine and mine == valued_members(self.other, enum)
 
     def names(self, enum: str) -> list[str]:
         """The names of all members of an enum that both versions define alike."""
@@ -38,10 +44,16 @@ class Enums:
         mine = members_of(self.table, enum)
         return mine is not None and mine == members_of(self.other, enum)
 
+    def is_valued_or_plain(self, kind: str) -> bool:
+        """Whether it is an enum whose members nothing can put anew."""
+        return members_of(self.table, kind) is not None or valued_members(self.table, kind) is not None
+
     def has_distinct_constants(self, kind: str) -> bool:
         """Whether the constants of a class, members or not, are plainly different ones."""
-        if members_of(self.table, kind) is not None:
+        if self.is_valued_or_plain(kind):
             return True
+        if _sets_past_classes(self.table.names) or _word_of(kind) in _handed_on(self.table.names):
+            return False
         if not self.table.is_understood(kind) or self.table.order(kind) != (kind,):
             return False
         node = self.table.classes[kind]
@@ -62,22 +74,55 @@ def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
 
     Names with an underscore before them mean something to `enum` itself, so a class that has one is no plain enum.
     """
+    return _members(table, kind) if _is_enum(table, kind) else None
+
+
+def valued_members(table: ClassTable, kind: str) -> dict[str, str] | None:
+    """The members of an enum over whole numbers or texts, with their values as code; None for the less plain.
+
+    Such a member is one object, and equal to more than itself: to what its value is equal to.
+    """
     node = table.classes.get(kind)
-    if node is None or not _is_enum(table, kind):
+    over = _OVER.get(tuple(table.names.stands_for(b) for b in node.bases)) if node is not None else None
+    found = _members(table, kind, _SHOWING) if over is not None else None
+    if found is None or over is None:
         return None
-    if not table.is_understood(kind) or node.decorator_list or kind in _made_by_hand(table.names):
+    return found if all(type(ast.literal_eval(value)) in over for value in found.values()) else None
+
+
+_OVER: dict[tuple[str, ...], tuple[type, ...]] = {
+    ("enum.IntEnum",): (int, tuple),
+    ("builtins.int", "enum.Enum"): (int,),
+    ("enum.StrEnum",): (str,),
+    ("builtins.str", "enum.Enum"): (str,),
+}
+"""By the bases, what the values may be as they are written; the pair that stands for `auto()` is a number alone."""
+_COMPARING = frozenset({"__eq__", "__ne__", "__hash__", "__bool__", "__len__"})
+"""What says how a member compares, and where a table finds it: put on any class, it may be that of an enum."""
+_SHOWING = frozenset({"__str__", "__repr__", "__format__"})
+
+
+def _members(table: ClassTable, kind: str, special: frozenset[str] = frozenset()) -> dict[str, str] | None:
+    node = table.classes[kind]
+    if not {table.names.stands_for(d) for d in node.decorator_list} <= {"enum.unique"}:
+        return None
+    if not table.has_plain_body(kind) or node.keywords or kind in _made_by_hand(table.names):
         return None
     if _sets_past_classes(table.names) or _word_of(kind) in _handed_on(table.names):
+        return None
+    if specials_put(table.names) & _COMPARING:
         return None
     found: dict[str, object] = {}
     autos = 0
     for name, statements in table.bound_in(kind).items():
-        if name.startswith("_") or len(statements) > 1:
+        if (name.startswith("_") and name not in special) or len(statements) > 1:
             return None
         match statements[0]:
-            case ast.Assign(targets=[ast.Name()], value=ast.Constant(value=value)):
+            case ast.Assign(targets=[ast.Name()], value=ast.Constant(value=value)) if name not in special:
                 found[name] = value
-            case ast.Assign(targets=[ast.Name()], value=ast.Call(func=called, args=[], keywords=[])):
+            case ast.Assign(targets=[ast.Name()], value=ast.Call(func=called, args=[], keywords=[])) if (
+                name not in special
+            ):
                 if table.names.stands_for(called) != "enum.auto":
                     return None
                 autos += 1

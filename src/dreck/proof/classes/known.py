@@ -104,6 +104,12 @@ class KnownClasses:
         """Whether something may set an attribute `name` on an object."""
         return self._spoken()[0].is_stored(name)
 
+    def has_distinct_constants(self, kind: str) -> bool:
+        """Whether the constants of a class, members or not, are different ones, and stay what they are."""
+        if self.enums.is_valued_or_plain(kind):
+            return not {"__eq__", "__hash__", ANYTHING} & shaped(self.names)
+        return not any(map(self.is_stored, self.table.bound_in(kind))) and self.enums.has_distinct_constants(kind)
+
     def is_private(self, name: str) -> bool:
         """Whether it is a private name that only this version speaks of, and only to call it.
 

@@ -88,7 +88,7 @@ class ClassTable:
     def is_understood(self, kind: str) -> bool:
         """Whether all of the class and of its bases is on the list."""
         order = self.order(kind)
-        return order is not None and all(self._is_plain(name) for name in order if name in self.classes)
+        return order is not None and all(self.has_plain_body(name) for name in order if name in self.classes)
 
     def is_protocol(self, kind: str) -> bool:
         """Whether asking for the class raises, or reads attributes (library reference, `typing.runtime_checkable`)."""
@@ -99,10 +99,12 @@ class ClassTable:
         told = self.classes[kind].decorator_list
         return all(self.names.stands_for(d.func if isinstance(d, ast.Call) else d) in _KEEPING for d in told)
 
-    def _is_plain(self, kind: str) -> bool:
+    def has_plain_body(self, kind: str) -> bool:
+        """Whether all that stands in the class itself is on the list, whatever its bases are."""
         node = self.classes[kind]
         return (
             self.is_named_as_written(kind)
+            and not getattr(node, "type_params", None)
             and all(self._is_plain_statement(s) for s in node.body)
             and not self.bound_in(kind).keys() & _STRANGE
         )
@@ -141,7 +143,8 @@ class ClassTable:
     def only_inherits(self, kind: str, name: str) -> bool:
         """Whether a class has a name from its one base, whichever that is: nothing in its statement says otherwise."""
         node = self.classes[kind]
-        return len(node.bases) < 2 and not node.keywords and self._is_plain(kind) and name not in self.bound_in(kind)
+        plain = len(node.bases) < 2 and not node.keywords and self.has_plain_body(kind)
+        return plain and name not in self.bound_in(kind)
 
     def may_derive(self, kind: str, base: str) -> bool:
         """Whether `kind` may derive from `base`: names say so, or a base is an expression that nobody can read."""

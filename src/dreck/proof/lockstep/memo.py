@@ -17,7 +17,7 @@ Pair: TypeAlias = tuple[tuple[Node, ...], ...]
 Consult: TypeAlias = tuple[str, Term, object]
 
 
-FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members"})
+FIXED = frozenset({"const", "unbound", "maybe", "outside", "global", "lambda", "members", "valued"})
 """Values that the code itself may name: another in their place would not be what it names."""
 _MADE_INSIDE = frozenset({"kinds", "one object", "very"})
 

@@ -18,8 +18,9 @@ from dreck.source.functions import FunctionNode
 SCALARS = frozenset({"int", "str", "bool", "float", "bytes", "NoneType"})
 _LEAVES = frozenset({"const", "symbol", "param", "unbound", "maybe", "outside"})
 _REAL = frozenset({"is", "isinstance", "issubclass", "catches", "truth", "callable", "symbol"})
-"""Tests whose outcome is a real bool whatever is compared."""
-_ONE_OBJECT = frozenset({"param", "symbol", "global", "gvar", "type", "cell", "free", "maybe", "outside"})
+"""Tests whose outcome is a real bool, whatever is compared."""
+_VALUES = frozenset({"const", "valued", "tuple", "members", "bool", "len", "arith"})
+_ONE_OBJECT = frozenset({"param", "symbol", "global", "gvar", "type", "cell", "free", "maybe", "outside", "valued"})
 
 
 @dataclass(slots=True)
@@ -168,24 +169,25 @@ class Prover:
         """Whether a name means no object of a class of the files: something of a library, a class, a function."""
         return not any(n.may_be_made(name) for n in self.names)
 
-    def compares_quietly(self, what: str, state: State, *values: Term) -> bool:
-        """Whether no class of the files makes comparing (`eq`, `order`, `in`, `truth`, `hash`) do more than that."""
+    def compares_quietly(self, what: str, state: State, *values: Term, looked_up: bool = False) -> bool:
+        """Whether no class of the files makes comparing (`eq`, `in`, `truth`, `hash` …) do more than that."""
         if not any(what in kin.taken_back().comparisons for kin in self.classes):
             return True
         for value in values:
-            if self.shape(value) in ("const", "tuple", "members", "bool", "len", "arith") or self.kinds(value):
+            if self.shape(value) in _VALUES or self.kinds(value):
                 continue
             known = self._known_classes(value, state)
             parts = [[kin.taken_back()] if known is None else map(kin.taken_back_of, known) for kin in self.classes]
             strange = any(what in taken.comparisons for part in parts for taken in part)
-            if strange and not self._is_a_plain_kind(what, values):
+            if strange and not self._is_a_plain_kind(what, values, looked_up):
                 self.strange.add(what)
                 return False
         return True
 
-    def _is_a_plain_kind(self, what: str, values: tuple[Term, ...]) -> bool:
+    def _is_a_plain_kind(self, what: str, values: tuple[Term, ...], looked_up: bool) -> bool:
         """Whether what is compared with a constant, or looked up, is taken to be of no class that has a say in that."""
-        asked = what in (CONSTANT, "hash") or (what == "eq" and any(v.op == "const" for v in values))
+        constant = what == "eq" and any(v.op in ("const", "valued") for v in values)
+        asked = looked_up or constant or what in (CONSTANT, "hash")
         taken = {PLAIN} & self.allowed if asked else ()
         self.note(*taken)
         return bool(taken)
@@ -395,5 +397,4 @@ def member_in(test: Term) -> Member | None:
 
 
 def class_names(kinds: Term) -> set[str]:
-    parts = kinds.args if kinds.op == "tuple" else (kinds,)
-    return {str(part.args[0]) for part in parts}
+    return {str(part.args[0]) for part in (kinds.args if kinds.op == "tuple" else (kinds,))}

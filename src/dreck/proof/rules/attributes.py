@@ -132,6 +132,8 @@ def _of_class(at: At, kind: str, name: str) -> Result | None:
     member = kin.enums.member(kind, name)
     if member is not None:
         return Gives(at.p.terms.const(member))
+    if kin.enums.is_valued(kind, name):
+        return Gives(at.make("valued", kind, name))
     if not kin.is_own(kind) or kind not in kin.table.classes or kin.is_stored(name):
         return None
     found = kin.found(kind, name)

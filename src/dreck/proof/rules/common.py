@@ -80,8 +80,13 @@ def read_now(at: At, read: Term) -> Term:
     return read
 
 
-def observed(at: At, key: Term, assumption: str = "", result: Term | None = None, alone: bool = False) -> Result:
-    """An act without effect, under an assumption, that may raise: the second time nothing new can happen."""
+def observed(
+    at: At, key: Term, assumption: str = "", result: Term | None = None, alone: bool = False, quiet: bool = True
+) -> Result:
+    """An act without effect, under an assumption, that may raise: the second time nothing new can happen.
+
+    `quiet`: whether it is one of those that a test is taken not to raise by.
+    """
     p, state = at.p, at.state
     if assumption and assumption not in p.allowed:
         return by_the_table(at)
@@ -95,7 +100,7 @@ def observed(at: At, key: Term, assumption: str = "", result: Term | None = None
         key,
         at.node.source,
         result,
-        harmless=assumption if alone else quietly(at),
+        harmless=assumption if alone else quietly(at) if quiet else "",
         keeps=assumption,
         once=True,
         lasts=not any(a is state.epoch for a in key.args),

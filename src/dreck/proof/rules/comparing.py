@@ -96,7 +96,7 @@ def _equality(at: At, left: Term, right: Term, wanted: bool) -> Result:
         return by_the_table(at) if wanted else _turned_round(at, left, right)
     if left.op == "const" or (right.op != "const" and left.number > right.number):
         left, right = right, left
-    lasts = known or right.op == "const"
+    lasts = known or right.op == "const" or "valued" in shapes
     test = at.make("eq", left, right) if lasts else at.timed("eq", left, right)
     return _tested(at, test, wanted, known, COMPARISONS, written)
 

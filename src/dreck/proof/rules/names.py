@@ -28,12 +28,13 @@ def global_name(at: At) -> Result:
     read = at.timed("gvar", name)
     if kind == "varying":
         return Gives(read_now(at, read))
-    return observed(at, read)
+    return observed(at, read, quiet=at.p.names[at.which].may_be_bound(name))
 
 
 def outer_name(at: At) -> Result:
     """A variable that a nested function shares with the one around it: one for each call of that one."""
-    return observed(at, at.timed("free" if at.node.op is Op.FREE else "cell", at.node.payload))
+    free = at.node.op is Op.FREE  # a variable of its own that is shared may have no value yet, as any local
+    return observed(at, at.timed("free" if free else "cell", at.node.payload), quiet=free)
 
 
 def builtin_name(p: Prover, which: int, function: Term) -> str:

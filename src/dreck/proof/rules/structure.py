@@ -40,7 +40,7 @@ def members_apart(at: At) -> Result:
     p, kin = at.p, at.p.classes[at.which]
     owner = p.names[at.which].canonical(str(at.node.payload))
     if owner in kin.table.classes:
-        return Gives() if kin.enums.has_distinct_constants(owner) else by_the_table(at)
+        return Gives() if kin.has_distinct_constants(owner) else by_the_table(at)
     if FAMILIES not in p.allowed:
         return by_the_table(at)
     p.note(FAMILIES)
@@ -57,7 +57,9 @@ def hashed(at: At) -> Result:
         p.trail.append(("done", key, True))
         return Gives()
     what = CONSTANT if at.node.payload else "eq"
-    quiet = COMPARISONS in p.allowed and all(p.compares_quietly(w, at.state, value) for w in ("hash", what))
+    quiet = COMPARISONS in p.allowed and all(
+        p.compares_quietly(w, at.state, value, looked_up=True) for w in ("hash", what)
+    )
     if not quiet and any(what in kin.taken_back().comparisons for kin in p.classes):
         return unmet(at)  # a table asks `==` of the keys that go by the same hash, and of no others
     if HASHABLE not in p.allowed:

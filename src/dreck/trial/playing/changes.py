@@ -4,7 +4,11 @@ import copy
 from collections.abc import Callable
 from enum import Enum
 from functools import partial
+from types import ModuleType
 from typing import Any
+
+_STAYS = (tuple, frozenset, type, Enum, ModuleType)
+"""What is not changed: it cannot be, or it is one for all runs, and a member of an enum is found by its name."""
 
 
 def changed(value: Any, steady: frozenset[str] = frozenset()) -> None:
@@ -18,7 +22,7 @@ def changed(value: Any, steady: frozenset[str] = frozenset()) -> None:
             value["key later"] = 1
         case set():
             value.add("text later")
-        case _ if not isinstance(value, tuple | frozenset | type) and hasattr(value, "__dict__"):
+        case _ if not isinstance(value, _STAYS) and hasattr(value, "__dict__"):
             _attributes(value, steady)
 
 
@@ -41,8 +45,6 @@ def _attributes(value: Any, steady: frozenset[str]) -> None:
 
 def _of_its_class(value: Any) -> dict[str, Any]:
     """Plain attributes that its class has for it, and that it may get for its own; names in capitals are constants."""
-    if isinstance(value, Enum):
-        return {}
     every = {n: v for k in reversed(type(value).__mro__[:-1]) if k.__flags__ & _HEAP for n, v in vars(k).items()}
     return {n: v for n, v in every.items() if isinstance(v, _PLAIN) and not n.startswith("__") and not n.isupper()}
 
@@ -58,7 +60,7 @@ def parts_of(value: Any) -> list[tuple[str, str, Callable[[Any], None]]]:
             return [(f"[{k!r}]", f"[{k!r}]", partial(value.__setitem__, k)) for k in list(value)[:_MOST_PARTS]]
         case list():
             return [(f"[{i}]", f"[{i!r}]", partial(value.__setitem__, i)) for i in range(min(len(value), 3))]
-        case type() | tuple() | frozenset():
+        case _ if isinstance(value, _STAYS):
             return []
     own = getattr(value, "__dict__", {})
     plain = {n: v for k in type(value).__mro__[:-1] for n, v in vars(k).items() if isinstance(v, _PLAIN)}

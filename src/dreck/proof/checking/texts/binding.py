@@ -77,3 +77,17 @@ def bound_at(node: ast.AST) -> Iterator[str]:
             ast.ExceptHandler(name=str() as name) | ast.MatchAs(name=str() as name) | ast.MatchStar(name=str() as name)
         ):
             yield name
+
+
+def gives_it_back(decorator: ast.expr) -> bool:
+    """A decorator that leaves the name to the class that is written there."""
+    called = decorator.func if isinstance(decorator, ast.Call) else decorator
+    word = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
+    return word.rpartition(".")[2] in (
+        "dataclass",
+        "unique",
+        "total_ordering",
+        "final",
+        "runtime_checkable",
+        "dataclass_transform",
+    )

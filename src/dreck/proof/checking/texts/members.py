@@ -4,7 +4,9 @@
 """
 
 import ast
+import enum
 from collections.abc import Iterator
+from typing import Any
 
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.functions import FunctionNode
@@ -29,6 +31,56 @@ def hands_on(tree: ast.Module, kind: str) -> bool:
             if kind in (getattr(first, "id", ""), getattr(first, "attr", "")):
                 return True
     return False
+
+
+VALUED: dict[tuple[str, ...], type] = {
+    ("enum.IntEnum",): int,
+    ("builtins.int", "enum.Enum"): int,
+    ("enum.StrEnum",): str,
+    ("builtins.str", "enum.Enum"): str,
+}
+"""Enums that are numbers or texts themselves, by their bases."""
+_OF_METHODS = {"property", "cached_property", "staticmethod", "classmethod"}
+_SHOWING = {"__str__", "__repr__", "__format__"}
+
+
+def members_made(node: ast.ClassDef, data: type = object) -> frozenset[str]:
+    """The members of an enum that nothing decorates, where Python makes as many as are written; else none.
+
+    `data`: what the members are beside; of a plain enum they are nothing else.
+    """
+    values: list[tuple[str, object]] = []
+    methods: list[str] = []
+    for s in node.body:
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant(value=value)):
+                if data is not object and type(value) is not data:
+                    return frozenset()
+                values.append((name, value))
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.Call(func=called, args=[], keywords=[])):
+                if data is str or ast.unparse(called).rpartition(".")[2] != "auto":
+                    return frozenset()
+                values.append((name, enum.auto()))
+            case ast.FunctionDef(name=name, decorator_list=told):
+                shows = data is not object and name in _SHOWING and not told
+                if not ({ast.unparse(d).rpartition(".")[2] for d in told} <= _OF_METHODS):
+                    return frozenset()
+                methods += [] if shows else [name]
+            case ast.Pass() | ast.Expr(value=ast.Constant()):
+                continue
+            case _:
+                return frozenset()
+    names = [*(name for name, _ in values), *methods]
+    autos = sum(isinstance(value, enum.auto) for _, value in values)
+    plain = len(set(names)) == len(names) and autos in (0, len(values))
+    if not values or not plain or any(name.startswith("_") for name in names):
+        return frozenset()
+    try:
+        made: Any = enum.Enum("made", values, type=None if data is object else data)  # type: ignore[misc]
+    except (TypeError, ValueError):
+        return frozenset()
+    found = {name for name, _ in values if getattr(made, name, None) is made.__members__.get(name)}
+    return frozenset(found) if len(found) == len(made) == len(values) else frozenset()
 
 
 _QUIET = (*_ASKING, "filter", "cast", "getattr", "hasattr", "zip", "sorted")

@@ -64,8 +64,12 @@ def overriding(names: ModuleNames, what: str) -> tuple[ast.ClassDef, ...]:
 def puts_special(names: ModuleNames, what: str) -> bool:
     """Whether a special method that has a say in a comparison is put on a class later, or spoken of as a text."""
     words = SPECIALS.get(what, frozenset())
-    if any(may_get(names, word) for word in words):
-        return True
+    return any(may_get(names, word) for word in words) or says_special(names, what)
+
+
+def says_special(names: ModuleNames, what: str) -> bool:
+    """Whether such a method is set or taken away by its name, or its name stands there as a text."""
+    words = SPECIALS.get(what, frozenset())
     told = (n for tree in _trees(names) for n in every_node(tree))
     return any(getattr(n, "value", None) in words if isinstance(n, ast.Constant) else _is_put(n, words) for n in told)
 

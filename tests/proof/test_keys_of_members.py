@@ -1,0 +1,102 @@
+"""Tables by members of enums and by constants of classes: what is taken for one, and what takes it back."""
+
+import pytest
+
+import dreck
+
+ASSUMED = ["hashable-key", "plain-kind", "steady-constants", "quiet-tests"]
+LADDER = """\
+def line(kind):
+    if kind == Kind.GLASS:
+        return "crusher"
+    if kind == Kind.PAPER:
+        return "press"
+    return "hand"
+"""
+TABLE = """\
+LINES = {Kind.GLASS: "crusher", Kind.PAPER: "press"}
+
+
+def line(kind):
+    return LINES.get(kind, "hand")
+"""
+BASES = {
+    "enum.Enum": ("1", "2"),
+    "enum.IntEnum": ("1", "2"),
+    "int, enum.Enum": ("0", "2"),
+    "enum.StrEnum": ("'g'", "'p'"),
+    "str, enum.Enum": ("'g'", "'p'"),
+}
+SHOWN = "\n    def __str__(self):\n        return self.name.lower()\n"
+PUT = {
+    "a hash": "Kind.__hash__ = lambda self: id(object())\n",
+    "equality": "Kind.__eq__ = lambda self, other: False\nKind.__hash__ = object.__hash__\n",
+    "a hash by a name put together": "setattr(Kind, '__ha' + 'sh__', lambda self: id(object()))\n",
+    "a hash in a loop": "for made in (Kind,):\n    setattr(made, '__ha' + 'sh__', lambda self: 3)\n",
+    "a hash above": "enum.IntEnum.__hash__ = lambda self: id(object())\n",
+    "a member past its class": "type.__setattr__(Kind, 'GLASS', Kind.PAPER)\n",
+}
+CONSTANTS = {
+    "set": "Kind.GLASS = Kind.PAPER\n",
+    "set by name": "setattr(Kind, 'GLASS', 2)\n",
+    "set in a function": "def put():\n    Kind.GLASS = 2\n\n\nput()\n",
+    "set through a parameter": "def put(kind):\n    kind.GLASS = 2\n\n\nput(Kind)\n",
+    "set under its own name": "globals()['Kind'].GLASS = 2\n",
+    "set deep down": "import gc\ngc.get_referents(Kind.__dict__)[0]['GLASS'] = 2\n",
+    "set in a loop": "for kind in (Kind,):\n    setattr(kind, 'GL' + 'ASS', 2)\n",
+}
+
+
+def kinds(bases: str, more: str = "") -> str:
+    glass, paper = BASES.get(bases, ("1", "2"))
+    given = f"({bases})" if bases else ""
+    return f"import enum\n\n\nclass Kind{given}:\n    GLASS = {glass}\n    PAPER = {paper}\n{more}\n\n"
+
+
+def proved(head: str, old: str = LADDER, new: str = TABLE) -> str:
+    return dreck.compare(head + old, head + new, assume=ASSUMED, trial=False).status
+
+
+@pytest.mark.parametrize("bases", ["", *BASES])
+def test_a_ladder_over_members_is_a_table(bases):
+    assert proved(kinds(bases)) == "proved"
+    assert proved(kinds(bases).replace("class", "@enum.unique\nclass")) == ("proved" if bases else "unsettled")
+    swapped = TABLE.replace('"crusher"', '"shelf"')
+    assert proved(kinds(bases), new=swapped) == "unsettled"
+
+
+@pytest.mark.parametrize("bases", [*BASES][1:])
+def test_how_members_are_shown_is_their_own_affair(bases):
+    assert proved(kinds(bases, SHOWN)) == "proved"
+    assert proved(kinds(bases, SHOWN), "def f(k):\n    return str(Kind.GLASS)\n", "def f(k):\n    return 'g'\n") != "proved"
+
+
+@pytest.mark.parametrize("how", PUT)
+@pytest.mark.parametrize("bases", BASES)
+def test_what_may_be_put_on_a_class_of_members(bases, how):
+    assert proved(kinds(bases, f"\n\n{PUT[how]}")) != "proved"
+
+
+@pytest.mark.parametrize("how", CONSTANTS)
+def test_constants_of_a_class_that_may_be_set(how):
+    assert proved(kinds("", f"\n\n{CONSTANTS[how]}")) != "proved"
+
+
+@pytest.mark.parametrize("bases", BASES)
+def test_members_of_equal_values_are_no_two_keys(bases):
+    one = kinds(bases).replace(f"PAPER = {BASES[bases][1]}", f"PAPER = {BASES[bases][0]}")
+    assert proved(one) != "proved"
+    more = f"class Tone({bases}):\n    LOUD = {BASES[bases][0]}\n\n\n"
+    both = TABLE.replace("Kind.PAPER", "Tone.LOUD")
+    assert proved(kinds(bases) + more, LADDER.replace("Kind.PAPER", "Tone.LOUD"), both) != "proved"
+
+
+def test_members_of_a_module_beside_are_keys(tmp_path):
+    for side, code in (("old", LADDER), ("new", TABLE)):
+        yard = tmp_path / side / "yard"
+        yard.mkdir(parents=True)
+        (yard / "__init__.py").write_text("")
+        (yard / "kinds.py").write_text(kinds("enum.Enum"))
+        (yard / "gate.py").write_text(f"from yard.kinds import Kind\n\n\n{code}")
+    found = dreck.compare(tmp_path / "old/yard/gate.py", tmp_path / "new/yard/gate.py", assume=ASSUMED, trial=False)
+    assert found.status == "proved", str(found)
