@@ -100,3 +100,24 @@ def test_members_of_a_module_beside_are_keys(tmp_path):
         (yard / "gate.py").write_text(f"from yard.kinds import Kind\n\n\n{code}")
     found = dreck.compare(tmp_path / "old/yard/gate.py", tmp_path / "new/yard/gate.py", assume=ASSUMED, trial=False)
     assert found.status == "proved", str(found)
+
+
+STRANGE = "class Strange:\n    def __eq__(self, other):\n        return LOG.append(other)\n\n\nLOG = []\n\n\n"
+
+
+@pytest.mark.parametrize(
+    ("head", "holds"),
+    [
+        ("from yard.kinds import Kind\n\n\n", True),
+        ("from yard.kinds import Strange, Kind\n\n\n", True),
+        ("class Kind:\n    GLASS = Strange()\n    PAPER = Strange()\n\n\n", False),
+        ("import yard.kinds\nKind = yard.kinds.of_today()\n\n\n", False),
+    ],
+)
+def test_constants_of_elsewhere_are_plain_where_that_is_assumed(head, holds):
+    texts = [STRANGE + head + code for code in (LADDER, LADDER.replace("if kind == Kind.PAPER", "elif kind == Kind.PAPER"))]
+    again = "def line(kind):\n    if kind == Kind.PAPER:\n        pass\n" + LADDER.partition("\n")[2]
+    for assume in ([], ["plain-kind", "steady-constants", "quiet-tests"]):
+        found = dreck.compare(texts[0], STRANGE + head + again, assume=assume, trial=False)
+        assert (found.status == "proved") is (holds and bool(assume)), str(found)
+    assert dreck.compare(*texts, trial=False).status == "proved"

@@ -8,7 +8,7 @@ behave like those of the built-in types (the assumption `plain-comparisons`); th
 from typing import Any
 
 from dreck.model.ir.terms import Term
-from dreck.model.narrowing import MIRRORED, SCALARS, follows, implied
+from dreck.model.narrowing import MIRRORED, SCALARS, Member, follows, implied
 
 
 class Facts:
@@ -168,3 +168,17 @@ def _from_membership(fact: Term, holds: bool, asked: str, constant: Any) -> bool
 def is_constant_display(container: Term) -> bool:
     """Whether a container is a tuple or set written with constants only."""
     return container.op in ("tuple", "members") and all(m.op == "const" for m in container.args)
+
+
+def member_in(test: Term) -> Member | None:
+    """The member of an enum that a test compares something with."""
+    if test.op not in ("eq", "is"):
+        return None
+    for part in test.args[:2]:
+        if isinstance(part, Term) and part.op == "const" and isinstance(part.value, Member):
+            return part.value
+    return None
+
+
+def class_names(kinds: Term) -> set[str]:
+    return {str(part.args[0]) for part in (kinds.args if kinds.op == "tuple" else (kinds,))}

@@ -64,7 +64,7 @@ class CheckedPlainness(CheckedTests):
         return self._is_of_others(state, axioms, base, name)
 
     def compares_plainly(self, state: State, what: str, *values: Term, looked_up: bool = False) -> bool:
-        constant = what == "eq" and any(v.op in ("const", "valued") for v in values)
+        constant = what == "eq" and any(v.op in ("const", "valued") or self._is_of_an_import(v) for v in values)
         if (looked_up or constant or what in ("eq constant", "hash")) and PLAIN in self.listed:
             return True
         for axioms in self.axioms:
@@ -78,6 +78,14 @@ class CheckedPlainness(CheckedTests):
                 if not plain and not self._is_of_others(state, axioms, value, what):
                     return False
         return True
+
+    def _is_of_an_import(self, value: Term) -> bool:
+        """A name in capitals of a class or module that only an import gives."""
+        if value.op != "attr" or value.args[0].op != "global" or not str(value.args[1]).isupper():
+            return False
+        of = str(value.args[0].args[0])
+        imported = all(a.names.is_imported(of) for a in self.axioms)
+        return imported and not any(a.names.canonical(of) in a.classes.table.classes for a in self.axioms)
 
     def is_unequal(self, side: Side, vals: tuple[Term, ...], event: Event) -> bool:
         """`!=`, told as the opposite of what `==` comes to: every class asks `==`, and truth is asked plainly."""

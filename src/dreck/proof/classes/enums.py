@@ -120,6 +120,10 @@ def _members(table: ClassTable, kind: str, special: frozenset[str] = frozenset()
         match statements[0]:
             case ast.Assign(targets=[ast.Name()], value=ast.Constant(value=value)) if name not in special:
                 found[name] = value
+            case ast.Assign(
+                targets=[ast.Name()], value=ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int() as value))
+            ) if name not in special:
+                found[name] = -value
             case ast.Assign(targets=[ast.Name()], value=ast.Call(func=called, args=[], keywords=[])) if (
                 name not in special
             ):

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from dreck.model.ir.graph import Arena
 from dreck.model.ir.terms import Term, Terms
 from dreck.model.names.modules import ModuleNames
-from dreck.model.narrowing import Member
 from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER, PLAIN
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.classes.say.wilful import CONSTANT
+from dreck.proof.conditions import class_names, member_in
 from dreck.proof.lockstep.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
@@ -186,11 +186,19 @@ class Prover:
 
     def _is_a_plain_kind(self, what: str, values: tuple[Term, ...], looked_up: bool) -> bool:
         """Whether what is compared with a constant, or looked up, is taken to be of no class that has a say in that."""
-        constant = what == "eq" and any(v.op in ("const", "valued") for v in values)
+        constant = what == "eq" and any(map(self._is_a_constant, values))
         asked = looked_up or constant or what in (CONSTANT, "hash")
         taken = {PLAIN} & self.allowed if asked else ()
         self.note(*taken)
         return bool(taken)
+
+    def _is_a_constant(self, value: Term) -> bool:
+        """Whether it is one, or a name in capitals of something that only an import gives."""
+        if value.op != "attr" or value.args[0].op != "global":
+            return value.op in ("const", "valued")
+        of, elsewhere = str(value.args[0].args[0]), zip(self.names, self.classes, strict=True)
+        known = any(n.canonical(of) in kin.table.classes or not n.is_imported(of) for n, kin in elsewhere)
+        return str(value.args[1]).isupper() and not known
 
     def _known_classes(self, value: Term, state: State) -> set[str] | None:
         """The classes one of which a value is known to be of, as far as no class elsewhere derives from them."""
@@ -384,17 +392,3 @@ def is_one_object(term: Term) -> bool:
     while term.op == "part":
         term = term.args[1]
     return term.op in _ONE_OBJECT
-
-
-def member_in(test: Term) -> Member | None:
-    """The member of an enum that a test compares something with."""
-    if test.op not in ("eq", "is"):
-        return None
-    for part in test.args[:2]:
-        if isinstance(part, Term) and part.op == "const" and isinstance(part.value, Member):
-            return part.value
-    return None
-
-
-def class_names(kinds: Term) -> set[str]:
-    return {str(part.args[0]) for part in (kinds.args if kinds.op == "tuple" else (kinds,))}

@@ -7,8 +7,8 @@ from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
 from dreck.proof.classes.say.wilful import CONSTANT
-from dreck.proof.conditions import is_constant_display
-from dreck.proof.lockstep.prover import Prover, class_names
+from dreck.proof.conditions import class_names, is_constant_display
+from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed, quietly, unmet
 from dreck.proof.state import Event, Gives, Result
 

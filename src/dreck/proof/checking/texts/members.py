@@ -57,6 +57,10 @@ def members_made(node: ast.ClassDef, data: type = object) -> frozenset[str]:
                 if data is not object and type(value) is not data:
                     return frozenset()
                 values.append((name, value))
+            case ast.Assign(targets=[ast.Name(id=name)], value=ast.UnaryOp(op=ast.USub(), operand=ast.Constant() as n)):
+                if data is str or type(n.value) is not int:
+                    return frozenset()
+                values.append((name, -n.value))
             case ast.Assign(targets=[ast.Name(id=name)], value=ast.Call(func=called, args=[], keywords=[])):
                 if data is str or ast.unparse(called).rpartition(".")[2] != "auto":
                     return frozenset()
