@@ -104,6 +104,7 @@ def passed(scene: Scene, block: Block) -> tuple[list[str], list[str]]:
     given = [n for n in seen if n in local & told.known and (n in told.needed - unsure or n in kept)]
     around = _bound_around(scene) - local - scene.scope.declared_global
     given += [n for n in seen if n in around and any(m.id == n and isinstance(m.ctx, ast.Load) for m in order)]
+    given.sort(key=lambda name: name not in _OBJECTS)
     return given, [] if leaves(block.body) and own_statements(block.body, ast.Return) else results
 
 
@@ -169,7 +170,18 @@ def block_text(scene: Scene, block: Block, first: int, last: int, back: str) -> 
     sheet = scene.sheet()
     for s in own_statements(block.body, ast.Continue):
         sheet.replace(s, back)
-    return lines_without_indent(Sheet(sheet.result()), block, first, last)
+    lines = lines_without_indent(Sheet(sheet.result()), block, first, last)
+    return _without_a_last_return(lines) if back == "return" else lines
+
+
+def _without_a_last_return(lines: list[str]) -> list[str]:
+    """A `return` of nothing in the last line goes, where a statement of the same block stands before it."""
+    if len(lines) < 2 or lines[-1].strip() != "return":
+        return lines
+    indent = lines[-1].removesuffix("return")
+    before = lines[-2].removeprefix(indent)
+    alone = not before or before[0].isspace() or before[0] in "#)]}" or not lines[-2].startswith(indent)
+    return lines if alone else lines[:-1]
 
 
 def answering_text(scene: Scene, block: Block, first: int, last: int, result: str) -> list[str] | None:
@@ -234,6 +246,17 @@ def _is_set_alone(line: str, among: bool) -> bool:
     return False
 
 
+def check_handed(given: Sequence[str], results: Sequence[str], who: str = "each of its functions") -> None:
+    """Raises Untouchable where functions would be handed more, or hand back more, than a person would read."""
+    for names, most, told in ((results, _MOST_OUT, "hand back"), (given, _MOST_IN, "be handed")):
+        if len(names) > most:
+            some = ", ".join(names[:most])
+            raise Untouchable(
+                f"{who} would {told} {len(names)} variables ({some}, ...); "
+                "keep them on one object first, or name a part of it (named-block)"
+            )
+
+
 def in_order(scene: Scene, names: Sequence[str]) -> list[str]:
     """Names to be handed on: the function's own parameters in their order, then its variables as they come."""
     spec = scene.node.args
@@ -246,5 +269,9 @@ def is_private(word: str) -> bool:
     return word.startswith("__") and not word.endswith("__")
 
 
+_MOST_IN = 8
+_MOST_OUT = 3
+_OBJECTS = ("self", "cls")
+"""What a function nested in a method knows that object by: it comes first."""
 _INDENT = 8
 """What a line of a function made of a block is indented by at most."""

@@ -13,6 +13,7 @@ from dreck.steps.naming.blocks import (
     block_lines,
     block_text,
     check_block,
+    check_handed,
     own_statements,
     passed,
     shortened,
@@ -35,7 +36,10 @@ _LONG = 8
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """The long blocks of the function, longest first; with a name wished for its test, a block of any length."""
     found = list(_blocks(scene.node.body, (), True))
-    wished = [b for b in found if _wish(scene, b)]
+    asked = [b for b in found if _wish(scene, b)]
+    wished = [b for b in asked if not _is_cut(b, _wish(scene, b))]
+    if asked and not wished:
+        return
     long = [b for b in found if _length(b) >= _LONG and not _is_everything(scene, b)]
     for block in wished or sorted(long, key=_length, reverse=True):
         try:
@@ -44,6 +48,17 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             yield NotPlanned(block.body[0].lineno, str(error))
     if found and not wished and not long:
         yield NotPlanned(*_too_short(scene, found))
+
+
+def _is_cut(block: Block, name: str) -> bool:
+    """Whether all that is left of it is a call of that function."""
+    last = block.body[-1]
+    called = (getattr(last, "value", None),) if len(block.body) == 1 else ()
+    return any(isinstance(n, ast.Name | ast.Attribute) and _word(n) == name for e in called if e for n in walk(e))
+
+
+def _word(n: ast.Name | ast.Attribute) -> str:
+    return n.id if isinstance(n, ast.Name) else n.attr
 
 
 def _too_short(scene: Scene, found: list[Block]) -> tuple[int, str]:
@@ -104,6 +119,8 @@ def _planned(scene: Scene, block: Block) -> Plan | NotPlanned:
     check_block(scene, block)
     line = block.body[0].lineno
     given, results = passed(scene, block)
+    if not _wish(scene, block):
+        check_handed(given, results, "its function")
     own = scene.node.args.args[0].arg if instance_owner(scene.function) and scene.node.args.args else ""
     is_method = bool(own) and own in given
     name = _name(scene, block)

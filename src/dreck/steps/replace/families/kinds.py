@@ -14,6 +14,7 @@ from dreck.steps.naming.blocks import (
     answering_text,
     block_lines,
     check_block,
+    check_handed,
     own_statements,
     passed_together,
     plain_text,
@@ -21,7 +22,6 @@ from dreck.steps.naming.blocks import (
     waits,
     yields,
 )
-from dreck.steps.replace.tables.arms.actions import check_handed
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.raw import RAW

@@ -19,8 +19,6 @@ from dreck.steps.support.wording import is_free
 from dreck.steps.support.words import sign_words, words_of
 
 _MOST_SAID = 4
-_MOST_IN = 8
-_MOST_OUT = 3
 
 
 def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr, ...]]]:
@@ -40,17 +38,6 @@ def merged(sheet: Sheet, chain: Chain) -> tuple[Chain, dict[int, tuple[ast.expr,
         alike[same.line] = (*alike.get(same.line, same.keys[:1]), arm.keys[0])
         arms[at] = replace(arms[at], keys=(*arms[at].keys, *arm.keys))
     return replace(chain, arms=tuple(arms)), alike
-
-
-def check_handed(given: Sequence[str], results: Sequence[str]) -> None:
-    """Raises Untouchable where functions would be handed more, or hand back more, than a person would read."""
-    for names, most, told in ((results, _MOST_OUT, "hand back"), (given, _MOST_IN, "be handed")):
-        if len(names) > most:
-            some = ", ".join(names[:most])
-            raise Untouchable(
-                f"each of its functions would {told} {len(names)} variables ({some}, ...); "
-                "keep them on one object first, or name a part of it (named-block)"
-            )
 
 
 def deed_of(name: str) -> list[str]:

@@ -15,6 +15,7 @@ from dreck.steps.naming.blocks import (
     block_lines,
     block_text,
     check_block,
+    check_handed,
     in_order,
     own_statements,
     passed_together,
@@ -23,7 +24,7 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, method_line, put_all, written
-from dreck.steps.replace.tables.arms.actions import check_handed, function_name, merged
+from dreck.steps.replace.tables.arms.actions import function_name, merged
 from dreck.steps.replace.tables.arms.chain_lines import call_lines, replace_chain
 from dreck.steps.replace.tables.arms.method_calls import put_methods
 from dreck.steps.support.arm_comments import comments_above
