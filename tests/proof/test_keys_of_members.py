@@ -121,3 +121,51 @@ def test_constants_of_elsewhere_are_plain_where_that_is_assumed(head, holds):
         found = dreck.compare(texts[0], STRANGE + head + again, assume=assume, trial=False)
         assert (found.status == "proved") is (holds and bool(assume)), str(found)
     assert dreck.compare(*texts, trial=False).status == "proved"
+
+
+SOME = """\
+def line(kind):
+    if kind in (Kind.GLASS, Kind.PAPER):
+        return "crusher"
+    elif kind == Kind.METAL:
+        return "magnet"
+    return "hand"
+"""
+OTHERWISE = {
+    "a table": (
+        "ROWS = {Kind.GLASS: 'crusher', Kind.PAPER: 'crusher', Kind.METAL: 'magnet'}\n\n\n"
+        "def line(kind):\n    return ROWS.get(kind, 'hand')\n",
+        True,
+    ),
+    "one by one": (SOME.replace("in (Kind.GLASS, Kind.PAPER)", "== Kind.GLASS or kind == Kind.PAPER"), True),
+    "none of them": (
+        "def line(kind):\n    if kind not in (Kind.GLASS, Kind.PAPER):\n"
+        "        return 'magnet' if kind == Kind.METAL else 'hand'\n    return 'crusher'\n",
+        True,
+    ),
+    "the other way": (
+        "def line(kind):\n    if kind == Kind.METAL:\n        return 'magnet'\n"
+        "    if kind in (Kind.PAPER, Kind.GLASS):\n        return 'crusher'\n    return 'hand'\n",
+        True,
+    ),
+    "one too few": (SOME.replace("Kind.GLASS, Kind.PAPER", "Kind.GLASS,"), False),
+    "one too many": (SOME.replace("Kind.PAPER)", "Kind.PAPER, Kind.METAL)"), False),
+    "another": (SOME.replace("Kind.PAPER)", "Kind.METAL)"), False),
+    "of another enum": (SOME.replace("Kind.METAL", "Tone.LOUD").replace("elif", "if"), False),
+    "a row too few": (
+        "ROWS = {Kind.GLASS: 'crusher', Kind.METAL: 'magnet'}\n\n\n"
+        "def line(kind):\n    return ROWS.get(kind, 'hand')\n",
+        False,
+    ),
+}
+
+
+@pytest.mark.parametrize("how", OTHERWISE)
+@pytest.mark.parametrize("bases", BASES)
+def test_one_of_several_members(bases, how):
+    new, holds = OTHERWISE[how]
+    metal = f"    METAL = {'3' if 'int' in bases.lower() or bases == 'enum.Enum' else repr('m')}\n"
+    head = kinds(bases, metal) + f"class Tone({bases}):\n    LOUD = {BASES[bases][0]}\n\n\n"
+    assert (proved(head, SOME, new) == "proved") is holds
+    more = head.replace("METAL = 3", "METAL = 1").replace("METAL = 'm'", "METAL = 'g'")  # another name of GLASS
+    assert bases == "int, enum.Enum" or proved(more, SOME, OTHERWISE["the other way"][0]) != "proved"

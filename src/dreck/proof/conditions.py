@@ -46,6 +46,10 @@ class Facts:
         outcome = self.known.get(test)
         if outcome is not None:
             return outcome, (test,)
+        if test.op in ("eq", "in"):
+            found = self._of_valued(test)
+            if found is not None:
+                return found
         if test.op == "in":
             return self._membership(test, total)
         if test.op == "isinstance":
@@ -59,6 +63,21 @@ class Facts:
             if outcome is not None:
                 return outcome, (fact,)
         return self._last_member(subject, constant) if relation == "==" else None
+
+    def _of_valued(self, test: Term) -> tuple[bool, tuple[Term, ...]] | None:
+        """What tests for members of one enum over numbers or texts, which are all different, say of each other."""
+        for subject in (a for a in test.args[:2] if isinstance(a, Term)):
+            asked = _members_asked(test, subject)
+            if not asked:
+                continue
+            told = [(f, m) for f in self.about.get(subject, ()) if (m := _members_asked(f, subject))]
+            told = [(f, m) for f, m in told if {v.args[0] for v in m} == {v.args[0] for v in asked}]
+            may_be: list[Term | None] = [*dict.fromkeys(v for _, m in ((test, asked), *told) for v in m), None]
+            left = [v for v in may_be if all((v in m) is self.known[f] for f, m in told)]
+            outcomes = {v in asked for v in left}
+            if told and len(outcomes) == 1:
+                return outcomes.pop(), tuple(f for f, _ in told)
+        return None
 
     def _last_member(self, subject: Term, constant: Any) -> tuple[bool, tuple[Term, ...]] | None:
         """One of several it is, and all others are ruled out."""
@@ -163,6 +182,23 @@ def _from_membership(fact: Term, holds: bool, asked: str, constant: Any) -> bool
         return False if asked == "==" and any(v == constant for v in values) else None
     outcomes = {follows("==", value, asked, constant) for value in values}
     return outcomes.pop() if len(outcomes) == 1 else None
+
+
+def _members_asked(test: Term, subject: Term) -> tuple[Term, ...]:
+    """The members of one enum that a test compares its subject with; none for every other test."""
+    left, right = test.args[:2] if test.op in ("eq", "in") else (test, test)
+    if test.op == "in":
+        among = right.args if left is subject and is_fixed_display(right) else ()
+    else:
+        among = (right if left is subject else left,) if subject in (left, right) else ()
+    valued = bool(among) and subject.op != "valued" and all(v.op == "valued" for v in among)
+    return tuple(among) if valued and len({v.args[0] for v in among}) == 1 else ()
+
+
+def is_fixed_display(container: Term) -> bool:
+    """The same, or a tuple in which members of enums over numbers or texts stand, too."""
+    fixed = container.op == "tuple" and all(m.op in ("const", "valued") for m in container.args)
+    return fixed or is_constant_display(container)
 
 
 def is_constant_display(container: Term) -> bool:

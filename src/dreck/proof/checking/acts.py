@@ -12,7 +12,7 @@ from dreck.proof.assumptions import ATTRIBUTES, COMPARISONS, CONSTANTS, FAMILIES
 from dreck.proof.checking.texts.nested import has_unseen_below, sets_classes
 from dreck.proof.checking.texts.registered import CheckedRegistries
 from dreck.proof.checking.values import is_constant, names_in
-from dreck.proof.conditions import is_constant_display
+from dreck.proof.conditions import is_constant_display, is_fixed_display
 from dreck.proof.state import Event, Side, State, no_stop_under
 
 _QUIET = {Op.FUNCTION, Op.NEW, Op.SUPER}
@@ -337,8 +337,9 @@ class CheckedActs(CheckedRegistries):
             case "in":
                 plain = is_constant_display(right) and all(map(_is_of_builtins, right.args))
                 what = "eq constant" if plain else "eq"
-                both = self.compares_plainly(state, what, left) and self.compares_plainly(state, "hash", left)
-                return both and self.compares_plainly(state, "in", right)
+                fixed = is_fixed_display(right)
+                both = self.compares_plainly(state, "hash", left) and self.compares_plainly(state, "in", right)
+                return both and self.compares_plainly(state, what, left, looked_up=fixed)
         return self.compares_plainly(state, "order", left, right)
 
     def _reads_only(self, *methods: str) -> bool:
@@ -363,8 +364,8 @@ class CheckedActs(CheckedRegistries):
             case "eq":
                 return event.harmless == COMPARISONS
             case "in":
-                constants = key.args[1].op in ("tuple", "members") and all(m.op == "const" for m in key.args[1].args)
-                return bool(constants) and event.harmless == (COMPARISONS if key.args[1].op == "tuple" else HASHABLE)
+                among = key.args[1]
+                return is_fixed_display(among) and event.harmless == (COMPARISONS if among.op == "tuple" else HASHABLE)
             case "hash":
                 return event.harmless == HASHABLE
             case "still":

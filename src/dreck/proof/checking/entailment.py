@@ -113,3 +113,34 @@ def _are_one(one: Any, other: Any) -> bool:
     if isinstance(one, Member) or isinstance(other, Member):
         return bool(one == other)
     return type(one) is type(other) and one is other
+
+
+# --- members that are numbers or texts -----------------------------------------------------------------
+
+
+def follows_of_valued(facts: list[tuple[Term, bool]], test: Term, subject: Term, outcome: bool) -> bool:
+    """The same where a value is compared with members of one enum: it equals one of them, or none."""
+    enums = {enum for enum, _ in _named(test, subject)}
+    if len(enums) != 1 or not all(v.op == "valued" for v in _beside(test, subject)):
+        return False
+    told = [(f, holds) for f, holds in facts if _beside(f, subject) and {e for e, _ in _named(f, subject)} == enums]
+    told = [(f, holds) for f, holds in told if all(v.op == "valued" for v in _beside(f, subject))]
+    names = {name for f in (test, *(f for f, _ in told)) for _, name in _named(f, subject)}
+    found = set()
+    for name in (*sorted(names), ""):
+        if all((name in {n for _, n in _named(f, subject)}) is holds for f, holds in told):
+            found.add(name in {n for _, n in _named(test, subject)})
+    return bool(told) and found <= {outcome}
+
+
+def _beside(test: Term, subject: Term) -> tuple[Term, ...]:
+    """What a value is compared with for equality, by a tuple also with several things."""
+    if test.op == "in" and test.args[0] is subject and test.args[1].op == "tuple":
+        return tuple(test.args[1].args)
+    if test.op == "eq" and subject in test.args[:2]:
+        return (test.args[1] if test.args[0] is subject else test.args[0],)
+    return ()
+
+
+def _named(test: Term, subject: Term) -> set[tuple[str, str]]:
+    return {(str(v.args[0]), str(v.args[1])) for v in _beside(test, subject) if v.op == "valued"}

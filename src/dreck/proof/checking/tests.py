@@ -9,7 +9,7 @@ from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, ORDER
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.comparing import CheckedComparisons
-from dreck.proof.checking.entailment import follows
+from dreck.proof.checking.entailment import follows, follows_of_valued
 from dreck.proof.checking.values import names_in
 from dreck.proof.state import Side, State
 
@@ -54,6 +54,8 @@ class CheckedTests(CheckedComparisons):
         subjects = [a for a in test.args[:2] if isinstance(a, Term)]
         about = [(f, known[f]) for s in subjects for f in state.facts.about.get(s, ()) if f.op != "isinstance"]
         if follows(about, test, outcome, total=False) or self._last_member(state, test, outcome):
+            return True
+        if any(follows_of_valued(about, test, subject, outcome) for subject in subjects):
             return True
         both = len(subjects) == 2 and self.are_total(*subjects)
         if (both or ORDER in self.listed) and follows(about, test, outcome, total=True):

@@ -7,7 +7,7 @@ from dreck.model.ir.terms import Term
 from dreck.model.narrowing import Member
 from dreck.proof.assumptions import COMPARISONS, FAMILIES, HASHABLE, ORDER
 from dreck.proof.classes.say.wilful import CONSTANT
-from dreck.proof.conditions import class_names, is_constant_display
+from dreck.proof.conditions import class_names, is_constant_display, is_fixed_display
 from dreck.proof.lockstep.prover import Prover
 from dreck.proof.rules.common import At, by_the_table, observed, quietly, unmet
 from dreck.proof.state import Event, Gives, Result
@@ -166,15 +166,16 @@ def _membership(at: At, left: Term, right: Term, wanted: bool) -> Result:
     p = at.p
     written = at.make("in" if wanted else "not in", left, right)
     p.shape(right)
-    constants = is_constant_display(right)
+    constants, fixed = is_constant_display(right), is_fixed_display(right)
     known = constants and p.is_scalar(left)
-    if not constants and not p.is_scalar(right) and not quietly(at):
+    if not fixed and not p.is_scalar(right) and not quietly(at):
         return by_the_table(at)  # an iterator is used up by being asked
     what = CONSTANT if constants and all(map(_is_of_builtins, right.args)) else "eq"
-    if not known and not (_is_plain(at, what, left) and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
+    plain = COMPARISONS in p.allowed and p.compares_quietly(what, at.state, left, looked_up=fixed)
+    if not known and not (plain and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
         return by_the_table(at)
-    alone = (COMPARISONS if right.op == "tuple" else HASHABLE) if constants else ""
-    test = at.make("in", left, right) if constants else at.timed("in", left, right)
+    alone = (COMPARISONS if right.op == "tuple" else HASHABLE) if fixed else ""
+    test = at.make("in", left, right) if fixed else at.timed("in", left, right)
     return _tested(at, test, wanted, known, alone, written)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import leaves
 from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import (
     Block,
