@@ -13,10 +13,10 @@ def _speaks_of(node: ast.AST, name: str) -> bool:
 
 
 def answers_of(body: list[ast.stmt], name: str) -> list[ast.Assign] | None:
-    """The statements, of one line each, that give the name its last value; None where a block ends otherwise."""
+    """The statements that give the name its last value; None where a block ends otherwise."""
     match body[-1]:
         case ast.Assign(targets=[ast.Name(id=target)], value=value) as s if target == name:
-            return [s] if s.lineno == s.end_lineno and not _speaks_of(value, name) else None
+            return None if _speaks_of(value, name) else [s]
         case ast.If(body=one, orelse=[_, *_] as other):
             parts = [answers_of(part, name) for part in (one, other)]
             found = [part for part in parts if part is not None]

@@ -190,9 +190,17 @@ def answering_text(scene: Scene, block: Block, first: int, last: int, result: st
     if not found or last > (block.body[-1].end_lineno or 0):
         return None
     sheet = scene.sheet()
+    if not are_movable(sheet, found):
+        return None
     for s in found:
         sheet.replace(Range(sheet.of(s).start, sheet.in_parentheses(s.value).start), "return ")
     return lines_without_indent(Sheet(sheet.result()), block, first, last)
+
+
+def are_movable(sheet: Sheet, found: Sequence[ast.stmt]) -> bool:
+    """Whether more or less may stand before what is given: nothing in its other lines is lined up with the first."""
+    opening = ("(", "[", "{")
+    return all(s.lineno == s.end_lineno or sheet.line(s.lineno).rstrip().endswith(opening) for s in found)
 
 
 def plain_text(scene: Scene, block: Block, back: str) -> list[str]:

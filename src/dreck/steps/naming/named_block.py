@@ -11,6 +11,7 @@ from dreck.steps.catalogue import Step
 from dreck.steps.naming.answers import answers_of
 from dreck.steps.naming.blocks import (
     Block,
+    are_movable,
     block_lines,
     check_parts,
     in_order,
@@ -178,7 +179,8 @@ def _answered_at_once(scene: Scene, block: Block, helped: _Helped, lines: tuple[
         return []
     name = helped.results[0]
     said_below = lines[1] > (block.body[-1].end_lineno or 0)
-    return [] if said_below or name in scene.scope.captured else answers_of(block.body, name) or []
+    found = [] if said_below or name in scene.scope.captured else answers_of(block.body, name) or []
+    return found if are_movable(scene.sheet(), found) else []
 
 
 def _replace(

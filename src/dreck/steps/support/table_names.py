@@ -53,8 +53,8 @@ def table_there(scene: Scene, table: str, words: Sequence[str] = ()) -> str:
 
 
 def three_of(words: list[str]) -> list[str]:
-    """The first words, no more than three; where there are more, none that only leads on to them is the last."""
-    found = [w for w in words if w not in ("the", "of", "for")]
+    """The first words, no more than three, none of them twice; where there are more, none that leads on is the last."""
+    found = [w for w in dict.fromkeys(words) if w not in ("the", "of", "for")]
     if len(found) > _MOST:
         found = found[:_MOST]
         while len(found) > 1 and (found[-1] in SMALL or found[-1] in _LEADING_ON):
