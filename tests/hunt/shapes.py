@@ -98,6 +98,7 @@ _MEMBERS = (
 _MEMBERS += (
     "    GLASS = 'g'\n    PAPER = 'p'\n    METAL = 'm'\n    def __str__(self):\n        return str(ev(2))\n",
     "    GLASS = 'g'\n    PAPER = 'p'\n    METAL = 'g'\n",
+    "    GLASS = -1\n    PAPER = 1\n    METAL = 2\n",
     "    GLASS = 0\n    PAPER = 1\n    METAL = 2\n    def __repr__(self):\n        return 'k'\n",
     "    GLASS = 1\n    PAPER = 2\n    METAL = 3\n    def __hash__(self):\n        return ev(4)\n",
 )
@@ -118,6 +119,7 @@ _SPLIT = (
     "Kind.__hash__ = lambda self: ev(9)\n",
     "Kind.__eq__ = lambda self, other: ev(8) == 8\nKind.__hash__ = object.__hash__\n",
     "setattr(Kind, '__ha' + 'sh__', lambda self: ev(len(LOG)))\n",
+    "for made in (Kind,):\n    setattr(made, '__e' + 'q__', lambda self, other: ev(8) == 8)\n",
     "getattr(type, '__set' + 'attr__')(Kind, 'GLASS', Kind.PAPER)\n",
     "import gc\ngc.get_referents(Kind.__dict__)[0]['GLASS'] = getattr(Kind, 'PAPER', 1)\n",
     "def told(x, type=type):\n    return type.mro(x) if isinstance(x, type) else object.__setattr__\n",

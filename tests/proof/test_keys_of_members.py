@@ -123,6 +123,25 @@ def test_constants_of_elsewhere_are_plain_where_that_is_assumed(head, holds):
     assert dreck.compare(*texts, trial=False).status == "proved"
 
 
+BY_ANY_NAME = {
+    "a loop": "for made in (Kind,):\n    setattr(made, '__e' + 'q__', told)\n",
+    "a comprehension": "[setattr(made, name, told) for made in (Kind,) for name in ('__e' + 'q__',)]\n",
+}
+
+
+@pytest.mark.parametrize("how", BY_ANY_NAME)
+@pytest.mark.parametrize("bases", BASES)
+@pytest.mark.parametrize("given", ["kind", "kind: int", "kind: Kind"])
+def test_a_plain_kind_is_no_member_that_may_get_a_say(bases, how, given):
+    told = "def told(self, other):\n    return LOG.append(other)\n\n\nLOG = []\n"
+    old = LADDER.replace("kind)", f"{given})")
+    new = f"def line({given}):\n    if kind == Kind.PAPER:\n        return 'press'\n" + old.partition("\n")[2]
+    assert proved(kinds(bases, f"\n\n{told}{BY_ANY_NAME[how]}"), old, new) != "proved"
+    some = SOME.replace(" == Kind.METAL", " in (Kind.PAPER,)").replace("kind)", f"{given})", 1)
+    head = kinds(bases, f"\n\n{told}{BY_ANY_NAME[how]}")
+    assert proved(head, some, some.replace("Kind.GLASS, Kind.PAPER", "Kind.PAPER, Kind.GLASS")) != "proved"
+
+
 SOME = """\
 def line(kind):
     if kind in (Kind.GLASS, Kind.PAPER):

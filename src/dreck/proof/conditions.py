@@ -216,5 +216,10 @@ def member_in(test: Term) -> Member | None:
     return None
 
 
+def is_a_member(value: Term) -> bool:
+    """Whether it is a member of an enum of the files."""
+    return value.op == "valued" or (value.op == "const" and isinstance(value.value, Member))
+
+
 def class_names(kinds: Term) -> set[str]:
     return {str(part.args[0]) for part in (kinds.args if kinds.op == "tuple" else (kinds,))}

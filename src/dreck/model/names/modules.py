@@ -16,7 +16,7 @@ from dreck.model.names.lives import (
     speaks_when_let_go,
     tells_of_deaths,
 )
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.reaching import replaced_later
 from dreck.model.names.tables import Tables, tables_in
 from dreck.model.names.type_aliases import aliased
@@ -144,7 +144,7 @@ class ModuleNames:
     def may_be_bound(self, name: str) -> bool:
         """Whether `name` may have a meaning once the module is there; if not, reading it raises `NameError`."""
         found = self._bindings
-        if any(isinstance(n, ast.Name) and n.id == name and isinstance(n.ctx, ast.Del) for n in every_node(self.tree)):
+        if name in _taken_away(self.tree):
             return False
         return bool(found.of.get(name) or name in found.rebound or found.stars or found.dynamic or "." in name)
 
@@ -258,3 +258,9 @@ class ModuleNames:
                 of = self.stands_for(value)
                 return f"{of}.{attr}" if of and not of.startswith("builtins.") else ""
         return ""
+
+
+@once_per_tree
+def _taken_away(tree: ast.Module) -> frozenset[str]:
+    """The names that a `del` somewhere in a module takes away."""
+    return frozenset(n.id for n in every_node(tree) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Del))

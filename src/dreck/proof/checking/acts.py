@@ -337,9 +337,9 @@ class CheckedActs(CheckedRegistries):
             case "in":
                 plain = is_constant_display(right) and all(map(_is_of_builtins, right.args))
                 what = "eq constant" if plain else "eq"
-                fixed = is_fixed_display(right)
+                among = right.args if is_fixed_display(right) else ()
                 both = self.compares_plainly(state, "hash", left) and self.compares_plainly(state, "in", right)
-                return both and self.compares_plainly(state, what, left, looked_up=fixed)
+                return both and self.compares_plainly(state, what, left, *among)
         return self.compares_plainly(state, "order", left, right)
 
     def _reads_only(self, *methods: str) -> bool:

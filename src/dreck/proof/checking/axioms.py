@@ -18,7 +18,7 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
-from dreck.proof.checking.texts.binding import bound_at, bound_in, gives_it_back
+from dreck.proof.checking.texts.binding import bound_at, bound_in, gives_it_back, taken_away
 from dreck.proof.checking.texts.elsewhere import sole_method
 from dreck.proof.checking.texts.members import VALUED, hands_on, may_put_members, members_made
 from dreck.proof.checking.texts.nested import are_joined, says_anything
@@ -94,7 +94,7 @@ class Axioms:
 
     def binds(self, name: str) -> bool:
         """Whether something in the module gives the name a meaning, and nothing takes it away."""
-        kept = not any(isinstance(n, ast.Delete) and name in ast.unparse(n) for n in every_node(self.names.tree))
+        kept = name not in taken_away(self.names.tree)
         return kept and ("." in name or any(self._counted()[told] for told in (name, "*", "import *")))
 
     def function(self, name: str) -> FunctionNode | None:

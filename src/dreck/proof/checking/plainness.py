@@ -19,6 +19,7 @@ from dreck.proof.checking.texts.of_builtins import below
 from dreck.proof.checking.texts.overriding import is_put_on_a_class, overriding, puts_special, reads_itself
 from dreck.proof.checking.texts.shaping import answers_by_itself
 from dreck.proof.checking.values import names_in
+from dreck.proof.conditions import is_a_member
 from dreck.proof.state import Event, Side, State
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -65,7 +66,8 @@ class CheckedPlainness(CheckedTests):
 
     def compares_plainly(self, state: State, what: str, *values: Term, looked_up: bool = False) -> bool:
         constant = what == "eq" and any(v.op in ("const", "valued") or self._is_of_an_import(v) for v in values)
-        if (looked_up or constant or what in ("eq constant", "hash")) and PLAIN in self.listed:
+        asked = looked_up or constant or what in ("eq constant", "hash")
+        if asked and PLAIN in self.listed and not (any(map(is_a_member, values)) and self._members_may_say()):
             return True
         for axioms in self.axioms:
             put = puts_special(axioms.names, what)
@@ -78,6 +80,9 @@ class CheckedPlainness(CheckedTests):
                 if not plain and not self._is_of_others(state, axioms, value, what):
                     return False
         return True
+
+    def _members_may_say(self) -> bool:
+        return any(puts_special(axioms.names, what) for axioms in self.axioms for what in ("eq", "hash"))
 
     def _is_of_an_import(self, value: Term) -> bool:
         """A name in capitals of a class or module that only an import gives."""

@@ -104,10 +104,14 @@ class KnownClasses:
         """Whether something may set an attribute `name` on an object."""
         return self._spoken()[0].is_stored(name)
 
+    def members_may_say(self) -> bool:
+        """Whether members of enums may get a say in comparing or hashing under a name that nobody can read."""
+        return bool({"__eq__", "__hash__", ANYTHING} & shaped(self.names))
+
     def has_distinct_constants(self, kind: str) -> bool:
         """Whether the constants of a class, members or not, are different ones, and stay what they are."""
         if self.enums.is_valued_or_plain(kind):
-            return not {"__eq__", "__hash__", ANYTHING} & shaped(self.names)
+            return not self.members_may_say()
         return not any(map(self.is_stored, self.table.bound_in(kind))) and self.enums.has_distinct_constants(kind)
 
     def is_private(self, name: str) -> bool:

@@ -9,7 +9,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.assumptions import ANNOTATIONS, COMPARISONS, FAMILIES, FLAGS, ORDER, PLAIN
 from dreck.proof.classes.known import KnownClasses
 from dreck.proof.classes.say.wilful import CONSTANT
-from dreck.proof.conditions import class_names, member_in
+from dreck.proof.conditions import class_names, is_a_member, member_in
 from dreck.proof.lockstep.sums import LINEAR, NOTHING, NUMBERS, arithmetic_kinds
 from dreck.proof.solver import Solver
 from dreck.proof.state import State
@@ -187,6 +187,8 @@ class Prover:
     def _is_a_plain_kind(self, what: str, values: tuple[Term, ...], looked_up: bool) -> bool:
         """Whether what is compared with a constant, or looked up, is taken to be of no class that has a say in that."""
         constant = what == "eq" and any(map(self._is_a_constant, values))
+        if any(map(is_a_member, values)) and any(kin.members_may_say() for kin in self.classes):
+            return False
         asked = looked_up or constant or what in (CONSTANT, "hash")
         taken = {PLAIN} & self.allowed if asked else ()
         self.note(*taken)

@@ -171,8 +171,9 @@ def _membership(at: At, left: Term, right: Term, wanted: bool) -> Result:
     if not fixed and not p.is_scalar(right) and not quietly(at):
         return by_the_table(at)  # an iterator is used up by being asked
     what = CONSTANT if constants and all(map(_is_of_builtins, right.args)) else "eq"
-    plain = COMPARISONS in p.allowed and p.compares_quietly(what, at.state, left, looked_up=fixed)
-    if not known and not (plain and _is_plain(at, "in", right) and _is_plain(at, "hash", left)):
+    among = right.args if fixed else ()
+    plain = _is_plain(at, what, left, *among) and _is_plain(at, "in", right) and _is_plain(at, "hash", left)
+    if not known and not plain:
         return by_the_table(at)
     alone = (COMPARISONS if right.op == "tuple" else HASHABLE) if fixed else ""
     test = at.make("in", left, right) if fixed else at.timed("in", left, right)

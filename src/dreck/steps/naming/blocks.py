@@ -175,13 +175,9 @@ def block_text(scene: Scene, block: Block, first: int, last: int, back: str) -> 
 
 
 def _without_a_last_return(lines: list[str]) -> list[str]:
-    """A `return` of nothing in the last line goes, where a statement of the same block stands before it."""
-    if len(lines) < 2 or lines[-1].strip() != "return":
-        return lines
-    indent = lines[-1].removesuffix("return")
-    before = lines[-2].removeprefix(indent)
-    alone = not before or before[0].isspace() or before[0] in "#)]}" or not lines[-2].startswith(indent)
-    return lines if alone else lines[:-1]
+    """A `return` of nothing that is the last line goes, where a statement stands before it."""
+    alone = not any(line and not line.lstrip().startswith("#") for line in lines[:-1])
+    return lines if alone or lines[-1] != "return" else lines[:-1]
 
 
 def answering_text(scene: Scene, block: Block, first: int, last: int, result: str) -> list[str] | None:

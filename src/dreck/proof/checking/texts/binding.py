@@ -4,7 +4,7 @@ import ast
 from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
 
 
@@ -91,3 +91,10 @@ def gives_it_back(decorator: ast.expr) -> bool:
         "runtime_checkable",
         "dataclass_transform",
     )
+
+
+@once_per_tree
+def taken_away(tree: ast.Module) -> frozenset[str]:
+    """The words in what a module deletes, anywhere."""
+    deleted = (n for n in every_node(tree) if isinstance(n, ast.Delete))
+    return frozenset(inner.id for n in deleted for inner in ast.walk(n) if isinstance(inner, ast.Name))
