@@ -254,18 +254,16 @@ class Axioms:
         node = self.classes.table.classes.get(kind)
         if node is None:
             return assumed
+        told = f"{kind} has different constants"
+        data = object if self.is_enum(kind) else VALUED.get(tuple(map(self.names.stands_for, node.bases)))
+        if data is not None:
+            special = any(puts_special(self.names, what) for what in ("eq", "hash"))
+            made = self._is_bare(node) and bool(members_made(node, data))
+            return made and not special and self._note("class", told, node)
         given = [s.value for s in node.body if isinstance(s, ast.Assign | ast.AnnAssign) and s.value is not None]
         values = [v.value for v in given if isinstance(v, ast.Constant)]
-        made = [v for v in given if isinstance(v, ast.Call) and ast.unparse(v.func).rpartition(".")[2] == "auto"]
-        if len(set(values)) != len(values) or (values and made) or len(values) + len(made) != len(given):
-            return False
-        bases = tuple(map(self.names.stands_for, node.bases))
-        special = bool(node.bases) and any(puts_special(self.names, what) for what in ("eq", "hash"))
-        if special or (not node.bases and self._may_be_put(kind, node)):
-            return False
-        valued = bases in VALUED and self._is_bare(node) and bool(members_made(node, VALUED[bases]))
-        told = f"{kind} has different constants"
-        return (valued or self.is_enum(kind) or not node.bases) and self._note("class", told, node)
+        apart = len(given) == len(values) == len(set(values)) and not node.bases and not self._may_be_put(kind, node)
+        return apart and self._note("class", told, node)
 
     def _may_be_put(self, kind: str, node: ast.ClassDef) -> bool:
         """Whether something may give the class another constant once it is there."""
