@@ -144,7 +144,7 @@ def _go_over(certificate: Certificate, p: Prover, run: LockStep) -> None:
 
 def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     """A checker that knows the modules, what is allowed and what was named, and nothing of how the proof was found."""
-    axioms = (Axioms(p.names[0], p.classes[0]), Axioms(p.names[1], p.classes[1]))
+    axioms = (Axioms(p.names[0].original, p.classes[0]), Axioms(p.names[1].original, p.classes[1]))
     once = {name for name, count in p.attributes_read.items() if count <= 1}
     annotated = {name: k for name, k in p.annotated.items() if name not in p.flags or FLAGS in p.assumptions}
     acts = CheckedActs(p.arena, axioms, p.allowed, frozenset(p.assumptions), annotated, p.given, once.__contains__)
@@ -189,9 +189,10 @@ def _prover(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena) -
     further = [frozenset[str](), frozenset[str]()]
     if names[0].tree is not names[1].tree:
         further = [spoken_by_own(a.tree, b.tree) for a, b in (names, names[::-1])]
+    here, there = (one.original for one in names)
     classes = (
-        KnownClasses(names[0], names[1], frozenset(mine.keys() - theirs.keys() - further[1])),
-        KnownClasses(names[1], names[0], frozenset(theirs.keys() - mine.keys() - further[0])),
+        KnownClasses(here, there, frozenset(mine.keys() - theirs.keys() - further[1])),
+        KnownClasses(there, here, frozenset(theirs.keys() - mine.keys() - further[0])),
     )
     annotated = annotated_kinds(old.node, *names, around=_around(old, new)) if ANNOTATIONS in allowed else {}
     flags = flags_of(old.node) & flags_of(new.node) if FLAGS in allowed else frozenset()

@@ -13,6 +13,7 @@ from typing import TypeAlias
 
 from dreck.model.names.scopes import scope_of
 from dreck.proof.one_family import Family, NotOneFamily, check_class, check_code, check_uses, defines, in_order_asked
+from dreck.source.copying import copied
 from dreck.source.functions import parse
 from dreck.source.walking import walk
 
@@ -90,7 +91,7 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
         raise NotOneFamily(f"{base.name} has no plain constructor")
     if len(factory.body) == 2 and ast.get_docstring(factory) is None:
         raise NotOneFamily(f"{factory.name} does more than choose a class")
-    spec = copy.deepcopy(setting.args)
+    spec = copied(setting.args)
     unclear = spec.vararg or spec.kwarg or spec.posonlyargs or not spec.args
     own = spec.args.pop(0).arg if spec.args else ""
     if unclear or ast.dump(spec) != ast.dump(factory.args):
@@ -115,7 +116,7 @@ def _check_factory(factory: ast.FunctionDef, base: ast.ClassDef, table: str) -> 
 
 def _choice(family: Family, kinds: _Kinds, method: ast.FunctionDef) -> ast.FunctionDef:
     """A method of the base as a choice, by the code, between what the kinds do; else what the base does."""
-    made = copy.deepcopy(method)
+    made = copied(method)
     own = method.args.args[0].arg if method.args.args else ""
     first: list[ast.stmt] = []
     told = [method]

@@ -6,11 +6,11 @@ changed: whether it changes anything at all is for a proof to say.
 """
 
 import ast
-import copy
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.beyond import beyond_members
@@ -229,7 +229,7 @@ def _both_asked(change: Change) -> FunctionNode | None:
     if any(isinstance(n, harmful) for n in walk(test)) or isinstance(place, ast.Return):
         return None
     ask = ast.Attribute(ast.Name(WATCHER, ast.Load()), "parts", ast.Load())
-    both = ast.Call(ask, [copy.deepcopy(test), copy.deepcopy(change.other)], [])
+    both = ast.Call(ask, [copied(test), copied(change.other)], [])
     return Change(change.line, change.what, change.function, place, change.field, change.index, both).copied()
 
 

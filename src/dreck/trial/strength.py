@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -73,7 +74,7 @@ class Change:
     def copied(self) -> FunctionNode:
         """The changed function, to keep."""
         with self.made() as function:
-            return copy.deepcopy(function)
+            return copied(function)
 
 
 def changes(function: FunctionNode) -> list[Change]:

@@ -1,7 +1,6 @@
 """Lowering of expressions: values into registers, tests into branches, in Python's order of evaluation."""
 
 import ast
-import copy
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -12,6 +11,7 @@ from dreck.model.ir.naming import Naming, Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.truth import form_of, was_asked, without_not
 from dreck.model.names.scopes import names_asked_outside, names_bound_inside, walrus_targets
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 
 _FRAME_READERS = frozenset({"locals", "eval", "exec", "_getframe", "currentframe"})
@@ -338,7 +338,7 @@ class Expressions(Naming):
             for position, name in enumerate(captured)
             if name not in self.scope.captured and name not in bound and name not in walrus
         }
-        code = ast.dump(Renaming(plain).visit(copy.deepcopy(e)) if plain else e)
+        code = ast.dump(Renaming(plain).visit(copied(e)) if plain else e)
         return self.act(Op.FUNCTION if makes_only(e) else Op.OPAQUE, code, tuple(captured), dest, nxt, ctx, e)
 
     # --- tests -------------------------------------------------------------------------------------

@@ -5,7 +5,6 @@ its rows: each is lowered as the tests and values, row by row, that Python comes
 """
 
 import ast
-import copy
 from dataclasses import replace
 from typing import Any
 
@@ -19,6 +18,7 @@ from dreck.model.ir.operations import Op
 from dreck.model.ir.rounds import is_all_constant
 from dreck.model.names.resetting import is_set_somewhere
 from dreck.model.names.scopes import FunctionScope
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 
 _QUANTIFIERS = ("all", "any", "next")
@@ -363,8 +363,8 @@ class Unfolding(HeldRows, Expressions):
         """The generator's parts, its own names told apart from the function's, and a lowering that knows them."""
         own = {n.id: f"{n.id}@{depth}" for n in walk(loop.target) if isinstance(n, ast.Name)}
         renaming = Renaming(own)
-        target, element = (renaming.visit(copy.deepcopy(part)) for part in (loop.target, e.elt))
-        tests = [renaming.visit(copy.deepcopy(test)) for test in loop.ifs]
+        target, element = (renaming.visit(copied(part)) for part in (loop.target, e.elt))
+        tests = [renaming.visit(copied(test)) for test in loop.ifs]
         scope = replace(self.scope, local=self.scope.local | set(own.values()))
         inner = type(self)(self.arena, scope, self.names, self.enclosing, self.kept)
         return inner, target, element, tests

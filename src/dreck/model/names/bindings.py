@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from weakref import WeakKeyDictionary
 
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
+from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_modules, set_on_anything
 from dreck.model.names.type_parameters import names_among
 from dreck.source.functions import blocks_of
 from dreck.source.walking import walk
@@ -258,8 +258,8 @@ def _note_hidden(tree: ast.Module, found: Bindings) -> None:
     nodes = every_node(tree)
     found.parameters = names_among(nodes)
     found.rebound |= found.parameters
-    found.dynamic |= bool(leading(nodes)) or hands_setting_on(nodes)
-    if any(map(opens_a_module, nodes)):
+    found.dynamic |= bool(leading(tree)) or hands_setting_on(tree)
+    if opens_modules(tree):
         set_anywhere = {name for node in nodes for name in set_on_anything(node)}
         found.dynamic |= "*" in set_anywhere
         found.rebound |= set_anywhere

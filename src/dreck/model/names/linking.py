@@ -5,7 +5,6 @@ A name of the neighbour that its functions, classes and tables read gets the nei
 """
 
 import ast
-import copy
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
@@ -19,6 +18,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.reaching import puts_modules
 from dreck.model.names.tables import Tables, changed_in
+from dreck.source.copying import copied
 from dreck.source.libraries import LibraryModule, ReadModule
 from dreck.source.walking import walk
 
@@ -347,7 +347,7 @@ class LinkedNames(ModuleNames):
         known = _renamed.setdefault(theirs, {})
         if (node, module, mine) not in known:
             renaming = ForeignNames(theirs, module)
-            known[node, module, mine] = renaming.visit(copy.deepcopy(node)), frozenset(renaming.met)
+            known[node, module, mine] = renaming.visit(copied(node)), frozenset(renaming.met)
         made, met = known[node, module, mine]
         for name in sorted(name for name in met if not self._is_put(name)):
             self._foreign_name(theirs, module, name)

@@ -42,6 +42,7 @@ class ModuleNames:
         self.takes_lives_as_plain = False
         self.forgets_lives = False
         self._with_plain_lives: ModuleNames | None = None
+        self._original: ModuleNames | None = None
         self._watched: dict[ast.AST, bool] = {}
         self._bindings = bindings_of(tree)
         self.definitions: dict[str, ast.stmt] = {}
@@ -95,15 +96,25 @@ class ModuleNames:
         if self.takes_lives_as_plain or not self.tells_of_deaths:
             return self
         if self._with_plain_lives is None:
-            self._with_plain_lives = copy(self)
+            self._with_plain_lives = self._for_lives()
             self._with_plain_lives.takes_lives_as_plain = True
         return self._with_plain_lives
 
     def without_lives(self) -> "ModuleNames":
         """The same names where it never matters: to say what a proof has failed for, never to prove."""
-        forgetful = copy(self)
+        forgetful = self._for_lives()
         forgetful.forgets_lives = True
         return forgetful
+
+    def _for_lives(self) -> "ModuleNames":
+        made = copy(self)
+        made._original = self.original
+        return made
+
+    @property
+    def original(self) -> "ModuleNames":
+        """The same names as they were read: all but lifetimes is known of these once."""
+        return self._original or self
 
     def _comes_to_watchers(self, function: ast.AST) -> bool:
         if function not in self._watched:

@@ -5,7 +5,7 @@ Data model, 3.2: a module's names are a dictionary; `__globals__` of a function,
 """
 
 import ast
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator
 
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
@@ -37,14 +37,20 @@ def leads_to_names(node: ast.AST) -> bool:
     return any(word in _LEADING | _RUNNING | {"__dict__"} for word in asked_by_text(node))
 
 
-def leading(nodes: Sequence[ast.AST]) -> list[ast.AST]:
+@once_per_tree
+def leading(tree: ast.AST) -> tuple[ast.AST, ...]:
     """The nodes of a file that lead to names; `modules` of the file's own objects is another one than that of `sys`:
     where all that is ever put there is made there."""
+    nodes = [n for n in every_node(tree) if isinstance(n, _TELLING)]
     imported = {n.asname or n.name.partition(".")[0] for n in nodes if isinstance(n, ast.alias)}
     put = [n for n in nodes if isinstance(n, ast.Attribute) and n.attr == "modules" and not isinstance(n.ctx, ast.Load)]
     made = {t for n in nodes if isinstance(n, ast.Assign) and isinstance(n.value, _MADE) for t in n.targets}
     kept = bool(put) and all(n in made for n in put)
-    return [n for n in nodes if leads_to_names(n) and not _is_kept_by_its_own(n, kept, imported)]
+    return tuple(n for n in nodes if leads_to_names(n) and not _is_kept_by_its_own(n, kept, imported))
+
+
+_TELLING = (ast.Attribute, ast.Name, ast.alias, ast.Constant, ast.Call, ast.Assign)
+"""Kinds of nodes that can lead to names, and those that tell what is kept under one."""
 
 
 @once_per_tree
@@ -54,7 +60,7 @@ def keeps_modules(tree: ast.Module) -> bool:
     named = any(isinstance(n, ast.alias) and n.name.rpartition(".")[2] in ("modules", "*") for n in nodes)
     spoken = any(isinstance(n, ast.Attribute) and n.attr == "modules" for n in nodes)
     told = any("modules" in asked_by_text(n) for n in nodes)
-    return spoken and not named and not told and not any(getattr(n, "attr", "") == "modules" for n in leading(nodes))
+    return spoken and not named and not told and not any(getattr(n, "attr", "") == "modules" for n in leading(tree))
 
 
 def _is_kept_by_its_own(node: ast.AST, kept: bool, imported: Collection[str]) -> bool:
@@ -85,11 +91,19 @@ def only_read(node: ast.AST) -> list[ast.AST]:
 _READING = frozenset({"get", "keys", "values", "items", "copy"})
 
 
-def hands_setting_on(nodes: Sequence[ast.AST]) -> bool:
+@once_per_tree
+def hands_setting_on(tree: ast.AST) -> bool:
     """Whether `setattr` or `delattr` goes by another name, or is called by others: on what, nobody can read."""
+    nodes = [n for n in every_node(tree) if isinstance(n, (ast.Name, ast.Call))]
     called = {n.func for n in nodes if isinstance(n, ast.Call)}
     named = (n for n in nodes if isinstance(n, ast.Name) and n.id in _SETTING and isinstance(n.ctx, ast.Load))
     return any(n not in called for n in named)
+
+
+@once_per_tree
+def opens_modules(tree: ast.AST) -> bool:
+    """Whether anything in a file gets a module by its name."""
+    return any(isinstance(n, _TELLING) and opens_a_module(n) for n in every_node(tree))
 
 
 def opens_a_module(node: ast.AST) -> bool:

@@ -1,12 +1,12 @@
 """Constants that locals hold on one way: put in their place where code is told, and acts that only made them."""
 
 import ast
-import copy
 import operator
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -73,7 +73,7 @@ class Values:
         """The code of `node` with constants in the place of names; and what is known then."""
         known = {name: value for name, value, _ in self.held}
         work = _Told(known)
-        code = ast.unparse(work.visit(copy.deepcopy(node))) if known else ast.unparse(node)
+        code = ast.unparse(work.visit(copied(node))) if known else ast.unparse(node)
         return " ".join(code.split()), self._need(work.left)
 
     def needed_by(self, node: ast.AST) -> "Values":

@@ -37,10 +37,11 @@ _LOOKED_AT = frozenset({"get", "items", "keys", "values", "copy"})
 @lru_cache(maxsize=16)
 def shaped(names: ModuleNames) -> frozenset[str]:
     """The attributes that classes of the files get so, `*` for any: of those that may do more when they are read."""
-    nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
-    if hands_setting_on(nodes) or any(map(_runs_anything, nodes)) or _sets_by_another(nodes) or hands_makers_on(names):
+    trees = (names.tree, *names.trees, *names.others)
+    nodes = [n for tree in trees for n in every_node(tree)]
+    if any(map(hands_setting_on, trees)) or any(map(_runs_anything, nodes)):
         return frozenset({ANYTHING})
-    if any(_answers_itself(tree) for tree in (names.tree, *names.trees, *names.others)):
+    if _sets_by_another(nodes) or hands_makers_on(names) or any(map(_answers_itself, trees)):
         return frozenset({ANYTHING})
     found = {name for call in class_calls(names) for name in _handed_in(call, names)}
     made = metaclasses_of(names)

@@ -19,6 +19,7 @@ from dreck.proof.surroundings.hooks import hooks_apart
 from dreck.proof.surroundings.importing import effects_of, is_generic, registers_for
 from dreck.proof.surroundings.looked_around import gathered_apart
 from dreck.proof.surroundings.reshaped import reshaped
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -156,10 +157,9 @@ def functions_of(tree: ast.Module) -> set[str]:
 
 def hollowed(node: FunctionNode) -> str:
     """A function's code without what stands inside the functions nested in it, but for the names they see."""
-    import copy
 
     own = scope_of(node).local
-    made = copy.deepcopy(node)
+    made = copied(node)
     for inner in walk(made):
         if not isinstance(inner, ast.FunctionDef | ast.AsyncFunctionDef) or inner is made:
             continue

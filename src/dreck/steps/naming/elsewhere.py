@@ -1,11 +1,11 @@
 """Where else a condition is asked: about values of their own in other functions, or the opposite of it."""
 
 import ast
-import copy
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from dreck.source.copying import copied
 from dreck.source.functions import Function, FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import own_expressions, statements
@@ -132,7 +132,7 @@ def _canonical(scene: Scene, e: ast.expr, function: FunctionNode) -> tuple[str, 
                 return ast.Name(f"${order.index(name)}", node.ctx)
             return node
 
-    made = Numbering().visit(_plainly(copy.deepcopy(e)))
+    made = Numbering().visit(_plainly(copied(e)))
     return ast.dump(made), tuple(order)
 
 

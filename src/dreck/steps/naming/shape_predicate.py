@@ -1,10 +1,10 @@
 """shape-predicate: conditions of one shape that differ in a constant or a term become one predicate."""
 
 import ast
-import copy
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import (
@@ -61,7 +61,7 @@ def _tests(scene: Scene) -> Iterator[ast.expr]:
 def _shape(scene: Scene, test: ast.expr) -> tuple[str, tuple[ast.expr, ...]]:
     """A condition with blanks for what may differ, and what stands in the blanks."""
     terms: list[ast.expr] = []
-    made = copy.deepcopy(test)
+    made = copied(test)
     origins = {id(c): n for c, n in zip(walk(made), walk(test), strict=True)}
 
     class Blanks(ast.NodeTransformer):

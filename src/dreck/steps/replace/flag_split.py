@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 from pathlib import Path
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode, instance_owner
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
@@ -160,9 +161,8 @@ def _heads(scene: Scene, sheet: Sheet, flag: str, names: tuple[str, str]) -> lis
 
 def _without(node: FunctionNode, flag: str) -> str:
     """The parameters, the flag left out, defaults and annotations kept."""
-    import copy
 
-    spec = copy.deepcopy(node.args)
+    spec = copied(node.args)
     names = [a.arg for a in spec.args]
     if flag in names:
         at = names.index(flag)

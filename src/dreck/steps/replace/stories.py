@@ -1,11 +1,11 @@
 """Stories: what a function comes to when the answers to some tests are known, as lines, comments kept."""
 
 import ast
-import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.views.shape import leaves
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
 from dreck.steps.replace.arms_settled import Left, settled
@@ -297,7 +297,7 @@ class Teller:
         first = first_line(s)
         last = s.end_lineno or s.lineno
         if self._asks(s):
-            made = FoldValues(self.answer).visit(copy.deepcopy(s))
+            made = FoldValues(self.answer).visit(copied(s))
             beside = self._beside(last)
             told = f"  {beside[0]}" if beside else ""
             return [

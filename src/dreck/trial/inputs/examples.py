@@ -2,12 +2,12 @@
 
 import ast
 import contextlib
-import copy
 import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
@@ -150,7 +150,7 @@ def _choice(call: ast.Call, row: Mapping[str, ast.expr], parameters: list[str]) 
     given |= {k.arg: k.value for k in call.keywords if k.arg in parameters}
     found: dict[str, Make] = {}
     for name, code in given.items():
-        value = _literal(_FilledIn(row).visit(copy.deepcopy(code)))
+        value = _literal(_FilledIn(row).visit(copied(code)))
         if value is None:
             return {}
         found[name] = value

@@ -5,11 +5,11 @@ copy does what the original does: an operand's truth is asked once, as before.
 """
 
 import ast
-import copy
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode, blocks_of
 
 WATCHER = "__dreck_watch__"
@@ -32,7 +32,7 @@ class Watched:
 def watched(function: FunctionNode) -> Watched:
     """A watched copy of `function`; nested functions are watched as part of it."""
     work = _Watch()
-    node = copy.deepcopy(function)
+    node = copied(function)
     node.body = [work.visit(s) for s in node.body]
     ends = _end_marks(node.body)
     ast.fix_missing_locations(node)
@@ -58,7 +58,7 @@ def _end_marks(body: list[ast.stmt]) -> dict[int, ast.stmt]:
             if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
                 pending += blocks_of(s)
             number = -1 - len(ends)
-            kept = copy.deepcopy(s) if _goes_on(s) or isinstance(s, ast.Return | ast.Raise) else None
+            kept = copied(s) if _goes_on(s) or isinstance(s, ast.Return | ast.Raise) else None
             match s:
                 case ast.Return(value=ast.expr() as value):
                     s.value = _call("worked_out", ast.Constant(number), value)
@@ -183,7 +183,7 @@ class _Watch(ast.NodeTransformer):
 
     def _number(self, test: ast.AST) -> int:
         number = len(self.tests)
-        self.tests[number] = copy.deepcopy(test)
+        self.tests[number] = copied(test)
         self.outcomes += [(number, True), (number, False)]
         return number
 
@@ -215,4 +215,7 @@ def _call(name: str, *args: ast.expr) -> ast.Call:
 @lru_cache(maxsize=8)
 def count_outcomes(node: FunctionNode) -> int:
     """How many outcomes there are to reach in a function."""
-    return len(watched(node).outcomes)
+    work = _Watch()
+    for s in copied(node).body:
+        work.visit(s)
+    return len(work.outcomes)

@@ -1,10 +1,10 @@
 """Parameters with other names, and parameters that are new: what callers from before have to know of them."""
 
 import ast
-import copy
 
 from dreck.model.names.frames import may_see_names
 from dreck.model.names.scopes import param_names
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -58,7 +58,7 @@ def other_names(old: FunctionNode, new: FunctionNode) -> dict[str, str]:
 
 def renamed(function: FunctionNode, names: dict[str, str]) -> FunctionNode:
     """A copy of the function with its parameters called as `names` says."""
-    made = copy.deepcopy(function)
+    made = copied(function)
     for node in walk(made):
         match node:
             case ast.Name(id=name) if name in names:

@@ -1,11 +1,11 @@
 """Likeness: which function of one version is which of the other, where the name tells it no more."""
 
 import ast
-import copy
 import difflib
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -120,7 +120,7 @@ class _OwnName(ast.NodeTransformer):
 
 def _nameless(node: FunctionNode) -> FunctionNode:
     """The function without its name, also where it calls itself, and without what only documents it."""
-    made: FunctionNode = _OwnName(node.name).visit(copy.deepcopy(node))
+    made: FunctionNode = _OwnName(node.name).visit(copied(node))
     made.name = "itself"
     if ast.get_docstring(made, clean=False) is not None and len(made.body) > 1:
         made.body = made.body[1:]

@@ -1,11 +1,11 @@
 """New parameters: for callers from before they are names that have their default."""
 
 import ast
-import copy
 from dataclasses import replace
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import scope_of
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.running.renaming import added_parameters
@@ -20,7 +20,7 @@ def for_callers_from_before(old: Candidate, new: Candidate) -> Candidate | None:
     added = added_parameters(old.node, new.node)
     if not added or not all(_is_settled(d, new.names, new.node) for d in added.values()):
         return None
-    node = copy.deepcopy(new.node)
+    node = copied(new.node)
     spec = node.args
     gone = len([a for a in spec.args if a.arg in added])
     spec.args = [a for a in spec.args if a.arg not in added]
@@ -32,7 +32,7 @@ def for_callers_from_before(old: Candidate, new: Candidate) -> Candidate | None:
     node.body = [_Putting(put).visit(s) for s in node.body]
     named = {n.id for s in node.body for n in walk(s) if isinstance(n, ast.Name)}
     left = {name: d for name, d in added.items() if name not in put and name in named}
-    bound = [ast.Assign([ast.Name(name, ast.Store())], copy.deepcopy(d)) for name, d in left.items()]
+    bound = [ast.Assign([ast.Name(name, ast.Store())], copied(d)) for name, d in left.items()]
     for s in bound:
         ast.copy_location(s, node.body[0])
         ast.fix_missing_locations(s)
@@ -48,7 +48,7 @@ class _Putting(ast.NodeTransformer):
 
     def visit_Name(self, node: ast.Name) -> ast.expr:
         found = self.defaults.get(node.id)
-        return ast.copy_location(copy.deepcopy(found), node) if found is not None else node
+        return ast.copy_location(copied(found), node) if found is not None else node
 
 
 def _can_be_put(name: str, default: ast.expr, node: FunctionNode) -> bool:

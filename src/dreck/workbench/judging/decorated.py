@@ -1,11 +1,11 @@
 """Versions whose decorators differ: callers call what the decorators make of them, and that is what is judged."""
 
 import ast
-import copy
 import re
 from dataclasses import replace
 
 from dreck.model.names.scopes import param_names, scope_of
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.server import Difference
@@ -104,7 +104,7 @@ def _calling(function: FunctionNode, name: str) -> FunctionNode:
     if spec.kwarg is not None:
         named.append(ast.keyword(None, ast.Name(spec.kwarg.arg, ast.Load())))
     call = ast.Call(ast.Name(function.name, ast.Load()), given, named)
-    made = ast.FunctionDef(name, copy.deepcopy(spec), [ast.Return(call)], [], function.returns, None)
+    made = ast.FunctionDef(name, copied(spec), [ast.Return(call)], [], function.returns, None)
     text = ast.unparse(ast.fix_missing_locations(ast.Module([made], [])))
     (node,) = ast.parse(text).body
     assert isinstance(node, ast.FunctionDef)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from dreck.model.names.scopes import assigned_in, scope_of
 from dreck.model.views.control_flow import own_of_comprehensions
 from dreck.model.views.liveness import Passed, bound_when_left, passed_by, read_where_caught, surely_bound_before
+from dreck.source.copying import copied
 from dreck.source.functions import Function, FunctionNode, blocks_of, functions_in, parse
 from dreck.source.lines import indent_of, split_lines
 from dreck.source.walking import walk
@@ -127,7 +128,7 @@ def _around(s: ast.stmt) -> str:
     """A compound statement with nothing in its blocks."""
     if not any(True for _ in blocks_of(s)) or isinstance(s, _SCOPES):
         return f"{id(s)}"
-    bare = copy.deepcopy(s)
+    bare = copied(s)
     for block in blocks_of(bare):
         block.clear()
     return ast.dump(bare)

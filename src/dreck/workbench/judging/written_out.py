@@ -1,8 +1,8 @@
 """Loops over rows that stand there, written out: what is asked in them is asked of each row."""
 
 import ast
-import copy
 
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
@@ -14,7 +14,7 @@ def written_out(c: Candidate) -> ast.AST:
     """The function with the bodies of its loops over fixed rows once for each row, with what the row holds."""
     local = _local_rows(c.node)
     loops = any(isinstance(n, ast.For) and _rows(n.iter, c, local) for n in walk(c.node))
-    return _Unrolling(c, local).visit(copy.deepcopy(c.node)) if loops else c.node
+    return _Unrolling(c, local).visit(copied(c.node)) if loops else c.node
 
 
 def _local_rows(function: FunctionNode) -> dict[str, ast.expr]:
@@ -45,7 +45,7 @@ class _Unrolling(ast.NodeTransformer):
         held = [_bound(node.target, row) for row in rows]
         if not rows or any(names is None for names in held):
             return node
-        body = [_Put(names).visit(copy.deepcopy(s)) for names in held if names is not None for s in node.body]
+        body = [_Put(names).visit(copied(s)) for names in held if names is not None for s in node.body]
         return ast.If(ast.Constant(True), body, node.orelse)
 
 

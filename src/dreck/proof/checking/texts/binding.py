@@ -5,18 +5,17 @@ from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_a_module, set_on_anything
+from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_modules, set_on_anything
 
 
 def bound_in(tree: ast.Module) -> Iterator[str]:
     """Every name the module may bind, once for each place; '*' for what binds names nobody can read."""
     pending: list[tuple[ast.AST, bool]] = [(tree, False)]
     imported = imported_anywhere(tree)
-    nodes = list(every_node(tree))
-    again, leads = _imported_again(tree), set(leading(nodes))
-    read = {held for node in nodes for held in only_read(node)}
-    opened = any(map(opens_a_module, nodes))
-    if hands_setting_on(nodes):
+    again, leads = _imported_again(tree), set(leading(tree))
+    read = {held for node in every_node(tree) for held in only_read(node)}
+    opened = opens_modules(tree)
+    if hands_setting_on(tree):
         yield "*"
     while pending:
         node, shut = pending.pop()

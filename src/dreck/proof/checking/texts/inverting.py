@@ -6,7 +6,7 @@ from functools import lru_cache
 from importlib import import_module
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.above import above, roots_of
 from dreck.source.walking import walk
 
@@ -20,16 +20,16 @@ _HAVING_NONE = {
 @lru_cache(maxsize=16)
 def asks_equality(names: ModuleNames) -> bool:
     trees = [names.tree, *names.trees]
-    said = sum(_said("__ne__", n) for tree in trees for n in every_node(tree))
-    calls = sum(_said("__eq__", n) for tree in trees for n in every_node(tree) if not _is_a_call_or_method(n))
+    said = sum(len(_saying(tree).get("__ne__", ())) for tree in trees)
+    calls = sum(not _is_a_call_or_method(n) for tree in trees for n in _saying(tree).get("__eq__", ()))
     bodies = [
         (kind, s) for tree in trees for kind in every_node(tree) if isinstance(kind, ast.ClassDef) for s in kind.body
     ]
     forms = sum(_is_the_form(s) for _, s in bodies)
     called = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.Call) and n.args[1:]]
     made = any(_last(n.func) in _MAKING or _names_it_anew(n) for n in called)
-    made = made or any(_said(word, n) for tree in trees for n in every_node(tree) for word in ("exec", "eval"))
-    declines = any(_said("NotImplemented", n) for tree in trees for n in every_node(tree))
+    made = made or any(word in _saying(tree) for tree in trees for word in ("exec", "eval"))
+    declines = any("NotImplemented" in _saying(tree) for tree in trees)
     if calls or said != forms or made or (forms and declines):
         return False
     equal = _with_equality(trees)
@@ -83,7 +83,7 @@ def _named_equal(names: ModuleNames) -> set[str]:
 @lru_cache(maxsize=16)
 def equality_gives_bools(names: ModuleNames) -> bool:
     """Whether each `__eq__` of the files gives back nothing but outcomes of comparisons and tests."""
-    methods = [n for tree in (names.tree, *names.trees) for n in every_node(tree) if _said("__eq__", n)]
+    methods = [n for tree in (names.tree, *names.trees) for n in _saying(tree).get("__eq__", ())]
     written = [n for n in methods if not (isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))]
     return all(isinstance(n, ast.FunctionDef) and not n.decorator_list and _gives_bools(n) for n in written)
 
@@ -92,8 +92,7 @@ def equality_gives_bools(names: ModuleNames) -> bool:
 def comparisons_give_bools(names: ModuleNames) -> bool:
     """The same of every method by which the files have a say in a comparison."""
     words = {"__ne__", "__lt__", "__le__", "__gt__", "__ge__"}
-    every = [n for tree in (names.tree, *names.trees) for n in every_node(tree)]
-    said = [n for n in every for word in words if _said(word, n)]
+    said = [n for tree in (names.tree, *names.trees) for word in words for n in _saying(tree).get(word, ())]
     written = [n for n in said if not (isinstance(n, ast.Attribute) and isinstance(n.ctx, ast.Load))]
     fine = all(isinstance(n, ast.FunctionDef) and not n.decorator_list and _gives_bools(n) for n in written)
     return fine and equality_gives_bools(names)
@@ -147,8 +146,25 @@ def _below(names: set[str], kinds: list[ast.ClassDef]) -> set[str]:
     return found
 
 
+_FIELDS = ("name", "id", "attr", "value", "asname", "arg")
+
+
 def _said(word: str, n: ast.AST) -> bool:
-    return any(getattr(n, field, None) == word for field in ("name", "id", "attr", "value", "asname", "arg"))
+    return any(getattr(n, field, None) == word for field in _FIELDS)
+
+
+@once_per_tree
+def _saying(tree: ast.Module) -> dict[str, list[ast.AST]]:
+    """The nodes of a file that say the name of a special method, or another word that counts here, by that name."""
+    found: dict[str, list[ast.AST]] = {}
+    for n in every_node(tree):
+        told = (getattr(n, field, None) for field in _FIELDS)
+        for word in {w for w in told if isinstance(w, str) and (w.startswith("__") or w in _TELLING)}:
+            found.setdefault(word, []).append(n)
+    return found
+
+
+_TELLING = frozenset({"exec", "eval", "NotImplemented"})
 
 
 def _is_a_call_or_method(n: ast.AST) -> bool:

@@ -5,10 +5,10 @@ away adds a negative amount.
 """
 
 import ast
-import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dreck.source.copying import copied
 from dreck.steps.support.chains import Chain
 from dreck.steps.support.trees import Untouchable
 
@@ -56,7 +56,7 @@ class Built:
 
     def written(self, parts: Sequence[str]) -> str:
         """The line that returns it, with `parts` in the places that differ."""
-        made = copy.deepcopy(self.whole)
+        made = copied(self.whole)
         parts_there = made.elts if isinstance(made, ast.Tuple) else made.args if isinstance(made, ast.Call) else []
         for number, place in enumerate(self.at):
             value = ast.Name(f"__part_{number}__", ast.Load())

@@ -1,9 +1,9 @@
 """Nested functions, lifted out of the function around them: what they read there becomes parameters."""
 
 import ast
-import copy
 
 from dreck.model.names.scopes import bound_names, scope_of
+from dreck.source.copying import copied
 from dreck.source.functions import Function, FunctionNode
 from dreck.source.walking import walk
 
@@ -36,7 +36,7 @@ def lifted(function: Function, every: list[Function]) -> tuple[FunctionNode, tup
     bound_anew = {n for f in around for inner in walk(f.node) if isinstance(inner, ast.Nonlocal) for n in inner.names}
     if bound_anew & set(free) and any(isinstance(n, _LEAVES) for n in walk(node)):
         raise CannotLift(f"what it calls may bind {min(bound_anew & set(free))} of the function around it")
-    made = copy.deepcopy(node)
+    made = copied(node)
     made.decorator_list = []
     places = made.args.posonlyargs if made.args.posonlyargs else made.args.args
     places[:0] = [ast.copy_location(ast.arg(name), node) for name in free]

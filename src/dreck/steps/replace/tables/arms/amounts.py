@@ -1,10 +1,10 @@
 """Amounts: values that are worked out in one way and differ in one constant, which alone goes into the table."""
 
 import ast
-import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.support.sheet import Sheet
 
@@ -82,7 +82,7 @@ def _is_of(e: ast.expr, kinds: Kinds) -> bool:
 
 def _shape(e: ast.expr, number: int, kinds: Kinds) -> str:
     """The shape of an expression with that constant left out."""
-    made = copy.deepcopy(e)
+    made = copied(e)
     part = _constants(made, kinds)[number]
 
     class Blank(ast.NodeTransformer):

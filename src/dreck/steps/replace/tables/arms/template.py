@@ -1,10 +1,10 @@
 """What all arms of a chain do alike, with the values in which they differ left out."""
 
 import ast
-import copy
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
+from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.outcomes import is_fixed
@@ -167,7 +167,7 @@ def _last(e: ast.expr) -> str:
 
 def f_string(node: ast.JoinedStr, holes: list[tuple[int, Hole]], words: dict[int, str]) -> str:
     """The code of an f-string in which the holes are names."""
-    made = copy.deepcopy(node)
+    made = copied(node)
     parts: list[ast.expr] = list(made.values)
     for at, hole in sorted(holes, key=lambda pair: -pair[0]):
         around = [ast.Constant(t) for t in (hole.before, hole.behind)]
