@@ -33,6 +33,8 @@ _IN_THE_CLASS = (
     *[""] * 12,
     "    A = B\n",
     "    str = bytes\n",
+    "    __slots__ = ()\n",
+    "    __slots__ = ('k2', '__dict__')\n",
     "    def __init__(self):\n        self.by_kind = lambda o, a: 9\n",
     "    def __getattribute__(self, name):\n        LOG.append(name)\n        return object.__getattribute__(self, name)\n",
 )
@@ -55,7 +57,8 @@ def pair(pick: random.Random) -> tuple[str, str]:
 def _pair(family: str, gate: str, pick: random.Random) -> tuple[str, str]:
     arms = [(pick.choice(_KINDS), pick.choice(_ANSWERS)) for _ in range(pick.choice((1, 2, 2, 3)))]
     rest = pick.choice(_ANSWERS)
-    below = "" if pick.random() < 0.7 else hidden(_BELOW, "Side", pick) if pick.random() < 0.6 else _BELOW
+    told = _BELOW if pick.random() < 0.8 else "class Side(Gate):\n    __slots__ = ('by_kind',)\n"
+    below = "" if pick.random() < 0.7 else hidden(told, "Side", pick) if pick.random() < 0.6 else told
     old = f"{family}{gate}{_ladder(arms, rest)}{below}"
     arms = _spoilt(arms, pick)
     rest = rest if pick.random() < 0.93 else pick.choice(_ANSWERS)

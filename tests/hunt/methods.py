@@ -40,6 +40,8 @@ _BELOW = (
     *["class Side(Gate):\n    pass\n"] * 5,
     "class Side(Gate):\n    def _asked(self, *given):\n        return 7\n",
     "class Side(Gate):\n    _asked = other\n",
+    "class Side(Gate):\n    __slots__ = ('_asked',)\n",
+    "def made():\n    class Side(Gate):\n        __slots__ = ('_asked', 'asked')\n    return Side\nSide = made()\n",
     "class Side(Gate, metaclass=Meta):\n    pass\n",
     "class Side(Gate):\n    def spoilt(self):\n        self._asked = lambda *given: 7\n        return self\n",
     "class Side(Gate):\n    def spoilt(self):\n        for name in ('_asked', 'm'):\n            setattr(self, name, lambda *given: 7)\n        return self\n",

@@ -290,6 +290,14 @@ def _as_a_table(kind: str, pick: random.Random) -> tuple[str, str]:
     if pick.random() < 0.3:
         rows = pick.sample(rows, len(rows) - 1)
     asked = pick.choice(("return ROWS.get(k, 0)", "if k in ROWS:\n    return ROWS[k]\nreturn 0"))
+    if pick.random() < 0.4:  # the table is the function's own
+        answers = (*"123", "ev(3)", "ev(4)", "k", "k.name")
+        worked = pick.choice(answers) if pick.random() < 0.4 else ""
+        spoilt = pick.choice(("", "", "", "", "Kind = 1\n", "ROWS.pop(Kind.GLASS)\n", "ev(5)\n"))
+        rows = [row[:-1] + worked if worked and pick.random() < 0.5 else row for row in rows]
+        return kind + _function("k", _ladder(arms, "0")), kind + _function(
+            "k", [f"ROWS = {{{', '.join(rows)}}}", f"{spoilt}{asked}"]
+        )
     return kind + _function("k", _ladder(arms, "0")), f"{kind}ROWS = {{{', '.join(rows)}}}\n" + _function("k", [asked])
 
 

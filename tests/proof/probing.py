@@ -247,7 +247,7 @@ def _of_files(axioms: Axioms) -> str:
     told: list[object] = []
     for name in names:
         told += [axioms.is_bound_once(name), axioms.is_builtin(name), axioms.is_class(name)]
-        told += [axioms.function(name) is not None, axioms.is_enum(name), axioms.are_apart(name, True)]
+        told += [axioms.function(name) is not None, axioms.is_enum(name), axioms.are_apart(name, (), True)]
     for kind in sorted(classes):
         told += [len(axioms.fields(kind) or ()), kind in axioms.skeleton]
         for word in words:

@@ -20,6 +20,11 @@ LINES = {Kind.GLASS: "crusher", Kind.PAPER: "press"}
 def line(kind):
     return LINES.get(kind, "hand")
 """
+LOCAL = """\
+def line(kind):
+    lines = {Kind.GLASS: "crusher", Kind.PAPER: "press"}
+    return lines.get(kind, "hand")
+"""
 BASES = {
     "enum.Enum": ("1", "2"),
     "enum.IntEnum": ("1", "2"),
@@ -34,6 +39,7 @@ PUT = {
     "a hash by a name put together": "setattr(Kind, '__ha' + 'sh__', lambda self: id(object()))\n",
     "a hash in a loop": "for made in (Kind,):\n    setattr(made, '__ha' + 'sh__', lambda self: 3)\n",
     "a hash above": "enum.IntEnum.__hash__ = lambda self: id(object())\n",
+    "a member by two words": "type.__setattr__(*(Kind, 'GLASS'), Kind.PAPER)\n",
     "a member past its class": "type.__setattr__(Kind, 'GLASS', Kind.PAPER)\n",
 }
 CONSTANTS = {
@@ -57,12 +63,14 @@ def proved(head: str, old: str = LADDER, new: str = TABLE) -> str:
     return dreck.compare(head + old, head + new, assume=ASSUMED, trial=False).status
 
 
+@pytest.mark.parametrize("table", [TABLE, LOCAL], ids=["of the module", "of the function"])
 @pytest.mark.parametrize("bases", ["", *BASES])
-def test_a_ladder_over_members_is_a_table(bases):
-    assert proved(kinds(bases)) == "proved"
-    assert proved(kinds(bases).replace("class", "@enum.unique\nclass")) == ("proved" if bases else "unsettled")
-    assert "1" not in kinds(bases) or proved(kinds(bases).replace("= 1", "= -1")) == ("proved" if bases else "unsettled")
-    swapped = TABLE.replace('"crusher"', '"shelf"')
+def test_a_ladder_over_members_is_a_table(bases, table):
+    plain = "proved" if bases else "unsettled"
+    assert proved(kinds(bases), new=table) == "proved"
+    assert proved(kinds(bases).replace("class", "@enum.unique\nclass"), new=table) == plain
+    assert "1" not in kinds(bases) or proved(kinds(bases).replace("= 1", "= -1"), new=table) == plain
+    swapped = table.replace('"crusher"', '"shelf"')
     assert proved(kinds(bases), new=swapped) == "unsettled"
 
 
@@ -72,15 +80,30 @@ def test_how_members_are_shown_is_their_own_affair(bases):
     assert proved(kinds(bases, SHOWN), "def f(k):\n    return str(Kind.GLASS)\n", "def f(k):\n    return 'g'\n") != "proved"
 
 
+PLAIN = {
+    "set on one object": "class Load:\n    def put(self, name, value):\n        self.__setattr__(name, value)\n",
+    "taken from one object": "def take(load, name):\n    load.__delattr__(name)\n",
+    "said as a text": "COUNTS = {'count': '__len__', 'full': '__bool__'}\n",
+}
+
+
+@pytest.mark.parametrize("how", PLAIN)
+@pytest.mark.parametrize("bases", BASES)
+def test_what_leaves_members_where_a_table_finds_them(bases, how):
+    assert proved(kinds(bases, f"\n\n{PLAIN[how]}")) == "proved"
+
+
 @pytest.mark.parametrize("how", PUT)
 @pytest.mark.parametrize("bases", BASES)
 def test_what_may_be_put_on_a_class_of_members(bases, how):
-    assert proved(kinds(bases, f"\n\n{PUT[how]}")) != "proved"
+    for table in (TABLE, LOCAL):
+        assert proved(kinds(bases, f"\n\n{PUT[how]}"), new=table) != "proved"
 
 
 @pytest.mark.parametrize("how", CONSTANTS)
 def test_constants_of_a_class_that_may_be_set(how):
-    assert proved(kinds("", f"\n\n{CONSTANTS[how]}")) != "proved"
+    for table in (TABLE, LOCAL):
+        assert proved(kinds("", f"\n\n{CONSTANTS[how]}"), new=table) != "proved"
 
 
 @pytest.mark.parametrize("bases", BASES)
@@ -101,6 +124,43 @@ def test_members_of_a_module_beside_are_keys(tmp_path):
         (yard / "gate.py").write_text(f"from yard.kinds import Kind\n\n\n{code}")
     found = dreck.compare(tmp_path / "old/yard/gate.py", tmp_path / "new/yard/gate.py", assume=ASSUMED, trial=False)
     assert found.status == "proved", str(found)
+
+
+@pytest.mark.parametrize("table", [TABLE, LOCAL], ids=["of the module", "of the function"])
+@pytest.mark.parametrize(
+    ("text", "holds"),
+    [
+        ("GLASS = 1\nPAPER = 2\n", True),
+        ("GLASS = 1\nPAPER = 1\n", False),
+        ("GLASS = 1\nPAPER = GLASS\n", False),
+        ("GLASS: int = 1\nPAPER: int = True\n", False),
+        ("GLASS = 'g'\nPAPER = 'p'\n", True),
+    ],
+)
+def test_constants_of_a_module_beside_are_keys_where_they_differ(tmp_path, text, holds, table):
+    for side, code in (("old", LADDER), ("new", table)):
+        yard = tmp_path / side / "yard"
+        yard.mkdir(parents=True)
+        (yard / "__init__.py").write_text("")
+        (yard / "kinds.py").write_text(text)
+        (yard / "gate.py").write_text(f"from yard import kinds\n\n\n{code}".replace("Kind.", "kinds."))
+    found = dreck.compare(tmp_path / "old/yard/gate.py", tmp_path / "new/yard/gate.py", assume=ASSUMED, trial=False)
+    assert (found.status == "proved") is holds, str(found)
+
+
+@pytest.mark.parametrize("keys", ["EAGAIN, EWOULDBLOCK", "EAGAIN, EINTR"])
+def test_a_test_over_constants_of_the_library_is_a_table(keys):
+    one, two = keys.split(", ")
+    head = "import errno\n\n\n"
+    old, new = (text.replace("Kind.GLASS", f"errno.{one}").replace("Kind.PAPER", f"errno.{two}") for text in (LADDER, LOCAL))
+    assert (proved(head, old, new) == "proved") is (two == "EINTR")
+
+
+@pytest.mark.parametrize("word", ["CANS", "GLASS"])
+def test_no_test_reads_quietly_what_is_not_there(word):
+    old = LADDER.replace("Kind.PAPER", f"Kind.{word}")
+    new = LADDER.replace("def line(kind):\n", f"def line(kind):\n    if kind == Kind.{word}:\n        pass\n")
+    assert (proved(kinds("enum.Enum"), old, new.replace("Kind.PAPER", f"Kind.{word}")) == "proved") is (word == "GLASS")
 
 
 STRANGE = "class Strange:\n    def __eq__(self, other):\n        return LOG.append(other)\n\n\nLOG = []\n\n\n"

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from dreck.model.ir.context import Context
 from dreck.model.ir.graph import Arena, Node
-from dreck.model.ir.local_tables import holder, local_tables
+from dreck.model.ir.local_tables import held_keys, holder, key_holder, local_tables
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.patterns import Patterns, Several, displayed
@@ -47,7 +47,9 @@ def lower(
     else:
         scope = replace(scope, captured=kept_by_functions(scope, lambda n: n not in enclosing and names.is_builtin(n)))
     work = _Statements(arena, scope, names, enclosing, kept, first)
-    work.local_tables = local_tables(function, scope, work.of_the_module)
+    work.local_tables = local_tables(function, scope, work.of_the_module, work.is_stable)
+    keys = ((key, key_holder(name, row)) for name, made in work.local_tables.items() for row, key in held_keys(made))
+    work.local_keys = dict(keys)
     falls_off = arena.node(Op.MOVE, None, (arena.terms.const(None),), "%ret", (arena.leave,))
     entry = work.block(function.body, falls_off, Context(arena.throw, arena.leave))
     arena.settle_liveness()
@@ -113,14 +115,24 @@ class _Statements(Patterns, Unfolding):
 
     def _assign(self, targets: list[ast.expr], value: ast.expr, nxt: Node, ctx: Context) -> Node:
         if isinstance(value, ast.Dict) and isinstance(targets[0], ast.Name) and targets[0].id in self.local_tables:
-            for row in range(len(value.values) - 1, -1, -1):
-                nxt = self.expr(value.values[row], holder(targets[0].id, row), nxt, ctx, 0)
-            return nxt
+            return self._own_table(targets[0].id, value, nxt, ctx)
         if len(targets) == 1 and isinstance(targets[0], ast.Name) and self.is_plain(targets[0].id):
             return self.expr(value, targets[0].id, nxt, ctx, 0)
         for target in reversed(targets):
             nxt = self.assign(target, "%0", nxt, ctx, 1)
         return self.expr(value, "%0", nxt, ctx, 0)
+
+    def _own_table(self, name: str, made: ast.Dict, nxt: Node, ctx: Context) -> Node:
+        """Key and value row by row; what is no constant among the keys is hashed when all rows are there."""
+        keys = dict(held_keys(made))
+        nxt = self.taken_apart(made, nxt, ctx) if keys else nxt
+        for row in sorted(keys, reverse=True):
+            nxt = self.act(Op.HASHED, "", (key_holder(name, row),), None, nxt, ctx, keys[row])
+        for row in range(len(made.values) - 1, -1, -1):
+            nxt = self.expr(made.values[row], holder(name, row), nxt, ctx, 0)
+            if row in keys:
+                nxt = self.expr(keys[row], key_holder(name, row), nxt, ctx, 0)
+        return nxt
 
     def _annotated(self, target: ast.expr, value: ast.expr | None, nxt: Node, ctx: Context) -> Node:
         if value is not None:

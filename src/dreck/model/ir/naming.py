@@ -35,6 +35,8 @@ class Naming:
         self.enclosing = enclosing
         self.kept = kept
         self.local_tables: dict[str, ast.Dict] = {}
+        self.local_keys: dict[ast.expr, str] = {}
+        """Keys of these that are worked out, by what holds them."""
 
     def act(
         self,

@@ -66,15 +66,22 @@ class Unfolding(HeldRows, Expressions):
         if not isinstance(table, ast.Dict):
             return nxt
         self._apart(table)
-        for owner in sorted(owners_of(table)):
+        return self.taken_apart(table, nxt, ctx)
+
+    def taken_apart(self, table: ast.Dict, nxt: Node, ctx: Context) -> Node:
+        """What the keys of a table rest on: members of one class differ, and so do classes by their names."""
+        kinds = {n.id for k in table.keys for n in (k.elts if isinstance(k, ast.Tuple) else [k])
+                 if isinstance(n, ast.Name) and self._is_kind(n.id)}  # fmt: skip
+        for owner in owners_of(table) + ([("", tuple(sorted(kinds)))] if len(kinds) > 1 else []):
             nxt = self.act(Op.APART, owner, (), None, nxt, ctx)
         return nxt
 
     def row(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node:
         """An item of a table: made when the module was, from names as they are meant there, or held since the
         function made it."""
-        if isinstance(e, ast.Name) and "@" in e.id:
-            return self.arena.node(Op.MOVE, None, (e.id,), dest, (nxt,))
+        held = self.local_keys.get(e) or (e.id if isinstance(e, ast.Name) and "@" in e.id else "")
+        if held:
+            return self.arena.node(Op.MOVE, None, (held,), dest, (nxt,))
         if isinstance(e, ast.List | ast.Dict | ast.Set):
             raise Unsupported("a table holds one list, dict or set that everybody gets")
         if isinstance(e, ast.Lambda):
@@ -144,14 +151,16 @@ class Unfolding(HeldRows, Expressions):
 
     def of_the_module(self, name: str) -> ast.expr | None:
         """The table or constant of the module that a name stands for here."""
-        scope = self.scope
-        if not name.rpartition(".")[2].strip("_").isupper():
-            return None
-        if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:
-            return None
-        if name in self.enclosing or self.names.kind(name) != "stable":
+        if not name.rpartition(".")[2].strip("_").isupper() or not self.is_stable(name):
             return None
         return self.names.tables.get(name)
+
+    def is_stable(self, name: str) -> bool:
+        """Whether a name is the module's own, and means one thing for as long as the function runs."""
+        scope = self.scope
+        if name in scope.local or name in scope.declared_global or name in scope.declared_nonlocal:
+            return False
+        return name not in self.enclosing and self.names.kind(name) == "stable"
 
     # --- values ------------------------------------------------------------------------------------
 
@@ -266,9 +275,7 @@ class Unfolding(HeldRows, Expressions):
             for place, part in reversed(list(zip(asked, parts, strict=True))):
                 found = self._equal(place, part, found, node, ctx, depth + 8)
             node = found
-        for owner in sorted(owners_of(table)):
-            node = self.act(Op.APART, owner, (), None, node, ctx)
-        return node
+        return self.taken_apart(table, node, ctx)
 
     def _apart(self, table: ast.Dict) -> list[tuple[ast.expr, ast.expr]]:
         """The rows of a table, of equal keys the last value. Raises Unsupported for keys that might be equal."""
@@ -370,10 +377,14 @@ class Unfolding(HeldRows, Expressions):
         return inner, target, element, tests
 
 
-def owners_of(table: ast.Dict) -> set[str]:
-    """The classes whose members are keys of a table."""
-    return {n.value.id for k in table.keys if k is not None for n in walk(k)
-            if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)}  # fmt: skip
+def owners_of(table: ast.Dict) -> list[tuple[str, tuple[str, ...]]]:
+    """The classes and modules whose members are keys of a table, each with these."""
+    found: dict[str, set[str]] = {}
+    for n in (n for k in table.keys if k is not None for n in walk(k)):
+        match n:
+            case ast.Attribute(value=ast.Name(id=owner), attr=word):
+                found.setdefault(owner, set()).add(word)
+    return [(owner, tuple(sorted(words))) for owner, words in sorted(found.items())]
 
 
 def _asked(key: ast.expr, depth: int) -> tuple[str, ...]:

@@ -102,7 +102,8 @@ class CheckedActs(CheckedRegistries):
             case Op.SETTLED:
                 return make("still", node.payload) in state.lasting
             case Op.APART:
-                return self.axioms[side.which].are_apart(str(node.payload), FAMILIES in self.listed)
+                owner, words = node.payload
+                return self.axioms[side.which].are_apart(owner, words, FAMILIES in self.listed)
             case Op.LEFT:
                 told = no_stop_under(vals[0])
                 return value is (vals[0] if told and told in self.listed else make("left", vals[0]))
@@ -352,6 +353,7 @@ class CheckedActs(CheckedRegistries):
             return False
         if event.harmless == QUIET:
             there = key.op != "gvar" or self.axioms[side.which].binds(str(key.args[0]))
+            there &= key.op != "attr" or not self.lacks(side, key.args[0], str(key.args[1]))
             source = side.node.source
             return there and key.op in _ASKED and source is not None and self.stands_in_a_test(source)
         match key.op:

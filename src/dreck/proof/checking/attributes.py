@@ -100,7 +100,25 @@ class CheckedAttributes(CheckedPlainness):
             return axioms.member(kind, name)
         if not any(axioms.holds(kind, name, holder) is not None for holder in axioms.skeleton):
             return axioms.private_method(kind, name, self.trusts_private()) is not None
+        if self.is_own(base) and not self._all_have(axioms, kind, name):
+            return False
         return not axioms.is_replaced(name, self.trusts_private())
+
+    def _all_have(self, axioms: Axioms, kind: str, name: str) -> bool:
+        """Whether no class below one takes a name away from its objects: by a slot, which is empty until it is set."""
+        if kind not in axioms.skeleton or is_overridden(axioms.names, kind, name):
+            return False
+        below = [made for made in axioms.skeleton.values() if issubclass(made, axioms.skeleton[kind])]
+        unseen = (k for k in axioms.classes.table.below(kind) if k not in axioms.skeleton)
+        return not any(axioms.is_a_slot(made, name) for made in below) and not any(
+            axioms.has_own(k, name) for k in unseen
+        )
+
+    def lacks(self, side: Side, base: Term, name: str) -> bool:
+        """Whether a class of the files has nothing under a name, as far as its statement and those above it tell."""
+        axioms = self.axioms[side.which]
+        made = axioms.skeleton.get(str(base.args[0])) if self.look(base) == "global" else None
+        return made is not None and axioms.is_all_seen(made) and not hasattr(made, name) and not axioms.is_set(name)
 
     def is_own(self, base: Term) -> bool:
         return self.given is not None and base is self.given.args[0]

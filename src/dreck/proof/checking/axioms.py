@@ -15,14 +15,17 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from dreck.model.names.apart import are_apart
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.model.names.nodes import every_node
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
-from dreck.proof.checking.texts.binding import bound_at, bound_in, gives_it_back, taken_away
+from dreck.proof.checking.texts.binding import bound_at_the_top, counted_in, gives_it_back, taken_away
 from dreck.proof.checking.texts.elsewhere import sole_method
 from dreck.proof.checking.texts.members import VALUED, hands_on, may_put_members, members_made
 from dreck.proof.checking.texts.nested import are_joined, says_anything
 from dreck.proof.checking.texts.overriding import puts_special, says_special
+from dreck.proof.checking.texts.slots import slots_in
+from dreck.proof.classes.above import roots_of
 from dreck.proof.classes.known import KnownClasses
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -71,12 +74,12 @@ class Axioms:
             return self.is_builtin(name)
         if self._counted()["*"] or count > 1:
             return False
-        statement = _bound_at_the_top(self.names.tree).get(name)
+        statement = bound_at_the_top(self.names.tree).get(name)
         return statement is not None and self._note("name", f"{name} is bound once", statement)
 
     def stays(self, name: str) -> bool:
         """The name means one thing for good: a definition, an import, a builtin, a constant in capitals."""
-        statement = _bound_at_the_top(self.names.tree).get(name)
+        statement = bound_at_the_top(self.names.tree).get(name)
         kept = not isinstance(statement, ast.Assign | ast.AnnAssign | ast.AugAssign) or name.isupper()
         return kept and self.is_bound_once(name)
 
@@ -89,7 +92,7 @@ class Axioms:
 
     def _counted(self) -> Counter[str]:
         if self._bound is None:
-            self._bound = _counted(self.names.tree)
+            self._bound = counted_in(self.names.tree)
         return self._bound
 
     def binds(self, name: str) -> bool:
@@ -141,7 +144,7 @@ class Axioms:
         if node.keywords or not all(gives_it_back(d) for d in node.decorator_list):
             return None
         try:
-            bound = {n: s for n, s in _members(node) if n != "__slots__"}  # they say what it can hold, not what it is
+            bound = {n: s for n, s in _members(node) if n != "__slots__"} | dict(slots_in(node.body, self.names.tree))
             self._skeleton[name] = type(name, tuple(bases), bound)
         except TypeError:
             return None
@@ -155,6 +158,15 @@ class Axioms:
             return None
         self._note("member", f"{kind}.{name} is that of {holder}", found)
         return found
+
+    def is_all_seen(self, made: type) -> bool:
+        """Whether the bodies of a class and of those above it bind nothing but by plain statements."""
+        own = (k.__name__ for k in made.__mro__ if k.__name__ in self.skeleton)
+        return all(isinstance(s, _PLAIN) for k in own for s in self.classes.table.classes[k].body)
+
+    def is_a_slot(self, made: type, name: str) -> bool:
+        found = inspect.getattr_static(made, name, None)
+        return isinstance(found, ast.Assign) and any(getattr(t, "id", "") == "__slots__" for t in found.targets)
 
     def method(self, kind: str, name: str, form: str) -> FunctionNode | None:
         """A function a class has under a name, of the form that its decorators say."""
@@ -248,12 +260,15 @@ class Axioms:
         """Whether nothing but `unique`, which only looks at it, decorates a class."""
         return {self.names.stands_for(d) for d in node.decorator_list} <= {"enum.unique"}
 
-    def are_apart(self, kind: str, assumed: bool) -> bool:
-        """The constants of a class are different ones: seen in the file, or assumed of a class from elsewhere."""
-        kind = self.names.canonical(kind)
+    def are_apart(self, kind: str, words: tuple[str, ...], assumed: bool) -> bool:
+        """The constants of a class are different ones: seen in the file, or assumed of what is from elsewhere."""
+        if not kind:
+            return self._classes_apart(words, assumed)
+        written, kind = kind, self.names.canonical(kind)
         node = self.classes.table.classes.get(kind)
         if node is None:
-            return assumed
+            source = self.names.stands_for(ast.Name(written, ast.Load()))
+            return assumed and are_apart(source, words, self.names) is not False
         told = f"{kind} has different constants"
         data = object if self.is_enum(kind) else VALUED.get(tuple(map(self.names.stands_for, node.bases)))
         if data is not None:
@@ -264,6 +279,20 @@ class Axioms:
         values = [v.value for v in given if isinstance(v, ast.Constant)]
         apart = len(given) == len(values) == len(set(values)) and not node.bases and not self._may_be_put(kind, node)
         return apart and self._note("class", told, node)
+
+    def _classes_apart(self, words: tuple[str, ...], assumed: bool) -> bool:
+        """Classes under different names are different ones, and what makes them does not say otherwise."""
+        found = list[object]()
+        for word in map(self.names.canonical, words):
+            node = self.classes.table.classes.get(word)
+            if node is None and not self.is_builtin(word):
+                return False
+            if node is not None and word not in self.skeleton:
+                told = not node.keywords and all(map(gives_it_back, node.decorator_list)) and self.is_bound_once(word)
+                if not (assumed and told) or roots_of(node, self.names) & {"?", "builtins.type"}:
+                    return False
+            found.append(self.skeleton.get(word, word) if node is not None else getattr(builtins, word))
+        return len(set(found)) == len(found)
 
     def _may_be_put(self, kind: str, node: ast.ClassDef) -> bool:
         """Whether something may give the class another constant once it is there."""
@@ -338,27 +367,6 @@ def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
                     yield n.id, s
             case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
                 yield name, s
-
-
-@once_per_tree
-def _bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
-    """The names that statements of the module itself bind, with these; not those inside `if`, `try` or a loop."""
-    plain = (
-        ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Import | ast.ImportFrom
-    )
-    shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
-    found: dict[str, ast.stmt] = {}
-    for s in tree.body:
-        if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
-            found.clear()  # it may bind all that was bound before it
-        elif isinstance(s, plain):
-            found |= {name: s for n in ([s] if isinstance(s, shut) else walk(s)) for name in bound_at(n)}
-    return found
-
-
-@once_per_tree
-def _counted(tree: ast.Module) -> Counter[str]:
-    return Counter(bound_in(tree))
 
 
 @lru_cache(maxsize=32)

@@ -46,7 +46,8 @@ class Enums:
 
     def is_valued_or_plain(self, kind: str) -> bool:
         """Whether it is an enum whose members nothing can put anew."""
-        return members_of(self.table, kind) is not None or valued_members(self.table, kind) is not None
+        mine = members_of(self.table, kind, _KEYED)
+        return mine is not None or valued_members(self.table, kind, _KEYED) is not None
 
     def has_distinct_constants(self, kind: str) -> bool:
         """Whether the constants of a class, members or not, are plainly different ones."""
@@ -69,22 +70,29 @@ _NO_MEMBERS = frozenset(
 """Decorators that make no member of a function."""
 
 
-def members_of(table: ClassTable, kind: str) -> dict[str, str] | None:
-    """The members of a class that derives from `enum.Enum` alone, with their values as code; None for the less plain.
+_KEYED = frozenset({"__eq__", "__ne__", "__hash__"})
+"""What says where a table finds a member."""
+_COMPARING = _KEYED | {"__bool__", "__len__"}
+"""That, and how it compares: put on any class, it may be that of an enum."""
+
+
+def members_of(table: ClassTable, kind: str, saying: frozenset[str] = _COMPARING) -> dict[str, str] | None:
+    """The members of a class that derives from `enum.Enum` alone, with their values as code; None for the less plain,
+    and where anything may put one of the methods `saying` on it.
 
     Names with an underscore before them mean something to `enum` itself, so a class that has one is no plain enum.
     """
-    return _members(table, kind) if _is_enum(table, kind) else None
+    return _members(table, kind, saying) if _is_enum(table, kind) else None
 
 
-def valued_members(table: ClassTable, kind: str) -> dict[str, str] | None:
+def valued_members(table: ClassTable, kind: str, saying: frozenset[str] = _COMPARING) -> dict[str, str] | None:
     """The members of an enum over whole numbers or texts, with their values as code; None for the less plain.
 
     Such a member is one object, and equal to more than itself: to what its value is equal to.
     """
     node = table.classes.get(kind)
     over = _OVER.get(tuple(table.names.stands_for(b) for b in node.bases)) if node is not None else None
-    found = _members(table, kind, _SHOWING) if over is not None else None
+    found = _members(table, kind, saying, _SHOWING) if over is not None else None
     if found is None or over is None:
         return None
     return found if all(type(ast.literal_eval(value)) in over for value in found.values()) else None
@@ -97,12 +105,12 @@ _OVER: dict[tuple[str, ...], tuple[type, ...]] = {
     ("builtins.str", "enum.Enum"): (str,),
 }
 """By the bases, what the values may be as they are written; the pair that stands for `auto()` is a number alone."""
-_COMPARING = frozenset({"__eq__", "__ne__", "__hash__", "__bool__", "__len__"})
-"""What says how a member compares, and where a table finds it: put on any class, it may be that of an enum."""
 _SHOWING = frozenset({"__str__", "__repr__", "__format__"})
 
 
-def _members(table: ClassTable, kind: str, special: frozenset[str] = frozenset()) -> dict[str, str] | None:
+def _members(
+    table: ClassTable, kind: str, saying: frozenset[str], special: frozenset[str] = frozenset()
+) -> dict[str, str] | None:
     node = table.classes[kind]
     if not {table.names.stands_for(d) for d in node.decorator_list} <= {"enum.unique"}:
         return None
@@ -110,7 +118,7 @@ def _members(table: ClassTable, kind: str, special: frozenset[str] = frozenset()
         return None
     if _sets_past_classes(table.names) or _word_of(kind) in _handed_on(table.names):
         return None
-    if specials_put(table.names) & _COMPARING:
+    if specials_put(table.names) & saying:
         return None
     found: dict[str, object] = {}
     autos = 0
@@ -236,6 +244,9 @@ def _said_of_types(tree: ast.Module) -> set[ast.AST]:
                 found |= {n.func, *(part for a in args for part in _within_tuple(a))}
             case ast.Call(func=ast.Name() as called, keywords=keywords):
                 found |= {called, *(k.value for k in keywords if k.arg == "key")}
+            case ast.Call(func=ast.Attribute(attr="__setattr__" | "__delattr__" as word) as called, args=args):
+                if len(args) == (2 if word == "__setattr__" else 1) and not any(map(_is_starred, args)):
+                    found.add(called)  # of a class it is the one that sets on its objects, and wants one of these, too
             case ast.Compare(left=left, comparators=others):
                 found |= {e for e in (left, *others) if isinstance(e, ast.Name)}
             case ast.ClassDef(bases=bases):
@@ -253,6 +264,10 @@ def _said_of_types(tree: ast.Module) -> set[ast.AST]:
         if isinstance(n, ast.FunctionDef | ast.AsyncFunctionDef) and any(_binds(m, "type") for m in walk(n)):
             found |= {m for s in n.body for m in walk(s) if isinstance(m, ast.Name) and m.id == "type"}
     return found
+
+
+def _is_starred(e: ast.expr) -> bool:
+    return isinstance(e, ast.Starred)
 
 
 def _binds(n: ast.AST, name: str) -> bool:

@@ -112,6 +112,8 @@ class KnownClasses:
         """Whether the constants of a class, members or not, are different ones, and stay what they are."""
         if self.enums.is_valued_or_plain(kind):
             return not self.members_may_say()
+        if self.enums.is_valued_or_plain(kind):
+            return True
         return not any(map(self.is_stored, self.table.bound_in(kind))) and self.enums.has_distinct_constants(kind)
 
     def is_private(self, name: str) -> bool:

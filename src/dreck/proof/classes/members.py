@@ -28,7 +28,7 @@ class Members:
     table: ClassTable
 
     def found(self, kind: str, name: str) -> Found | None:
-        if not self.table.is_understood(kind):
+        if not self.table.tells(kind, name):
             return None
         for holder in self.table.order(kind) or ():
             if holder not in self.table.classes:
@@ -39,6 +39,10 @@ class Members:
             if statements:
                 return self._form(holder, name, statements) if len(statements) == 1 else None
         return None
+
+    def may_have(self, holder: str, name: str) -> bool:
+        """Whether a class of an order binds a name itself, or comes from elsewhere and may have it."""
+        return self.table.may_bind(holder, name) if holder in self.table.classes else _has(holder, name)
 
     def generic_holder(self, kind: str, name: str) -> str:
         """The class in whose body stands the generic method that instances of `kind` have under `name`; else ''."""

@@ -10,13 +10,14 @@ from dataclasses import dataclass, field
 
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.classes.above import passed_by
+from dreck.proof.classes.slots import slots_of
 from dreck.source.walking import walk
 
 ROOTS = frozenset({"builtins.object", "enum.Enum", "typing.NamedTuple", "typing.Protocol", "abc.ABC"})
 """Bases from elsewhere that are understood, beside the built-in exceptions."""
 OPEN = frozenset({"typing.Protocol", "abc.ABC"})
 """Bases to which classes that do not derive from them may be registered."""
-_STRANGE = frozenset(
+STRANGE = frozenset(
     {
         "__getattribute__", "__getattr__", "__setattr__", "__delattr__", "__class__", "__init_subclass__",
         "__class_getitem__", "__subclasshook__", "__set_name__", "__mro_entries__", "__new__", "__slots__", "__dict__",
@@ -101,13 +102,26 @@ class ClassTable:
 
     def has_plain_body(self, kind: str) -> bool:
         """Whether all that stands in the class itself is on the list, whatever its bases are."""
+        return self._has_plain_body(kind, STRANGE)
+
+    def _has_plain_body(self, kind: str, strange: frozenset[str]) -> bool:
         node = self.classes[kind]
         return (
             self.is_named_as_written(kind)
             and not getattr(node, "type_params", None)
             and all(self._is_plain_statement(s) for s in node.body)
-            and not self.bound_in(kind).keys() & _STRANGE
+            and not self.bound_in(kind).keys() & strange
         )
+
+    def tells(self, kind: str, name: str) -> bool:
+        """Whether what instances of a class have under a name is told by the bodies of its classes: each is on the
+        list but for `__slots__`, and the name is none of those."""
+        order = self.order(kind)
+        own = [n for n in order or () if n in self.classes]
+        if order is None or not all(self._has_plain_body(n, STRANGE - {"__slots__"}) for n in own):
+            return False
+        kept = [slots_of(self.classes[n], self.names) for n in own]
+        return all(slots is not None and name not in slots for slots in kept)
 
     def _is_plain_statement(self, s: ast.stmt) -> bool:
         match s:
@@ -118,7 +132,7 @@ class ClassTable:
         return False
 
     def bound_in(self, kind: str) -> dict[str, list[ast.stmt]]:
-        """The names a class body binds, each with its binding statements in order."""
+        """The names a class body binds, each with its binding statements in order; those of `__slots__` among them."""
         if kind not in self._bindings:
             found: dict[str, list[ast.stmt]] = {}
             for s in self.classes[kind].body:
@@ -132,8 +146,14 @@ class ClassTable:
                                     found.setdefault(n.id, []).append(s)
                     case ast.AnnAssign(target=ast.Name(id=name)):
                         found.setdefault(name, []).append(s)
+            for name in slots_of(self.classes[kind], self.names) or ():
+                found.setdefault(name, []).append(found["__slots__"][0])
             self._bindings[kind] = found
         return self._bindings[kind]
+
+    def may_bind(self, kind: str, name: str) -> bool:
+        """Whether a class body has something under the name, or keeps what nobody can read."""
+        return name in self.bound_in(kind) or slots_of(self.classes[kind], self.names) is None
 
     def lineage(self, kind: str) -> tuple[str, ...]:
         """`kind` and its bases in this module in their order; `kind` alone when the order is not known."""

@@ -18,7 +18,17 @@ def attribute(at: At) -> Result:
         return _private_method(at, base, name) or by_the_table(at)
     if name in at.p.steady:
         return observed(at, at.make("attr", base, name), STEADY)
-    return observed(at, at.timed("attr", base, name), ATTRIBUTES, alone=_is_surely_there(at, base, name))
+    key, sure = at.timed("attr", base, name), _is_surely_there(at, base, name)
+    return observed(at, key, ATTRIBUTES, alone=sure, quiet=not _is_surely_missing(at, base, name))
+
+
+def _is_surely_missing(at: At, base: Term, name: str) -> bool:
+    """Whether a class of the files, all of which is seen, has nothing under the name: then no test may read it."""
+    kin, kind = at.p.classes[at.which], str(base.args[0]) if at.p.shape(base) == "global" else ""
+    if kind not in kin.table.classes or not kin.table.is_understood(kind) or kin.is_stored(name):
+        return False
+    above = kin.table.order(kind) or ()
+    return not any(kin.members.may_have(holder, name) for holder in above)
 
 
 def _private_method(at: At, base: Term, name: str) -> Result | None:

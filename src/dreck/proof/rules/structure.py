@@ -1,8 +1,14 @@
 """Values taken apart: tuples, named rows, keys of constant tables."""
 
+import ast
+import builtins
+import sys
+
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.terms import Term
+from dreck.model.names.apart import are_apart
 from dreck.proof.assumptions import COMPARISONS, CONSTANTS, FAMILIES, HASHABLE
+from dreck.proof.classes.above import UNKNOWN, roots_of
 from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.rules.common import At, by_the_table, unmet
 from dreck.proof.state import Event, Gives, Result
@@ -36,15 +42,41 @@ def _as_tuple(at: At, value: Term) -> Term:
 
 
 def members_apart(at: At) -> Result:
-    """Keys of a table that are members of one class: they are taken to differ, unless that can be seen."""
-    p, kin = at.p, at.p.classes[at.which]
-    owner = p.names[at.which].canonical(str(at.node.payload))
+    """Keys of a table that are members of one class or module: from elsewhere they are taken to differ, unless it can
+    be seen that they do not."""
+    p, kin, names = at.p, at.p.classes[at.which], at.p.names[at.which]
+    written, words = at.node.payload
+    if not written:
+        return _classes_apart(at, words)
+    owner = names.canonical(written)
     if owner in kin.table.classes:
         return Gives() if kin.has_distinct_constants(owner) else by_the_table(at)
-    if FAMILIES not in p.allowed:
+    equal = are_apart(names.stands_for(ast.Name(written, ast.Load())), words, names) is False
+    if equal or FAMILIES not in p.allowed:
         return by_the_table(at)
     p.note(FAMILIES)
     return Gives()
+
+
+def _classes_apart(at: At, words: tuple[str, ...]) -> Result:
+    """Keys of a table that are classes, by their names: each is the one of its statement or a builtin, and no
+    metaclass of the project says what comparing them is."""
+    p, kin, names = at.p, at.p.classes[at.which], at.p.names[at.which]
+    meant: set[object] = set()
+    for word in map(names.canonical, words):
+        node = kin.table.classes.get(word)
+        if node is None:
+            meant.add(getattr(builtins, word, word) if names.is_builtin(word) else word)
+            continue
+        roots = roots_of(node, names)
+        if not kin.table.is_named_as_written(word) or roots & {UNKNOWN, "builtins.type"}:
+            return by_the_table(at)
+        if any(root.partition(".")[0] not in sys.stdlib_module_names for root in roots):
+            if FAMILIES not in p.allowed:
+                return by_the_table(at)
+            p.note(FAMILIES)
+        meant.add(word)
+    return Gives() if len(meant) == len(words) else by_the_table(at)
 
 
 def hashed(at: At) -> Result:

@@ -1,11 +1,13 @@
 """What binds the names of a module, read once more for the checker."""
 
 import ast
+from collections import Counter
 from collections.abc import Iterator
 
 from dreck.model.names.bindings import imported_anywhere, root_of
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.reaching import hands_setting_on, leading, only_read, opens_modules, set_on_anything
+from dreck.source.walking import walk
 
 
 def bound_in(tree: ast.Module) -> Iterator[str]:
@@ -97,3 +99,25 @@ def taken_away(tree: ast.Module) -> frozenset[str]:
     """The words in what a module deletes, anywhere."""
     deleted = (n for n in every_node(tree) if isinstance(n, ast.Delete))
     return frozenset(inner.id for n in deleted for inner in ast.walk(n) if isinstance(inner, ast.Name))
+
+
+@once_per_tree
+def bound_at_the_top(tree: ast.Module) -> dict[str, ast.stmt]:
+    """The names that statements of the module itself bind, with these; not those inside `if`, `try` or a loop."""
+    plain = (
+        ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Assign | ast.AnnAssign | ast.Import | ast.ImportFrom
+    )
+    shut = ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+    found: dict[str, ast.stmt] = {}
+    for s in tree.body:
+        if isinstance(s, ast.ImportFrom) and s.names[0].name == "*":
+            found.clear()  # it may bind all that was bound before it
+        elif isinstance(s, plain):
+            found |= {name: s for n in ([s] if isinstance(s, shut) else walk(s)) for name in bound_at(n)}
+    return found
+
+
+@once_per_tree
+def counted_in(tree: ast.Module) -> Counter[str]:
+    """How often each name of a module may be bound."""
+    return Counter(bound_in(tree))

@@ -121,7 +121,11 @@ def _lays_hands_on(n: ast.AST, above: dict[ast.AST, ast.AST], tree: ast.Module) 
         return False
     of_super = isinstance(n.value, ast.Call) and ast.unparse(n.value) == "super()"
     of_object = base == "object" and "object" not in _bound(tree)
-    return not isinstance(n.ctx, ast.Load) or not (of_super or of_object)
+    call = above.get(n)
+    given = call.args if isinstance(call, ast.Call) and call.func is n else []
+    bound = len(given) == 1 + (n.attr == "__setattr__")  # `load.__setattr__(name, value)`
+    of_one = bound and not any(isinstance(a, ast.Starred) for a in given)
+    return not isinstance(n.ctx, ast.Load) or not (of_super or of_object or of_one)
 
 
 def _is_only_asked(n: ast.Name, above: dict[ast.AST, ast.AST]) -> bool:

@@ -18,7 +18,7 @@ from dreck.proof.checking.texts.binding import bound_at
 from dreck.source.walking import walk
 
 _MAKERS = frozenset({"type", "new_class", "make_dataclass"})
-_SET_ANYTHING = frozenset({"exec", "eval", "locals", "vars", "globals", "setattr", "__dict__"})
+_SET_ANYTHING = frozenset({"exec", "eval", "locals", "vars", "globals", "setattr", "__dict__", "__slots__"})
 _Made = tuple[list[ast.expr] | None, ast.AST]
 """The bases of a class, None for what nobody can read, and all that it consists of."""
 

@@ -102,9 +102,29 @@ def _is_text(n: ast.AST) -> bool:
 
 def _is_handed_on(nodes: list[ast.AST]) -> bool:
     """Whether `setattr` stands where it is not called."""
-    called = {id(n.func) for n in nodes if isinstance(n, ast.Call)}
-    loose = [n for n in nodes if isinstance(n, ast.Name | ast.Attribute) and id(n) not in called]
+    met = {id(n.func) for n in nodes if isinstance(n, ast.Call)} | {id(t) for t in _kept_as_items(nodes)}
+    loose = [n for n in nodes if isinstance(n, ast.Name | ast.Attribute) and id(n) not in met]
     return any(_word(n) in _SETS and (isinstance(n, ast.Name) or _word(n.value) != "object") for n in loose)
+
+
+def _kept_as_items(nodes: list[ast.AST]) -> list[ast.expr]:
+    """`__setattr__ = dict.__setitem__` in the body of a class: what is set on its objects goes into them as a dict."""
+    for n in nodes:
+        bound = getattr(n, "name", None), getattr(n, "asname", None), getattr(n, "arg", None), getattr(n, "rest", None)
+        stored = isinstance(n, ast.Name) and n.id == "dict" and not isinstance(n.ctx, ast.Load)
+        if "dict" in bound or "*" in bound or stored:
+            return []  # it may be another `dict`
+    body = [s for n in nodes if isinstance(n, ast.ClassDef) for s in n.body if isinstance(s, ast.Assign)]
+    return [
+        t for s in body if _is_of_dicts(s.value) for t in s.targets if getattr(t, "id", "") == _ITEMS[_word(s.value)]
+    ]
+
+
+_ITEMS = {"__setitem__": "__setattr__", "__delitem__": "__delattr__"}
+
+
+def _is_of_dicts(e: ast.expr) -> bool:
+    return isinstance(e, ast.Attribute) and _word(e.value) == "dict" and e.attr in _ITEMS
 
 
 def _runs(n: ast.AST) -> bool:

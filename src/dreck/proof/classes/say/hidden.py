@@ -17,7 +17,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.put_later import specials_put
-from dreck.proof.classes.table import ClassTable
+from dreck.proof.classes.table import STRANGE, ClassTable
 from dreck.source.functions import FunctionNode
 
 _MAKING = frozenset({"type", "new_class", "make_dataclass", "ABCMeta", "EnumMeta", "EnumType", "NamedTupleMeta"})
@@ -65,10 +65,10 @@ def _leads_to(table: ClassTable, base: frozenset[str], kind: str) -> bool:
 def _brings(table: ClassTable, base: frozenset[str] | None, kind: str, name: str) -> bool:
     """Whether a base that does not lead to `kind` may have the name, too."""
     if base is None:
-        return False if len(table.classes) == 1 else any(name in table.bound_in(k) for k in table.classes if k != kind)
+        return False if len(table.classes) == 1 else any(table.may_bind(k, name) for k in table.classes if k != kind)
     if _leads_to(table, base, kind):
         return False
-    return not base or any(table.order(k) is None or name in table.bound_in(n) for k in base for n in table.lineage(k))
+    return not base or any(table.order(k) is None or table.may_bind(n, name) for k in base for n in table.lineage(k))
 
 
 def _hidden(table: ClassTable) -> tuple[Hidden, ...]:
@@ -214,7 +214,7 @@ def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
     said = {n.id for n in every_node(node) if isinstance(n, ast.Name)}
     said |= {n.attr for n in every_node(node) if isinstance(n, ast.Attribute)}
     own = {name for s in statements_of(node.body) for name in bound_by(s)}
-    opens = said & _BINDING_ANYTHING or node.decorator_list or node.keywords
+    opens = said & _BINDING_ANYTHING or own & STRANGE or node.decorator_list or node.keywords
     return Hidden(tuple(map(words.meant, node.bases)), None if opens else frozenset(own))
 
 
@@ -259,7 +259,8 @@ def _of_call(node: ast.Call, words: _Words) -> Iterator[Hidden]:
             bases = tuple(map(words.meant, elts))
     match node.args:
         case [_, _, ast.Dict(keys=keys)] if all(isinstance(k, ast.Constant) for k in keys):
-            bound = frozenset(str(k.value) for k in keys if isinstance(k, ast.Constant))
+            told = frozenset(str(k.value) for k in keys if isinstance(k, ast.Constant))
+            bound = None if told & STRANGE else told
     yield Hidden(bases, bound)
 
 

@@ -65,8 +65,13 @@ def is_fixed(scene: Scene, e: ast.expr) -> bool:
             known = root[:1].isupper() or scene.names.is_imported(root)
             return owner[:1].isupper() and known and not locals_read(scene, e)
         case ast.Name(id=name):
-            return name in scene.names.definitions or name.strip("_").isupper()
+            return name.strip("_").isupper() or (_is_the_modules(scene, name) and not locals_read(scene, e))
     return False
+
+
+def _is_the_modules(scene: Scene, name: str) -> bool:
+    """A function or class of the module, one that is imported, a builtin: each is one object for as long as it runs."""
+    return name in scene.names.definitions or scene.names.is_imported(name) or scene.names.is_builtin(name)
 
 
 def _is_steady(scene: Scene, module: str, name: str) -> bool:
