@@ -14,7 +14,7 @@ _BASES = (
     *["", "(JSONEncoder)", "(OrderedDict)", "(Formatter)", "(Formatter)", "(Generic[T])", "(metaclass=ABCMeta)"],
     *["(Thread)", "(A)", "(B, JSONEncoder)", "(Taking)", "(metaclass=Wrapping)", "(Asking)", "(Generic[T], Asking)"],
 )
-_NAMES = ("_asked", "_asked", "_asked", "_vformat", "_bootstrap", "__asked", "asked", "_heavy_one")
+_NAMES = ("_asked", "_asked", "_asked", "_vformat", "_bootstrap", "__asked", "asked", "_heavy_one", "__asked")
 _IMPORTS = """\
 from abc import ABCMeta
 from functools import singledispatchmethod
@@ -41,6 +41,8 @@ _BELOW = (
     "class Side(Gate):\n    def _asked(self, *given):\n        return 7\n",
     "class Side(Gate):\n    _asked = other\n",
     "class Side(Gate):\n    __slots__ = ('_asked',)\n",
+    "class Side(Gate):\n    __slots__ = ('_Gate__asked',)\n",
+    "class Side(Gate):\n    def __asked(self, *given):\n        return 7\n    _Gate__asked = __asked\n",
     "def made():\n    class Side(Gate):\n        __slots__ = ('_asked', 'asked')\n    return Side\nSide = made()\n",
     "class Side(Gate, metaclass=Meta):\n    pass\n",
     "class Side(Gate):\n    def spoilt(self):\n        self._asked = lambda *given: 7\n        return self\n",

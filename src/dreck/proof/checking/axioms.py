@@ -12,17 +12,17 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any
 
 from dreck.model.names.apart import are_apart
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.private import means_several
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name
 from dreck.proof.checking.texts.binding import bound_at_the_top, counted_in, gives_it_back, taken_away
 from dreck.proof.checking.texts.elsewhere import sole_method
 from dreck.proof.checking.texts.members import VALUED, hands_on, may_put_members, members_made
 from dreck.proof.checking.texts.nested import are_joined, says_anything
+from dreck.proof.checking.texts.noticed import reads_only
 from dreck.proof.checking.texts.overriding import puts_special, says_special
 from dreck.proof.checking.texts.slots import slots_in
 from dreck.proof.classes.above import roots_of
@@ -61,7 +61,7 @@ class Axioms:
     def reads_only(self, *methods: str) -> bool:
         """No class of the files gives one of these methods a will of its own, and no dict fills in what it lacks."""
         trees = (self.names.tree, *getattr(self.names, "trees", ()))
-        return all(_reads_only(tree, methods) for tree in trees)
+        return all(reads_only(tree, methods) for tree in trees)
 
     # --- names -------------------------------------------------------------------------------------
 
@@ -152,7 +152,7 @@ class Axioms:
 
     def holds(self, kind: str, name: str, holder: str) -> ast.stmt | None:
         """The statement by which `holder` gives `kind` what it has under `name`, as Python finds it."""
-        made = self.skeleton.get(kind)
+        made = self.skeleton.get(kind) if not self._means_several(name) else None
         found = inspect.getattr_static(made, name, None) if made is not None else None
         if not isinstance(found, ast.stmt) or found not in self.classes.table.classes[holder].body:
             return None
@@ -224,7 +224,7 @@ class Axioms:
         return found
 
     def constant(self, kind: str, name: str, value: object) -> bool:
-        made = self.skeleton.get(kind)
+        made = self.skeleton.get(kind) if not self._means_several(name) else None
         found = inspect.getattr_static(made, name, None) if made is not None else None
         if not isinstance(found, ast.Assign | ast.AnnAssign) or not isinstance(found.value, ast.Constant):
             return False
@@ -302,9 +302,14 @@ class Axioms:
 
     def fields(self, kind: str) -> list[tuple[str, ast.Constant | None]] | None:
         found = self.classes.records.fields(kind)
+        if any(self._means_several(name) for name, _ in found or ()):
+            return None
         if found is not None:
             self._note("record", f"{kind} holds {', '.join(n for n, _ in found)}", self.classes.table.classes.get(kind))
         return found
+
+    def _means_several(self, name: str) -> bool:
+        return means_several(name, (*_trees(self.names), *self.names.others))
 
     def is_class(self, name: str) -> bool:
         builtin = isinstance(getattr(builtins, name, None), type) and self._counted()[name] == 0
@@ -367,21 +372,6 @@ def _members(node: ast.ClassDef) -> Iterator[tuple[str, Any]]:
                     yield n.id, s
             case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr()):
                 yield name, s
-
-
-@lru_cache(maxsize=32)
-def _reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
-    for n in every_node(tree):
-        match n:
-            case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict") | ast.alias(name="defaultdict"):
-                return False
-            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if name in methods:
-                if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in walk(s)):
-                    return False
-    return True
-
-
-_DOES_MORE = (ast.Call, ast.Store, ast.Del, ast.Await, ast.Yield, ast.YieldFrom, ast.Raise)
 
 
 def signature_of(node: FunctionNode) -> inspect.Signature:

@@ -4,6 +4,7 @@ import ast
 from dataclasses import dataclass
 
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.private import means_several
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 
@@ -28,7 +29,7 @@ class Members:
     table: ClassTable
 
     def found(self, kind: str, name: str) -> Found | None:
-        if not self.table.tells(kind, name):
+        if not self.table.tells(kind, name) or self._means_several(name):
             return None
         for holder in self.table.order(kind) or ():
             if holder not in self.table.classes:
@@ -40,13 +41,17 @@ class Members:
                 return self._form(holder, name, statements) if len(statements) == 1 else None
         return None
 
+    def _means_several(self, name: str) -> bool:
+        names = self.table.names
+        return means_several(name, (names.tree, *names.trees, *names.others))
+
     def may_have(self, holder: str, name: str) -> bool:
         """Whether a class of an order binds a name itself, or comes from elsewhere and may have it."""
         return self.table.may_bind(holder, name) if holder in self.table.classes else _has(holder, name)
 
     def generic_holder(self, kind: str, name: str) -> str:
         """The class in whose body stands the generic method that instances of `kind` have under `name`; else ''."""
-        if not self.table.is_understood(kind):
+        if not self.table.is_understood(kind) or self._means_several(name):
             return ""
         for holder in self.table.order(kind) or ():
             statements = self.table.bound_in(holder).get(name) if holder in self.table.classes else None

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
+from dreck.model.names.private import means_several
 from dreck.proof.classes.table import ClassTable
 
 Fields: TypeAlias = list[tuple[str, ast.Constant | None]]
@@ -42,7 +43,10 @@ class Records:
             return None
         found = self._fields_of(node, self.table.bound_in(kind))
         above = {name for base in self.table.lineage(kind)[1:] for name in self.table.bound_in(base)}
-        return None if found is None or above & {name for name, _ in found} else found
+        names = self.table.names
+        if found is None or any(means_several(name, (names.tree, *names.trees, *names.others)) for name, _ in found):
+            return None
+        return None if above & {name for name, _ in found} else found
 
     def _fields_of(self, node: ast.ClassDef, bound: Mapping[str, list[ast.stmt]]) -> Fields | None:
         if any(len(statements) > 1 for statements in bound.values()):

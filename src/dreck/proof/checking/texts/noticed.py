@@ -6,6 +6,7 @@ The prover sorts the forms in which an `__eq__` may be written. Here it is carri
 import ast
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
@@ -300,3 +301,19 @@ def _tells_classes_otherwise(tree: ast.Module) -> bool:
 
 def _word(e: ast.expr) -> str:
     return getattr(e, "id", "") or getattr(e, "attr", "")
+
+
+@lru_cache(maxsize=32)
+def reads_only(tree: ast.Module, methods: tuple[str, ...]) -> bool:
+    """Whether methods of these names only read wherever a file has them, and no dict fills itself in."""
+    for n in every_node(tree):
+        match n:
+            case ast.Name(id="defaultdict") | ast.Attribute(attr="defaultdict") | ast.alias(name="defaultdict"):
+                return False
+            case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name) if name in methods:
+                if any(isinstance(inside, _DOES_MORE) for s in n.body for inside in walk(s)):
+                    return False
+    return True
+
+
+_DOES_MORE = (ast.Call, ast.Store, ast.Del, ast.Await, ast.Yield, ast.YieldFrom, ast.Raise)

@@ -1,0 +1,80 @@
+"""Private names of classes (`__kilos`): in a class `Load` Python reads `_Load__kilos` (language reference, 6.2.1.1).
+
+Here they are read as they are written. So it has to be known where that is not enough: where the other name is spelt
+out, and where a name that is no attribute is meant.
+"""
+
+import ast
+import re
+from collections.abc import Iterable
+
+from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.source.walking import walk
+
+_WORD = re.compile(r"_[A-Za-z0-9]\w*?__\w+")
+
+
+def is_private(word: str) -> bool:
+    """Whether a word is another one in a class."""
+    return word.startswith("__") and not word.endswith("__")
+
+
+def spelt_out(trees: Iterable[ast.Module]) -> str:
+    """A private name that the files say, and that they also say as Python reads it; '' where there is none."""
+    told = [_words(tree) for tree in trees]
+    said = frozenset[str]().union(*(private for private, _ in told))
+    spelt = frozenset[str]().union(*(tails for _, tails in told))
+    return min(said & spelt, default="")
+
+
+def means_several(name: str, trees: Iterable[ast.Module]) -> bool:
+    """Whether a private name is said in more than one class, or outside of all: then it is not one name."""
+    return is_private(name) and len({home for tree in trees for home in _homes(tree).get(name, ())}) != 1
+
+
+def told_by_names(function: ast.AST) -> str:
+    """A private name that a function says, and not of an object: a variable, a parameter, a keyword."""
+    for n in walk(function):
+        match n:
+            case ast.Name(id=word) | ast.arg(arg=word) | ast.keyword(arg=str() as word) if is_private(word):
+                return word
+            case ast.Global(names=words) | ast.Nonlocal(names=words):
+                if found := next(filter(is_private, words), ""):
+                    return found
+    return ""
+
+
+@once_per_tree
+def _words(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
+    """The private names of a file, and the ends of its words that may be one as Python reads it."""
+    private, tails = set[str](), set[str]()
+    for n in every_node(tree):
+        match n:
+            case ast.Attribute(attr=word) | ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word):
+                pass
+            case ast.Name(id=word) | ast.Constant(value=str() as word) | ast.keyword(arg=str() as word):
+                pass
+            case _:
+                continue
+        if "__" not in word:
+            continue
+        if is_private(word):
+            private.add(word)
+        for spelt in _WORD.findall(word):
+            tails |= {spelt[i:] for i in range(2, len(spelt) - 2) if spelt.startswith("__", i)}
+    return frozenset(private), frozenset(tails)
+
+
+@once_per_tree
+def _homes(tree: ast.Module) -> dict[str, set[int]]:
+    """By private name the classes in whose bodies it is said, the innermost ones; 0 for outside of all."""
+    found: dict[str, set[int]] = {}
+    pending: list[tuple[ast.AST, int]] = [(tree, 0)]
+    while pending:
+        n, home = pending.pop()
+        for word in (getattr(n, field, None) for field in ("id", "attr", "name", "arg")):
+            if isinstance(word, str) and is_private(word):
+                found.setdefault(word, set()).add(home)
+        inside = n.body if isinstance(n, ast.ClassDef) else ()
+        pending += [(child, id(n) if child in inside else home) for child in ast.iter_child_nodes(n)]
+    return found
