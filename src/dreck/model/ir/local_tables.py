@@ -62,9 +62,7 @@ def held_keys(made: ast.Dict) -> list[tuple[int, ast.expr]]:
     return [(row, key) for row, key in enumerate(made.keys) if isinstance(key, ast.Attribute)]
 
 
-def _is_table(
-    made: ast.Dict, constant_of: Callable[[str], ast.expr | None], is_stable: Callable[[str], bool]
-) -> bool:
+def _is_table(made: ast.Dict, constant_of: Callable[[str], ast.expr | None], is_stable: Callable[[str], bool]) -> bool:
     if any(isinstance(n, _NOT_HELD) for value in made.values for n in walk(value)):
         return False
     if _are_members(made.keys, is_stable):

@@ -16,7 +16,7 @@ from dreck.model.ir.held import HeldRows
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.rounds import is_all_constant
-from dreck.model.names.resetting import is_set_somewhere
+from dreck.model.names.elsewhere.resetting import is_set_somewhere
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.copying import copied
 from dreck.source.walking import walk

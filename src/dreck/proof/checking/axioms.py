@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from dreck.model.names.apart import are_apart
+from dreck.model.names.elsewhere.apart import are_apart
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.private import means_several
 from dreck.proof.checking.setting import is_private, makes_by_hand, sets, sets_by_name

@@ -9,7 +9,7 @@ import builtins
 from functools import lru_cache
 
 from dreck.model.names.bindings import bound_by
-from dreck.model.names.library_bases import built_ins_above
+from dreck.model.names.elsewhere.library_bases import built_ins_above
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.classes.above import UNKNOWN, roots_of

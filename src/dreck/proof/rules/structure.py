@@ -6,7 +6,7 @@ import sys
 
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.terms import Term
-from dreck.model.names.apart import are_apart
+from dreck.model.names.elsewhere.apart import are_apart
 from dreck.proof.assumptions import COMPARISONS, CONSTANTS, FAMILIES, HASHABLE
 from dreck.proof.classes.above import UNKNOWN, roots_of
 from dreck.proof.classes.say.wilful import CONSTANT

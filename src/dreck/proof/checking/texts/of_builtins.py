@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
-from dreck.model.names.library_bases import built_ins_above
+from dreck.model.names.elsewhere.library_bases import built_ins_above
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.checking.texts.binding import bound_at

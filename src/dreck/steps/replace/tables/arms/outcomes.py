@@ -4,7 +4,7 @@ import ast
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from dreck.model.names.resetting import is_set_somewhere
+from dreck.model.names.elsewhere.resetting import is_set_somewhere
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.support.chains import is_plain
