@@ -10,7 +10,6 @@ from dreck.model.ir.lowering import Unsupported, lower
 from dreck.model.names.collectors import collectors_in
 from dreck.model.names.frames import LOCAL_NAMES, frames_asked
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.private import spelt_out
 from dreck.model.names.scopes import names_read, param_names, scope_of
 from dreck.model.names.type_parameters import heads_of
 from dreck.model.views.asked import asked_in
@@ -173,8 +172,6 @@ def _refused(old: Subject, new: Subject) -> str:
     if apart := parameters_apart(old, new):
         return apart
     both = (spoken_in(old.node), spoken_in(new.node))
-    if private := spelt_out(_trees(old.names, new.names)):
-        return f"{private} is a private name, and the files say it as Python reads it in a class, too"
     if old.home != new.home and any(s.private for s in both):
         return "private names (`__…`) mean other things in another class"
     if old.home != new.home and any(s.asks_class for s in both):

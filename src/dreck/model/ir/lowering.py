@@ -18,7 +18,7 @@ from dreck.model.ir.patterns import Patterns, Several, displayed
 from dreck.model.ir.rounds import are_few_rounds
 from dreck.model.ir.unfolding import Unfolding
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.private import told_by_names
+from dreck.model.names.private import spelt_out, told_by_names
 from dreck.model.names.scopes import assigned_in, kept_by_functions, scope_of
 from dreck.source.functions import FunctionNode
 
@@ -43,6 +43,8 @@ def lower(
         return arena.entries[key]
     if private := told_by_names(function):
         raise Unsupported(f"in a class {private} is another name")
+    if private := spelt_out(function, (names.tree, *names.trees, *names.others)):
+        raise Unsupported(f"{private} is a private name, and the files say it as Python reads it in a class, too")
     first = next((a.arg for a in (*function.args.posonlyargs, *function.args.args)), None)
     scope = scope_of(function)
     if names.lives_count_in(function):  # then a variable is more than a register: what it lets go of may speak

@@ -19,12 +19,15 @@ def is_private(word: str) -> bool:
     return word.startswith("__") and not word.endswith("__")
 
 
-def spelt_out(trees: Iterable[ast.Module]) -> str:
-    """A private name that the files say, and that they also say as Python reads it; '' where there is none."""
+def spelt_out(function: ast.AST, trees: Iterable[ast.Module]) -> str:
+    """A private name of which a function speaks, and that the files say in both ways; '' where there is none."""
     told = [_words(tree) for tree in trees]
     said = frozenset[str]().union(*(private for private, _ in told))
-    spelt = frozenset[str]().union(*(tails for _, tails in told))
-    return min(said & spelt, default="")
+    both = said & frozenset[str]().union(*(tails for _, tails in told))
+    if not both:
+        return ""
+    own = {word for n in walk(function) for found in _said_by(n) for word in found}
+    return min(both & own, default="")
 
 
 def means_several(name: str, trees: Iterable[ast.Module]) -> bool:
@@ -49,20 +52,28 @@ def _words(tree: ast.Module) -> tuple[frozenset[str], frozenset[str]]:
     """The private names of a file, and the ends of its words that may be one as Python reads it."""
     private, tails = set[str](), set[str]()
     for n in every_node(tree):
-        match n:
-            case ast.Attribute(attr=word) | ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word):
-                pass
-            case ast.Name(id=word) | ast.Constant(value=str() as word) | ast.keyword(arg=str() as word):
-                pass
-            case _:
-                continue
-        if "__" not in word:
-            continue
-        if is_private(word):
-            private.add(word)
-        for spelt in _WORD.findall(word):
-            tails |= {spelt[i:] for i in range(2, len(spelt) - 2) if spelt.startswith("__", i)}
+        plain, spelt = _said_by(n)
+        private |= plain
+        tails |= spelt
     return frozenset(private), frozenset(tails)
+
+
+_NOTHING: tuple[set[str], set[str]] = set(), set()
+
+
+def _said_by(n: ast.AST) -> tuple[set[str], set[str]]:
+    """The same of one node."""
+    match n:
+        case ast.Attribute(attr=word) | ast.FunctionDef(name=word) | ast.AsyncFunctionDef(name=word):
+            pass
+        case ast.Name(id=word) | ast.Constant(value=str() as word) | ast.keyword(arg=str() as word):
+            pass
+        case _:
+            return _NOTHING
+    if "__" not in word:
+        return _NOTHING
+    tails = {spelt[i:] for spelt in _WORD.findall(word) for i in range(2, len(spelt) - 2) if spelt.startswith("__", i)}
+    return {word} if is_private(word) else set(), tails
 
 
 @once_per_tree
