@@ -6,12 +6,14 @@ out, and where a name that is no attribute is meant.
 
 import ast
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.source.walking import walk
 
-_WORD = re.compile(r"_[A-Za-z0-9]\w*?__\w+")
+_WORD = re.compile(r"\w+")
+_MOST_PLACES = 32
+"""So many of the places at which a word may be a class and its private name are looked at."""
 
 
 def is_private(word: str) -> bool:
@@ -72,8 +74,17 @@ def _said_by(n: ast.AST) -> tuple[set[str], set[str]]:
             return _NOTHING
     if "__" not in word:
         return _NOTHING
-    tails = {spelt[i:] for spelt in _WORD.findall(word) for i in range(2, len(spelt) - 2) if spelt.startswith("__", i)}
-    return {word} if is_private(word) else set(), tails
+    return {word} if is_private(word) else set(), {tail for part in _WORD.findall(word) for tail in _tails(part)}
+
+
+def _tails(word: str) -> Iterator[str]:
+    """`__kilos` of `_Load__kilos`: wherever the name of a class may end."""
+    at = word.find("__", 2) if word[0] == "_" != word[1:2] else -1
+    for _ in range(_MOST_PLACES):
+        if at < 0:
+            return
+        yield word[at:]
+        at = word.find("__", at + 1)
 
 
 @once_per_tree
@@ -86,6 +97,6 @@ def _homes(tree: ast.Module) -> dict[str, set[int]]:
         for word in (getattr(n, field, None) for field in ("id", "attr", "name", "arg")):
             if isinstance(word, str) and is_private(word):
                 found.setdefault(word, set()).add(home)
-        inside = n.body if isinstance(n, ast.ClassDef) else ()
+        inside = set(n.body) if isinstance(n, ast.ClassDef) else set[ast.AST]()
         pending += [(child, id(n) if child in inside else home) for child in ast.iter_child_nodes(n)]
     return found
