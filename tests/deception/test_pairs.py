@@ -38,11 +38,13 @@ NOT_SHOWN = {
     "another name for a property, and a function of that name",
     "a default that reads a changed name of the class",
     *("a class is registered with another", "a table of what is held weakly is filled", "a queue of the module"),
+    *(pair.name for room, pair in PAIRS if room == "shapes"),
     *(name for _, pair in PAIRS if (name := pair.name).startswith("a method ") and "in the place of" in name),
 }
 """Differences that a trial can only leave open: it gives every argument, and calls no function inside another alone;
 one that wants a made-up object to answer with a member of an enum; methods that others replace; classes that only a
-function makes, or that nothing names where a value comes in, objects that change their class; what lies where nobody can look, what happens between calls,
+function makes, or that nothing names where a value comes in, objects that change their class; what classes and
+values are beside what functions do; what lies where nobody can look, what happens between calls,
 and settings of the process."""
 
 

@@ -14,7 +14,7 @@ from dreck.trial.inputs.asked.uses import OF_SEVERAL, Named, Usage
 from dreck.trial.inputs.kin import derives, errors_below
 from dreck.trial.inputs.library import beside, spans_of_seconds
 from dreck.trial.inputs.matching import matched_by, nearly_matched
-from dreck.trial.inputs.plain import AGREEING, COMPOSED, HUGE, MARKED, NONE_LIKE, STRING_METHODS, OwnText
+from dreck.trial.inputs.plain import AGREEING, COMPOSED, HUGE, MARKED, NONE_LIKE, STRING_METHODS, VAGUE, OwnText
 from dreck.trial.inputs.recipes import Make
 from dreck.trial.surely import is_module
 
@@ -182,7 +182,9 @@ def of_patterns(u: Usage) -> list[Make]:
     """Sequences and mappings of other kinds than most, where a pattern takes all kinds; what equals None and is not."""
     spread = [Make("deque", abs(n)) for n in dict.fromkeys(u.sizes)] if u.spread_in_pattern else []
     keyed = [Make("dict"), Make("proxy")] if u.keyed_in_pattern else []
-    return [*spread, *keyed, *(Make("value", v) for v in (AGREEING, NONE_LIKE) if u.equal_to_none)]
+    vague = VAGUE if u.answer_looked_at else ()
+    agreeing = (AGREEING, NONE_LIKE) if u.equal_to_none else ()
+    return [*spread, *keyed, *(Make("value", v) for v in (*agreeing, *vague))]
 
 
 def sums_of_flags(kind: type[enum.Enum]) -> list[tuple[str, ...]]:

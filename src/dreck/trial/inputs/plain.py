@@ -162,6 +162,27 @@ class NoneLike:
 
 NONE_LIKE = NoneLike()
 
+
+class Vague:
+    """Something whose comparisons answer neither True nor False, but what counts as such."""
+
+    def __init__(self, answer: object) -> None:
+        self.answer = answer
+
+    def _answered(self, other: object) -> object:
+        return self.answer
+
+    __eq__ = __ne__ = __lt__ = __le__ = __gt__ = __ge__ = _answered  # type: ignore[assignment]
+
+    def __hash__(self) -> int:
+        return 0
+
+    def __repr__(self) -> str:
+        return f"<an object whose comparisons answer {self.answer!r}>"
+
+
+VAGUE = (Vague("yes"), Vague(""))
+
 BELOW: dict[str, Any] = {
     "str": lambda: OwnText("text"),
     "list": lambda: _List(["text"]),

@@ -158,12 +158,36 @@ def swapped(tried: Tried) -> Iterator[Choice]:
 
 
 def no_numbers(tried: Tried, names: list[str], candidates: Candidates) -> Iterator[Choice]:
-    """The very same NaN where one is looked for among others: `in` finds it, `==` does not."""
+    """The very same NaN where one is looked for among others, or two are compared: `in` finds it, and lists and tuples
+    that hold it are equal; `==` does not."""
     usages = candidates.usages
+    if any(usages.known(name).compared for name in names):
+        yield from _all_the_same_nan(tried, candidates)
     there = [n for n in names if n in tried.used and n not in candidates.types and not usages.known(n).subscripted]
     if any(candidates.usages.known(name).among for name in there):
         for one, other in itertools.combinations(there, 2):
             yield {**tried.choice, one: Make("value", math.nan), other: Make("value", math.nan)}
+
+
+def _all_the_same_nan(tried: Tried, candidates: Candidates) -> Iterator[Choice]:
+    """One NaN in each place that may hold a floating-point number; lists of one and of two of them."""
+    lists = [path for path, make in tried.used.items() if make.kind in ("list", "tuple") and "[" not in path]
+    for length in (1, 2) if lists else ():
+        items = [f"{path}[{i}]" for path in lists for i in range(length)]
+        fits = [path for path in items if _may_be_nan(general(path), candidates)]
+        if fits:
+            sizes = {path: Make(tried.used[path].kind, length) for path in lists}
+            yield {**tried.choice, **sizes, **{path: Make("value", math.nan) for path in fits}}
+    numbers = [path for path in tried.used if _may_be_nan(general(path), candidates)]
+    if len(numbers) > 1:
+        yield {**tried.choice, **{path: Make("value", math.nan) for path in numbers}}
+
+
+def _may_be_nan(path: str, candidates: Candidates) -> bool:
+    makes = candidates.at(path)
+    return any(make.kind == "value" and type(make.what) is float for make in makes) or (
+        path not in candidates.types and Make("value", 3) in makes
+    )
 
 
 def rounds(tried: Tried, candidates: Candidates) -> Iterator[Choice]:

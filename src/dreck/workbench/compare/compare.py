@@ -32,6 +32,7 @@ from dreck.workbench.compare.kin import kin_of
 from dreck.workbench.compare.mentions import asserts, captured_otherwise, hooks_in, may_call, names_meant
 from dreck.workbench.compare.pairing import all_there, pairs_of
 from dreck.workbench.compare.resting import files_beside
+from dreck.workbench.compare.shapes import Executing, makes_members, reshaped
 from dreck.workbench.compare.sides import Side, Text
 from dreck.workbench.compare.wanted import NOTHING_KNOWN, NOTHING_MORE, Elsewhere, Wanted
 from dreck.workbench.engine.check import run_check
@@ -61,16 +62,25 @@ def compare_texts(
         pairs = [pair for pair in pairs if pair[0] in only]
         all_there(only, {a for a, _ in pairs}, old.path)
     verdicts = _Judging(sides, wanted, config_for(old.path), beside=elsewhere).all(pairs)
+    otherwise = () if only or old.name or new.name else defined_otherwise(*(side.tree for side in sides))
     if not only and not old.name and not new.name:
-        verdicts += _inherited(*sides)
+        verdicts += tuple(
+            row for row in _inherited(*sides) if not (wanted.trial and makes_members(row[0], sides[1].names))
+        )
+        verdicts += _reshaped(sides, otherwise, wanted)
     return Comparison(
         verdicts,
         () if only else tuple(n for n in sides[0].within(old.name) if n not in {a for a, _ in pairs}),
         () if only else tuple(n for n in sides[1].within(new.name) if n not in {b for _, b in pairs}),
         tuple(pair for pair in pairs if pair[0] != pair[1]),
         run_check(wanted.check) if wanted.check else None,
-        () if only or old.name or new.name else defined_otherwise(*(side.tree for side in sides)),
+        otherwise,
     )
+
+
+def _reshaped(sides: "tuple[Side, Side]", names: tuple[str, ...], wanted: Wanted) -> tuple[tuple[str, Verdict], ...]:
+    cage = config_for(sides[0].text.path).cage
+    return reshaped(sides, names, Executing(wanted.trial, cage, wanted.open_cage, wanted.cache))
 
 
 def _sides(old: Text, new: Text) -> "tuple[Side, Side]":

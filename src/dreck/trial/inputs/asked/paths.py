@@ -105,6 +105,10 @@ class Paths:
                     found |= {below for below, _ in self._through(node)}
         return found
 
+    def _flag(self, node: ast.AST, flag: str) -> None:
+        """Notes of what the expression stands for that something is done with it."""
+        self._on(node, lambda u: setattr(u, flag, True))
+
     def _on(self, node: ast.AST, change: Any) -> None:
         path = self.path(node)
         if path is not None:

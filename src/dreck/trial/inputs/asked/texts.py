@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from dreck.source.walking import walk
+from dreck.trial.inputs.asked.uses import constants
 from dreck.trial.surely import is_a
 
 _ALWAYS = ("a", "1", " ", "é", "\n", "\udce9")
@@ -80,6 +81,16 @@ def mutated(text: str, known: tuple[str, ...], pick: random.Random) -> str:
             case "exchange":
                 text = text[:at] + pick.choice(known) + text[to:]
     return text[:200]
+
+
+def signs_between(call: ast.AST) -> list[str]:
+    """The texts at which a call takes a text apart, where it names them."""
+    match call:
+        case ast.Call(func=ast.Attribute(attr="split" | "rsplit" | "partition" | "rpartition"), args=[sign, *_]):
+            return [s for s in constants(sign) if isinstance(s, str)]
+        case ast.Call(func=ast.Attribute(attr="split" | "rsplit"), args=[]):
+            return [" "]
+    return []
 
 
 def of_parts(sign: str, parts: int) -> list[str]:

@@ -15,8 +15,18 @@ from dreck.source.walking import walk
 from dreck.trial.inputs.asked.paths import Paths
 from dreck.trial.inputs.asked.patterns import by_part, note_pattern
 from dreck.trial.inputs.asked.raised import Raised
-from dreck.trial.inputs.asked.texts import of_parts
-from dreck.trial.inputs.asked.uses import Named, Usage, class_name, constant, constants, own_tables, size
+from dreck.trial.inputs.asked.texts import of_parts, signs_between
+from dreck.trial.inputs.asked.uses import (
+    Named,
+    Usage,
+    answers_looked_at,
+    asked_for_truth,
+    class_name,
+    constant,
+    constants,
+    own_tables,
+    size,
+)
 
 _DEEPEST = 3
 _MATCHING = frozenset({"match", "fullmatch", "search", "findall", "finditer", "split"})
@@ -164,6 +174,8 @@ class Usages(Raised, Paths):
 
     def _note(self, node: ast.AST) -> None:
         self.note_errors(node)
+        for test in asked_for_truth(node):
+            self._flag(test, "tested_truth")
         match node:
             case ast.Constant(value=value) if isinstance(value, int | float | str | bytes) and not isinstance(
                 value, bool
@@ -174,36 +186,28 @@ class Usages(Raised, Paths):
                 for op, a, b in zip(ops, sides, sides[1:], strict=False):
                     self._compared(op, a, b)
                     self._compared(op, b, a, mirrored=True)
-            case ast.BoolOp(values=values):
-                for value in values:
-                    self._truth(value)
-            case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test):
-                self._truth(test)
-            case ast.UnaryOp(op=ast.Not(), operand=operand):
-                self._truth(operand)
+                for side in answers_looked_at(left, ops, comparators):
+                    self._flag(side, "answer_looked_at")
             case ast.Attribute(value=base, attr=attr):
                 self._on(base, lambda u: u.attributes.add(attr))
             case ast.Subscript(value=base, slice=index):
                 self._subscript(base, index)
             case ast.For(iter=iterable) | ast.comprehension(iter=iterable):
-                self._on(iterable, lambda u: setattr(u, "iterated", True))
+                self._flag(iterable, "iterated")
             case ast.BinOp(left=left, op=ast.BitAnd() | ast.BitOr() | ast.BitXor(), right=right):
                 flags = constants(right)
                 self._on(left, lambda u: u.constants.extend(flags))
                 self._on(left, lambda u: setattr(u, "arithmetic", not flags or u.arithmetic))
             case ast.BinOp(left=ast.Constant(value=str()) | ast.JoinedStr(), op=ast.Mod(), right=right):
-                self._on(right, lambda u: setattr(u, "percent", True))
+                self._flag(right, "percent")
             case ast.FormattedValue(value=value):
-                self._on(value, lambda u: setattr(u, "formatted", True))
+                self._flag(value, "formatted")
             case ast.BinOp(left=left, op=how, right=right):
                 if isinstance(how, ast.Mod) and isinstance(right, ast.Constant) and type(right.value) is int:
                     self.periods.append(right.value)
-                self.grows |= isinstance(how, ast.Pow | ast.LShift)
-                for side in (left, right):
-                    self._on(side, lambda u: setattr(u, "arithmetic", True))
+                self._reckoned(how, left, right)
             case ast.AugAssign(op=how, value=value):
-                self.grows |= isinstance(how, ast.Pow | ast.LShift)
-                self._on(value, lambda u: setattr(u, "arithmetic", True))
+                self._reckoned(how, value)
             case ast.Call():
                 self._call(node)
             case ast.Assign(targets=[ast.Tuple(elts=parts)], value=ast.Call(func=ast.Attribute(value=base))):
@@ -211,30 +215,25 @@ class Usages(Raised, Paths):
             case ast.Match():
                 self._match(node)
             case ast.Await(value=value):
-                self._on(value, lambda u: setattr(u, "awaited", True))
-            case ast.With(items=items) | ast.AsyncWith(items=items):
-                for item in items:
-                    self._on(item.context_expr, lambda u: setattr(u, "awaited", True))
+                self._flag(value, "awaited")
+            case ast.withitem(context_expr=entered):
+                self._flag(entered, "awaited")
+
+    def _reckoned(self, how: ast.operator, *sides: ast.expr) -> None:
+        self.grows |= isinstance(how, ast.Pow | ast.LShift)
+        for side in sides:
+            self._flag(side, "arithmetic")
 
     def _taken_apart(self, base: ast.expr, call: ast.expr, parts: int) -> None:
         """`a, b, c = text.split("-")`: a text of three parts is wanted, of numbers or of words."""
-        match call:
-            case ast.Call(func=ast.Attribute(attr="split" | "rsplit" | "partition" | "rpartition"), args=[sep, *_]):
-                known = [s for s in constants(sep) if isinstance(s, str)]
-            case ast.Call(func=ast.Attribute(attr="split" | "rsplit"), args=[]):
-                known = [" "]
-            case _:
-                return
-        self._on(base, lambda u: u.texts.extend(text for sign in known for text in of_parts(sign, parts)))
-
-    def _truth(self, node: ast.AST) -> None:
-        self._on(node, lambda u: setattr(u, "tested_truth", True))
+        if texts := [text for sign in signs_between(call) for text in of_parts(sign, parts)]:
+            self._on(base, lambda u: u.texts.extend(texts))
 
     def _compared(self, op: ast.cmpop, a: ast.expr, b: ast.expr, mirrored: bool = False) -> None:
         if isinstance(op, ast.Eq | ast.NotEq) or (isinstance(op, ast.In | ast.NotIn) and not mirrored):
-            self._on(a, lambda u: setattr(u, "compared", True))
+            self._flag(a, "compared")
         if isinstance(op, ast.In | ast.NotIn) and mirrored:
-            self._on(a, lambda u: setattr(u, "subscripted", True))
+            self._flag(a, "subscripted")
             member = constant(b)
             if member is not None:
                 self._on(a, lambda u: u.contains.append(member))
@@ -242,18 +241,18 @@ class Usages(Raised, Paths):
             return
         values = constants(b)
         if isinstance(op, ast.In | ast.NotIn) and len([v for v in values if not isinstance(v, Named)]) < size(b):
-            self._on(a, lambda u: setattr(u, "among", True))
+            self._flag(a, "among")
         self._on(a, lambda u: u.constants.extend(values))
         if isinstance(op, ast.In | ast.NotIn) and isinstance(b, ast.Set | ast.Dict | ast.Name):
-            self._on(a, lambda u: setattr(u, "hashed", True))
+            self._flag(a, "hashed")
         if isinstance(op, ast.Is | ast.IsNot) or None in values:
-            self._on(a, lambda u: setattr(u, "tested_none", True))
+            self._flag(a, "tested_none")
             equal = [float(v) for v in values if type(v) is int and abs(v) < 2**53]  # another object of that value
             self._on(a, lambda u: u.constants.extend(equal))
         if isinstance(op, ast.Eq | ast.NotEq | ast.In | ast.NotIn) and None in values:
-            self._on(a, lambda u: setattr(u, "equal_to_none", True))
+            self._flag(a, "equal_to_none")
         if isinstance(op, ast.Lt | ast.LtE | ast.Gt | ast.GtE):
-            self._on(a, lambda u: setattr(u, "ordered", True))
+            self._flag(a, "ordered")
         match a:
             case ast.Call(func=ast.Name(id="len"), args=[inner]):
                 self._on(inner, lambda u: u.sizes.extend(v for v in values if isinstance(v, int)))
@@ -274,18 +273,18 @@ class Usages(Raised, Paths):
     def _subscript(self, base: ast.expr, index: ast.expr) -> None:
         match index:
             case ast.Constant(value=int() as number) if number > 1:
-                self._on(base, lambda u: setattr(u, "indexed", True))
+                self._flag(base, "indexed")
                 self._on(base, lambda u: u.sizes.append(min(number, 200) + 1))
             case ast.Constant(value=int()) | ast.UnaryOp() | ast.Slice():
-                self._on(base, lambda u: setattr(u, "indexed", True))
+                self._flag(base, "indexed")
             case ast.Constant(value=key):
                 self._on(base, lambda u: u.keys.append(key))
-                self._on(base, lambda u: setattr(u, "subscripted", True))
+                self._flag(base, "subscripted")
             case ast.Name() | ast.Attribute() | ast.Tuple():
-                self._on(base, lambda u: setattr(u, "subscripted", True))
+                self._flag(base, "subscripted")
                 self._looked_up(base, index)
                 for part in index.elts if isinstance(index, ast.Tuple) else [index]:
-                    self._on(part, lambda u: setattr(u, "hashed", True))
+                    self._flag(part, "hashed")
 
     def _looked_up(self, container: ast.expr, key: ast.expr) -> None:
         """`d[k]`, `k in d`, `d.get(k)`: the one is a mapping, the other its key."""
@@ -298,7 +297,7 @@ class Usages(Raised, Paths):
         if told and self.path(container) is None:
             self._on(key, lambda u: u.constants.append(Named(table)))  # a table of the module or a class: its keys
         if path is not None and path == f"{self.path(container)}[]":
-            self._on(container, lambda u: setattr(u, "mapped", True))
+            self._flag(container, "mapped")
         elif path is not None:
             self._on(container, lambda u: u.key_paths.append(path) if path not in u.key_paths else None)
 
@@ -307,7 +306,7 @@ class Usages(Raised, Paths):
             case ast.Name(id=name):
                 if not self._of_builtin(name, node):
                     self._handed_to(name, node)
-                    self._on(node.func, lambda u: setattr(u, "called", True))
+                    self._flag(node.func, "called")
             case ast.Attribute(value=base, attr=name):
                 self._of_method(base, name, node)
                 self._on(base, lambda u: u.methods.add(name))
@@ -326,30 +325,30 @@ class Usages(Raised, Paths):
                     self._on(value, lambda u: u.gone_through(name == "next"))
             case "map" | "filter", [by, *walked]:
                 for value in walked:
-                    self._on(value, lambda u: setattr(u, "iterated", True))
+                    self._flag(value, "iterated")
                     inside = self.path(value)
                     if inside is not None and isinstance(by, ast.Name) and by.id in ("int", "float"):
                         self.at(f"{inside}[]").converted = True
                 return False
             case "min" | "max", [_, _, *_]:
                 for value in node.args:
-                    self._on(value, lambda u: setattr(u, "compared", True))
-                    self._on(value, lambda u: setattr(u, "ordered", True))
+                    self._flag(value, "compared")
+                    self._flag(value, "ordered")
             case _, [value, *_] if name in _WALKING:
                 self._walked(name, value, bool(node.keywords))
             case "pow" | "range" | "factorial" | "comb" | "perm", _:
                 self.grows = True
                 return False
             case "int" | "float" | "round" | "abs", [value, *_]:
-                self._on(value, lambda u: setattr(u, "arithmetic", True))
+                self._flag(value, "arithmetic")
                 self._on(value, lambda u: setattr(u, "converted", u.converted or name in ("int", "float")))
             case "vars", [value]:
                 self._on(value, lambda u: u.attributes.add("__dict__"))
             case "type", [value]:
-                self._on(value, lambda u: setattr(u, "kind_asked", True))
+                self._flag(value, "kind_asked")
                 return False
             case "str" | "format" | "repr", [value, *_]:
-                self._on(value, lambda u: setattr(u, "formatted", True))
+                self._flag(value, "formatted")
                 return False
             case "hasattr" | "getattr", [value, ast.Constant(value=str() as attr), *default]:
                 self._on(value, lambda u: u.attributes.add(attr))
@@ -372,7 +371,7 @@ class Usages(Raised, Paths):
     def _of_method(self, base: ast.expr, name: str, node: ast.Call) -> None:
         match ast.unparse(base), name, node.args:
             case "json", "loads", [value, *_]:
-                self._on(value, lambda u: setattr(u, "is_json", True))
+                self._flag(value, "is_json")
             case "dict" | "set" | "frozenset", "fromkeys" | "union", [value, *_]:
                 self._walked("set", value)
             case "re", _, [ast.Constant(value=str() as pattern), value, *_]:
@@ -382,12 +381,12 @@ class Usages(Raised, Paths):
                 if compiled is not None:
                     self._on(value, lambda u: u.patterns.append(Named(compiled)))
             case "os" | "os.path", _, [value, *_]:
-                self._on(value, lambda u: setattr(u, "is_path", True))
+                self._flag(value, "is_path")
             case _, "get" | "pop" | "setdefault", [ast.Constant(value=str() as key), *_]:
                 self._on(base, lambda u: u.keys.append(key))
             case (_, "get", [value, *_]) | (_, "pop" | "setdefault", [value, _]):
                 self._looked_up(base, value)
-                self._on(value, lambda u: setattr(u, "hashed", True))
+                self._flag(value, "hashed")
 
     def _match(self, s: ast.Match) -> None:
         asked = [(path, cases) for subject, cases in by_part(s) if (path := self.path(subject)) is not None]

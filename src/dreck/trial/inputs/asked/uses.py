@@ -84,6 +84,8 @@ class Usage:
     """Matched with a pattern of a mapping, which takes each kind of them."""
     equal_to_none: bool = False
     """Asked by `==` whether it is None, which an object may answer as it likes."""
+    answer_looked_at: bool = False
+    """What a comparison of it answers is looked at: `(x == y) is True`."""
     kind_asked: bool = False
     """Its very class is looked at: `type(x)`."""
     mapped: bool = False
@@ -118,6 +120,24 @@ class Usage:
                 mine.update(theirs)
             else:
                 setattr(self, field_.name, mine or theirs)
+
+
+def asked_for_truth(node: ast.AST) -> list[ast.expr]:
+    """The parts of a statement or expression that Python asks whether they are true."""
+    match node:
+        case ast.BoolOp(values=values):
+            return values
+        case ast.If(test=test) | ast.While(test=test) | ast.IfExp(test=test) | ast.UnaryOp(op=ast.Not(), operand=test):
+            return [test]
+    return []
+
+
+def answers_looked_at(left: ast.expr, ops: list[ast.cmpop], others: list[ast.expr]) -> list[ast.expr]:
+    """What is compared where the answer is held against True or False, which it need not be one of."""
+    match ops, others:
+        case [ast.Is() | ast.IsNot() | ast.Eq() | ast.NotEq()], [ast.Constant(value=bool())]:
+            return [left.left, *left.comparators] if isinstance(left, ast.Compare) else []
+    return []
 
 
 def constant(node: ast.AST) -> Any:

@@ -1,0 +1,125 @@
+"""Classes and values that are written otherwise: whether they are the same once their modules have been executed."""
+
+import ast
+from dataclasses import dataclass
+from typing import Any
+
+from dreck.model.names.bindings import bound_by, statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.source.functions import FunctionNode
+from dreck.trial.server import ask_child
+from dreck.trial.shape import differences
+from dreck.workbench.compare.sides import Side
+from dreck.workbench.judging.verdict import Verdict
+from dreck.workbench.store.trials import KnownTrials
+
+_MOST = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Executing:
+    """How the modules may be executed: whether at all, behind which walls, what is let through, what is kept."""
+
+    trial: bool
+    cage: str
+    opened: tuple[str, ...]
+    cache: bool
+
+
+def reshaped(sides: tuple[Side, Side], names: tuple[str, ...], executing: Executing) -> tuple[tuple[str, Verdict], ...]:
+    """A verdict on each of `names` that both versions have and that is not seen to be the same; what is private to a
+    module counts for its functions alone."""
+    both = [n for n in names if _is_public(n) and all(_bindings(side.tree, n) for side in sides)]
+    asked = [n for n in both if not _has_only_grown(*(_bindings(side.tree, n) for side in sides))]
+    if not asked:
+        return ()
+    if not executing.trial:
+        return tuple((n, Verdict("unsettled", reason=f"it is written otherwise; {_NO_TRIAL}")) for n in asked)
+    answers = _shapes(sides, asked, executing)
+    rows = ((n, _said(n, sides, answers)) for n in asked)
+    return tuple((n, Verdict("unsettled", reason=told)) for n, told in rows if told)
+
+
+def makes_members(method: str, names: ModuleNames) -> bool:
+    """Whether a method makes the members of an enum: what they have come to is looked at, see `reshaped`."""
+    kind, _, name = method.rpartition(".")
+    node = names.definitions.get(kind)
+    return (
+        name in ("__new__", "__init__")
+        and isinstance(node, ast.ClassDef)
+        and any((names.stands_for(base) or "").startswith("enum.") for base in node.bases)
+    )
+
+
+_NO_TRIAL = "what it comes to is seen when its module is executed, and no trial is wanted"
+
+
+def _is_public(name: str) -> bool:
+    return not name.startswith("_") or name == "__all__"
+
+
+def _bindings(tree: ast.Module, name: str) -> list[ast.stmt]:
+    return [s for s in statements_of(tree.body) if name in bound_by(s)]
+
+
+def _has_only_grown(old: list[ast.stmt], new: list[ast.stmt]) -> bool:
+    """Whether a class that makes nothing of what stands in it has got plain methods, and nothing else."""
+    match old, new:
+        case [ast.ClassDef() as one], [ast.ClassDef() as two]:
+            pass
+        case _:
+            return False
+    if any([s.bases, s.keywords, s.decorator_list] != [[], [], []] for s in (one, two)):
+        return False
+    rest = [[ast.dump(s) for s in kind.body if not _is_plain_method(s)] for kind in (one, two)]
+    return rest[0] == rest[1]
+
+
+def _is_plain_method(s: ast.stmt) -> bool:
+    return isinstance(s, FunctionNode) and not s.name.endswith("__") and not s.decorator_list
+
+
+def _shapes(sides: tuple[Side, Side], names: list[str], executing: Executing) -> tuple[dict[str, Any], dict[str, Any]]:
+    """What either version answers when it is asked for the shapes of the names."""
+    places = [{"path": str(s.text.path.absolute()), "text": s.text.text, "name": ""} for s in sides]
+    request = {
+        **{
+            "work": "dreck.trial.shape:shapes",
+            "names": names,
+            "open": sorted(executing.opened),
+            "cage": executing.cage,
+        },
+        **{"old": places[0], "new": places[1]},
+    }
+    known = KnownTrials(executing.cache)
+    try:
+        found = known.get(request)
+        if found is None:
+            found = {side: ask_child({**request, "old": request[side]}) for side in ("old", "new")}
+            if not any("error" in answer for answer in found.values()):
+                known.put(request, found)
+        return found["old"], found["new"]
+    finally:
+        known.close()
+
+
+def _said(name: str, sides: tuple[Side, Side], answers: tuple[dict[str, Any], dict[str, Any]]) -> str:
+    """In what the two differ, in a few words; '' where they do not."""
+    old, new = (answer.get("shapes", {}).get(name) for answer in answers)
+    if old is None or new is None:
+        problem = next((answer["error"] for answer in answers if "error" in answer), "it is gone")
+        return f"it is written otherwise, and cannot be looked at: {problem}"
+    stated = [_stated(_bindings(side.tree, name)) for side in sides]
+    same = frozenset(n for n in stated[0].keys() & stated[1].keys() if stated[0][n] == stated[1][n])
+    found = list(differences(old, new, same))
+    more = f", and {len(found) - _MOST} more" if len(found) > _MOST else ""
+    return "; ".join(found[:_MOST]) + more
+
+
+def _stated(bindings: list[ast.stmt]) -> dict[str, list[str]]:
+    """For each name in the body of a class, how it is bound there."""
+    found: dict[str, list[str]] = {}
+    for s in (s for kind in bindings if isinstance(kind, ast.ClassDef) for s in kind.body):
+        for name in bound_by(s):
+            found.setdefault(name, []).append(ast.dump(s))
+    return found
