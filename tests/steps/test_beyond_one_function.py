@@ -58,11 +58,11 @@ class Bin:
         return self._kind
 
     def empty(self, crane):
-        while self.must_lift:
+        while self.should_lift:
             crane.lift(self)
 
     @property
-    def must_lift(self):
+    def should_lift(self):
         return self.kilos > 0 and self.open and not self.locked
 """,
         ["proved"],
@@ -106,11 +106,11 @@ def admit(load, permit):
 """,
         """\
 def admit(load, permit):
-    while must_wait(load, permit):
+    while should_wait(load, permit):
         load.wait()
 
 
-def must_wait(load, permit):
+def should_wait(load, permit):
     return (
         load.kilos > 3  # not worth it
         and not permit.suspended  # since spring
@@ -187,11 +187,11 @@ async def admit(load, gate):
 """,
         """\
 async def admit(load, gate):
-    while await must_lift(gate, load):
+    while await should_lift(gate, load):
         await gate.lift(load)
 
 
-async def must_lift(gate, load):
+async def should_lift(gate, load):
     return await gate.free() and load.kilos > 0 and not load.void
 """,
         ["proved"],
@@ -225,12 +225,12 @@ def admit(load, gate):
 """,
         """\
 def admit(load, gate):
-    if must_lift(load, gate):
+    if should_lift(load, gate):
         return gate.lift(load)
     return 0
 
 
-def must_lift(load, gate):
+def should_lift(load, gate):
     return load.kilos > 5 and gate.is_open and load.dry
 """,
         ["proved"],
@@ -296,11 +296,11 @@ def _weigh(load):
 
 
 def admit(load, gate):
-    while _must_lift(load, gate):
+    while _should_lift(load, gate):
         gate.lift(load)
 
 
-def _must_lift(load, gate):
+def _should_lift(load, gate):
     return _weigh(load) > 3 and gate.is_open and not load.void
 """,
         ["proved"],
@@ -1690,7 +1690,7 @@ def test_a_function_in_a_function_is_judged_for_both(write):
 def test_asked_step_by_step_a_person_gives_other_names(project, monkeypatch):
     shop = project / "shop.py"
     shop.write_text(TAKEN["named-predicate: a form wished for"][2])
-    answers = iter([OtherName({"must_lift": "is_fine"}), ""])
+    answers = iter([OtherName({"should_lift": "is_fine"}), ""])
 
     def ask(proposal):
         answer = next(answers, "enough")
@@ -1719,11 +1719,11 @@ class Yard:
 
     @classmethod
     def check(cls, load):
-        while _must_wait(cls, load):
+        while _should_wait(cls, load):
             load.wait()
 
 
-def _must_wait(cls, load):
+def _should_wait(cls, load):
     return cls.most > load.size and load.dry and not load.void
 """,
     ),

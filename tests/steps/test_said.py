@@ -64,6 +64,27 @@ READ = {
     "not gate.contains_load()": "",
     "gate.pause_until > now": "",
     "gate.valid_until > now": "is_valid",
+    "port is not None and not yard.is_valid_port(port)": "has_invalid_port",
+    "not is_valid_port(one) or not is_valid_port(other)": "has_invalid_port",
+    "not is_valid_port(one) or not is_valid_code(other)": "",
+    "slip and not slip.endswith('\\n')": "has_no_trailing_newline",
+    "path and path[-1] == '/'": "has_trailing_slash",
+    "path != '/' and path.endswith('/')": "",
+    "not line or line.startswith('#')": "is_blank_or_comment",
+    "not line or other.startswith('#')": "",
+    "wanted_kind is not None and load.kind != wanted_kind": "is_not_wanted_kind",
+    "load.kind == best_effort": "",
+    "start and day < start": "is_before_start",
+    "permit and today > permit.end_date": "is_after_end_date",
+    "gate and not gate.is_unlocked": "is_locked",
+    "gate and not gate.unique": "is_not_unique",
+    "load and not load.code": "has_no_code",
+    "load and load.code == 0": "",
+    "queue and isinstance(queue[-1], Permit)": "",
+    "load.is_wet and load.is_heavy": "is_wet_and_heavy",
+    "gate.is_open and gate.has_valid_permit(load)": "",
+    "gate is not None and gate.cfg": "",
+    "gate is not None and gate.has_entry(load)": "has_entry",
 }
 """A condition, and what it is called by what it reads alone."""
 
@@ -91,3 +112,23 @@ def test_what_people_are_told_names_none(code):
 @pytest.mark.parametrize("code", READ)
 def test_what_a_condition_reads_names_it(code):
     assert predicate_name(ast.parse(code, mode="eval").body, None, ()).text == READ[code]
+
+
+FOLLOWING = {
+    "if kilos is None or kilos <= 0:\n raise ValueError('kilos must be positive')": "is_invalid_kilos",
+    "if load.kilos is None or load.wet:\n raise ValueError('bad load')": "is_invalid_load",
+    "if strict and slip.startswith('x'):\n raise ValueError('bad slip')": "",
+    "if kilos is None or kilos <= 0:\n raise ValueError('no more')": "",
+    "if load.kilos and gate.line:\n gate.stamp(load)": "should_stamp",
+    "if load.kilos and gate.line:\n fprintf(load)": "",
+    "if load.kilos and progress:\n progress(load)": "",
+    "if load.kilos or gate.line:\n continue": "",
+    "if one and two:\n raise ValueError('too many loads')": "has_too_many_loads",
+}
+"""A condition and what follows from it, and what the condition is called by that."""
+
+
+@pytest.mark.parametrize("code", FOLLOWING)
+def test_what_follows_from_a_condition_names_it(code):
+    branch = ast.parse(f"while True:\n {code.replace(chr(10), chr(10) + ' ')}").body[0].body[0]
+    assert predicate_name(branch.test, branch.body, ()).text == FOLLOWING[code]

@@ -39,7 +39,7 @@ from dreck.trial.running.loading.installed import import_installed
 from dreck.trial.running.loading.load import Version, load, plausible, vary_alike
 from dreck.trial.running.loading.nested import lifted
 from dreck.trial.running.renaming import renamed
-from dreck.trial.running.run import Runner
+from dreck.trial.running.run import ENDLESS, Runner
 from dreck.trial.sandbox.cage import Cage
 from dreck.trial.sandbox.determinism import Still, wavering
 from dreck.trial.search.moves import Tried
@@ -47,6 +47,7 @@ from dreck.trial.search.search import Search
 from dreck.trial.slips import Slips, as_json, look_for_slips
 from dreck.trial.telling import result
 
+_LARGE = 10**6
 _SLIPS = 2.0
 """So much of the time of the search goes into slips."""
 
@@ -243,7 +244,18 @@ def _is_overlooked(
     tried: Tried,
 ) -> bool:
     left_out = (hashable and _dies_unhashed(tried)) or (ordered and _differs_without_order(tried))
+    left_out = left_out or _takes_for_ever(tried)
     return left_out or _dies_asking(tried, asked) or _differs_without_numbers(tried, added_to, numbers)
+
+
+def _takes_for_ever(tried: Tried) -> bool:
+    """Whether the two differ, and one of them has counted up to a large number for as long as it was let, or filled
+    the memory with so many: what it would have come to, nobody has seen."""
+    unseen = {ENDLESS, ("MemoryError",)}
+    given = (make.what for make in tried.used.values() if make.kind == "value")
+    large = any(type(what) in (int, float) and abs(what) >= _LARGE for what in given)
+    ends = [error for error in (tried.old.error, tried.new.error) if isinstance(error, str | tuple)]
+    return large and not tried.alike and not unseen.isdisjoint(ends)
 
 
 def _differs_without_numbers(tried: Tried, added_to: frozenset[str], numbers: frozenset[tuple[str, str]]) -> bool:

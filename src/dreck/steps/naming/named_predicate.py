@@ -58,7 +58,8 @@ def _short_ones(scene: Scene) -> Iterator[NotPlanned]:
     """Conditions of two tests: nobody names them unasked, but a person may."""
     for condition in map(_turned_back, conditions(scene.node)):
         if isinstance(condition.test, ast.BoolOp) and condition.role != "value" and not why_not(condition.test):
-            hint = naming_hint(as_written(scene.text, condition.test))
+            name = _name(scene, condition, "variable").text
+            hint = naming_hint(as_written(scene.text, condition.test), name or "NAME")
             yield NotPlanned(condition.test.lineno, f"two tests are read at once; {hint} names them all the same")
 
 

@@ -6,6 +6,11 @@ from dreck.steps.support.words import last_of, words_of
 
 _UPPER = frozenset({"max", "maximum", "most", "limit", "highest", "longest", "largest", "upper"})
 _LOWER = frozenset({"min", "minimum", "least", "lowest", "shortest", "smallest", "lower"})
+_TIMES: dict[type[ast.cmpop], frozenset[str]] = {
+    ast.Lt: frozenset({"start", "begin", "beginning", "earliest", "opening"}),
+    ast.Gt: frozenset({"end", "stop", "finish", "latest", "deadline", "closing", "expiry"}),
+}
+"""Where something begins and ends: what a thing before it, or after it, is asked about."""
 _ENDS = {
     ("'", "'"): ["quoted"],
     ('"', '"'): ["quoted"],
@@ -18,8 +23,11 @@ _ENDS = {
 
 
 def beyond(op: ast.cmpop, limit: ast.expr) -> list[str]:
-    """`exceeds_max_kilos` for `kilos > MAX_KILOS`: what a thing does to a limit that is called one; else []."""
+    """`exceeds_max_kilos` for `kilos > MAX_KILOS`, `before_start` for `day < start`: how a thing lies to a limit that
+    is called one; else []."""
     words = words_of(last_of(limit).strip("_"))
+    if 1 <= len(words) <= 2 and words[0] in _TIMES.get(type(op), ()) and all(len(w) > 2 for w in words):
+        return ["before" if isinstance(op, ast.Lt) else "after", *words]
     if len(words) < 2 or any(len(w) < 3 for w in words):
         return []
     match op:

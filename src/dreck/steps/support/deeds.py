@@ -2,20 +2,21 @@
 
 import ast
 import builtins
+import re
 import sys
 from collections.abc import Iterator
 from typing import TypeGuard
 
 from dreck.source.walking import walk
 from dreck.steps.support.said import is_adjective, told_to_people
-from dreck.steps.support.vocabulary import ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
+from dreck.steps.support.vocabulary import ABBREVIATED, ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
 from dreck.steps.support.words import last_of, root_of, words_of
 
 _AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
 
 
 def done(branch: list[ast.stmt], test: ast.expr) -> Iterator[list[str]]:
-    """`must_refuse`, `can_skip`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
+    """`must_refuse`, `needs_stamp`, `is_expired`: from what follows when a condition holds."""
     for s in branch:
         yield from told_to_people(s)
     match branch[-1]:
@@ -23,10 +24,9 @@ def done(branch: list[ast.stmt], test: ast.expr) -> Iterator[list[str]]:
             yield from _by_error(error)
             if error is not None and REFUSING.search(ast.unparse(error)):
                 yield ["must", "refuse"]
-        case ast.Continue() if len(branch) == 1:
-            yield ["can", "skip"]
     if len(branch) == 1 and (isinstance(branch[0], ast.Expr) or _is_done_to_what_is_asked(branch[0], test)):
-        yield from _by_call(branch[0])
+        asked = {n.id for n in walk(test) if isinstance(n, ast.Name)}
+        yield from _by_call(branch[0], asked)
 
 
 def _is_done_to_what_is_asked(s: ast.stmt, test: ast.expr) -> bool:
@@ -53,7 +53,7 @@ def _by_error(error: ast.expr | None) -> Iterator[list[str]]:
         yield ["is", *words]
 
 
-def _by_call(s: ast.stmt) -> Iterator[list[str]]:
+def _by_call(s: ast.stmt, asked: set[str]) -> Iterator[list[str]]:
     match s:
         case (
             ast.Expr(value=ast.Call(func=ast.Attribute(attr=attr) | ast.Name(id=attr)))
@@ -65,11 +65,19 @@ def _by_call(s: ast.stmt) -> Iterator[list[str]]:
             most = 1 if isinstance(s, ast.Return) else 2
             if (root_of(s) or "") in sys.stdlib_module_names:
                 return  # what a library calls it is no word of the trade
+            if attr in asked or not all(map(_can_be_read, words)):
+                return
             if words and len(words) <= most and attr[:1].islower() and _is_a_deed(attr, words[0]):
-                yield ["must", *words]
+                yield ["should", *words]
 
 
 def _is_a_deed(called: str, verb: str) -> bool:
     """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
     idle = verb in IDLE or verb in ASKING or is_adjective(verb) or words_of(called)[-1] in HOW_MANY
     return called not in TOOLS and not idle and len(verb) > 2
+
+
+def _can_be_read(word: str) -> bool:
+    """Whether it is no abbreviation: `srf`, `fprintf`."""
+    known = word not in ABBREVIATED and not word.endswith(("printf", "header", "cb"))
+    return len(word) > 2 and known and re.search(r"[aeiouy]", word) is not None

@@ -27,7 +27,7 @@ _MOST_TOLD = 4
 
 def as_question(words: list[str]) -> list[str]:
     """`is_empty`, `has_no_permit`: words that say what something is, as what is asked of it."""
-    if words[0] in ("no", "some"):
+    if words[0] in ("no", "some") or words[:2] in (["too", "many"], ["too", "few"], ["not", "enough"]):
         return ["has", *words]
     return words if words[0] in (*ASKING, *HOW_OFTEN) else ["is", *words]
 

@@ -24,7 +24,7 @@ TOOLS = frozenset(name for kind in _KINDS for name in dir(kind)) | _words(
     """
     debug info warning warn error exception critical log print write sub match search compile open read close
     flush send next isinstance getattr setattr len sorted echo execute executemany commit rollback connect disconnect
-    submit dispatch trigger notify fail fget fset fdel
+    submit dispatch trigger notify fail fget fset fdel out trace progress
     """
 )
 """Methods of built-in types, of texts' patterns, of logs and files: they say nothing of the trade."""
@@ -78,7 +78,10 @@ ADJECTIVES = ("ed", "able", "ible", "ive", "al", "ful", "y", "en", "ent", "ous",
 """How a word ends that says what something is."""
 MEMBERS = {"exclude": "excluded", "ignore": "ignored", "skip": "skipped", "include": "included"}
 """What those are that stand in a collection of this name."""
-TURNED = {"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled"}
+TURNED = {
+    **{"valid": "invalid", "known": "unknown", "open": "closed", "empty": "filled", "invalid": "valid"},
+    **{"unknown": "known", "closed": "open", "disabled": "enabled", "enabled": "disabled", "inactive": "active"},
+}
 PLAIN_ADJECTIVES = _words(
     """
     wet dry old new late early heavy light full bad free small large big short long blank dead stale shut closed open
@@ -111,3 +114,13 @@ PEOPLE = _words("we they you i somebody anybody everybody")
 OF_ANY_ERROR = _words("request argument value operation state input type data usage call name key index")
 """What an invalid one of says nothing of the trade."""
 HOW_MANY = _words("single all one many each both every first last multi")
+AMOUNTS = _words("count size length total amount quantity number weight balance sum width height depth")
+"""What says how much or how many."""
+ABBREVIATED = _words(
+    """
+    blk cls srf ptr cfg msg msgs cmd cmds src dst tmp num nums idx val vals obj objs elem elems attr attrs arg args
+    kwargs fn func cb cnt len str strs param params buf lst arr tbl fld evt err errs resp req ctx mgr sz ty tp pos
+    conn conns addr addrs proc hdr pkt fd fid prev curr cur
+    """
+)
+"""What a variable is called for short: no word of a name."""

@@ -13,10 +13,12 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
+from dreck.steps.support.amiss import blank_or_comment, found_invalid, marked, refused
 from dreck.steps.support.bounds import beyond, enclosed
 from dreck.steps.support.deeds import done
 from dreck.steps.support.said import as_question, is_adjective, said_above
 from dreck.steps.support.vocabulary import (
+    ABBREVIATED,
     ASKING,
     GENERAL_THINGS,
     HOLDERS,
@@ -26,9 +28,10 @@ from dreck.steps.support.vocabulary import (
     SMALL,
     TURNED,
 )
-from dreck.steps.support.words import asks, last_of, root_of, words_of
+from dreck.steps.support.words import asks, is_amount, last_of, root_of, words_of
 
 MOST_WORDS = 5
+_NO_NEGATION = frozenset({"unique", "united", "universal", "unified", "unsubscribed"})
 _LACKING = frozenset({"no", "missing"})
 _OF_PYTHON = frozenset({"none", "true", "false", "null", "any", "all", "self"})
 
@@ -58,6 +61,7 @@ def predicate_name(
         if (
             2 <= len(words) <= MOST_WORDS
             and len(set(words)) == len(words)
+            and not set(words) & ABBREVIATED
             and is_free(name, taken)
             and name.isidentifier()
         ):
@@ -90,6 +94,7 @@ def _suggestions(test: ast.expr, branch: list[ast.stmt] | None, comment: str) ->
     if read and len(read) <= 3:
         yield as_question(read)
     yield from done(branch, test) if branch else ()
+    yield from refused(branch, test) if branch else ()
     if read:
         yield as_question(read)
 
@@ -101,7 +106,9 @@ def _read(test: ast.expr) -> list[str]:
     """The words for a condition: adjectives first, then what it is; [] when they would say how and not why."""
     match test:
         case ast.BoolOp(op=ast.And(), values=values):
-            return enclosed(values) or _both(_without_presence(values))
+            left = _without_presence(values)
+            alone = marked(left[0]) if len(left) == 1 else []
+            return enclosed(values) or found_invalid(left) or alone or _both(left)
         case ast.BoolOp(values=values):
             return _either(values)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
@@ -113,8 +120,8 @@ def _read(test: ast.expr) -> list[str]:
             return _without_asking(words_of(attr))
         case ast.Subscript(slice=ast.Constant(value=str() as key)) if key.isidentifier():
             return _without_asking(words_of(key))
-        case ast.Call(func=ast.Name(id="isinstance"), args=[_, kind]) if isinstance(kind, ast.Name | ast.Attribute):
-            return words_of(last_of(kind))
+        case ast.Call(func=ast.Name(id="isinstance"), args=[what, ast.Name() | ast.Attribute() as kind]):
+            return [] if _is_one_item(what) else words_of(last_of(kind))
         case ast.Call(func=ast.Attribute(attr="get"), args=[ast.Constant(value=str() as key)]) if key.isidentifier():
             return _without_asking(words_of(key))
         case ast.Call(func=ast.Name() | ast.Attribute() as called):
@@ -123,6 +130,11 @@ def _read(test: ast.expr) -> list[str]:
         case ast.Compare(left=left, ops=[op], comparators=[right]):
             return _compared(left, op, right)
     return []
+
+
+def _is_one_item(e: ast.expr) -> bool:
+    """Whether it is one of several: what the first, or the last, is says nothing of them all."""
+    return isinstance(e, ast.Subscript) and not isinstance(getattr(e.slice, "value", 0), str)
 
 
 def _without_presence(values: list[ast.expr]) -> list[ast.expr]:
@@ -142,6 +154,10 @@ def _looks_into(n: ast.AST, there: str) -> bool:
         case ast.Attribute(value=inner) | ast.Subscript(value=inner):
             return ast.dump(inner) == there
         case ast.Compare(ops=[ast.In()], comparators=[inner]):
+            return ast.dump(inner) == there
+        case ast.Compare(left=left, ops=[ast.Eq() | ast.NotEq()], comparators=[ast.Name() as inner]):
+            return ast.dump(inner) == there and bool(_one_sought(left, inner))
+        case ast.UnaryOp(op=ast.Not(), operand=ast.Call(args=[inner, *_])) if found_invalid([n]):
             return ast.dump(inner) == there
         case ast.Compare(left=left, ops=[ast.Lt() | ast.LtE() | ast.Gt() | ast.GtE()], comparators=[inner]):
             return there in (ast.dump(left), ast.dump(inner))
@@ -167,26 +183,35 @@ def _both(values: list[ast.expr]) -> list[str]:
     parts = [_read(value) for value in values]
     if not all(parts) or any(part[0] in ("not", "no", "some", "has") for part in parts):
         return []
-    words = [*parts[0], *parts[1]]
-    if not is_adjective(parts[0][-1]) and not is_adjective(parts[1][-1]):
+    if any(words_of(last_of(value).strip("_"))[:1] == ["has"] for value in values):
+        return []
+    adjectives = [is_adjective(part[-1]) for part in parts]
+    if not any(adjectives):
         return []  # two things in a row say nothing of either
-    return words if len(words) <= 3 and len(set(words)) == len(words) else []
+    words = [*parts[0], *(["and"] if all(adjectives) else []), *parts[1]]
+    return words if len(words) <= 3 + all(adjectives) and len(set(words)) == len(words) else []
 
 
 def _held(e: ast.expr) -> list[str]:
     """What is left when it is sure that there is something: a thing that it has, or what it is."""
     words = _read(e)
+    match e:
+        case ast.UnaryOp(op=ast.Not(), operand=ast.Attribute() | ast.Subscript() as held) if not asks(last_of(held)):
+            told = _read(held)
+            return ["no", *told] if told and not is_adjective(told[-1]) else words
     if words and words[0] in HOW_OFTEN:
         return words
+    if words and words_of(last_of(e).strip("_"))[:1] == ["has"]:
+        return ["has", *words]
     is_plain = isinstance(e, ast.Attribute | ast.Subscript | ast.Call) and bool(words) and not asks(last_of(e))
     return ["has", *words] if is_plain and not is_adjective(words[-1]) else words
 
 
 def _either(values: list[ast.expr]) -> list[str]:
     """`kind == "error" or kind == "warning"`: one of two kinds of the same thing."""
-    outside = _out_of_range(values)
-    if outside:
-        return outside
+    whole = _out_of_range(values) or found_invalid(values) or blank_or_comment(values)
+    if whole:
+        return whole
     parts = [_read(value) for value in values]
     alike = {ast.dump(v.left) if isinstance(v, ast.Compare) else ast.dump(v) for v in values}
     if len(parts) != 2 or len(alike) > 1 or not all(parts) or any(part[0] in ("not", "no", "some") for part in parts):
@@ -217,6 +242,8 @@ def _negated(words: list[str]) -> list[str]:
         return []
     if len(words) == 1 and words[0] in TURNED:
         return [TURNED[words[0]]]
+    if len(words) == 1 and words[0].startswith("un") and is_adjective(words[0]) and words[0] not in _NO_NEGATION:
+        return [words[0].removeprefix("un")]
     if words[0] in ASKING:
         return []
     return words[1:] if words[0] == "not" else ["not", *words]
@@ -235,22 +262,29 @@ def _compared(left: ast.expr, op: ast.cmpop, right: ast.expr) -> list[str]:
             return _with("no", left)
         case ast.IsNot() | ast.NotEq(), ast.Constant(value=None):
             return _with("has", left)
-        case ast.Eq(), ast.Constant(value=0) if type(right.value) is int:
+        case ast.Eq(), ast.Constant(value=0) if type(right.value) is int and is_amount(_thing(left)):
             return _with("no", left)
         case ast.Eq() | ast.Is(), _:
-            return _of_whom(_kind_word(right), left)
+            return _of_whom(_kind_word(right), left) or _one_sought(left, right)
         case ast.NotEq() | ast.IsNot(), _:
-            return _negated(_kind_word(right))
+            return _negated(_kind_word(right) or _one_sought(left, right))
         case ast.Gt() | ast.GtE(), ast.Name() | ast.Attribute() if last_of(left).endswith("_until"):
             words = words_of(last_of(left))[:-1]
             return words if words and is_adjective(words[-1]) else []
         case ast.Gt() | ast.GtE() | ast.Lt() | ast.LtE(), ast.Name() | ast.Attribute() if beyond(op, right):
             return beyond(op, right)
-        case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1:
+        case ast.Gt(), ast.Constant(value=0) if len(words_of(_thing(left))) == 1 and is_amount(_thing(left)):
             return _with("some", left)
         case ast.In(), ast.Name() | ast.Attribute():
             return _member_of(words_of(_thing(right)))
     return []
+
+
+def _one_sought(left: ast.expr, right: ast.expr) -> list[str]:
+    """`wanted kind` for `load.kind == wanted_kind`: one of its sort that has a name of its own."""
+    sort, words = words_of(_thing(left).strip("_")), words_of(_thing(right).strip("_"))
+    is_one = isinstance(right, ast.Name) and len(words) == 2 and words[1:] == sort and len(words[1]) > 2
+    return words if is_one and is_adjective(words[0]) else []
 
 
 def _of_whom(words: list[str], left: ast.expr) -> list[str]:
@@ -300,9 +334,9 @@ def _kind_word(e: ast.expr) -> list[str]:
     return []
 
 
-def naming_hint(code: str) -> str:
-    """What to type to give a piece of code a name, as a shell takes it."""
-    return f"--name {shlex.quote(f'{code}=NAME')}"
+def naming_hint(code: str, name: str = "NAME") -> str:
+    """What to type to give a piece of code a name, as a shell takes it; `name` where one was found."""
+    return f"--name {shlex.quote(f'{code}={name}')}"
 
 
 def constant_name(words: Iterable[str], taken: Collection[str], tail: str = "") -> str:

@@ -5,7 +5,7 @@ import re
 import unicodedata
 
 from dreck.source.walking import walk
-from dreck.steps.support.vocabulary import ASKING, SPELT
+from dreck.steps.support.vocabulary import AMOUNTS, ASKING, SPELT
 
 
 def words_of(name: str) -> list[str]:
@@ -86,3 +86,9 @@ def operands(test: ast.expr) -> list[ast.expr]:
 def asks(name: str) -> bool:
     """Whether a name is a question already: `is_open`."""
     return bool(set(words_of(name)[:1]) & set(ASKING))
+
+
+def is_amount(name: str) -> bool:
+    """Whether it is called after how much or how many there are, of which there may be none."""
+    words = words_of(name)
+    return bool(words) and (words[-1] in AMOUNTS or (words[-1].endswith("s") and not words[-1].endswith(("ss", "us"))))

@@ -20,6 +20,7 @@ from dreck.trial.inputs.recipes import Make
 from dreck.trial.sandbox.files import THERE
 
 _MOST = 4
+_ENDS = (1, 28, 29)
 _WEEK = [datetime.timedelta(days=n) for n in range(7)]
 _IN_SECONDS = frozenset({"seconds", "total_seconds"})
 _NAMES = ("text", "yard.tar.gz", ".hidden", "a b.txt")
@@ -105,6 +106,10 @@ def near_parts(kind: type, u: Usage, constants: list[Any]) -> list[Make]:
     values = [moment for part in parts for n in near for moment in _with(base, part, n)]
     if u.methods & {"weekday", "isoweekday"} and kind is not datetime.time:
         values += [base + days for days in _WEEK]
+    if "month" in parts:
+        values += [
+            day for month in range(1, 13) for n in (15, *_ENDS) for day in _with(base.replace(day=n), "month", month)
+        ]
     return [Make("value", v) for v in dict.fromkeys(values)]
 
 

@@ -18,6 +18,7 @@ _OCTETS = (bytes, bytearray)
 _MOST_OCTETS = 60
 _ODD_DIGITS = ("²", "½", "٣")
 _LONGEST = 40
+_MOST_FITTING = 12
 
 
 class Textual(Near):
@@ -46,6 +47,7 @@ class Textual(Near):
             made += [Make("value", v) for t in texts[:4] for v in (f"\t{t}", f"{t}\n", f" {t} ")]
         made += [Make("value", text) for text in (*self._with_numbers(texts), *self.words)]
         made += [Make("value", v) for v in ("text", "", "12", "A b", " ", "é", *self._more_parts(texts, name))]
+        made += [Make("value", text) for text in self._of_that_length(u)]
         if u.methods & _OF_DIGITS:
             made += [Make("value", v) for v in _ODD_DIGITS]
             made += [Make("value", v.rjust(n, "1")) for n in _lengths(u) for v in ("2", *_ODD_DIGITS)]
@@ -56,6 +58,13 @@ class Textual(Near):
         if u.methods & _TAKES_APART:
             made += [Make("value", v) for t in texts[:2] for w in self.words[:6] for v in (f"x{t}{w}", f"{w}{t}x")]
         return made
+
+    def _of_that_length(self, u: Usage) -> list[str]:
+        """Texts as long as is asked for, with what the code names at their beginning or at their end."""
+        named = dict.fromkeys(c for c in (*u.contains, *self.usages.constants) if isinstance(c, str) and c)
+        shorter = dict.fromkeys([*named, *(c[:-1] for c in named if len(c) > 1)])
+        fits = [(part, n) for n in _lengths(u) for part in shorter if len(part) < n][:_MOST_FITTING]
+        return [text for part, n in fits for text in (part.ljust(n, "1"), part.ljust(n, "x"), part.rjust(n, "1"))]
 
 
 def _lengths(u: Usage) -> list[int]:

@@ -23,6 +23,7 @@ _LIMIT = 2_000_000
 _LONG = 200
 """Containers of more items than this are told by their length and a digest of all items."""
 _UNORDERED = re.compile(r"'[<>]=?' not supported between instances of '(.+)' and '(.+)'")
+_IN_PLACE = re.compile(r"(unsupported operand type\(s\) for [^\s=]+)=(: .*)")
 _TRACED = re.compile(r'(  File "[^"\n]*", line )\d+([^\n]*)(?:\n {4,}[^\n]*)*')
 _WRITTEN = (datetime.date, datetime.time, datetime.timedelta, datetime.tzinfo, decimal.Decimal)
 """What objects below these are is told by how they are written, beside what attributes say."""
@@ -146,7 +147,10 @@ class Describer:
                 # `not a > b` and `a <= b` fail alike; only Python's words for it tell them apart.
                 return (name, f"cannot be ordered: {' and '.join(sorted(odd.groups()))}")
             kept = self._by_name({**beside_args(value), **self._held(value)})
-            return (name, self.of(value.args), kept, *self._chain(value))
+            in_place = _IN_PLACE.fullmatch(str(value)) if kind is TypeError and not kept else None
+            # `x += y` and `x + y` of what has no `+` fail alike, too
+            args = (f"{in_place[1]}{in_place[2]}",) if in_place else value.args
+            return (name, self.of(args), kept, *self._chain(value))
         if isinstance(value, enum.Enum) and value.name is not None:
             own = {k: v for k, v in vars(value).items() if k not in _OF_ENUMS}
             return ("member", f"{name}.{value.name}", self.of(value.value), self._pairs(own))
