@@ -6,6 +6,7 @@ changed: whether it changes anything at all is for a proof to say.
 """
 
 import ast
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -14,7 +15,7 @@ from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.trial.beyond import beyond_members
-from dreck.trial.inputs.recipes import Make
+from dreck.trial.inputs.recipes import Make, general
 from dreck.trial.running.instrument import WATCHER
 from dreck.trial.running.region import changed_lines
 from dreck.trial.running.run import ENDLESS, Observation, Runner
@@ -24,11 +25,15 @@ from dreck.trial.search.search import Search
 from dreck.trial.strength import Change, is_act, slips_in
 
 _MANY = 160
+_MOST_AGAIN = 1_500
 _FURTHER = 300
 _FURTHER_SECONDS = 0.5
 _MOST = 400
 """Slips looked at, both versions together; further ones count as left out."""
+_MORE = 3
+"""So many times as long a search goes on where that may show more."""
 _STARTS = 12
+_MOST_ASKED, _MOST_PLACES, _VALUES = 60, 3, 3
 _LET_ALONE = 6
 _ASKED = 10
 """On so many inputs a condition has to come out otherwise, and nothing else be other, to be called no slip at all."""
@@ -45,7 +50,22 @@ class Slips:
 
 
 def look_for_slips(search: Search, seconds: float) -> Slips:
-    """What the inputs of a finished search notice. May find the difference itself, which the search then holds."""
+    """What the inputs of a finished search notice. May find the difference itself, which the search then holds.
+
+    Where one is not noticed, and the time of the search was up before its inputs were, it goes on.
+    """
+    found = _looked_for(search, seconds, [])
+    left = [slip["function"] for slip in found.unnoticed]
+    if left and search.further(_MORE * search.seconds) and search.different is None:
+        again = _looked_for(search, seconds, left)
+        found.noticed += again.noticed
+        found.wanted -= len(left) - again.wanted
+        found.unnoticed = again.unnoticed
+    return found
+
+
+def _looked_for(search: Search, seconds: float, only: list[str]) -> Slips:
+    """All slips, or those that make one of certain functions, by its text."""
     found, now = Slips(), Clock()
     until = now() + seconds
     runners = search.runners
@@ -61,6 +81,8 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
         slip = change.copied()
         if not runner.takes(slip) or _is_settled(change, settled[side]):
             continue
+        if only and ast.unparse(slip) not in only:
+            continue
         search.announce(search.count)
         if now() > until:
             found.left_out += 1
@@ -71,7 +93,7 @@ def look_for_slips(search: Search, seconds: float) -> Slips:
             found.noticed += 1
         elif trial.changes_nothing():
             found.wanted -= 1
-        elif trial.is_noticed_after_a_search():
+        elif trial.is_noticed(rest=True) or trial.is_noticed_after_a_search():
             found.noticed += 1
         elif change.is_of_sums and search.different is None:
             found.wanted -= 1
@@ -129,9 +151,9 @@ class _Slip:
     slip: FunctionNode
     inputs: list[Tried]
 
-    def is_noticed(self) -> bool:
-        """Whether an input that was tried comes out otherwise."""
-        left = iter(self.inputs[:_MANY])
+    def is_noticed(self, rest: bool = False) -> bool:
+        """Whether an input that was tried comes out otherwise: one of the plainest, or one of the rest."""
+        left = iter(self.inputs[_MANY:_MOST_AGAIN] if rest else self.inputs[:_MANY])
         while True:
             with self.runner.doing(self.slip):
                 suspect = next((found for tried in left if (found := self._otherwise(tried)) is not None), None)
@@ -161,6 +183,8 @@ class _Slip:
         if other is None:
             return False
         ways = {tried.trail: tried.used for tried in self.inputs if tried.used}
+        alone = self._let_alone(list(ways.values()))
+        asked = itertools.islice(self._asked_there([*alone, *ways.values()]), _MOST_ASKED)
         inner = Search(
             (self.runner, other),
             self.search.candidates,
@@ -169,7 +193,7 @@ class _Slip:
             seconds=_FURTHER_SECONDS,
             announce=lambda number: self.search.announce(self.search.count),
             pieces=self.search.pieces,
-            starts=(*self._let_alone(list(ways.values())), *ways.values())[:_STARTS],
+            starts=(*(*alone, *ways.values())[:_STARTS], *asked),
             overlooks=lambda tried: self.change.is_of_condition and _stumbles(tried.old, tried.new),
         )
         inner.beside()
@@ -192,6 +216,15 @@ class _Slip:
                 aside[name] = nothing
         found = ({p: m for p, m in way.items() if p.split(".")[0] not in aside} | aside for way in ways)
         return [*found][:_LET_ALONE] if aside else []
+
+    def _asked_there(self, ways: list[Choice]) -> Iterator[Choice]:
+        """Inputs that differ from others in what the changed line asks: each value there with each of another."""
+        lines = [n for n in walk(self.change.function) if getattr(n, "lineno", None) == self.change.line]
+        spoken = {getattr(n, "id", getattr(n, "attr", "")) for line in lines for n in walk(line)} - {""}
+        for way in ways:
+            there = [path for path in way if path.rpartition(".")[2] in spoken][:_MOST_PLACES]
+            values = [self.search.candidates.at(general(path))[:_VALUES] for path in there]
+            yield from ({**way, **dict(zip(there, each, strict=True))} for each in itertools.product(*values))
 
     def changes_nothing(self) -> bool:
         """Whether the condition came out otherwise again and again, and nothing that can be seen was other for it."""

@@ -33,6 +33,18 @@ class Search(EachAlone):
         first = self._brought_through(first)
         self._otherwise_made()
         self._each_alone(first)
+        self._all_phases()
+
+    def further(self, seconds: float) -> bool:
+        """Goes on where the time was up before as many inputs were tried as are wanted; whether it has tried any."""
+        before = self.count
+        if before < self.inputs and self.all_tried and self.different is None and not self.unstable:
+            self._until = self._now() + seconds
+            self._each_alone(self.all_tried[0])
+            self._all_phases()
+        return self.count > before
+
+    def _all_phases(self) -> None:
         for phase in (
             self._guided, self._others_alone, self._without, self._each_to_its_end, self._repeated, self._at_edges,
             self._crossed, self._each_way, self._later, self._otherwise, self._in_bulk, self._at_random,
