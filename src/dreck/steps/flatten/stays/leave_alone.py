@@ -91,15 +91,15 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
         yield from _reasons_for_the_whole(site, block, s)
     if site.kind in ("else leaves", "exit follows") and leaves(s.body):
         other = s.orelse or block.body[site.index + 1 :][:1]
-        if _is_one_case(s.test) or _follows_its_like(block, site.index, s):
+        is_last_guard = ends_as_the_guard(block, site.index, s)
+        if not is_last_guard and (_is_one_case(s.test) or _follows_its_like(block, site.index, s)):
             yield "one case of several, to which others will be added"
-        if not _is_the_exception(s.body, other) and not ends_as_the_guard(block, site.index, s):
+        if not is_last_guard and not _is_the_exception(s.body, other):
             yield "both ways leave, and neither is the exception"
     if site.kind in ("short else", "short body") and _choose_a_value(s):
         yield "both ways end in giving one thing its value"
     if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
-        is_last_guard = site.kind == "short else" and does_as_a_guard(block, site.index, s)
-        if not is_last_guard:
+        if site.kind != "short else" or not does_as_a_guard(block, site.index, s):
             yield "two ways that are both normal, and neither is long"
     if site.kind == "short else, result follows" and _works_out_the_result(block, site.index, s):
         yield "both ways work out what is returned behind them"

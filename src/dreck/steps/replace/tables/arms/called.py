@@ -18,17 +18,28 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
     subject = asked_words(scene.node, chain.subjects)
     named = [words_of(re.findall(r"\w+", target)[-1]) for target in targets] or [[]]
     shared = named[0] if len(named) == 1 else named[0][-1:] if len({tuple(n[-1:]) for n in named}) == 1 else []
+    if (
+        not shared
+        and len(named) == 2
+        and all(len(n) == 1 and len(n[0]) > _SHORTEST and n[0] not in GENERAL for n in named)
+    ):
+        shared = [*named[0], "and", *named[1]]
     if len("_".join(shared)) < _SHORTEST:
         shared = given_by(scene)
     if shared == subject:
         shared = given_by(scene) or shared  # it takes the place of what it is looked up by
-    chosen = three_of(shared)
+    chosen = three_of(["next", *shared] if len(subject) > len(shared) and _is_among(shared, subject) else shared)
     chosen = words_of(amount) if amount and amount not in GENERAL else [*chosen, *words_of(amount)]
     if not any(len(w) >= _SHORTEST for w in chosen):
         return []
     if any(len(w) < _SHORTEST for w in subject):
         return [*chosen, "table"]  # an abbreviation is no word
     return [*chosen, "by", *subject] if subject and not set(subject) <= set(chosen) else [*chosen, "table"]
+
+
+def _is_among(words: list[str], subject: list[str]) -> bool:
+    """Whether what is chosen is one of those that it is chosen by: a state by the state before and what happens."""
+    return bool(words) and f" {' '.join(words)} and " in f" {' '.join(subject)} and "
 
 
 def given_by(scene: Scene) -> list[str]:
