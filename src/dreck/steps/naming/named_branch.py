@@ -206,9 +206,13 @@ def _suggestions(scene: Scene, block: Block) -> Iterator[list[str]]:
         case ast.If(test=test) if not block.is_else:
             kind = [w for w in _kind(test) if w not in ("is", "has", "not")]
             if kind and "case" not in kind and all(len(w) > 2 for w in kind):
+                own = words_of(scene.node.name.strip("_"))
+                if isinstance(test, ast.Compare) and len(own) + len(kind) <= _MOST_WORDS and not set(own) & set(kind):
+                    yield [*own, *kind]  # as the functions of a table by kind are called
                 yield ["handle", *kind]
 
 
+_MOST_WORDS = 3
 _OF_STATES = ("ed", "able", "ible")
 
 

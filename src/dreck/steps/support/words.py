@@ -92,3 +92,10 @@ def is_amount(name: str) -> bool:
     """Whether it is called after how much or how many there are, of which there may be none."""
     words = words_of(name)
     return bool(words) and (words[-1] in AMOUNTS or (words[-1].endswith("s") and not words[-1].endswith(("ss", "us"))))
+
+
+def several(word: str) -> str:
+    """`levels`, `categories`, `classes`: more than one of it."""
+    if word.endswith("y") and word[-2:-1] not in tuple("aeiou"):
+        return f"{word[:-1]}ies"
+    return f"{word}es" if word.endswith(("s", "x", "z", "ch", "sh")) else f"{word}s"

@@ -98,9 +98,9 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
             yield "both ways leave, and neither is the exception"
     if site.kind in ("short else", "short body") and _choose_a_value(s):
         yield "both ways end in giving one thing its value"
-    if site.kind in ("short else", "short body") and not _stands_out(s, site.kind):
-        if site.kind != "short else" or not does_as_a_guard(block, site.index, s):
-            yield "two ways that are both normal, and neither is long"
+    is_one_more = site.kind == "short else" and does_as_a_guard(block, site.index, s)
+    if site.kind in ("short else", "short body") and not _stands_out(s, site.kind) and not is_one_more:
+        yield "two ways that are both normal, and neither is long"
     if site.kind == "short else, result follows" and _works_out_the_result(block, site.index, s):
         yield "both ways work out what is returned behind them"
     if site.kind in _TURNING and _comment_would_lie(s, line_of):

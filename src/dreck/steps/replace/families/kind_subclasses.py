@@ -17,9 +17,11 @@ from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.support.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.short_names import spelled_out
 from dreck.steps.support.trees import Untouchable
+from dreck.steps.support.vocabulary import ABBREVIATED
 from dreck.steps.support.wording import is_free, naming_hint
-from dreck.steps.support.words import thing_name, words_of
+from dreck.steps.support.words import several, thing_name, words_of
 
 _FEWEST = 2
 
@@ -95,7 +97,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
 
     kinds = [(arm, names[3][i]) for i, arm in enumerate(chain.arms)]
     if existing is None:
-        said = _subject_word(subject)
+        said = _subject_word(scene, subject)
         doc = f'{unit}"""What is done for {_article(said)} {said} that has no class of its own."""\n\n'
         pieces = [f"class {base}:\n{doc}{made(other)}"]
         pieces += [
@@ -129,9 +131,10 @@ def _swap_self(line: str) -> str:
     return re.sub(r"\bself\b", "owner", line)
 
 
-def _subject_word(subject: ast.expr) -> str:
-    word = thing_name(subject)
-    return word if word.isidentifier() and not hasattr(builtins, word) else "kind"
+def _subject_word(scene: Scene, subject: ast.expr) -> str:
+    word = thing_name(spelled_out(scene.node, subject))
+    says = word.isidentifier() and len(word) > 1 and word not in ABBREVIATED
+    return word if says and not hasattr(builtins, word) else "kind"
 
 
 def _article(word: str) -> str:
@@ -146,11 +149,11 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
     """The base, the table, the factory, and the class for each arm."""
     taken = scene.all_words()
     wished = scene.wishes.name_for(ast.unparse(chain.subjects[0]))
-    word = _subject_word(chain.subjects[0])
+    word = _subject_word(scene, chain.subjects[0])
     stem = wished or "".join(w.capitalize() for w in words_of(word))
     verb = "".join(w.capitalize() for w in words_of(scene.node.name.strip("_")))
     for base in (stem, f"{verb}{stem}", f"{stem}Kind"):
-        table = f"{'_'.join(words_of(base))}s".upper()
+        table = several("_".join(words_of(base))).upper()
         factory = f"find_{'_'.join(words_of(base))}"
         kinds = [f"{_camel(arm.keys[0])}{base}" for arm in chain.arms]
         free = all(is_free(n, taken) and n.isidentifier() for n in (base, table, factory, *kinds))
