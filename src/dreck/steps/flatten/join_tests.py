@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable, Iterator
 
-from dreck.model.views.shape import ifs, joins, nest
+from dreck.model.views.shape import arms, ifs, joins, nest
 from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
@@ -22,6 +22,9 @@ from dreck.steps.support.trees import (
     has_comment,
     width,
 )
+from dreck.steps.support.words import last_of
+
+_LAST = "last arm"
 
 
 def find(function: FunctionNode) -> Iterator[Site]:
@@ -32,19 +35,62 @@ def find(function: FunctionNode) -> Iterator[Site]:
             case ast.If(body=[ast.If(orelse=[])], orelse=[]):
                 if joins(nest(statement), len(block.path) + 1):
                     yield Site(block.path, index, statement.lineno, "nothing stands between the two tests")
+            case ast.If(orelse=[ast.If()]) if (last := _last_arm(statement)) is not None:
+                if joins(nest(last), len(block.path) + 1):
+                    reason = "nothing stands between the two tests of the last arm"
+                    yield Site(block.path, index, last.lineno, reason, _LAST)
+
+
+def _last_arm(chain: ast.If) -> ast.If | None:
+    """The last arm of a chain without an else, where one test stands in it, as in no other arm."""
+    tests, last = arms(chain)
+    if last or len(tests) < 2:
+        return None
+    nested = [len(arm.body) == 1 and isinstance(arm.body[0], ast.If) for arm in tests]
+    match tests[-1].body:
+        case [ast.If(orelse=[])] if nested.count(True) == 1 and not _is_a_case(tests[-1].test):
+            return tests[-1]
+    return None
+
+
+def _is_a_case(test: ast.expr) -> bool:
+    """Whether it asks for one of several kinds: such an arm is one of a switch, and is read by its kind."""
+    match test:
+        case ast.Compare(ops=[ast.Eq() | ast.Is() | ast.In()], comparators=[right]):
+            parts = right.elts if isinstance(right, ast.Tuple | ast.List | ast.Set) else [right]
+            return all(isinstance(p, ast.Constant) or last_of(p).isupper() or last_of(p)[:1].isupper() for p in parts)
+        case ast.Call(func=ast.Name(id="isinstance" | "issubclass")):
+            return True
+        case ast.Call(func=ast.Attribute(attr="startswith" | "endswith")):
+            return True
+    return False
 
 
 def apply(tree: Tree, site: Site, options: Options) -> Iterable[Rewrite]:
     """`if a and b`, where it fits the line; `elif a or b` for arms that do the same."""
-    if site.kind:
+    if site.kind not in ("", _LAST):
         yield from joined_arms(tree, site, options)
         return
-    made = tree.edit(site.path, lambda block: edit_chain(block, site.index, _joined))
+    made = tree.edit(site.path, lambda block: edit_chain(block, site.index, _joined_last))
     statement: Stmt = made.block(site.path).body[site.index]
     line = f"if {code_of(statement.test)}:"
+    while isinstance(statement.orelse, cst.If):
+        statement = statement.orelse
+        line = f"elif {code_of(statement.test)}:"
     if "\n" not in line and width(tree, site.path, line) > options.line_length:
         raise BetterNot("the joined test would not fit the line")
     yield Rewrite(made)
+
+
+def _joined_last(chain: cst.If) -> cst.If:
+    """The chain with the two tests of its last arm as one; a lone `if` is its own last arm."""
+    if not isinstance(chain.orelse, cst.If):
+        return _joined(chain)
+    arm = as_block(chain.orelse.body)
+    first: Stmt = arm.body[0]
+    if chain.orelse.orelse is None and (has_comment(first.leading_lines) or arm.header.comment is not None):
+        raise BetterNot("the comment between its tests would stand above both")
+    return chain.with_changes(orelse=_joined_last(chain.orelse))
 
 
 def _joined(outer: cst.If) -> cst.If:
