@@ -133,3 +133,10 @@ def test_what_differs_is_told_by_its_part(tmp_path):
     }
     without = dreck.compare(tmp_path / "old.py", tmp_path / "new.py", trial=False)
     assert without.status == "unsettled" and "no trial is wanted" in str(without)
+
+
+def test_long_values_are_told_where_they_part(tmp_path):
+    for name, last in (("old.py", "wet"), ("new.py", "dry")):
+        (tmp_path / name).write_text(f"LINES = {[f'line {n}' for n in range(40)] + [last]!r}\n")
+    ((_, verdict),) = dreck.compare(tmp_path / "old.py", tmp_path / "new.py").functions
+    assert "'line 39', 'wet']" in verdict.reason and "'dry']" in verdict.reason and len(verdict.reason) < 200

@@ -33,12 +33,14 @@ _OF_PYTHON = frozenset(
     )
 ) | {"_abc_impl"}
 """What Python itself puts into every class, or another part tells."""
+_CHANGING = (list, dict, set, bytearray)
 _OF_ENUMS = frozenset({"_missing_", "_generate_next_value_"})
 _ABOVE = "the list of classes above"
 _METACLASS = "its metaclass"
 _DEEPEST = 6
 _MOST = 400
 _LONGEST = 80
+_BEFORE = 25
 
 Parts = dict[str, str | None]
 
@@ -59,21 +61,34 @@ def shapes(request: dict[str, Any], announce: Callable[[int], None], skipped: fr
     there = module.__dict__
     if cage.told:
         raise CannotRun(f"the cage lets its module do nothing to the world (refused: {cage.told[0]})")
-    return {"shapes": {name: shape_of(there[name], module.__name__) for name in request["names"] if name in there}}
+    asked = [name for name in request["names"] if name in there]
+    return {"shapes": {name: shape_of(name, there, module.__name__) for name in asked}}
 
 
-def shape_of(value: Any, module: str) -> Parts:
-    """The parts of a class of `module`, or the one part of any other value."""
-    return _of_class(value, module) if is_class(value) else {"its value": told(value)}
+def shape_of(name: str, there: dict[str, Any], module: str) -> Parts:
+    """The parts of a class of `module`, or of any other value there: what it is, and what else is the very same."""
+    value = there[name]
+    if is_class(value):
+        return _of_class(value, module)
+    found: Parts = {"its value": told(value)}
+    if is_a(value, *_CHANGING):
+        known = sorted(other for other, one in there.items() if one is value and other != name)
+        found |= {f"that it is the very object `{other}`": "so" for other in known}
+    return found
 
 
-def told(value: Any, depth: int = 0) -> str | None:
-    """The same text for the same value, in each process; None where there is none."""
-    kind = type(value)
+def told(value: Any, depth: int = 0, seen: dict[int, int] | None = None) -> str | None:
+    """The same text for the same value, in each process; None where there is none. What may change and comes again in
+    it is told as the same."""
+    kind, seen = type(value), {} if seen is None else seen
+    if is_a(value, *_CHANGING):
+        if id(value) in seen:
+            return f"the same as number {seen[id(value)]}"
+        seen[id(value)] = len(seen)
     if value is None or value is ... or kind in (bool, int, float, complex, str, bytes, Decimal, date, time, timedelta):
         return repr(value)
     if kind in (list, tuple, set, frozenset, dict):
-        return _of_several(value, depth) if depth < _DEEPEST and len(value) <= _MOST else None
+        return _of_several(value, depth, seen) if depth < _DEEPEST and len(value) <= _MOST else None
     if is_a(value, enum.Enum):
         return f"{kind.__qualname__}.{value.name}"
     if is_class(value):
@@ -89,11 +104,11 @@ def told(value: Any, depth: int = 0) -> str | None:
     if is_a(value, logging.Logger):
         return f"the logger {value.name}"
     if kind is MappingProxyType:
-        return _of_several(dict(value), depth)
+        return _of_several(dict(value), depth, seen)
     if is_a(value, PurePath) or kind.__module__ in ("types", "typing"):
         return _without_place(repr(value))
     if dataclasses.is_dataclass(value) and depth < _DEEPEST:
-        parts = {f.name: told(getattr(value, f.name, None), depth + 1) for f in dataclasses.fields(value)}
+        parts = {f.name: told(getattr(value, f.name, None), depth + 1, seen) for f in dataclasses.fields(value)}
         return None if None in parts.values() else f"{kind.__qualname__}({parts})"
     return None
 
@@ -102,9 +117,9 @@ def _without_place(text: str) -> str | None:
     return None if " at 0x" in text else text
 
 
-def _of_several(value: Any, depth: int) -> str | None:
-    keys = [told(key, depth + 1) for key in value]
-    values = [told(held, depth + 1) for held in value.values()] if type(value) is dict else []
+def _of_several(value: Any, depth: int, seen: dict[int, int]) -> str | None:
+    keys = [told(key, depth + 1, seen) for key in value]
+    values = [told(held, depth + 1, seen) for held in value.values()] if type(value) is dict else []
     if None in keys or None in values:
         return None
     known = [key for key in keys if key is not None]
@@ -217,12 +232,20 @@ def differences(old: Parts, new: Parts, written_alike: frozenset[str]) -> Iterat
                 continue
             yield f"nobody can tell whether {part} is the same"
         elif old[part] != new[part] and not _is_harmless(part, old[part], new[part]):
-            yield f"{part} was {_short(old[part])}, is {_short(new[part])}"
+            was, now = _where_they_part(old[part] or "nothing", new[part] or "nothing")
+            yield f"{part} was {was}, is {now}"
 
 
-def _short(text: str | None) -> str:
-    text = text or "nothing"
-    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 3]}..."
+def _where_they_part(one: str, other: str) -> tuple[str, str]:
+    """Both texts, of long ones what stands where they part."""
+    same = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+    begin = max(0, same - _BEFORE) if max(len(one), len(other)) > _LONGEST else 0
+
+    def shown(text: str) -> str:
+        part = text[begin : begin + _LONGEST]
+        return f"{'...' if begin else ''}{part}{'...' if begin + _LONGEST < len(text) else ''}"
+
+    return shown(one), shown(other)
 
 
 def _is_harmless(part: str, old: str | None, new: str | None) -> bool:
