@@ -4,6 +4,8 @@ import ast
 import subprocess
 import sys
 
+import pytest
+
 import dreck
 from dreck.source.functions import functions_in
 from dreck.trial.server import Version, Wanted, run_trial
@@ -118,3 +120,79 @@ def test_a_call_of_the_base_can_be_left_out(tmp_path):
     version = Version(tmp_path / "yard.py", code, "Bin.__init__")
     found = run_trial(version, version, Wanted(inputs=60))
     assert not found.problem and found.slips[0] >= 4  # which of the two lines comes first is not to be seen
+
+
+ALIKE = {
+    "a loop that would count up to a huge number": (
+        "def f(n: int) -> tuple:\n    hours = 0\n    while n >= 60:\n        n -= 60\n        hours += 1\n    return hours, n\n",
+        "def f(n: int) -> tuple:\n    if n < 60:\n        return 0, n\n    return divmod(n, 60)\n",
+    ),
+    "what Python says of a sum that cannot be had": (
+        "def f(loads: list[dict]) -> int:\n    kilos = 0\n    for load in loads:\n        kilos += load['kilos']\n    return kilos\n",
+        "def f(loads: list[dict]) -> int:\n    return sum(load['kilos'] for load in loads)\n",
+    ),
+    "each month of a year": (
+        "from datetime import date\n\n\ndef f(day: date) -> int:\n    return (day.month - 1) // 3 + 1\n",
+        "from datetime import date\n\n\ndef f(day: date) -> int:\n    return day.month // 3 + 1 if day.month % 3 else day.month // 3\n",
+    ),
+}
+
+
+@pytest.mark.parametrize("case", ALIKE)
+def test_what_is_the_same_is_seen_to_be(write, case):
+    found = compared(write, *ALIKE[case])
+    assert found.status == "tested", str(found)
+
+
+def test_a_loop_that_never_ends_is_no_loop_that_takes_long(write):
+    old = "def f(n: int) -> int:\n    return max(n - 2000000, 0)\n"
+    found = compared(write, old, old.replace(":\n", ":\n    while n == 2000000:\n        pass\n"))
+    assert found.status == "differs", str(found)
+
+
+WIDE = """from dataclasses import dataclass
+from datetime import date
+
+
+@dataclass
+class Permit:
+    holder: str
+    until: date
+    kinds: list[str]
+
+
+@dataclass
+class Load:
+    kind: str
+    kilos: float
+    wet: bool
+    permit: Permit | None = None
+    pallets: int = 0
+
+
+"""
+"""Classes of which much has to be made for each input."""
+
+
+def test_a_search_goes_on_where_a_slip_was_not_noticed(write):
+    old = """def report(loads: list[Load], kind=None, least=None, only_wet=False):
+    result = []
+    for load in loads:
+        if kind is not None and load.kind != kind:
+            continue
+        if least is not None and load.kilos < least:
+            continue
+        if only_wet and not load.wet:
+            continue
+        result.append(load)
+    return result
+"""
+    new = """def report(loads: list[Load], kind=None, least=None, only_wet=False):
+    rules = [
+        lambda load: kind is None or load.kind == kind,
+        lambda load: least is None or not load.kilos < least,
+        lambda load: not only_wet or load.wet,
+    ]
+    return [load for load in loads if all(rule(load) for rule in rules)]
+"""
+    assert compared(write, WIDE + old, WIDE + new).status == "tested"

@@ -78,7 +78,9 @@ def run_job(request: dict[str, Any], skipped: frozenset[int], announce: Callable
     asked = asked_in(old.node) | asked_in(new.node) if request["quiet"] else frozenset()
     added_to = added_to_in(old.node) if request["sums"] else frozenset()
     numbers = numbers_set_up(candidates)
-    overlooks = partial(_is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked, added_to, numbers)
+    overlooks = partial(
+        _is_overlooked, bool(request["hashable"]), bool(request["ordered"]), asked, added_to, numbers, usages.constants
+    )
     search = Search(
         runners,
         candidates,
@@ -241,19 +243,21 @@ def _is_overlooked(
     asked: frozenset[str],
     added_to: frozenset[str],
     numbers: frozenset[tuple[str, str]],
+    constants: list[Any],
     tried: Tried,
 ) -> bool:
     left_out = (hashable and _dies_unhashed(tried)) or (ordered and _differs_without_order(tried))
-    left_out = left_out or _takes_for_ever(tried)
+    left_out = left_out or _takes_for_ever(tried, constants)
     return left_out or _dies_asking(tried, asked) or _differs_without_numbers(tried, added_to, numbers)
 
 
-def _takes_for_ever(tried: Tried) -> bool:
-    """Whether the two differ, and one of them has counted up to a large number for as long as it was let, or filled
-    the memory with so many: what it would have come to, nobody has seen."""
+def _takes_for_ever(tried: Tried, constants: list[Any]) -> bool:
+    """Whether the two differ, and one of them has counted up to a large number, which the code does not name, for as
+    long as it was let, or filled the memory with so many: what it would have come to, nobody has seen."""
     unseen = {ENDLESS, ("MemoryError",)}
     given = (make.what for make in tried.used.values() if make.kind == "value")
-    large = any(type(what) in (int, float) and abs(what) >= _LARGE for what in given)
+    named = [abs(c) for c in constants if type(c) in (int, float)]
+    large = any(type(what) in (int, float) and abs(what) > max([_LARGE, *named]) + 1 for what in given)
     ends = [error for error in (tried.old.error, tried.new.error) if isinstance(error, str | tuple)]
     return large and not tried.alike and not unseen.isdisjoint(ends)
 
