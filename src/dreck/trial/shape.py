@@ -225,7 +225,7 @@ def differences(old: Parts, new: Parts, written_alike: frozenset[str]) -> Iterat
         if part not in new:
             yield f"{part} is in the old version only"
         elif part not in old:
-            if not part.startswith("the attribute"):
+            if not part.startswith("the attribute") or "`__getattr__`" in old:
                 yield f"{part} is in the new version only"
         elif old[part] is None or new[part] is None:
             if part.partition("`")[2].rstrip("`") in written_alike:

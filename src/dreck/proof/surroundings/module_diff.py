@@ -64,7 +64,7 @@ def changed_between(old: Module, new: Module) -> Changed:
         if (name in before, name in functions[0]) != (name in after, name in functions[1]):
             always[name] = "is a function in one version only"
     for name in before.keys() & after.keys():
-        if before[name] == after[name] or _grown(name, old, new):
+        if before[name] == after[name] or has_grown(name, old, new):
             continue
         both_read = old.names.tables.get(name) is not None and new.names.tables.get(name) is not None
         (unfolded if both_read else always)[name] = "is defined otherwise"
@@ -224,7 +224,7 @@ def _methods(s: ast.ClassDef) -> list[str]:
 # --- classes that have only grown ----------------------------------------------------------------------
 
 
-def _grown(name: str, old: Module, new: Module) -> bool:
+def has_grown(name: str, old: Module, new: Module) -> bool:
     """Whether a class differs only by names and bases that the other version never speaks of."""
     one, two = old.names.definitions.get(name), new.names.definitions.get(name)
     if not isinstance(one, ast.ClassDef) or not isinstance(two, ast.ClassDef):

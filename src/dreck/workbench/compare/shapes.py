@@ -6,6 +6,7 @@ from typing import Any
 
 from dreck.model.names.bindings import bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
+from dreck.proof.surroundings.module_diff import has_grown
 from dreck.source.functions import FunctionNode
 from dreck.trial.server import ask_child
 from dreck.trial.shape import differences
@@ -14,6 +15,8 @@ from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.store.trials import KnownTrials
 
 _MOST = 3
+_ANSWERING = frozenset({"__getattr__", "__getattribute__", "__init_subclass__", "__dir__"})
+"""Methods for which it counts what names a class has."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +33,7 @@ def reshaped(sides: tuple[Side, Side], names: tuple[str, ...], executing: Execut
     """A verdict on each of `names` that both versions have and that is not seen to be the same; what is private to a
     module counts for its functions alone."""
     both = [n for n in names if _is_public(n) and all(_bindings(side.tree, n) for side in sides)]
-    asked = [n for n in both if not _has_only_grown(*(_bindings(side.tree, n) for side in sides))]
+    asked = [n for n in both if not _has_only_grown(n, sides)]
     if not asked:
         return ()
     if not executing.trial:
@@ -62,21 +65,51 @@ def _bindings(tree: ast.Module, name: str) -> list[ast.stmt]:
     return [s for s in statements_of(tree.body) if name in bound_by(s)]
 
 
-def _has_only_grown(old: list[ast.stmt], new: list[ast.stmt]) -> bool:
-    """Whether a class that makes nothing of what stands in it has got plain methods, and nothing else."""
-    match old, new:
-        case [ast.ClassDef() as one], [ast.ClassDef() as two]:
-            pass
-        case _:
-            return False
-    if any([s.bases, s.keywords, s.decorator_list] != [[], [], []] for s in (one, two)):
+def _has_only_grown(name: str, sides: tuple[Side, Side]) -> bool:
+    """Whether a class that makes nothing of what stands in it has got plain methods, attributes of which the other
+    version does not speak, or a base that asks for nothing, and is the same else."""
+    kinds = [_class_of(name, side.names) for side in sides]
+    if not all(kind is not None and _is_plain(kind, side.names) for kind, side in zip(kinds, sides, strict=True)):
         return False
-    rest = [[ast.dump(s) for s in kind.body if not _is_plain_method(s)] for kind in (one, two)]
-    return rest[0] == rest[1]
+    return has_grown(name, *(side.module for side in sides))
 
 
-def _is_plain_method(s: ast.stmt) -> bool:
-    return isinstance(s, FunctionNode) and not s.name.endswith("__") and not s.decorator_list
+def _class_of(name: str, names: ModuleNames) -> ast.ClassDef | None:
+    node = names.definitions.get(name)
+    several = len(_bindings(names.tree, name)) > 1
+    return node if isinstance(node, ast.ClassDef) and not several else None
+
+
+def _is_plain(kind: ast.ClassDef, names: ModuleNames) -> bool:
+    """Whether nothing decorates it or makes it, it has all methods that those above want, and is so all the way up."""
+    if kind.keywords or kind.decorator_list:
+        return False
+    mine = {*_methods(kind)}
+    if mine & _ANSWERING:
+        return False
+    if any(s.decorator_list and not _is_harmless(s) for s in kind.body if isinstance(s, FunctionNode)):
+        return False
+    return all(_is_plain_base(base, mine, names) for base in kind.bases)
+
+
+def _is_plain_base(base: ast.expr, mine: set[str], names: ModuleNames) -> bool:
+    if ast.unparse(base) in ("object", "ABC", "abc.ABC"):
+        return True
+    node = _class_of(base.id, names) if isinstance(base, ast.Name) else None
+    if node is None or node.keywords or node.decorator_list or {*_methods(node)} & _ANSWERING:
+        return False
+    wanted = {s.name for s in node.body if isinstance(s, FunctionNode) and s.decorator_list and not _is_harmless(s)}
+    return wanted <= mine and all(_is_plain_base(b, mine, names) for b in node.bases)
+
+
+def _methods(kind: ast.ClassDef) -> list[str]:
+    return [s.name for s in kind.body if isinstance(s, FunctionNode)]
+
+
+def _is_harmless(s: FunctionNode) -> bool:
+    return all(
+        isinstance(d, ast.Name) and d.id in ("property", "staticmethod", "classmethod") for d in s.decorator_list
+    )
 
 
 def _shapes(sides: tuple[Side, Side], names: list[str], executing: Executing) -> tuple[dict[str, Any], dict[str, Any]]:
