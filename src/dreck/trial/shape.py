@@ -5,13 +5,13 @@ class itself tells.
 """
 
 import ast
-import dataclasses
 import enum
 import functools
 import inspect
 import logging
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import MISSING, dataclass, field, fields, is_dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
 from pathlib import Path, PurePath
@@ -34,6 +34,7 @@ _OF_PYTHON = frozenset(
 ) | {"_abc_impl"}
 """What Python itself puts into every class, or another part tells."""
 _CHANGING = (list, dict, set, bytearray)
+_PLAIN = frozenset({bool, int, float, complex, str, bytes, Decimal, date, time, timedelta})
 _OF_ENUMS = frozenset({"_missing_", "_generate_next_value_"})
 _ABOVE = "the list of classes above"
 _METACLASS = "its metaclass"
@@ -69,153 +70,165 @@ def shape_of(name: str, there: dict[str, Any], module: str) -> Parts:
     """The parts of a class of `module`, or of any other value there: what it is, and what else is the very same."""
     value = there[name]
     if is_class(value):
-        return _of_class(value, module)
-    found: Parts = {"its value": told(value)}
+        return _OfClass(module).parts(value)
+    found: Parts = {"its value": Telling(module).of(value)}
     if is_a(value, *_CHANGING):
         known = sorted(other for other, one in there.items() if one is value and other != name)
         found |= {f"that it is the very object `{other}`": "so" for other in known}
     return found
 
 
-def told(value: Any, depth: int = 0, seen: dict[int, int] | None = None) -> str | None:
-    """The same text for the same value, in each process; None where there is none. What may change and comes again in
-    it is told as the same."""
-    kind, seen = type(value), {} if seen is None else seen
-    if is_a(value, *_CHANGING):
-        if id(value) in seen:
-            return f"the same as number {seen[id(value)]}"
-        seen[id(value)] = len(seen)
-    if value is None or value is ... or kind in (bool, int, float, complex, str, bytes, Decimal, date, time, timedelta):
-        return repr(value)
-    if kind in (list, tuple, set, frozenset, dict):
-        return _of_several(value, depth, seen) if depth < _DEEPEST and len(value) <= _MOST else None
-    if is_a(value, enum.Enum):
-        return f"{kind.__qualname__}.{value.name}"
-    if is_class(value):
-        return f"the class {value.__qualname__}"
-    if kind is FunctionType and "<lambda>" not in value.__qualname__:
-        return f"the function {value.__qualname__}"
-    if kind is BuiltinFunctionType and is_a(value.__self__, ModuleType):
-        return f"the function {value.__qualname__}"
-    if kind is ModuleType:
-        return f"the module {value.__name__}"
-    if kind is re.Pattern:
-        return f"{value.pattern!r} with flags {value.flags}"
-    if is_a(value, logging.Logger):
-        return f"the logger {value.name}"
-    if kind is MappingProxyType:
-        return _of_several(dict(value), depth, seen)
-    if is_a(value, PurePath) or kind.__module__ in ("types", "typing"):
-        return _without_place(repr(value))
-    if dataclasses.is_dataclass(value) and depth < _DEEPEST:
-        parts = {f.name: told(getattr(value, f.name, None), depth + 1, seen) for f in dataclasses.fields(value)}
-        return None if None in parts.values() else f"{kind.__qualname__}({parts})"
-    return None
+@dataclass(slots=True)
+class Telling:
+    """Values of a module in texts: the same text for the same value, in each process; None where there is none.
 
+    What may change and comes again in a value is told as the same.
+    """
 
-def _without_place(text: str) -> str | None:
-    return None if " at 0x" in text else text
+    module: str
+    seen: dict[int, int] = field(default_factory=dict)
 
+    def of(self, value: Any, depth: int = 0) -> str | None:
+        kind = type(value)
+        if is_a(value, *_CHANGING):
+            if id(value) in self.seen:
+                return f"the same as number {self.seen[id(value)]}"
+            self.seen[id(value)] = len(self.seen)
+        if value is None or value is ... or kind in _PLAIN:
+            return repr(value)
+        if kind in (list, tuple, set, frozenset, dict):
+            return self._of_several(value, depth) if depth < _DEEPEST and len(value) <= _MOST else None
+        if is_a(value, enum.Enum):
+            return f"{self.name(kind)}.{value.name}"
+        if is_class(value):
+            return f"the class {self.name(value)}"
+        if kind is FunctionType or (kind is BuiltinFunctionType and is_a(value.__self__, ModuleType)):
+            return None if "<" in value.__qualname__ else f"the function {self.name(value)}"
+        return self._of_library(value, depth)
 
-def _of_several(value: Any, depth: int, seen: dict[int, int]) -> str | None:
-    keys = [told(key, depth + 1, seen) for key in value]
-    values = [told(held, depth + 1, seen) for held in value.values()] if type(value) is dict else []
-    if None in keys or None in values:
+    def name(self, thing: Any) -> str:
+        """The name of a class or function, with its module unless that is the one at hand."""
+        return thing.__qualname__ if thing.__module__ == self.module or thing is object else _whole_name(thing)
+
+    def _of_library(self, value: Any, depth: int) -> str | None:
+        kind = type(value)
+        if kind is ModuleType:
+            return f"the module {value.__name__}"
+        if kind is re.Pattern:
+            return f"{value.pattern!r} with flags {value.flags}"
+        if is_a(value, logging.Logger):
+            return f"the logger {value.name}"
+        if kind is MappingProxyType:
+            return self._of_several(dict(value), depth)
+        if is_a(value, PurePath) or kind.__module__ in ("types", "typing"):
+            return None if " at 0x" in repr(value) else repr(value)
+        if is_dataclass(value) and depth < _DEEPEST:
+            parts = {f.name: self.of(getattr(value, f.name, None), depth + 1) for f in fields(value)}
+            return None if None in parts.values() else f"{self.name(kind)}({parts})"
         return None
-    known = [key for key in keys if key is not None]
-    match value:
-        case dict():
-            return f"{{{', '.join(f'{key}: {held}' for key, held in zip(known, values, strict=True))}}}"
-        case list():
-            return f"[{', '.join(known)}]"
-        case tuple():
-            return f"({', '.join(known)}{',' * (len(known) == 1)})"
-    return f"{type(value).__name__} of {', '.join(sorted(known)) or 'nothing'}"
+
+    def _of_several(self, value: Any, depth: int) -> str | None:
+        keys = [self.of(key, depth + 1) for key in value]
+        values = [self.of(held, depth + 1) for held in value.values()] if type(value) is dict else []
+        if None in keys or None in values:
+            return None
+        known = [key for key in keys if key is not None]
+        match value:
+            case dict():
+                return f"{{{', '.join(f'{key}: {held}' for key, held in zip(known, values, strict=True))}}}"
+            case list():
+                return f"[{', '.join(known)}]"
+            case tuple():
+                return f"({', '.join(known)}{',' * (len(known) == 1)})"
+        return f"{type(value).__name__} of {', '.join(sorted(known)) or 'nothing'}"
 
 
-def _of_class(kind: type, module: str) -> Parts:
-    mine = [k for k in kind.__mro__ if k.__module__ == module]
-    above = ", ".join(_known_as(k, module) for k in kind.__mro__[1:])
-    found: Parts = {_METACLASS: type(kind).__qualname__, _ABOVE: above}
-    found["the list of abstract methods"] = ", ".join(sorted(getattr(kind, "__abstractmethods__", ())))
-    for name in sorted({n for k in kind.__mro__ if k is not object for n in vars(k)} - _OF_PYTHON):
-        part = _of_name(kind, name, mine, module)
-        if part is not None:
-            found[part[0]] = part[1]
-    if is_a(kind, enum.EnumMeta):
-        members = dict[str, Any](kind.__members__)  # type: ignore[attr-defined]
-        found["the list of members"] = ", ".join(members)
-        values = ((name, m.name, told(m.value)) for name, m in members.items())
-        found |= {f"the member {name}": value and f"{of}: {value}" for name, of, value in values}
-    if dataclasses.is_dataclass(kind):
-        found["what is asked of the data class"] = repr(kind.__dataclass_params__)  # type: ignore[attr-defined]
-        found["the list of fields"] = ", ".join(field.name for field in dataclasses.fields(kind))
-        found |= {f"the field {field.name}": _of_field(field) for field in dataclasses.fields(kind)}
-    return found
+def _whole_name(thing: Any) -> str:
+    return f"{thing.__module__}.{thing.__qualname__}"
 
 
-def _known_as(kind: type, module: str) -> str:
-    return kind.__qualname__ if kind.__module__ in (module, "builtins") else f"{kind.__module__}.{kind.__qualname__}"
+@dataclass(slots=True)
+class _OfClass:
+    """The parts of the classes of one module."""
+
+    module: str
+
+    def parts(self, kind: type) -> Parts:
+        telling = Telling(self.module)
+        found: Parts = {_METACLASS: telling.name(type(kind)), _ABOVE: ", ".join(map(telling.name, kind.__mro__[1:]))}
+        found["the list of abstract methods"] = ", ".join(sorted(getattr(kind, "__abstractmethods__", ())))
+        for name in sorted({n for k in kind.__mro__ if k is not object for n in vars(k)} - _OF_PYTHON):
+            found |= self._under(kind, name)
+        if is_a(kind, enum.EnumMeta):
+            members = _members(kind)
+            found["the list of members"] = ", ".join(members)
+            values = ((name, m.name, telling.of(m.value)) for name, m in members.items())
+            found |= {f"the member {name}": value and f"{of}: {value}" for name, of, value in values}
+        if is_dataclass(kind):
+            found["what is asked of the data class"] = repr(kind.__dataclass_params__)  # type: ignore[attr-defined]
+            found["the list of fields"] = ", ".join(each.name for each in fields(kind))
+            found |= {f"the field {each.name}": self._of_field(each) for each in fields(kind)}
+        return found
+
+    def _under(self, kind: type, name: str) -> Parts:
+        """What a class has under a name, where that says something of its own."""
+        owner = next(k for k in kind.__mro__ if name in vars(k))
+        value, is_own = vars(owner)[name], owner.__module__ == self.module
+        if name.startswith("__") and name.endswith("__"):
+            if not is_own:
+                return {} if name == "__slots__" else {f"`{name}`": f"that of {_whole_name(owner)}"}
+            return {f"`{name}`": self._of_function(value, owner, name) or Telling(self.module).of(value)}
+        if not is_own:
+            return {}
+        if is_a(kind, enum.EnumMeta) and (name in _members(kind) or name.endswith("_")):
+            return {f"`{name}`": self._of_function(value, owner, name)} if name in _OF_ENUMS else {}
+        if is_class(value) and value.__qualname__ == f"{owner.__qualname__}.{name}":
+            inner = self.parts(value) if value.__qualname__.count(".") < _DEEPEST else {"all of it": None}
+            return {f"the attribute `{name}`": "a class"} | {f"{part}, in {name}": told for part, told in inner.items()}
+        return {f"the attribute `{name}`": self._of_attribute(value, owner, name)}
+
+    def _of_attribute(self, value: Any, owner: type, name: str) -> str | None:
+        if is_a(value, property):
+            parts = [self._of_function(f, owner, name) or "another" for f in (value.fget, value.fset) if f is not None]
+            return None if "another" in parts else f"a property, {' and '.join(parts)}"
+        if type(value).__name__ in ("member_descriptor", "getset_descriptor"):
+            return "a slot"
+        return self._of_function(value, owner, name) or Telling(self.module).of(value)
+
+    def _of_function(self, value: Any, owner: type, name: str) -> str | None:
+        """A function that stands in the class under that name (its own verdict tells what it does), or was made for it
+        by a library; None for any other."""
+        if not is_a(value, FunctionType, staticmethod, classmethod, functools.cached_property):
+            return None
+        plain = inspect.unwrap(getattr(value, "func", getattr(value, "__func__", value)))
+        code = getattr(plain, "__code__", None)
+        if code is not None and code.co_filename.startswith("<"):
+            return f"made for it, for {self._parameters(plain)}"
+        stands_there = getattr(plain, "__qualname__", "") == f"{owner.__qualname__}.{name}"
+        is_of_enum = getattr(plain, "__module__", "") == "enum"
+        if code is None or not (stands_there or is_of_enum):
+            return None
+        return "a function" if is_a(value, FunctionType) else f"a function in a {type(value).__name__}"
+
+    def _parameters(self, function: Any) -> str:
+        """The parameters as callers see them, without what is said of their classes."""
+        bare, telling = inspect.Parameter.empty, Telling(self.module)
+        given = inspect.signature(function).parameters.values()
+        shown = ((p, "" if p.default is bare else f"={telling.of(p.default) or '...'}") for p in given)
+        return ", ".join(f"{p.name}{default}{' by name' if p.kind is p.KEYWORD_ONLY else ''}" for p, default in shown)
+
+    def _of_field(self, each: Any) -> str | None:
+        telling = Telling(self.module)
+        default = "none" if each.default is MISSING else telling.of(each.default)
+        maker = "none" if each.default_factory is MISSING else telling.of(each.default_factory)
+        if default is None or maker is None:
+            return None
+        flags = [n for n in ("init", "repr", "hash", "compare", "kw_only") if getattr(each, n)]
+        return f"default {default}, factory {maker}, {' '.join(flags)}"
 
 
-def _of_name(kind: type, name: str, mine: list[type], module: str) -> tuple[str, str | None] | None:
-    """What a class has under a name: as a part, or None where that says nothing of its own."""
-    owner = next(k for k in kind.__mro__ if name in vars(k))
-    value = vars(owner)[name]
-    special = name.startswith("__") and name.endswith("__")
-    if name == "__slots__" and owner not in mine:
-        return None
-    if special:
-        return f"`{name}`", _of_special(value) if owner in mine else f"that of {_known_as(owner, module)}"
-    if owner not in mine:
-        return None
-    if is_a(kind, enum.EnumMeta) and (name in dict[str, Any](kind.__members__) or name.endswith("_")):  # type: ignore[attr-defined]
-        return (f"`{name}`", "a function") if name in _OF_ENUMS else None
-    return f"the attribute `{name}`", _of_attribute(value)
-
-
-def _of_special(value: Any) -> str | None:
-    if not _is_function(value):
-        return told(value)
-    plain = inspect.unwrap(getattr(value, "__func__", value))
-    code = getattr(plain, "__code__", None)
-    if code is None or not code.co_filename.startswith("<"):
-        return "a function"
-    return f"made for it, for {_parameters(plain)}"
-
-
-def _parameters(function: Any) -> str:
-    """The parameters as callers see them, without what is said of their classes."""
-    bare = inspect.Parameter.empty
-    given = inspect.signature(function).parameters.values()
-    shown = ((p, "" if p.default is bare else f"={told(p.default) or '...'}") for p in given)
-    return ", ".join(f"{p.name}{default}{' by name' if p.kind is p.KEYWORD_ONLY else ''}" for p, default in shown)
-
-
-def _of_attribute(value: Any) -> str | None:
-    if is_a(value, property):
-        return f"a property, {'that can be set' if value.fset else 'to be read'}"
-    if _is_function(value):
-        return f"a {type(value).__name__}"
-    if type(value).__name__ in ("member_descriptor", "getset_descriptor"):
-        return "a slot"
-    if is_class(value):
-        return f"the class {value.__name__}"
-    return told(value)
-
-
-def _is_function(value: Any) -> bool:
-    return is_a(value, FunctionType, staticmethod, classmethod, functools.cached_property, functools.partialmethod)
-
-
-def _of_field(field: "dataclasses.Field[Any]") -> str | None:
-    missing = dataclasses.MISSING
-    default = "none" if field.default is missing else told(field.default)
-    maker = "none" if field.default_factory is missing else told(field.default_factory)
-    if default is None or maker is None:
-        return None
-    flags = [n for n in ("init", "repr", "hash", "compare", "kw_only") if getattr(field, n)]
-    return f"default {default}, factory {maker}, {' '.join(flags)}"
+def _members(kind: Any) -> dict[str, Any]:
+    return dict(kind.__members__)
 
 
 def differences(old: Parts, new: Parts, written_alike: frozenset[str]) -> Iterator[str]:
@@ -228,7 +241,7 @@ def differences(old: Parts, new: Parts, written_alike: frozenset[str]) -> Iterat
             if not part.startswith("the attribute") or "`__getattr__`" in old:
                 yield f"{part} is in the new version only"
         elif old[part] is None or new[part] is None:
-            if part.partition("`")[2].rstrip("`") in written_alike:
+            if part.partition("`")[2].partition("`")[0] in written_alike:
                 continue
             yield f"nobody can tell whether {part} is the same"
         elif old[part] != new[part] and not _is_harmless(part, old[part], new[part]):
@@ -251,6 +264,6 @@ def _where_they_part(one: str, other: str) -> tuple[str, str]:
 def _is_harmless(part: str, old: str | None, new: str | None) -> bool:
     """Whether classes have come between those that were above, in their order; such as may have abstract methods."""
     if part == _METACLASS:
-        return (old, new) == ("type", "ABCMeta")
+        return (old, new) == ("builtins.type", "abc.ABCMeta")
     later = iter((new or "").split(", "))
     return part == _ABOVE and all(kind in later for kind in (old or "").split(", "))

@@ -150,9 +150,14 @@ def _said(name: str, sides: tuple[Side, Side], answers: tuple[dict[str, Any], di
 
 
 def _stated(bindings: list[ast.stmt]) -> dict[str, list[str]]:
-    """For each name in the body of a class, how it is bound there."""
+    """For each name in the body of a class, how it is bound there; of functions, which have verdicts of their own, by
+    what they are decorated with."""
     found: dict[str, list[str]] = {}
     for s in (s for kind in bindings if isinstance(kind, ast.ClassDef) for s in kind.body):
         for name in bound_by(s):
-            found.setdefault(name, []).append(ast.dump(s))
+            found.setdefault(name, []).append(_as_bound(s))
     return found
+
+
+def _as_bound(s: ast.stmt) -> str:
+    return f"def {list(map(ast.dump, s.decorator_list))}" if isinstance(s, FunctionNode) else ast.dump(s)
