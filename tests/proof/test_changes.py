@@ -184,8 +184,8 @@ SAME_BODY = (
         ("", "import typing as t\nif t.TYPE_CHECKING:\n    pass\nelse:\n    print('here')\n", "unsettled"),
         ("", "TYPE_CHECKING = True\nif TYPE_CHECKING:\n    print('here')\n", "unsettled"),
         ("", "import typing as t\nt.TYPE_CHECKING = True\nif t.TYPE_CHECKING:\n    print('here')\n", "unsettled"),
-        ("import sys\nWIN = sys.platform.startswith('win')\n", "import sys\nWIN = not sys.platform.startswith('win')\n", "proved"),
-        ("import sys\nWIN = sys.platform.startswith('win')\n", "import sys\nWIN = sys.stdin.close()\n", "unsettled"),
+        ("import sys\n_WIN = sys.platform.startswith('win')\n", "import sys\n_WIN = not sys.platform.startswith('win')\n", "proved"),
+        ("import sys\n_WIN = sys.platform.startswith('win')\n", "import sys\n_WIN = sys.stdin.close()\n", "unsettled"),
     ],
 )  # fmt: skip
 def test_what_a_module_does_when_it_is_imported(old, new, status):

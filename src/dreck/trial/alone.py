@@ -28,12 +28,8 @@ _LONG = 200
 Announce = Callable[[int], None]
 
 
-def search_alone(
-    request: dict[str, Any], announce: Announce, skipped: frozenset[int], inputs: int, seconds: float
-) -> tuple[Runner, Search]:
-    """Loads the one function a request asks about, in the cage, and prepares the search for inputs to it."""
-    import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
-
+def caged(request: dict[str, Any]) -> tuple[Cage, Still]:
+    """The cage closed around this process, so that the one module a request asks about can be executed."""
     cage, still = Cage(frozenset(request["open"])), Still()
     side = request["old"]
     path = Path(side["path"])
@@ -41,6 +37,17 @@ def search_alone(
     import_installed(path, side["text"], project_of(path))
     cage.close()
     still.hold(side["text"])
+    return cage, still
+
+
+def search_alone(
+    request: dict[str, Any], announce: Announce, skipped: frozenset[int], inputs: int, seconds: float
+) -> tuple[Runner, Search]:
+    """Loads the one function a request asks about, in the cage, and prepares the search for inputs to it."""
+    import unittest.mock  # noqa: F401 - cannot be imported for the first time in the cage
+
+    cage, still = caged(request)
+    side = request["old"]
     HEARING.listen(side["text"])
     function = next(f for f in functions_in(ast.parse(side["text"]), side["text"]) if f.name == side["name"])
     if function.nested:

@@ -14,14 +14,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
-from pathlib import Path, PurePath
+from pathlib import PurePath
 from types import BuiltinFunctionType, FunctionType, MappingProxyType, ModuleType
 from typing import Any
 
-from dreck.trial.running.loading.imports import CannotRun, executed, project_of, whole_project
-from dreck.trial.running.loading.installed import import_installed
-from dreck.trial.sandbox.cage import Cage
-from dreck.trial.sandbox.determinism import Still
+from dreck.trial.alone import caged
+from dreck.trial.running.loading.imports import CannotRun, executed
 from dreck.trial.surely import is_a, is_class
 
 _OF_PYTHON = frozenset(
@@ -51,13 +49,8 @@ def shapes(request: dict[str, Any], announce: Callable[[int], None], skipped: fr
 
     None as a part means that nobody can tell. Raises CannotRun when the module cannot be executed.
     """
-    cage, still = Cage(frozenset(request["open"])), Still()
+    cage, _ = caged(request)
     side = request["old"]
-    path = Path(side["path"])
-    cage.wall([whole_project(path)], request.get("cage", ""))
-    import_installed(path, side["text"], project_of(path))
-    cage.close()
-    still.hold(side["text"])
     module = executed(side["path"], ast.parse(side["text"]), {}, False)
     there = module.__dict__
     if cage.told:
