@@ -4,8 +4,8 @@ import ast
 
 import pytest
 
-from dreck.steps.support.said import said_above, told_to_people
-from dreck.steps.support.wording import predicate_name
+from dreck.steps.support.names.said import said_above, told_to_people
+from dreck.steps.support.names.wording import predicate_name
 
 COMMENTS = {
     "# already weighed": "is_already_weighed",

@@ -10,6 +10,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
 from dreck.steps.flatten.same_arms import joined_arms, same_arms
+from dreck.steps.support.names.words import last_of
 from dreck.steps.support.trees import (
     BetterNot,
     Stmt,
@@ -22,7 +23,6 @@ from dreck.steps.support.trees import (
     has_comment,
     width,
 )
-from dreck.steps.support.words import last_of
 
 _LAST = "last arm"
 

@@ -23,11 +23,11 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.chains import all_blocks
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 _FEWEST = 4
 """Lines that have to stand more than once before they are worth a function."""

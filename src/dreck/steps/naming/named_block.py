@@ -25,12 +25,12 @@ from dreck.steps.naming.exits import Exits, exits_of
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.naming.same_block import Same, same_blocks
 from dreck.steps.support.arm_comments import said_of_block
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import words_of
 
 _OFFERED = 3
 

@@ -23,13 +23,13 @@ from dreck.steps.naming.blocks import (
 )
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.support.arm_comments import said_of_block
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.vocabulary import DEEDS, PLAIN_ADJECTIVES
+from dreck.steps.support.names.wording import Name, is_a_thing, is_free, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import DEEDS, PLAIN_ADJECTIVES
-from dreck.steps.support.wording import Name, is_a_thing, is_free, naming_hint
-from dreck.steps.support.words import words_of
 
 _LONG = 8
 

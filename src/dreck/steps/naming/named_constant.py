@@ -8,10 +8,10 @@ from dreck.source.lines import split_lines
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import own_expressions, statements
+from dreck.steps.support.names.wording import constant_name, naming_hint
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.wording import constant_name, naming_hint
-from dreck.steps.support.words import thing_name, words_of
 
 _LEFT = (0, 1, -1, "", None, True, False, b"")
 _GROUP = 3

@@ -28,13 +28,13 @@ from dreck.steps.naming.predicates import (
     with_parts,
     written,
 )
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import Name, is_free, naming_hint, predicate_name
+from dreck.steps.support.names.words import operands, root_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import Name, is_free, naming_hint, predicate_name
-from dreck.steps.support.words import operands, root_of
 
 _LONG = 50
 

@@ -19,11 +19,11 @@ from dreck.steps.naming.predicates import (
     why_not,
     written,
 )
+from dreck.steps.support.names.wording import is_free, naming_hint, predicate_name
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.wording import is_free, naming_hint, predicate_name
-from dreck.steps.support.words import words_of
 
 _ENOUGH = 3
 

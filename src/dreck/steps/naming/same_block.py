@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import Block
 from dreck.steps.support.chains import all_blocks, is_plain
+from dreck.steps.support.names.vocabulary import SMALL
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.vocabulary import SMALL
-from dreck.steps.support.words import thing_name, words_of
 
 _MOST_TERMS = 3
 

@@ -16,12 +16,12 @@ from dreck.steps.naming.predicates import (
     why_not,
     written,
 )
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import is_free, naming_hint
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.table_names import own_style
-from dreck.steps.support.wording import is_free, naming_hint
-from dreck.steps.support.words import thing_name, words_of
 
 _ENOUGH = 3
 _MOST = 4

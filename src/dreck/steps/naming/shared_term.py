@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import conditions, first_line, own_expressions, statements, why_not
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import thing_name, words_of
 
 _ENOUGH = 3
 

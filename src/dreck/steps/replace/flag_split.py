@@ -12,13 +12,13 @@ from dreck.steps.naming.predicates import method_line, put_all, statements
 from dreck.steps.replace.discriminants import asked_for_truth
 from dreck.steps.replace.stories import Teller
 from dreck.steps.support.generics import with_parameters
+from dreck.steps.support.names.vocabulary import PLAIN_ADJECTIVES
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.raw import as_text, indented
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import PLAIN_ADJECTIVES
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:

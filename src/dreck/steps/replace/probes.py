@@ -11,13 +11,13 @@ from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, check_movable, locals_read, method_line, put_all, written
 from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.support.chains import put_table
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import constant_name, is_a_thing, is_free, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, one_line
 from dreck.steps.support.spelled import as_written
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_a_thing, is_free, naming_hint
-from dreck.steps.support.words import words_of
 
 _ASKING = frozenset({"find", "get", "look", "up", "read", "parse", "guess", "detect", "to", "the", "which", "try"})
 _SMALL = frozenset({"by", "strip", "lower", "upper", "from", "of", "for", "in", "is", "has", "with"})

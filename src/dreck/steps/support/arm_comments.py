@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Protocol
 
 from dreck.steps.support.chains import comments_of
+from dreck.steps.support.names.vocabulary import ARTICLES, CONDITIONS, ORDERS
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.vocabulary import ARTICLES, CONDITIONS, ORDERS
 
 
 class AnArm(Protocol):

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import annotations
 from dreck.steps.replace.families.class_text import called_otherwise
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.words import words_of
 
 
 @dataclass(frozen=True, slots=True)

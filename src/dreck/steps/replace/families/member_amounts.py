@@ -13,11 +13,11 @@ from dreck.steps.replace.families.members import enum_of, member_names, planned_
 from dreck.steps.replace.families.sums import Built, Code, Sums, added, amount_of, written
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, check_keys, comments_of, is_plain, lines_of
+from dreck.steps.support.names.wording import constant_name, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, naming_hint
-from dreck.steps.support.words import words_of
 
 
 def with_amounts(scene: Scene, chain: Chain, several: list[Sums], built: Built | None = None) -> Iterator[Plan]:

@@ -15,11 +15,11 @@ from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
+from dreck.steps.support.names.wording import constant_name, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, naming_hint
-from dreck.steps.support.words import words_of
 
 _FEW = 2
 """So many members that share the default are told one by one."""

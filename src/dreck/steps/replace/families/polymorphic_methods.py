@@ -33,11 +33,11 @@ from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class
 from dreck.steps.replace.families.more_asked import more_asked
 from dreck.steps.support.chains import Chain
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.wording import is_free, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, naming_hint
-from dreck.steps.support.words import words_of
 
 _CLOSED_BASES = frozenset({"Enum", "IntEnum", "StrEnum", "Flag", "NamedTuple", "TypedDict", "Protocol"})
 

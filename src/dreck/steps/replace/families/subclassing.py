@@ -16,12 +16,12 @@ from dreck.steps.replace.discriminants import Discriminant, answer_of_kind, disc
 from dreck.steps.replace.folding import Answer
 from dreck.steps.replace.stories import Teller
 from dreck.steps.support.chains import check_keys, key_code
+from dreck.steps.support.names.wording import is_free, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.raw import as_text
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, naming_hint
-from dreck.steps.support.words import words_of
 
 
 @dataclass(frozen=True, slots=True)

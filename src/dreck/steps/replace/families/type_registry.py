@@ -20,12 +20,12 @@ from dreck.steps.replace.tables.arms.table_lines import body_lines, said_at_else
 from dreck.steps.support.arm_comments import comments_above
 from dreck.steps.support.chains import Arm, Chain, lines_of, table_line
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.table_names import own_style
+from dreck.steps.support.names.wording import is_free, naming_hint
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.table_names import own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free, naming_hint
-from dreck.steps.support.words import words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:

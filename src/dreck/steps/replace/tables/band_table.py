@@ -18,11 +18,11 @@ from dreck.steps.replace.tables.rows.table_files import table_file
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, is_plain, lines_of, put_table
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import thing_name, words_of
 
 _FIELD = {"Lt": "below", "LtE": "up_to", "Gt": "above", "GtE": "at_least"}
 _SIGN = {"Lt": "<", "LtE": "<=", "Gt": ">", "GtE": ">="}

@@ -35,10 +35,10 @@ from dreck.steps.support.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.support.names.short_names import asked_words
+from dreck.steps.support.names.table_names import table_name, three_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
 
 _FEWEST = 3

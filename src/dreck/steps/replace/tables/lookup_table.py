@@ -36,12 +36,12 @@ from dreck.steps.support.chains import (
     subject_code,
 )
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.short_names import asked_words
+from dreck.steps.support.names.table_names import table_name, table_there
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
-from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name, table_there
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 _FEWEST = 3
 _VALUE = frozenset({"str", "int", "float", "bool", "bytes"})

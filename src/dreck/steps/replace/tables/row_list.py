@@ -8,11 +8,11 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.replace.tables.rows.walks import Along, Walk, walks_in
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import words_of
 
 _FEWEST = 2
 _PLAIN = frozenset({"str", "int", "float", "bool", "bytes"})

@@ -10,12 +10,12 @@ from dreck.steps.naming.elsewhere import turned
 from dreck.steps.naming.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
 from dreck.steps.replace.tables.rows import call_rows, optional_rules, rule_rows
 from dreck.steps.support.chains import comments_of
+from dreck.steps.support.names.table_names import own_constant
+from dreck.steps.support.names.wording import constant_name, is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line
-from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free
-from dreck.steps.support.words import words_of
 
 _MANY_IN_A_LOOP = 3
 _MANY_IN_A_ROW = 4

@@ -10,13 +10,13 @@ from dreck.model.names.worked_out import may_be_asked_for
 from dreck.source.walking import walk
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Arm, Chain, comments_of, lines_of
+from dreck.steps.support.names.table_names import naming, own_style
+from dreck.steps.support.names.vocabulary import ARTICLES, ASKING, CONDITIONS, DEEDS
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import sign_words, words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.table_names import naming, own_style
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import ARTICLES, ASKING, CONDITIONS, DEEDS
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import sign_words, words_of
 
 _MOST_SAID = 4
 

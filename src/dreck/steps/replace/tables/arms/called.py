@@ -4,11 +4,11 @@ import re
 
 from dreck.steps.replace.tables.arms.amounts import GENERAL
 from dreck.steps.support.chains import Chain
+from dreck.steps.support.names.short_names import asked_words
+from dreck.steps.support.names.table_names import three_of
+from dreck.steps.support.names.vocabulary import MAKING
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
-from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import three_of
-from dreck.steps.support.vocabulary import MAKING
-from dreck.steps.support.words import words_of
 
 _SHORTEST = 3
 

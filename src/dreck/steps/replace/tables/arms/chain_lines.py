@@ -10,11 +10,11 @@ from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder
 from dreck.steps.support.chains import Arm, Chain, is_asked_twice, subject_code
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, one_line, reindented
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import thing_name, words_of
 
 _SHORTEST = 3
 

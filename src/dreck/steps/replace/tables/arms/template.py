@@ -8,8 +8,8 @@ from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.replace.tables.arms.outcomes import is_fixed
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
-from dreck.steps.support.words import words_of
 
 _LEAST = 2
 """So many nodes more than its values an arm has, that it is worth being written once."""

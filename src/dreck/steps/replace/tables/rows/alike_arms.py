@@ -23,12 +23,12 @@ from dreck.steps.support.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.support.names.short_names import asked_words
+from dreck.steps.support.names.table_names import table_name, table_there, three_of
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.short_names import asked_words
-from dreck.steps.support.table_names import table_name, table_there, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.words import words_of
 
 _MOST_HOLES = 3
 _FEWEST = 3

@@ -7,12 +7,12 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.chains import comments_of, put_table
+from dreck.steps.support.names.table_names import own_constant
+from dreck.steps.support.names.wording import constant_name, is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet
-from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free
-from dreck.steps.support.words import words_of
 
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:

@@ -11,12 +11,12 @@ from dreck.steps.replace.families.kinds import type_chains
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.table_lines import body_lines, value_code
 from dreck.steps.support.chains import Arm, Chain, comments_of, key_code, lines_of, put_table
+from dreck.steps.support.names.table_names import table_name
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, reindented
-from dreck.steps.support.table_names import table_name
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import words_of
 
 _FEWEST = 3
 _SHORTEST = 3

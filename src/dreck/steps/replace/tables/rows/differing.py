@@ -7,10 +7,10 @@ from typing import Protocol
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.table_lines import value_code
 from dreck.steps.replace.tables.arms.template import Hole, Template, each_place, f_string
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, dedented
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 
 def hole_code(sheet: Sheet, hole: Hole, at: int) -> str:

@@ -21,12 +21,12 @@ from dreck.steps.replace.tables.rows.asked_alike import AskedAlike
 from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, once_for_all
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Arm, Chain, chains, comments_of, key_code, lines_of, put_table
+from dreck.steps.support.names.table_names import table_name, three_of
+from dreck.steps.support.names.wording import is_free
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line, reindented
-from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable, is_directive
-from dreck.steps.support.wording import is_free
-from dreck.steps.support.words import thing_name, words_of
 
 _FEWEST = 3
 _MOST_HOLES = 3

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import own_expressions, statements
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 _FEWEST = 2
 _LATE = (ast.Await, ast.Yield, ast.YieldFrom, ast.NamedExpr, ast.Lambda, ast.GeneratorExp)

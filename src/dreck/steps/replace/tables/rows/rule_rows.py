@@ -12,12 +12,12 @@ from dreck.steps.replace.tables.rows.call_rows import as_parameter
 from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, put_table
+from dreck.steps.support.names.table_names import own_constant
+from dreck.steps.support.names.wording import constant_name, is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet, one_line
-from dreck.steps.support.table_names import own_constant
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import constant_name, is_free
-from dreck.steps.support.words import words_of
 
 _MOST_NAMES = 3
 

@@ -21,11 +21,11 @@ from dreck.steps.support.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.support.names.table_names import table_name, three_of
+from dreck.steps.support.names.words import thing_name, words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
-from dreck.steps.support.table_names import table_name, three_of
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.words import thing_name, words_of
 
 
 def doing(scene: Scene, chain: Chain) -> Iterator[Plan | NotPlanned]:

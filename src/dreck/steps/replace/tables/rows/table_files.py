@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 _READ = {"str": "{}", "int": "int({})", "float": "float({})"}
 

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import statements
+from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.wording import is_free
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,11 +13,11 @@ from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 from dreck.source.walking import walk
-from dreck.steps.support.amiss import blank_or_comment, found_invalid, marked, refused
-from dreck.steps.support.bounds import beyond, enclosed
-from dreck.steps.support.deeds import done
-from dreck.steps.support.said import as_question, is_adjective, said_above
-from dreck.steps.support.vocabulary import (
+from dreck.steps.support.names.amiss import blank_or_comment, found_invalid, marked, refused
+from dreck.steps.support.names.bounds import beyond, enclosed
+from dreck.steps.support.names.deeds import done
+from dreck.steps.support.names.said import as_question, is_adjective, said_above
+from dreck.steps.support.names.vocabulary import (
     ABBREVIATED,
     ASKING,
     GENERAL_THINGS,
@@ -28,7 +28,7 @@ from dreck.steps.support.vocabulary import (
     SMALL,
     TURNED,
 )
-from dreck.steps.support.words import asks, is_amount, last_of, root_of, words_of
+from dreck.steps.support.names.words import asks, is_amount, last_of, root_of, words_of
 
 MOST_WORDS = 5
 _NO_NEGATION = frozenset({"unique", "united", "universal", "unified", "unsubscribed"})

@@ -2,7 +2,7 @@
 
 import ast
 
-from dreck.steps.support.words import last_of, words_of
+from dreck.steps.support.names.words import last_of, words_of
 
 _UPPER = frozenset({"max", "maximum", "most", "limit", "highest", "longest", "largest", "upper"})
 _LOWER = frozenset({"min", "minimum", "least", "lowest", "shortest", "smallest", "lower"})

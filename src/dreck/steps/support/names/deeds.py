@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from typing import TypeGuard
 
 from dreck.source.walking import walk
-from dreck.steps.support.said import is_adjective, told_to_people
-from dreck.steps.support.vocabulary import ABBREVIATED, ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
-from dreck.steps.support.words import last_of, root_of, words_of
+from dreck.steps.support.names.said import is_adjective, told_to_people
+from dreck.steps.support.names.vocabulary import ABBREVIATED, ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
+from dreck.steps.support.names.words import last_of, root_of, words_of
 
 _AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
 

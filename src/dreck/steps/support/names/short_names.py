@@ -5,8 +5,8 @@ from collections.abc import Sequence
 
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
-from dreck.steps.support.vocabulary import SPELT
-from dreck.steps.support.words import thing_name, words_of
+from dreck.steps.support.names.vocabulary import SPELT
+from dreck.steps.support.names.words import thing_name, words_of
 
 _SHORT = 3
 

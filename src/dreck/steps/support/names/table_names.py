@@ -5,11 +5,11 @@ import shlex
 from collections.abc import Iterable, Sequence
 
 from dreck.source.walking import walk
+from dreck.steps.support.names.vocabulary import SMALL
+from dreck.steps.support.names.wording import constant_name, is_free
+from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.trees import Untouchable
-from dreck.steps.support.vocabulary import SMALL
-from dreck.steps.support.wording import constant_name, is_free
-from dreck.steps.support.words import words_of
 
 _MOST = 3
 _LEADING_ON = frozenset({"with", "by", "from", "at", "on"})

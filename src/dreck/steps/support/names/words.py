@@ -5,7 +5,7 @@ import re
 import unicodedata
 
 from dreck.source.walking import walk
-from dreck.steps.support.vocabulary import AMOUNTS, ASKING, SPELT
+from dreck.steps.support.names.vocabulary import AMOUNTS, ASKING, SPELT
 
 
 def words_of(name: str) -> list[str]:

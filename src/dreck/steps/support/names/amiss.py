@@ -4,8 +4,8 @@ import ast
 from collections.abc import Iterator
 
 from dreck.source.walking import walk
-from dreck.steps.support.vocabulary import GENERAL_THINGS, OF_ANY_ERROR
-from dreck.steps.support.words import last_of, words_of
+from dreck.steps.support.names.vocabulary import GENERAL_THINGS, OF_ANY_ERROR
+from dreck.steps.support.names.words import last_of, words_of
 
 _REFUSING = frozenset({"ValueError", "TypeError", "AssertionError"})
 _FALSE_WORDS = frozenset({"invalid", "bad", "illegal", "malformed"})

@@ -5,7 +5,7 @@ import re
 from collections.abc import Iterator
 
 from dreck.source.walking import walk
-from dreck.steps.support.vocabulary import (
+from dreck.steps.support.names.vocabulary import (
     ADJECTIVES,
     ARTICLES,
     ASKING,
