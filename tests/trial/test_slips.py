@@ -150,6 +150,18 @@ def test_a_loop_that_never_ends_is_no_loop_that_takes_long(write):
     assert found.status == "differs", str(found)
 
 
+HALVES = "def f(x: float) -> int:\n    n = 0\n    while x > 1:\n        x /= 2\n        n += 1\n    return n\n"
+SIXTIES = "def f(n: int) -> int:\n    k = 0\n    while n > 60:\n        n -= 60\n        k += 1\n    return k\n"
+
+
+def test_a_guard_against_what_takes_for_ever_counts(write):
+    """What only such inputs come to has not been seen to be the same."""
+    guarded = HALVES.replace(":\n    n = 0", ":\n    if math.isinf(x):\n        return 0\n    n = 0", 1)
+    assert compared(write, f"import math\n\n\n{guarded}", f"import math\n\n\n{HALVES}").status == "differs"
+    guarded = SIXTIES.replace(":\n    k = 0", ":\n    if n > 10**9:\n        raise ValueError(n)\n    k = 0", 1)
+    assert compared(write, guarded, SIXTIES).status in ("differs", "unsettled")
+
+
 WIDE = """from dataclasses import dataclass
 from datetime import date
 

@@ -140,3 +140,26 @@ def test_long_values_are_told_where_they_part(tmp_path):
         (tmp_path / name).write_text(f"LINES = {[f'line {n}' for n in range(40)] + [last]!r}\n")
     ((_, verdict),) = dreck.compare(tmp_path / "old.py", tmp_path / "new.py").functions
     assert "'line 39', 'wet']" in verdict.reason and "'dry']" in verdict.reason and len(verdict.reason) < 200
+
+
+MADE_OF = {
+    "Bin": "_LIMIT = 3\n\n\nclass Bin:\n    limit = _LIMIT\n",
+    "FEES": "_LIMIT = 3\n_BASE = {'wet': _LIMIT}\nFEES = dict(_BASE)\n",
+}
+"""A public name, and a module in which it is made of a private one."""
+
+
+@pytest.mark.parametrize("name", MADE_OF)
+def test_what_is_made_of_something_else_is_looked_at_as_well(name, tmp_path):
+    for side, text in (("old.py", MADE_OF[name]), ("new.py", MADE_OF[name].replace("= 3", "= 4"))):
+        (tmp_path / side).write_text(text)
+    rows = dict(dreck.compare(tmp_path / "old.py", tmp_path / "new.py").functions)
+    assert list(rows) == [name] and "4" in rows[name].reason
+
+
+def test_a_private_enum_that_makes_its_members_otherwise_is_left_open(tmp_path):
+    old = "from enum import Enum\n\n\nclass _Kind(Enum):\n    GLASS = 1\n\n\ndef kind():\n    return _Kind\n"
+    made = "    def __new__(cls, value):\n        self = object.__new__(cls)\n        self._value_ = value + 1\n        return self\n"
+    for side, text in (("old.py", old), ("new.py", old.replace("GLASS = 1\n", f"GLASS = 1\n\n{made}"))):
+        (tmp_path / side).write_text(text)
+    assert dreck.compare(tmp_path / "old.py", tmp_path / "new.py").status == "unsettled"

@@ -6,6 +6,7 @@ others a second process is forked before anything of the project runs, and each 
 
 import ast
 import importlib
+import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -257,7 +258,8 @@ def _takes_for_ever(tried: Tried, constants: list[Any]) -> bool:
     unseen = {ENDLESS, ("MemoryError",)}
     given = (make.what for make in tried.used.values() if make.kind == "value")
     named = [abs(c) for c in constants if type(c) in (int, float)]
-    large = any(type(what) in (int, float) and abs(what) > max([_LARGE, *named]) + 1 for what in given)
+    most = max([_LARGE, *named]) + 1
+    large = any(type(what) in (int, float) and most < abs(what) < math.inf for what in given)
     ends = [error for error in (tried.old.error, tried.new.error) if isinstance(error, str | tuple)]
     return large and not tried.alike and not unseen.isdisjoint(ends)
 

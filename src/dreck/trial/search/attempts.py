@@ -190,7 +190,14 @@ class Attempts:
         if tried.reached - self.reached:
             for side, number, _ in tried.reached:
                 self.reaching.setdefault((side, number), []).append(tried)
-        self.reached |= tried.reached
+        if tried.alike or not _ran_out(tried):  # what nobody has seen the end of shows nothing of the way there
+            self.reached |= tried.reached
+
+
+def _ran_out(tried: Tried) -> bool:
+    """Whether a version was let run no longer, or has filled the memory."""
+    ends = [error for error in (tried.old.error, tried.new.error) if isinstance(error, str | tuple)]
+    return ENDLESS in ends or ("MemoryError",) in ends
 
 
 def _as_told(error: Any) -> str:

@@ -65,7 +65,7 @@ def compare_texts(
     otherwise = () if only or old.name or new.name else defined_otherwise(*(side.tree for side in sides))
     if not only and not old.name and not new.name:
         verdicts += tuple(
-            row for row in _inherited(*sides) if not (wanted.trial and makes_members(row[0], sides[1].names))
+            row for row in _inherited(*sides) if not (wanted.trial and makes_members(row[0], sides[1].names, otherwise))
         )
         verdicts += _reshaped(sides, otherwise, wanted)
     return Comparison(

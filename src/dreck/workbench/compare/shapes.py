@@ -32,8 +32,9 @@ class Executing:
 def reshaped(sides: tuple[Side, Side], names: tuple[str, ...], executing: Executing) -> tuple[tuple[str, Verdict], ...]:
     """A verdict on each of `names` that both versions have and that is not seen to be the same; what is private to a
     module counts for its functions alone."""
-    both = [n for n in names if _is_public(n) and all(_bindings(side.tree, n) for side in sides)]
-    asked = [n for n in both if not _has_only_grown(n, sides)]
+    made = _made_of(frozenset(names), sides) if executing.trial else ()
+    both = [n for n in (*names, *made) if _is_public(n) and all(_bindings(side.tree, n) for side in sides)]
+    asked = [n for n in both if n in made or not _has_only_grown(n, sides)]
     if not asked:
         return ()
     if not executing.trial:
@@ -43,15 +44,42 @@ def reshaped(sides: tuple[Side, Side], names: tuple[str, ...], executing: Execut
     return tuple((n, Verdict("unsettled", reason=told)) for n, told in rows if told)
 
 
-def makes_members(method: str, names: ModuleNames) -> bool:
+def makes_members(method: str, names: ModuleNames, otherwise: tuple[str, ...]) -> bool:
     """Whether a method makes the members of an enum: what they have come to is looked at, see `reshaped`."""
     kind, _, name = method.rpartition(".")
     node = names.definitions.get(kind)
     return (
         name in ("__new__", "__init__")
+        and kind in otherwise
+        and _is_public(kind)
         and isinstance(node, ast.ClassDef)
         and any((names.stands_for(base) or "").startswith("enum.") for base in node.bases)
     )
+
+
+def _made_of(names: frozenset[str], sides: tuple[Side, Side]) -> list[str]:
+    """The other classes and values at the top of the new module that are made of one of the names, or of what is."""
+    body, found = [*statements_of(sides[1].tree.body)], set[str]()
+    bindings = [(s, bound_by(s)) for s in body if isinstance(s, ast.Assign | ast.AnnAssign | ast.ClassDef)]
+    pending = names
+    while pending:
+        told = {n for s, bound in bindings if _reads(s, pending) for n in bound}
+        pending = frozenset(told - found - names)
+        found |= pending
+    return sorted(found)
+
+
+def _reads(s: ast.stmt, names: frozenset[str]) -> bool:
+    """Whether a statement reads one of the names when it is executed, and not when a function in it is called."""
+    pending: list[ast.AST] = [s]
+    while pending:
+        node = pending.pop()
+        if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load) and node.id in names:
+            return True
+        inside = node.body if isinstance(node, FunctionNode | ast.Lambda) else None
+        parts = ast.iter_child_nodes(node)
+        pending += parts if inside is None or isinstance(inside, ast.expr) else [p for p in parts if p not in inside]
+    return False
 
 
 _NO_TRIAL = "what it comes to is seen when its module is executed, and no trial is wanted"
