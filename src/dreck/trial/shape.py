@@ -10,7 +10,7 @@ import functools
 import inspect
 import logging
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass
 from datetime import date, time, timedelta
 from decimal import Decimal
@@ -20,6 +20,7 @@ from typing import Any
 
 from dreck.trial.alone import caged
 from dreck.trial.running.loading.imports import CannotRun, executed
+from dreck.trial.shape_diff import ABOVE, METACLASS, Parts
 from dreck.trial.surely import is_a, is_class
 
 _OF_PYTHON = frozenset(
@@ -34,14 +35,8 @@ _OF_PYTHON = frozenset(
 _CHANGING = (list, dict, set, bytearray)
 _PLAIN = frozenset({bool, int, float, complex, str, bytes, Decimal, date, time, timedelta})
 _OF_ENUMS = frozenset({"_missing_", "_generate_next_value_"})
-_ABOVE = "the list of classes above"
-_METACLASS = "its metaclass"
 _DEEPEST = 6
 _MOST = 400
-_LONGEST = 80
-_BEFORE = 25
-
-Parts = dict[str, str | None]
 
 
 def shapes(request: dict[str, Any], announce: Callable[[int], None], skipped: frozenset[int]) -> dict[str, Any]:
@@ -148,7 +143,7 @@ class _OfClass:
 
     def parts(self, kind: type) -> Parts:
         telling = Telling(self.module)
-        found: Parts = {_METACLASS: telling.name(type(kind)), _ABOVE: ", ".join(map(telling.name, kind.__mro__[1:]))}
+        found: Parts = {METACLASS: telling.name(type(kind)), ABOVE: ", ".join(map(telling.name, kind.__mro__[1:]))}
         found["the list of abstract methods"] = ", ".join(sorted(getattr(kind, "__abstractmethods__", ())))
         for name in sorted({n for k in kind.__mro__ if k is not object for n in vars(k)} - _OF_PYTHON):
             found |= self._under(kind, name)
@@ -222,41 +217,3 @@ class _OfClass:
 
 def _members(kind: Any) -> dict[str, Any]:
     return dict(kind.__members__)
-
-
-def differences(old: Parts, new: Parts, written_alike: frozenset[str]) -> Iterator[str]:
-    """In which parts two shapes differ, as one reads it; what the new one has more as plain attributes is no
-    difference. Of what is `written_alike` nobody need tell."""
-    for part in sorted(old.keys() | new.keys()):
-        if part not in new:
-            yield f"{part} is in the old version only"
-        elif part not in old:
-            if not part.startswith("the attribute") or "`__getattr__`" in old:
-                yield f"{part} is in the new version only"
-        elif old[part] is None or new[part] is None:
-            if part.partition("`")[2].partition("`")[0] in written_alike:
-                continue
-            yield f"nobody can tell whether {part} is the same"
-        elif old[part] != new[part] and not _is_harmless(part, old[part], new[part]):
-            was, now = _where_they_part(old[part] or "nothing", new[part] or "nothing")
-            yield f"{part} was {was}, is {now}"
-
-
-def _where_they_part(one: str, other: str) -> tuple[str, str]:
-    """Both texts, of long ones what stands where they part."""
-    same = next((i for i, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
-    begin = max(0, same - _BEFORE) if max(len(one), len(other)) > _LONGEST else 0
-
-    def shown(text: str) -> str:
-        part = text[begin : begin + _LONGEST]
-        return f"{'...' if begin else ''}{part}{'...' if begin + _LONGEST < len(text) else ''}"
-
-    return shown(one), shown(other)
-
-
-def _is_harmless(part: str, old: str | None, new: str | None) -> bool:
-    """Whether classes have come between those that were above, in their order; such as may have abstract methods."""
-    if part == _METACLASS:
-        return (old, new) == ("builtins.type", "abc.ABCMeta")
-    later = iter((new or "").split(", "))
-    return part == _ABOVE and all(kind in later for kind in (old or "").split(", "))

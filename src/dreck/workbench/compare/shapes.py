@@ -9,7 +9,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.module_diff import has_grown
 from dreck.source.functions import FunctionNode
 from dreck.trial.server import ask_child
-from dreck.trial.shape import differences
+from dreck.trial.shape_diff import differences
 from dreck.workbench.compare.sides import Side
 from dreck.workbench.judging.verdict import Verdict
 from dreck.workbench.store.trials import KnownTrials
