@@ -273,15 +273,19 @@ def _ladder(sheet: Sheet, d: Discriminant, branches: list[Branch], unit: str) ->
     lines: list[str] = []
     word = "if"
     all_leave = all(_leaves(story) for kinds, story in branches if kinds)
-    for kinds, story in branches:
-        if not kinds:
-            told = [line for chunk in story for line in chunk]
-            lines += told if all_leave or not told else _otherwise(told, unit)
+    *ones, (_, rest) = branches
+    has_opposite = not d.truth or isinstance(d.term, ast.Name | ast.Attribute | ast.Subscript | ast.Call)
+    untouched = [kind for kinds, story in ones if not story for kind in kinds] if rest and has_opposite else []
+    for kinds, story in ones:
+        if not story and untouched:
             continue
         lines.append(f"{word} {_asks(sheet, d, kinds)}:")
         lines += indented([line for chunk in story for line in chunk], unit) or [f"{unit}pass"]
         word = "if" if all_leave else "elif"
-    return lines
+    told = [line for chunk in rest for line in chunk]
+    if untouched:
+        return [*lines, f"{word} {_asks(sheet, d, tuple(untouched), False)}:", *indented(told, unit)]
+    return lines + (told if all_leave or not told else _otherwise(told, unit))
 
 
 def _otherwise(told: list[str], unit: str) -> list[str]:
@@ -295,14 +299,21 @@ def _leaves(story: list[list[str]]) -> bool:
     return bool(story) and leaves(ast.parse(as_text([line for chunk in story for line in chunk], "")).body)
 
 
-def _asks(sheet: Sheet, d: Discriminant, kinds: tuple[ast.expr, ...]) -> str:
-    if d.truth:
-        return _written(sheet, d.term)
-    codes = [_written(sheet, k) for k in kinds]
+def _asks(sheet: Sheet, d: Discriminant, kinds: tuple[ast.expr, ...], positive: bool = True) -> str:
+    """The test that holds for the kinds, or for all others."""
     term = _written(sheet, d.term)
+    no = "" if positive else "not "
+    if d.truth:
+        return f"{no}{term}"
+    codes = [_written(sheet, k) for k in kinds]
     if d.asked == CLASS:
-        return f"isinstance({term}, {codes[0] if len(codes) == 1 else '(' + ', '.join(codes) + ')'})"
-    return f"{term} {d.asked} {codes[0]}" if len(codes) == 1 else f"{term} in ({', '.join(codes)})"
+        return f"{no}isinstance({term}, {codes[0] if len(codes) == 1 else '(' + ', '.join(codes) + ')'})"
+    if len(codes) == 1:
+        return f"{term} {d.asked if positive else _OTHERWISE[d.asked]} {codes[0]}"
+    return f"{term} {no}in ({', '.join(codes)})"
+
+
+_OTHERWISE = {"==": "!=", "is": "is not"}
 
 
 def _written(sheet: Sheet, e: ast.expr) -> str:

@@ -38,11 +38,11 @@ def as_written(text: str, e: ast.expr) -> str:
 
 
 def spelled(sheet: Sheet, e: ast.expr) -> str:
-    """The code of a test whose parts come from the sheet, in parentheses only where they are needed."""
+    """The code of a test whose parts come from the sheet; a mix of `and` and `or` is told apart by parentheses."""
     match e:
         case ast.BoolOp(op=op, values=values):
             word = " and " if isinstance(op, ast.And) else " or "
-            return word.join(_part(sheet, v, isinstance(op, ast.And) and isinstance(v, ast.BoolOp)) for v in values)
+            return word.join(_part(sheet, v, isinstance(v, ast.BoolOp)) for v in values)
         case ast.UnaryOp(op=ast.Not(), operand=operand):
             return f"not {_part(sheet, operand, isinstance(operand, ast.BoolOp))}"
         case ast.Compare(left=left, ops=[op], comparators=[right]):

@@ -14,11 +14,63 @@ _ORDERS = frozenset({ast.Lt, ast.LtE, ast.Gt, ast.GtE})
 
 
 def orders_doubtful(function: FunctionNode, module: ast.Module) -> bool:
-    """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared, and something is."""
+    """Whether `not a < b` might not be `a >= b` here: a NaN, sets or arrays may be compared.
+
+    That a function speaks of floats anywhere is enough; numbers with a point and what is divided count where they
+    reach a comparison.
+    """
     nodes = list(walk(function))
-    if not any(type(n) in _ORDERS for n in nodes):
+    operands = [o for n in nodes if isinstance(n, ast.Compare) and _orders(n) for o in (n.left, *n.comparators)]
+    if not operands:
         return False
-    return bool(array_modules(module)) or any(map(_speaks_of_it, nodes))
+    if array_modules(module) or any(map(_speaks_of_it, nodes)):
+        return True
+    return any(map(_is_broken, nodes)) and any(_is_broken(n) for part in _feeding(operands, nodes) for n in walk(part))
+
+
+def _orders(node: ast.Compare) -> bool:
+    return any(type(op) in _ORDERS for op in node.ops)
+
+
+def _feeding(operands: list[ast.expr], nodes: list[ast.AST]) -> list[ast.AST]:
+    """The operands, and all that is put in what they name, or in what that names."""
+    written = [pair for node in nodes for pair in _writes(node)]
+    found: list[ast.AST] = [*operands]
+    names = _named(operands)
+    while True:
+        more = [(target, value) for target, value in written if names & _named([target])]
+        written = [pair for pair in written if pair not in more]
+        if not more:
+            return found
+        found += [value for _, value in more]
+        names |= _named([value for _, value in more])
+
+
+def _writes(node: ast.AST) -> list[tuple[ast.AST, ast.AST]]:
+    match node:
+        case ast.Assign(targets=targets):
+            return [(target, node.value) for target in targets]
+        case ast.AugAssign(target=target):
+            return [(target, node)]
+        case ast.AnnAssign(target=target, value=ast.expr() as value) | ast.NamedExpr(target=target, value=value):
+            return [(target, value)]
+        case ast.For(target=target, iter=value) | ast.AsyncFor(target=target, iter=value):
+            return [(target, value)]
+        case ast.comprehension(target=target, iter=value):
+            return [(target, value)]
+        case ast.withitem(context_expr=value, optional_vars=ast.expr() as target):
+            return [(target, value)]
+    return []
+
+
+def _named(parts: list[ast.expr] | list[ast.AST]) -> set[str]:
+    """What expressions name: variables, attributes, keys."""
+    found: set[str] = set()
+    for node in (n for part in parts for n in walk(part)):
+        match node:
+            case ast.Name(id=name) | ast.Attribute(attr=name) | ast.Constant(value=str(name)):
+                found.add(name)
+    return found
 
 
 def ordered(function: FunctionNode, module: ast.Module, doubt: frozenset[str]) -> frozenset[str]:
@@ -31,7 +83,15 @@ def _speaks_of_it(node: ast.AST) -> bool:
     match node:
         case ast.Name(id=name) | ast.Attribute(attr=name):
             return name in _NUMBERS or name in _SETS
-        case ast.Constant(value=float()) | ast.Set() | ast.SetComp():
+        case ast.Set() | ast.SetComp():
+            return True
+    return False
+
+
+def _is_broken(node: ast.AST) -> bool:
+    """Whether it is a number that need not be whole."""
+    match node:
+        case ast.Constant(value=float()):
             return True
         case ast.BinOp(op=ast.Div()) | ast.AugAssign(op=ast.Div()):
             return True

@@ -343,7 +343,7 @@ def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
             if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):
                 yield "the comment in the else says what its test does"
             asked = ast.dump(inner.test)
-            if any(isinstance(n, ast.If) and ast.dump(n.test) == asked for b in before for n in walk(b)):
+            if any(isinstance(n, ast.If | ast.IfExp) and ast.dump(n.test) == asked for b in before for n in walk(b)):
                 yield "both halves ask the same"
 
 

@@ -5,12 +5,14 @@ import builtins
 from collections.abc import Iterator
 from dataclasses import replace
 
+from dreck.model.names.scopes import param_names
 from dreck.source.functions import instance_owner
+from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, written
 from dreck.steps.replace.discriminants import discriminants_of
-from dreck.steps.replace.families.class_text import check_body, for_self
+from dreck.steps.replace.families.class_text import called_otherwise, check_body
 from dreck.steps.replace.families.kinds import moved
 from dreck.steps.replace.families.subclassing import subclassed
 from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
@@ -19,6 +21,7 @@ from dreck.steps.support.names.short_names import spelled_out
 from dreck.steps.support.names.vocabulary import ABBREVIATED
 from dreck.steps.support.names.wording import is_free, naming_hint
 from dreck.steps.support.names.words import several, thing_name, words_of
+from dreck.steps.support.open_ends import with_open_ends
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
@@ -31,23 +34,51 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
 
     Take regroup first where kinds are interleaved in a function.
     """
+    return with_open_ends(scene, _found_in)
+
+
+def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
+    refused: dict[str, NotPlanned] = {}
     own = _own_codes(scene)
     for attribute in own:
         try:
             yield subclassed(scene, attribute)
         except Untouchable as error:
-            yield NotPlanned(scene.node.lineno, str(error))
-    for chain in chains(scene.node, Reader(), fewest=_FEWEST):
-        if len(chain.subjects) != 1 or ast.unparse(chain.subjects[0]).removeprefix("self.") in own:
+            refused[f"self.{attribute}"] = NotPlanned(scene.node.lineno, str(error))
+    found = list(chains(scene.node, Reader(), fewest=_FEWEST))
+    for chain in found:
+        code = ast.unparse(chain.subjects[0])
+        if len(chain.subjects) != 1 or (code.removeprefix("self.") in own and code not in refused):
             continue
+        told = refused.pop(code, None)
         chosen = [outcome_of(arm.body) for arm in chain.arms]
         if all(o is not None and all(is_fixed(scene, v) for v in o.values) for o in chosen):
             yield NotPlanned(chain.first.lineno, "its arms only choose values; lookup-table makes a table of them")
             continue
+        if (outer := _switch_around(chain, found)) is not None:
+            subject = ast.unparse(outer.subjects[0])
+            reason = f"the arms of the switch on {subject} ask it one by one; classes for {subject} come first"
+            yield NotPlanned(chain.first.lineno, reason)
+            continue
         try:
             yield _planned(scene, chain)
         except Untouchable as error:
-            yield NotPlanned(chain.first.lineno, str(error))
+            yield told or NotPlanned(chain.first.lineno, str(error))
+    yield from refused.values()
+
+
+def _switch_around(chain: Chain, found: list[Chain]) -> Chain | None:
+    """The switch in several arms of which there are chains on the same thing as this one: no family of each."""
+    alike = [c for c in found if [*map(ast.dump, c.subjects)] == [*map(ast.dump, chain.subjects)]]
+    for outer in found:
+        holding = [arm for arm in outer.arms if any(_holds(arm, c) for c in alike)]
+        if len(holding) > 1 and any(_holds(arm, chain) for arm in holding):
+            return outer
+    return None
+
+
+def _holds(arm: Arm, chain: Chain) -> bool:
+    return any(chain.first is n for s in arm.body for n in walk(s))
 
 
 def _own_codes(scene: Scene) -> list[str]:
@@ -87,18 +118,20 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
         given += [r for r in results.split(", ") if r and r not in given]
     own = scene.node.args.args[0].arg if scene.function.owner is not None and scene.node.args.args else ""
     given = in_order(scene, given)
-    inner = ["owner" if g == own else g for g in given]
+    host = _host_word(scene)
+    inner = [host if g == own else g for g in given]
     returns = ast.unparse(scene.node.returns) if parts.returns and scene.node.returns is not None else ""
 
     def made(body: list[str]) -> str:
-        told = [_owned(text, own) for text in body] if own else body
+        told = [called_otherwise(text, own, host) for text in body] if own else body
         check_body(told, ast.ClassDef(base, [], [], [], []))
         return written(scene, Helper(method, ("self", *inner), tuple(told)), unit, unit, returns)
 
     kinds = [(arm, names[3][i]) for i, arm in enumerate(chain.arms)]
     if existing is None:
         said = _subject_word(scene, subject)
-        doc = f'{unit}"""What is done for {_article(said)} {said} that has no class of its own."""\n\n'
+        thing = _holder_word(scene, subject) or said
+        doc = f'{unit}"""What is done for {_article(thing)} {thing} that has no class of its own."""\n\n'
         pieces = [f"class {base}:\n{doc}{made(other)}"]
         pieces += [
             f'class {kind}({base}):\n{unit}"""What is done for {_said(arm)}."""\n\n{made(body)}'
@@ -120,21 +153,33 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     return Plan(chain.first.lineno, reason, sheet.result(), names_made)
 
 
-def _owned(line: str, own: str) -> str:
-    """The object a method belonged to is handed in as `owner`."""
-    return for_self(line, own).replace("self", "owner") if own != "self" else _swap_self(line)
-
-
-def _swap_self(line: str) -> str:
-    import re
-
-    return re.sub(r"\bself\b", "owner", line)
+def _host_word(scene: Scene) -> str:
+    """What the object whose method the switch stands in is called elsewhere: after its class."""
+    own = {n.id for n in walk(scene.node) if isinstance(n, ast.Name)} | {*param_names(scene.node.args)}
+    stem = "_".join(words_of(scene.owner.name)) if scene.owner is not None else ""
+    return next((n for n in (stem, f"the_{stem}") if n.isidentifier() and is_free(n, own)), "owner")
 
 
 def _subject_word(scene: Scene, subject: ast.expr) -> str:
     word = thing_name(spelled_out(scene.node, subject))
     says = word.isidentifier() and len(word) > 1 and word not in ABBREVIATED
     return word if says and not hasattr(builtins, word) else "kind"
+
+
+def _holder_word(scene: Scene, subject: ast.expr) -> str:
+    """Whose name, type or code it is, where the subject says no more than that; '' where it says more."""
+    if _subject_word(scene, subject) not in _OF_SOMETHING:
+        return ""
+    match subject:
+        case ast.Attribute(value=ast.Name(id="self")) if scene.owner is not None:
+            return "_".join(words_of(scene.owner.name))
+        case ast.Attribute(value=inner) | ast.Subscript(value=inner) | ast.Call(func=ast.Attribute(value=inner)):
+            word = thing_name(spelled_out(scene.node, inner))
+            return word if word.isidentifier() and len(word) > 1 and word not in ABBREVIATED else ""
+    return ""
+
+
+_OF_SOMETHING = frozenset({"name", "kind", "type", "code", "id", "category", "sort", "tag", "key"})
 
 
 def _article(word: str) -> str:
@@ -149,15 +194,17 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
     """The base, the table, the factory, and the class for each arm."""
     taken = scene.all_words()
     wished = scene.wishes.name_for(ast.unparse(chain.subjects[0]))
-    word = _subject_word(scene, chain.subjects[0])
-    stem = wished or "".join(w.capitalize() for w in words_of(word))
+    word, holder = _subject_word(scene, chain.subjects[0]), _holder_word(scene, chain.subjects[0])
+    own = "Kind" if holder else "".join(w.capitalize() for w in words_of(word))
+    stem = "".join(w.capitalize() for w in words_of(holder)) + own
     verb = "".join(w.capitalize() for w in words_of(scene.node.name.strip("_")))
-    for base in (stem, f"{verb}{stem}", f"{stem}Kind"):
+    bases = [(wished, wished)] if wished else []
+    for base, last in (*bases, (stem, own), (f"{verb}{stem}", f"{verb}{own}"), (f"{stem}Kind", f"{own}Kind")):
         table = several("_".join(words_of(base))).upper()
         factory = f"find_{'_'.join(words_of(base))}"
-        kinds = [f"{_camel(arm.keys[0])}{base}" for arm in chain.arms]
+        kinds = [f"{_camel(arm.keys[0])}{last}" for arm in chain.arms]
         free = all(is_free(n, taken) and n.isidentifier() for n in (base, table, factory, *kinds))
-        if free and len(set(kinds)) == len(kinds):
+        if free and len({base, *kinds}) == len(kinds) + 1:
             return base, table, factory, kinds
     raise Untouchable(
         f"no free names for the classes were found; give one with {naming_hint(ast.unparse(chain.subjects[0]))}"

@@ -37,6 +37,7 @@ from dreck.steps.support.chains import (
 )
 from dreck.steps.support.names.short_names import asked_words
 from dreck.steps.support.names.table_names import table_name, three_of
+from dreck.steps.support.open_ends import with_open_ends
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable, is_directive
@@ -46,7 +47,7 @@ _FEWEST = 3
 
 def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     """Every chain of three arms or more that does something in them."""
-    return with_untold(scene, _found_in(scene))
+    return with_untold(scene, with_open_ends(scene, _found_in))
 
 
 def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:

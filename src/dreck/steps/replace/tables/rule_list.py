@@ -1,20 +1,21 @@
 """rule-list: a filter that grows a clause per wish becomes a list of rules that all must hold."""
 
 import ast
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator
 
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.elsewhere import turned
 from dreck.steps.naming.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
 from dreck.steps.replace.tables.rows import call_rows, optional_rules, rule_rows
+from dreck.steps.replace.tables.rows.filters import Filter, filter_of
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.names.table_names import own_constant
 from dreck.steps.support.names.wording import constant_name, is_free
 from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Range, Sheet, one_line
+from dreck.steps.support.spelled import spelled
 from dreck.steps.support.trees import Untouchable
 
 _MANY_IN_A_LOOP = 3
@@ -39,7 +40,7 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for block in _blocks(scene.node.body):
         for i in range(len(block) - 1):
             try:
-                loop = _filter(block[i], block[i + 1])
+                loop = filter_of(block[i], block[i + 1])
                 if loop is not None:
                     yield _collected(scene, block, i, loop)
             except Untouchable as error:
@@ -66,118 +67,6 @@ def _blocks(body: list[ast.stmt]) -> Iterator[list[ast.stmt]]:
 
 
 # --- a loop that filters -------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True)
-class Filter:
-    """`name = []`, then a loop that appends `item` to it when every rule holds."""
-
-    name: str
-    loop: ast.For
-    item: ast.expr
-    rules: tuple[tuple[ast.expr, bool], ...]
-    """Conditions with whether they are to be turned round."""
-    any_of: bool = False
-
-
-def _filter(start: ast.stmt, s: ast.stmt) -> Filter | None:
-    match start:
-        case ast.Assign(targets=[ast.Name(id=name)], value=ast.List(elts=[])):
-            pass
-        case ast.AnnAssign(target=ast.Name(id=name), value=ast.List(elts=[])):
-            pass
-        case _:
-            return None
-    if not isinstance(s, ast.For) or s.orelse or any(isinstance(n, ast.Await | ast.Yield) for n in walk(s)):
-        return None
-    found = _collects(s.body, name) or _collects_by_flag(s.body, name)
-    if found is not None:
-        rules = [part for rule in found[1] for part in _taken_apart(*rule)]
-        own = {n.id for n in walk(s.target) if isinstance(n, ast.Name)}
-        optional = sum(optional_rules.is_optional(test, own) for test, is_turned in rules if not is_turned)
-        return Filter(name, s, found[0], tuple(found[1] if optional > 1 else rules))
-    by_any = _collects_by_any(s.body, name)
-    if by_any is not None:
-        return Filter(name, s, by_any[0], tuple((test, False) for test in by_any[1]), True)
-    return None
-
-
-def _taken_apart(test: ast.expr, is_turned: bool) -> Iterator[tuple[ast.expr, bool]]:
-    """The conditions that must hold one by one: those of an `and`; of an `or`, where it is to be turned round."""
-    if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.Or if is_turned else ast.And):
-        for value in test.values:
-            yield from _taken_apart(value, is_turned)
-    else:
-        yield test, is_turned
-
-
-def _collects(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple[ast.expr, bool]]] | None:
-    """Guards that continue, tests around, and one append in the end."""
-    rules: list[tuple[ast.expr, bool]] = []
-    for i, s in enumerate(body):
-        last = i == len(body) - 1
-        match s:
-            case ast.If(test=test, body=[ast.Continue()], orelse=[]) if not last:
-                rules.append((test, True))
-            case ast.If(test=test, body=inner, orelse=[]) if last:
-                further = _collects(inner, name)
-                return None if further is None else (further[0], [*rules, (test, False), *further[1]])
-            case _ if last:
-                item = _appended(s, name)
-                return None if item is None else (item, rules)
-            case _:
-                return None
-    return None
-
-
-def _collects_by_flag(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[tuple[ast.expr, bool]]] | None:
-    """`ok = True`, tests that make it False, and one append where it still is True."""
-    match body:
-        case [ast.Assign(targets=[ast.Name(id=flag)], value=ast.Constant(value=True)), *tests, last]:
-            pass
-        case _:
-            return None
-    rules: list[tuple[ast.expr, bool]] = []
-    for s in tests:
-        match s:
-            case ast.If(
-                test=test, body=[ast.Assign(targets=[ast.Name(id=own)], value=ast.Constant(value=False))], orelse=[]
-            ) if own == flag:
-                rules.append((test, True))
-            case _:
-                return None
-    match last:
-        case ast.If(test=ast.Name(id=own), body=[inner], orelse=[]) if own == flag and rules:
-            item = _appended(inner, name)
-            return None if item is None else (item, rules)
-    return None
-
-
-def _collects_by_any(body: Sequence[ast.stmt], name: str) -> tuple[ast.expr, list[ast.expr]] | None:
-    """A chain whose every arm appends the same."""
-    tests: list[ast.expr] = []
-    items: list[ast.expr] = []
-    rest = list(body)
-    while len(rest) == 1 and isinstance(rest[0], ast.If):
-        arm = rest[0]
-        item = _appended(arm.body[0], name) if len(arm.body) == 1 else None
-        if item is None:
-            return None
-        tests.append(arm.test)
-        items.append(item)
-        rest = arm.orelse
-    if rest or len(tests) < 2 or len({ast.dump(item) for item in items}) > 1:
-        return None
-    return items[0], tests
-
-
-def _appended(s: ast.stmt, name: str) -> ast.expr | None:
-    match s:
-        case ast.Expr(
-            value=ast.Call(func=ast.Attribute(value=ast.Name(id=target), attr="append"), args=[item], keywords=[])
-        ):
-            return item if target == name else None
-    return None
 
 
 def _collected(scene: Scene, block: list[ast.stmt], i: int, found: Filter) -> Plan | NotPlanned:
@@ -249,8 +138,7 @@ def _comments(sheet: Sheet, test: ast.expr) -> list[str]:
 def _spelt(scene: Scene, sheet: Sheet, test: ast.expr, is_turned: bool) -> str:
     if not is_turned:
         return one_line(sheet.code(test))
-    other = ast.unparse(turned(test) if scene.in_order else _turned_exactly(test))
-    return other.replace("'", '"') if "'" not in sheet.code(test) else other
+    return one_line(spelled(sheet, turned(test) if scene.in_order else _turned_exactly(test)))
 
 
 def _turned_exactly(e: ast.expr) -> ast.expr:
