@@ -35,6 +35,7 @@ from dreck.steps.support.chains import (
     put_table,
     subject_code,
 )
+from dreck.steps.support.names.agents import agent_of
 from dreck.steps.support.names.short_names import asked_words
 from dreck.steps.support.names.table_names import table_name, three_of
 from dreck.steps.support.open_ends import with_open_ends
@@ -189,7 +190,8 @@ _HANDING = frozenset({"get", "create", "make", "build", "find"})
 
 def _table_name(scene: Scene, chain: Chain) -> str:
     words = deed_of(scene.node.name)
-    words = three_of(words[1:] if words[:1] and words[0] in _HANDING and words[1:] else words)
+    handed = words[1:] if words[:1] and words[0] in _HANDING else []
+    words = three_of(handed or agent_of(words) or words)
     subject = asked_words(scene.node, chain.subjects)
     words = [*words, "by", *subject] if not set(subject) <= set(words) else [*words, "actions"]
     return table_name(scene, ", ".join(ast.unparse(s) for s in chain.subjects), words, chain.first.lineno)

@@ -122,7 +122,7 @@ def _planned(
     asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
     unit = sheet.unit(scene.node)
     told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
-    words = words_for_table(scene, chain, targets, amounts.word if amounts else "")
+    words = words_for_table(scene, chain, targets, amounts.word if amounts else "", works_out=not fixed)
     wished = scene.wishes.name_for(asked_for) or scene.wishes.table_file
     there = "" if wished else table_there(scene, f"{{\n{rows}}}", words)
     name = there or table_name(scene, asked_for, words, line)

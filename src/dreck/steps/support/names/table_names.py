@@ -4,6 +4,7 @@ import ast
 import shlex
 from collections.abc import Iterable, Sequence
 
+from dreck.model.views.shape import is_elif
 from dreck.source.walking import walk
 from dreck.steps.support.names.vocabulary import SMALL
 from dreck.steps.support.names.wording import constant_name, is_free
@@ -28,11 +29,33 @@ def table_name(scene: Scene, asked_for: str, words: Iterable[str], line: int) ->
     plain = list(words)
     if not any(len(word) > 2 for word in plain):
         raise Untouchable(f"no good name was found for its table; give one with {naming(asked_for)}")
-    for more in ([], ["for", *said_around(scene, line)]):
+    around = ["for", *said_around(scene, line)]
+    had = any(other.strip("_").startswith(f"{constant_name(plain, ())}_FOR_") for other in taken)
+    for more in (around, []) if had or _has_its_like(scene, asked_for, line) else ([], around):
         name = own_constant(scene, constant_name([*plain, *more], ()))
         if is_free(name, taken) and more != ["for"]:
             return name
     raise Untouchable(f"no free name was found for its table; give one with {naming(asked_for)}")
+
+
+def _has_its_like(scene: Scene, asked_for: str, line: int) -> bool:
+    """Whether the ladder at a line has its like elsewhere in the function: on the same thing, for the same thing."""
+    heads = [n for n in walk(scene.node) if isinstance(n, ast.If) and is_elif(n) and _subject(n) == asked_for]
+    tails = {id(n.orelse[0]) for n in heads}
+    first = [n for n in heads if id(n) not in tails]
+    mine = [_chosen(n) for n in first if n.lineno == line]
+    return any(n.lineno != line and _chosen(n) in mine for n in first)
+
+
+def _subject(s: ast.If) -> str:
+    return ast.unparse(s.test.left) if isinstance(s.test, ast.Compare) else ""
+
+
+def _chosen(s: ast.If) -> str:
+    match s.body:
+        case [ast.Assign(targets=[target])]:
+            return ast.unparse(target)
+    return type(s.body[0]).__name__
 
 
 def table_there(scene: Scene, table: str, words: Sequence[str] = ()) -> str:

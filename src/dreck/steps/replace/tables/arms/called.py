@@ -2,8 +2,10 @@
 
 import re
 
+from dreck.steps.replace.tables.arms.actions import deed_of
 from dreck.steps.replace.tables.arms.amounts import GENERAL
 from dreck.steps.support.chains import Chain
+from dreck.steps.support.names.agents import agent_of
 from dreck.steps.support.names.short_names import asked_words
 from dreck.steps.support.names.table_names import three_of
 from dreck.steps.support.names.vocabulary import MAKING
@@ -13,8 +15,11 @@ from dreck.steps.support.scene import Scene
 _SHORTEST = 3
 
 
-def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str) -> list[str]:
-    """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with."""
+def words_for_table(
+    scene: Scene, chain: Chain, targets: tuple[str, ...], amount: str, works_out: bool = False
+) -> list[str]:
+    """`LINE_BY_KIND`: what is chosen, by what; `FEE_FACTOR_BY_KIND`: what it is worked out with; `PARSER_BY_KIND`: what
+    works it out."""
     subject = asked_words(scene.node, chain.subjects)
     named = [words_of(re.findall(r"\w+", target)[-1]) for target in targets] or [[]]
     shared = named[0] if len(named) == 1 else named[0][-1:] if len({tuple(n[-1:]) for n in named}) == 1 else []
@@ -25,7 +30,9 @@ def words_for_table(scene: Scene, chain: Chain, targets: tuple[str, ...], amount
     ):
         shared = [*named[0], "and", *named[1]]
     if len("_".join(shared)) < _SHORTEST:
-        shared = given_by(scene)
+        shared = (agent_of(deed_of(scene.node.name)) if works_out else []) or given_by(scene)
+    if shared == subject and all("." in target for target in targets):
+        return ["next", *shared]  # it goes on from state to state
     if shared == subject:
         shared = given_by(scene) or shared  # it takes the place of what it is looked up by
     chosen = three_of(["next", *shared] if len(subject) > len(shared) and _is_among(shared, subject) else shared)
