@@ -298,6 +298,11 @@ def _inline(tree: ast.Module, function: ast.FunctionDef, pick: random.Random) ->
             put(function, e, ast.Constant(pick.choice((1, 2))))
         case ast.Call(func=ast.Attribute(value=ast.Name(id="TABLE"), attr="get"), args=[key, default]):
             asked = ast.Compare(key, [ast.Eq()], [ast.Constant(pick.choice((0, 1)))])
+            if "rgb_to_hls" in ast.unparse(tree):
+                rows = [ast.parse(f"colorsys.rgb_to_{kind}", mode="eval").body for kind in pick.sample(("hls", "hsv"), 2)]
+                other = ast.IfExp(ast.Compare(key, [ast.Eq()], [ast.Constant(1)]), rows[1], default)
+                put(function, e, ast.IfExp(ast.Compare(key, [ast.Eq()], [ast.Constant(0)]), rows[0], other))
+                return
             put(function, e, ast.IfExp(asked, ast.Constant(pick.choice(("one", "none"))), default))
         case ast.Call(func=ast.Name(id="bool"), args=[one]):
             put(function, e, one)

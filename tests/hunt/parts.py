@@ -76,7 +76,8 @@ GENERATORS = (
     "def rows(xs):\n    try:\n        yield from xs\n    finally:\n        LOG.append('left')\n",
 )
 TABLES = ('TABLE = {0: "none", 1: "one"}\n', 'TABLE = {1: "one", 2: helper}\n', 'TABLE = {Kind.GLASS: 1, Kind.PAPER: 2}\n',
-           'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n')  # fmt: skip
+           'TABLE = {0: 1}\nTABLE[0] = 2\n', 'TABLE = {True: 1, 0: 2}\n',
+           'import colorsys\nTABLE = {0: colorsys.rgb_to_hls, 1: colorsys.rgb_to_hsv}\n')  # fmt: skip
 BANDS = ('BANDS = ((1, "A"), (2, "B"))\n', 'BANDS = ((2, "B"), (1, "A"))\n', 'BANDS = ((1, "A"), (1, "B"))\n')
 FILLED = (
     "FILLED = OrderedDict(k=1)\n",
@@ -96,6 +97,7 @@ CHANGES = (
     "def change():\n    sys.modules[__name__].LIMIT = 0\n",
     "import importlib\ndef change():\n    importlib.import_module(__name__).LIMIT = 0\n",
     "def change():\n    setattr(__import__(__name__), 'LIMIT', 0)\n",
+    "import colorsys\ndef change():\n    colorsys.rgb_to_hls = LOG\n",
 )
 """What whoever is called may call in turn."""
 TYPES = (

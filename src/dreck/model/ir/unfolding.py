@@ -16,7 +16,7 @@ from dreck.model.ir.held import HeldRows
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.rounds import is_all_constant
-from dreck.model.names.elsewhere.resetting import is_set_somewhere
+from dreck.model.names.elsewhere.steadily import is_steady
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.copying import copied
 from dreck.source.walking import walk
@@ -97,23 +97,10 @@ class Unfolding(HeldRows, Expressions):
             return self._row_made(e, dest, nxt, ctx, depth)
         if self._is_settled_value(e):
             return there.expr(e, dest, nxt, ctx, depth)
-        if self._is_constant_elsewhere(e):
+        if is_steady(self.names, e):
             read = there.expr(e, dest, nxt, ctx, depth)
             return self.act(Op.SETTLED, ast.unparse(e), (), None, read, ctx, e)
         raise Unsupported(f"a table holds `{ast.unparse(e)}`, which was worked out when the module was made")
-
-    def _is_constant_elsewhere(self, e: ast.expr) -> bool:
-        """`termios.CS8`: a name in capitals of what is imported above."""
-        root = e
-        while isinstance(root, ast.Attribute):
-            root = root.value
-        if not isinstance(e, ast.Attribute) or not e.attr.strip("_").isupper():
-            return False
-        if not isinstance(root, ast.Name) or not self.names.is_imported(root.id):
-            return False
-        if is_set_somewhere(self.names, e.attr):
-            return False
-        return self.names.is_settled(root.id, e.lineno) and self.names.kind(root.id) == "stable"
 
     def _is_settled_value(self, e: ast.expr) -> bool:
         """Whether working `e` out now gives what it gave when the module was made."""

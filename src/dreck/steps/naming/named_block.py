@@ -25,6 +25,7 @@ from dreck.steps.naming.exits import Exits, exits_of
 from dreck.steps.naming.predicates import Helper, method_line, put_helper, written
 from dreck.steps.naming.same_block import Same, same_blocks
 from dreck.steps.support.arm_comments import said_of_block
+from dreck.steps.support.names.results import by_result
 from dreck.steps.support.names.table_names import own_style
 from dreck.steps.support.names.wording import is_free
 from dreck.steps.support.names.words import words_of
@@ -107,7 +108,8 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     rest = in_order(scene, [g for g in given if not (is_method and g == own)])
     rest = [g for g in rest if g not in same.gone]
     parameters = ((own,) if is_method else ()) + (*rest, *same.parameters)
-    name = _name(scene, block)
+    is_whole = len(results) == 1 and results[0] not in given and not exits.leaves
+    name = _name(scene, block, results[0] if is_whole else "")
     helped = _Helped(name, parameters, own if is_method else "", () if exits.ends else tuple(results), exits)
     sheet = scene.sheet()
     unit = sheet.unit(scene.node)
@@ -229,14 +231,14 @@ def _else_of(sheet: Sheet, block: Block) -> Range:
 # --- a name --------------------------------------------------------------------------------------------
 
 
-def _name(scene: Scene, block: Block) -> str:
-    """By the comment above it, by the one thing it does; a name that is wished for is put in later."""
+def _name(scene: Scene, block: Block, result: str) -> str:
+    """By the comment above it, by the one thing it does or comes to; a name that is wished for is put in later."""
     taken = scene.all_words()
     if scene.wishes.alone:
         if not is_free(scene.wishes.alone, taken):
             raise Untouchable(f"the name '{scene.wishes.alone}' is taken already")
         return scene.wishes.alone
-    for words in _suggestions(scene, block):
+    for words in (*_suggestions(scene, block), *by_result(block.body, result, scene.tree)):
         name = "_".join(words)
         for tried in (f"_{name}", own_style(scene, name)):
             if name.isidentifier() and is_free(tried, taken):

@@ -14,9 +14,26 @@ def is_set_somewhere(names: ModuleNames, name: str) -> bool:
     linked = getattr(names, "trees", ())
     for tree in (names.tree, *linked):
         for n in every_node(tree):
-            if name in set_on_anything(n) or "*" in set_on_others(n):
+            if name in set_on_anything(n) or "*" in set_on_others(n) or _is_handed(n, name):
                 return True
     return any(_binds_again(tree, name) for tree in linked)
+
+
+_REPLACING = frozenset({"mock", "patch", "monkeypatch", "mocker"})
+"""What puts others in the place of anything, while tests run."""
+
+
+def _is_handed(n: ast.AST, name: str) -> bool:
+    """Whether a call is told the name, as one is that puts something else in its place: `patch("json.loads")`; or
+    something is about that does nothing else."""
+    match n:
+        case ast.Name(id=word) | ast.arg(arg=word) | ast.alias(name=word):
+            return word.rpartition(".")[2] in _REPLACING
+    if not isinstance(n, ast.Call):
+        return False
+    told = [*n.args, *(k.value for k in n.keywords)]
+    texts = (e.value for e in told if isinstance(e, ast.Constant) and isinstance(e.value, str))
+    return any(k.arg == name for k in n.keywords) or any(text.rpartition(".")[2] == name for text in texts)
 
 
 def _binds_again(tree: ast.Module, name: str) -> bool:

@@ -17,7 +17,7 @@ from dreck.steps.replace.tables.arms.in_front import in_front
 from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
-from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of
+from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of, worked_out_later
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
 from dreck.steps.replace.tables.arms.untold import with_untold
 from dreck.steps.replace.tables.rows.class_rows import class_rows
@@ -121,7 +121,7 @@ def _planned(
     given = () if fixed else _needed(scene, outcomes)
     asked_for = ", ".join(ast.unparse(s) for s in chain.subjects)
     unit = sheet.unit(scene.node)
-    told, rows = _rows(sheet, chain, outcomes, given, fixed, unit)
+    told, rows = _rows(scene, sheet, chain, outcomes, given, fixed)
     words = words_for_table(scene, chain, targets, amounts.word if amounts else "", works_out=not fixed)
     wished = scene.wishes.name_for(asked_for) or scene.wishes.table_file
     there = "" if wished else table_there(scene, f"{{\n{rows}}}", words)
@@ -215,9 +215,10 @@ def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
 
 
 def _rows(
-    sheet: Sheet, chain: Chain, outcomes: list[Outcome], given: tuple[str, ...], fixed: bool, unit: str
+    scene: Scene, sheet: Sheet, chain: Chain, outcomes: list[Outcome], given: tuple[str, ...], fixed: bool
 ) -> tuple[list[str], str]:
     """The comments told beside rows, and the rows in the order of the arms."""
+    unit = sheet.unit(scene.node)
     told: list[str] = []
     lines: list[str] = []
     for arm, outcome in zip(chain.arms, outcomes, strict=True):
@@ -225,7 +226,7 @@ def _rows(
         told += comments
         codes = [value_code(sheet, v) for v in outcome.values]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
-        made = value if fixed else _called_later(sheet, outcome.values[0], given) or f"{_lambda(given)}: {value}"
+        made = value if fixed else worked_out_later(scene, outcome.values[0], value, given)
         made_rows = [f"{unit}{key_code(sheet, key)}: {made}," for key in arm.keys]
         beside = sheet.comment_beside(arm.body[-1])
         trailed = f"{made_rows[0]}  {beside}"
@@ -235,18 +236,6 @@ def _rows(
         lines += [f"{unit}{comment}\n" for comment in comments]
         lines += [f"{row}\n" for row in made_rows]
     return told, "".join(lines)
-
-
-def _lambda(given: tuple[str, ...]) -> str:
-    return f"lambda {', '.join(given)}" if given else "lambda"
-
-
-def _called_later(sheet: Sheet, value: ast.expr, given: tuple[str, ...]) -> str:
-    """What is callable already, when a value is no more than a call of it with what is given; else ''."""
-    match value:
-        case ast.Call(func=ast.Name(id=name), args=args, keywords=[]):
-            return name if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given) else ""
-    return ""
 
 
 # --- asking the table ----------------------------------------------------------------------------------

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from dreck.model.names.elsewhere.resetting import is_set_somewhere
+from dreck.model.names.elsewhere.steadily import works_out
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import locals_read
 from dreck.steps.support.chains import is_plain
@@ -78,3 +79,13 @@ def _is_steady(scene: Scene, module: str, name: str) -> bool:
     """`signal.SIGINT`: a name in capitals of an imported module, which the files leave alone."""
     constant = name.strip("_").isupper() and scene.names.is_imported(module)
     return constant and not is_set_somewhere(scene.names, name)
+
+
+def worked_out_later(scene: Scene, value: ast.expr, code: str, given: tuple[str, ...]) -> str:
+    """What a table holds for a value that is worked out from what is `given`: what is callable already, where the value
+    is no more than a call of it, else a lambda."""
+    match value:
+        case ast.Call(func=func, args=args, keywords=[]) if isinstance(func, ast.Name) or works_out(scene.names, func):
+            if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given):
+                return ast.unparse(func)
+    return f"lambda {', '.join(given)}: {code}" if given else f"lambda: {code}"

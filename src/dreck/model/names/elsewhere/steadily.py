@@ -1,0 +1,48 @@
+"""What of an imported module or class is taken to be there, and to be the same for good, where a table holds it."""
+
+import ast
+from functools import lru_cache
+from importlib import import_module
+from types import BuiltinFunctionType, FunctionType
+
+from dreck.model.names.elsewhere.resetting import is_set_somewhere
+from dreck.model.names.modules import ModuleNames
+
+_WORKING_OUT = frozenset(
+    {
+        "base64", "binascii", "bisect", "cmath", "codecs", "colorsys", "copy", "functools", "hashlib", "heapq", "html",
+        "itertools", "json", "math", "operator", "os.path", "posixpath", "re", "shlex", "statistics", "string",
+        "struct", "textwrap", "unicodedata", "urllib.parse", "zlib",
+    }
+)  # fmt: skip
+"""Modules of the library whose functions work things out, and have nothing to do with the world: tests do not put
+others in their place."""
+
+
+def is_steady(names: ModuleNames, e: ast.expr) -> bool:
+    """`termios.CS8`: a name in capitals of what is imported above; `json.loads`: a function that works things out."""
+    root, words = e, list[str]()
+    while isinstance(root, ast.Attribute):
+        words.append(root.attr)
+        root = root.value
+    if not words or not isinstance(root, ast.Name) or not names.is_imported(root.id):
+        return False
+    if any(is_set_somewhere(names, word) for word in words):
+        return False
+    if not names.is_settled(root.id, e.lineno) or names.kind(root.id) != "stable":
+        return False
+    return words[0].strip("_").isupper() or works_out(names, e)
+
+
+def works_out(names: ModuleNames, e: ast.expr) -> bool:
+    """Whether an expression names a function or class of the library that only works something out."""
+    source = names.stands_for(e)
+    return bool(source) and not names.is_of_project(source) and _is_there(source)
+
+
+@lru_cache(maxsize=256)
+def _is_there(source: str) -> bool:
+    module, _, name = source.rpartition(".")
+    if module not in _WORKING_OUT or name.startswith("_"):
+        return False
+    return isinstance(getattr(import_module(module), name, None), FunctionType | BuiltinFunctionType | type)

@@ -1,0 +1,137 @@
+"""What a run of statements does that is there for one result: `compute_fee`, `collect_lines`, `choose_bay`."""
+
+import ast
+from collections.abc import Iterator, Sequence
+
+from dreck.source.walking import walk
+from dreck.steps.support.names.vocabulary import ABBREVIATED, GENERAL_THINGS, HOLDERS
+from dreck.steps.support.names.words import words_of
+
+_FILLING = frozenset({"append", "add", "extend", "update", "insert", "setdefault"})
+_EMPTY = frozenset({"list", "dict", "set", "defaultdict", "OrderedDict", "Counter", "deque"})
+_WORKING_OUT = ("compute", "calculate", "determine", "calc")
+_SAYING_LITTLE = GENERAL_THINGS | HOLDERS | ABBREVIATED | {
+    *("output", "answer", "ok", "flag", "start", "end", "count", "state", "line", "text", "string", "content", "number")
+}  # fmt: skip
+"""What a variable may be called whatever comes of it."""
+
+
+def by_result(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> Iterator[list[str]]:
+    """What a block does whose one result is called so; nothing where it does more than come to it."""
+    words = words_of(result)
+    if not words or words[-1] in _SAYING_LITTLE or any(len(w) < 3 or w in ABBREVIATED for w in words):
+        return
+    if all(_is_for(s, result) for s in body) and (verb := _verb(body, result, tree)):
+        yield [verb, *words]
+
+
+def _is_for(s: ast.stmt, result: str) -> bool:
+    """Whether a statement works towards the result alone: all it changes are names, and what the result holds."""
+    if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign):
+        targets = s.targets if isinstance(s, ast.Assign) else [s.target]
+        return all(_is_own(t, result) for t in targets) and not any(isinstance(n, _DOING) for n in walk(s))
+    if isinstance(s, ast.Expr):
+        return _fills(s.value, result)
+    if isinstance(s, ast.If | ast.For | ast.While):
+        inside = [*s.body, *s.orelse]
+        heads = [s.iter, s.target] if isinstance(s, ast.For) else [s.test]
+        return all(_is_for(i, result) for i in inside) and not any(
+            isinstance(n, _DOING) for h in heads for n in walk(h)
+        )
+    return isinstance(s, ast.Raise | ast.Pass | ast.Continue | ast.Break | ast.Assert)
+
+
+_DOING = (ast.Await, ast.Yield, ast.YieldFrom, ast.Lambda, ast.NamedExpr)
+
+
+def _is_own(target: ast.expr, result: str) -> bool:
+    match target:
+        case ast.Name():
+            return True
+        case ast.Tuple(elts=elts):
+            return all(isinstance(e, ast.Name) for e in elts)
+        case ast.Subscript(value=ast.Name(id=name)):
+            return name == result
+    return False
+
+
+def _fills(e: ast.expr, result: str) -> bool:
+    match e:
+        case ast.Call(func=ast.Attribute(value=value, attr=attr)) if attr in _FILLING:
+            held = value.value if isinstance(value, ast.Subscript) else value
+            return isinstance(held, ast.Name) and held.id == result
+    return False
+
+
+def _verb(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> str:
+    values = [v for s in body for n in walk(s) if (v := _given_to(n, result)) is not None]
+    if not values or not _is_begun(body, result):
+        return ""
+    if _is_empty(values[0]):
+        return "collect" if any(isinstance(s, ast.For | ast.While) for s in body) and len(values) == 1 else ""
+    if all(_is_fixed(v) for v in values):
+        is_told = all(isinstance(v, ast.Constant) and isinstance(v.value, bool) for v in values)
+        return "choose" if len(values) > 1 and not is_told else ""
+    numbers = [v for v in values if isinstance(v, ast.BinOp) and not isinstance(v.op, ast.Mod) and not _of_texts(v)]
+    return _working_out(tree) if numbers else ""
+
+
+def _given_to(n: ast.AST, result: str) -> ast.expr | None:
+    """The value that a statement gives to the result; of `+=` all that is added up."""
+    match n:
+        case ast.Assign(targets=[ast.Name(id=name)], value=value) if name == result:
+            return value
+        case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value) if name == result:
+            return value
+        case ast.AugAssign(target=ast.Name(id=name) as target, op=op, value=value) if name == result:
+            return ast.BinOp(target, op, value)
+    return None
+
+
+def _is_begun(body: Sequence[ast.stmt], result: str) -> bool:
+    """Whether the result has no value before."""
+    first = next((n for s in body for n in ast.walk(s) if isinstance(n, ast.Name) and n.id == result), None)
+    return first is not None and isinstance(first.ctx, ast.Store) and not _is_changed_first(body, result)
+
+
+def _is_changed_first(body: Sequence[ast.stmt], result: str) -> bool:
+    """Whether `+=` is what comes first."""
+    found = [n for s in body for n in walk(s) if isinstance(n, ast.Assign | ast.AugAssign | ast.AnnAssign)]
+    own = [n for n in found if _given_to(n, result) is not None]
+    return bool(own) and isinstance(min(own, key=lambda n: n.lineno), ast.AugAssign)
+
+
+def _is_empty(e: ast.expr) -> bool:
+    match e:
+        case ast.List(elts=[]) | ast.Dict(keys=[]):
+            return True
+        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)):
+            return name in _EMPTY
+    return False
+
+
+def _is_fixed(e: ast.expr) -> bool:
+    return isinstance(e, ast.Constant) or (isinstance(e, ast.Name | ast.Attribute) and ast.unparse(e).isupper())
+
+
+def _of_texts(e: ast.expr) -> bool:
+    """Whether a text or a list is among what is added up."""
+    match e:
+        case ast.BinOp(left=left, right=right):
+            return _of_texts(left) or _of_texts(right)
+        case ast.JoinedStr() | ast.List() | ast.ListComp() | ast.Tuple():
+            return True
+        case ast.Constant(value=value):
+            return isinstance(value, str | bytes)
+        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)):
+            return name in _TEXTS
+    return False
+
+
+_TEXTS = frozenset({"str", "repr", "format", "join", "upper", "lower", "strip", "list", "tuple", "sorted", "bytes"})
+
+
+def _working_out(tree: ast.Module) -> str:
+    """The verb of the module's own functions for it."""
+    own = [n.name.strip("_") for n in walk(tree) if isinstance(n, ast.FunctionDef)]
+    return next((verb for verb in _WORKING_OUT if any(name.startswith(f"{verb}_") for name in own)), _WORKING_OUT[0])
