@@ -65,7 +65,7 @@ def _by_call(s: ast.stmt, asked: set[str]) -> Iterator[list[str]]:
             most = 1 if isinstance(s, ast.Return) else 2
             if (root_of(s) or "") in sys.stdlib_module_names:
                 return  # what a library calls it is no word of the trade
-            if attr in asked or not all(map(_can_be_read, words)):
+            if attr in asked or not all(map(can_be_read, words)):
                 return
             if words and len(words) <= most and attr[:1].islower() and _is_a_deed(attr, words[0]):
                 yield ["should", *words]
@@ -77,7 +77,7 @@ def _is_a_deed(called: str, verb: str) -> bool:
     return called not in TOOLS and not idle and len(verb) > 2
 
 
-def _can_be_read(word: str) -> bool:
+def can_be_read(word: str) -> bool:
     """Whether it is no abbreviation: `srf`, `fprintf`."""
     known = word not in ABBREVIATED and not word.endswith(("printf", "header", "cb"))
     return len(word) > 2 and known and re.search(r"[aeiouy]", word) is not None

@@ -4,22 +4,21 @@ import ast
 from collections.abc import Iterator, Sequence
 
 from dreck.source.walking import walk
-from dreck.steps.support.names.vocabulary import ABBREVIATED, GENERAL_THINGS, HOLDERS
+from dreck.steps.support.names.deeds import can_be_read
+from dreck.steps.support.names.vocabulary import ABBREVIATED, DEEDS, GENERAL_THINGS, HOLDERS, OF_ANYTHING, TAKING
 from dreck.steps.support.names.words import words_of
 
 _FILLING = frozenset({"append", "add", "extend", "update", "insert", "setdefault"})
 _EMPTY = frozenset({"list", "dict", "set", "defaultdict", "OrderedDict", "Counter", "deque"})
 _WORKING_OUT = ("compute", "calculate", "determine", "calc")
-_SAYING_LITTLE = GENERAL_THINGS | HOLDERS | ABBREVIATED | {
-    *("output", "answer", "ok", "flag", "start", "end", "count", "state", "line", "text", "string", "content", "number")
-}  # fmt: skip
+_SAYING_LITTLE = GENERAL_THINGS | HOLDERS | ABBREVIATED | DEEDS | OF_ANYTHING
 """What a variable may be called whatever comes of it."""
 
 
 def by_result(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> Iterator[list[str]]:
     """What a block does whose one result is called so; nothing where it does more than come to it."""
     words = words_of(result)
-    if not words or words[-1] in _SAYING_LITTLE or any(len(w) < 3 or w in ABBREVIATED for w in words):
+    if not words or words[-1] in _SAYING_LITTLE or not all(map(can_be_read, words)):
         return
     if all(_is_for(s, result) for s in body) and (verb := _verb(body, result, tree)):
         yield [verb, *words]
@@ -29,7 +28,7 @@ def _is_for(s: ast.stmt, result: str) -> bool:
     """Whether a statement works towards the result alone: all it changes are names, and what the result holds."""
     if isinstance(s, ast.Assign | ast.AnnAssign | ast.AugAssign):
         targets = s.targets if isinstance(s, ast.Assign) else [s.target]
-        return all(_is_own(t, result) for t in targets) and not any(isinstance(n, _DOING) for n in walk(s))
+        return all(_is_own(t, result) for t in targets) and not _does_more(s)
     if isinstance(s, ast.Expr):
         return _fills(s.value, result)
     if isinstance(s, ast.If | ast.For | ast.While):
@@ -39,6 +38,13 @@ def _is_for(s: ast.stmt, result: str) -> bool:
             isinstance(n, _DOING) for h in heads for n in walk(h)
         )
     return isinstance(s, ast.Raise | ast.Pass | ast.Continue | ast.Break | ast.Assert)
+
+
+def _does_more(part: ast.AST) -> bool:
+    """Whether something goes on beside the working out: a wait, or a call that takes what it gives from somewhere."""
+    called = (n.func for n in walk(part) if isinstance(n, ast.Call))
+    takes = any((f.attr if isinstance(f, ast.Attribute) else getattr(f, "id", "")) in TAKING for f in called)
+    return takes or any(isinstance(n, _DOING) for n in walk(part))
 
 
 _DOING = (ast.Await, ast.Yield, ast.YieldFrom, ast.Lambda, ast.NamedExpr)
@@ -72,8 +78,9 @@ def _verb(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> str:
     if all(_is_fixed(v) for v in values):
         is_told = all(isinstance(v, ast.Constant) and isinstance(v.value, bool) for v in values)
         return "choose" if len(values) > 1 and not is_told else ""
-    numbers = [v for v in values if isinstance(v, ast.BinOp) and not isinstance(v.op, ast.Mod) and not _of_texts(v)]
-    return _working_out(tree) if numbers else ""
+    if any(_of_texts(v) for v in values):
+        return ""
+    return _working_out(tree) if any(_is_number(v) for v in values) else ""
 
 
 def _given_to(n: ast.AST, result: str) -> ast.expr | None:
@@ -112,6 +119,18 @@ def _is_empty(e: ast.expr) -> bool:
 
 def _is_fixed(e: ast.expr) -> bool:
     return isinstance(e, ast.Constant) or (isinstance(e, ast.Name | ast.Attribute) and ast.unparse(e).isupper())
+
+
+def _is_number(e: ast.expr) -> bool:
+    """Whether it is one for all that is done with it: what is only added up may be anything."""
+    match e:
+        case ast.BinOp(left=left, op=op, right=right):
+            if isinstance(op, ast.Sub | ast.Mult | ast.Div | ast.FloorDiv | ast.Pow | ast.LShift | ast.RShift):
+                return True
+            return isinstance(op, ast.Add) and (_is_number(left) or _is_number(right))
+        case ast.Constant(value=value):
+            return isinstance(value, int | float) and not isinstance(value, bool)
+    return False
 
 
 def _of_texts(e: ast.expr) -> bool:

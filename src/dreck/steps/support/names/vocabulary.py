@@ -58,6 +58,15 @@ GENERAL_THINGS = _words(
     """
 )
 """What a variable may be called whatever it holds."""
+OF_ANYTHING = _words(
+    """
+    output answer ok flag start end count state line text string content number diff frac posn char chars func spec
+    default next other new old last first
+    """
+)
+"""What a variable may be called, too, that says no more than how it is used."""
+TAKING = _words("read readline readlines recv pop popleft popitem next input send write")
+"""What is called to take something from somewhere, or to put it there."""
 HOW_OFTEN = _words("always never only allow allows use uses keep keeps needs wants")
 """What a name begins with that says by itself what holds."""
 HOLDERS = _words("stack list queue set dict map names items values")
