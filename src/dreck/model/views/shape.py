@@ -163,7 +163,7 @@ def exceptional(body: list[ast.stmt]) -> float:
             return 2
         case ast.Continue() | ast.Break():
             return 2
-        case ast.Return(value=ast.Constant(value=str() as text)) if any(w in text.lower() for w in REFUSAL_WORDS):
+        case ast.Return(value=ast.expr() as value) if _says_error(value):
             return 1.5
         case ast.Return(value=ast.Constant(value=value)) if value is not True:
             return 1
@@ -172,6 +172,34 @@ def exceptional(body: list[ast.stmt]) -> float:
     return 0
 
 
+def _says_error(e: ast.expr) -> bool:
+    """Whether an answer tells that something is wrong: `"unknown kind"`, `{"error": told}`, `failure(told), 404`."""
+    match e:
+        case ast.Constant(value=str() as text):
+            return any(w in text.lower() for w in REFUSAL_WORDS)
+        case ast.Constant(value=int() as number):
+            return _FIRST_OF_ERRORS <= number < _BEHIND_ERRORS
+        case ast.JoinedStr(values=values):
+            return any(isinstance(v, ast.Constant) and _says_error(v) for v in values)
+        case ast.Dict(keys=keys, values=values):
+            named = any(isinstance(k, ast.Constant) and k.value in ("error", "errors") for k in keys)
+            return named or any(isinstance(v, ast.Constant) and _says_error(v) for v in values)
+        case ast.Tuple(elts=[ast.Constant(value=None | False), _, *_]):
+            return True
+        case ast.Tuple(elts=elts):
+            return any(map(_says_error, elts))
+        case ast.Call(func=func, args=args, keywords=keywords):
+            words = ast.unparse(func).rpartition(".")[2].lower()
+            given = [*args, *(k.value for k in keywords)]
+            return any(w in words for w in _OF_ERRORS) or any(
+                _says_error(g) for g in given if not isinstance(g, ast.Call)
+            )
+    return False
+
+
+_FIRST_OF_ERRORS, _BEHIND_ERRORS = 400, 600
+"""Answers of the web that say what is wrong."""
+_OF_ERRORS = ("error", "fail", "refuse", "reject", "forbidden", "denied", "invalid", "bad_request", "badrequest")
 _JOINED_WIDTH, _JOINED_OPERANDS = 84, 4
 
 

@@ -36,6 +36,7 @@ from dreck.steps.flatten.stays.last_guard import (
     says_what_is_wrong,
     sets,
 )
+from dreck.steps.flatten.stays.sizes import SMALL, is_deep, is_long, is_small, is_weighty
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,
@@ -55,7 +56,6 @@ from dreck.steps.support.trees import (
     with_leading,
 )
 
-_SMALL = 3
 _LONG_PATH = 12
 
 
@@ -104,7 +104,7 @@ def _kind(block: Block, index: int, s: ast.If, rest: list[ast.stmt]) -> str | No
             return "short else, result follows" if is_last_before_exit(block, index, s) else _before_exit(s, rest)
         return _by_size(s) or _as_the_guards(block, index, s)
     if not rest and block.falls and (not leaves(s.body) or (holds_test(s.body) and exceptional(s.body) == 0)):
-        return "whole body" if _is_long(s.body) and not _to_be_joined(block, s) else None
+        return "whole body" if (is_long(s.body) or is_deep(s)) and not _to_be_joined(block, s) else None
     if _before_exit(s, rest):
         return "result follows" if not _to_be_joined(block, s) else None
     if len(rest) == 1 and _is_exit(rest[0]) and leaves(s.body):
@@ -117,13 +117,13 @@ def _is_refused(block: Block, index: int, s: ast.If) -> bool:
     if not s.orelse or leaves(s.orelse) or exit_behind(block, index) is None or isinstance(s.test, ast.BoolOp):
         return False
     is_said = says_what_is_wrong(s.orelse) and not says_what_is_wrong(s.body)
-    return is_said and _is_small(s.orelse) and _is_weighty(s.body)
+    return is_said and is_small(s.orelse) and is_weighty(s.body)
 
 
 def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
     if not is_straight(s.orelse):
         return False
-    if len(s.orelse) > _SMALL and exceptional(s.orelse) < 3:
+    if len(s.orelse) > SMALL and exceptional(s.orelse) < 3:
         return False
     if not leaves(s.body):
         return True
@@ -158,24 +158,24 @@ def _before_exit(s: ast.If, rest: list[ast.stmt]) -> str | None:
         case [ast.Return(value=value)] if is_plain_answer(value) and not (
             isinstance(value, ast.Tuple) and sets(s.orelse, value)
         ):
-            if leaves(s.body) or not (holds_test(s.body) and _is_long(s.body)):
+            if leaves(s.body) or not (holds_test(s.body) and (is_long(s.body) or is_deep(s))):
                 return None
             if not s.orelse:
                 return "result follows"
-            return "short else, result follows" if _is_small(s.orelse) and not leaves(s.orelse) else None
+            return "short else, result follows" if is_small(s.orelse) and not leaves(s.orelse) else None
     return None
 
 
 def _to_be_joined(block: Block, s: ast.If) -> bool:
     """Tests directly in one another around a plain line or two are to be joined, not turned round."""
     tests = nest(s)
-    return len(tests) > 1 and _is_small(tests[-1].body) and joins(tests, len(block.path) + 1)
+    return len(tests) > 1 and is_small(tests[-1].body) and joins(tests, len(block.path) + 1)
 
 
 def _by_size(s: ast.If) -> str | None:
-    if _is_small(s.orelse) and _is_weighty(s.body):
+    if is_small(s.orelse) and is_weighty(s.body):
         return "short else"
-    if _is_small(s.body) and _is_weighty(s.orelse):
+    if is_small(s.body) and is_weighty(s.orelse):
         return "short body"
     return None
 
@@ -199,22 +199,9 @@ def _still_constant(block: Block, index: int) -> str:
 
 def _as_the_guards(block: Block, index: int, s: ast.If) -> str | None:
     """Behind guards, a last test whose else does what the guards do: it is the last of them."""
-    if not (_is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
+    if not (is_small(s.orelse) and not leaves(s.body) and (does_as_a_guard(block, index, s))):
         return None
     return "short else"
-
-
-def _is_small(body: list[ast.stmt]) -> bool:
-    return is_straight(body) and len(body) <= 2
-
-
-def _is_long(body: list[ast.stmt]) -> bool:
-    statements = sum(isinstance(n, ast.stmt) and not isinstance(n, ast.Pass) for s in body for n in walk(s))
-    return code_lines(body) > _SMALL and statements >= _SMALL
-
-
-def _is_weighty(body: list[ast.stmt]) -> bool:
-    return _is_long(body) or (holds_test(body) and code_lines(body) >= _SMALL)
 
 
 def _is_exit(s: ast.stmt) -> bool:
@@ -223,7 +210,7 @@ def _is_exit(s: ast.stmt) -> bool:
 
 def _exit_is_the_guard(s: ast.If, rest: list[ast.stmt]) -> bool:
     ours, theirs = exceptional(s.body), exceptional(rest)
-    return theirs >= 1 and theirs > ours and _is_long(s.body)
+    return theirs >= 1 and theirs > ours and is_long(s.body)
 
 
 # --- carrying it out -----------------------------------------------------------------------------------

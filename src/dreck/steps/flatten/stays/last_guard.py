@@ -2,7 +2,7 @@
 
 import ast
 
-from dreck.model.views.shape import REFUSAL_WORDS, Block, arms, code_lines, is_straight, leaves
+from dreck.model.views.shape import REFUSAL_WORDS, Block, arms, code_lines, exceptional, is_straight, leaves
 from dreck.source.walking import walk
 
 _SMALL = 3
@@ -71,13 +71,29 @@ def exit_behind(block: Block, index: int) -> ast.Return | None:
     return None
 
 
+AN_ERROR = 1.5
+"""How exceptional an exit has to look to be told first although both branches leave."""
+
+
 def begins_anew(guards: list[ast.If], rest: ast.If) -> bool:
     """Whether the chain `rest` asks another question than the few arms in front of it, which leave, and goes on."""
     ifs, last = arms(rest)
-    if not 0 < len(guards) <= _FEW or any(leaves(arm.body) for arm in ifs) or leaves(last):
+    if not 0 < len(guards) <= _FEW or not (_refuses_at_last(guards, ifs, last) or _goes_on(ifs, last)):
         return False
     asked = {subject_of(arm.test) for arm in guards}
     return all(leaves(arm.body) for arm in guards) and not asked & {subject_of(arm.test) for arm in ifs}
+
+
+def _goes_on(ifs: list[ast.If], last: list[ast.stmt]) -> bool:
+    return not any(leaves(arm.body) for arm in ifs) and not leaves(last)
+
+
+def _refuses_at_last(guards: list[ast.If], ifs: list[ast.If], last: list[ast.stmt]) -> bool:
+    """Whether all but the one arm of the rest say that something is wrong: its else is one more guard."""
+    if len(ifs) != 1 or not leaves(ifs[0].body) or not leaves(last):
+        return False
+    refused = [exceptional(body) for body in (*(arm.body for arm in guards), last)]
+    return min(refused) >= AN_ERROR > exceptional(ifs[0].body)
 
 
 def subject_of(test: ast.expr) -> str:

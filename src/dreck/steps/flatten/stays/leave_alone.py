@@ -22,15 +22,19 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
-from dreck.steps.flatten.stays.last_guard import begins_anew, does_as_a_guard, ends_as_the_guard, only_reports
+from dreck.steps.flatten.stays.last_guard import (
+    AN_ERROR,
+    begins_anew,
+    does_as_a_guard,
+    ends_as_the_guard,
+    only_reports,
+)
 from dreck.steps.flatten.stays.left_tests import binds_on_the_way, does_nothing, in_an_arm
 from dreck.steps.flatten.stays.twins import shapes, twins_of
 
 _SHORT = 3
 _LONG = 6
 _LONG_CASE = 10
-_AN_ERROR = 1.5
-"""How exceptional an exit has to look to be told first although both branches leave."""
 _TURNING = frozenset(
     {"else leaves", "whole body", "result follows", "short else", "short else, result follows", "exit follows",
      "else as the guards", "short else, exit further out"}
@@ -270,7 +274,7 @@ def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
     if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
         return theirs >= 1  # a plain answer, told before a nest of tests
     is_plain = not _keeps_something(other) and not (len(body) == 1 and _does_something(other))
-    return theirs >= _AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and is_plain
+    return theirs >= AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and is_plain
 
 
 def _does_something(body: list[ast.stmt]) -> bool:
