@@ -1,6 +1,7 @@
 """The shape of blocks: where a function's statement lists stand, how they end, what follows them."""
 
 import ast
+import re
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Literal, NamedTuple, TypeAlias
@@ -184,22 +185,28 @@ def _says_error(e: ast.expr) -> bool:
         case ast.Dict(keys=keys, values=values):
             named = any(isinstance(k, ast.Constant) and k.value in ("error", "errors") for k in keys)
             return named or any(isinstance(v, ast.Constant) and _says_error(v) for v in values)
-        case ast.Tuple(elts=[ast.Constant(value=None | False), _, *_]):
+        case ast.Tuple(elts=[ast.Constant(value=False), _, *_]):
             return True
         case ast.Tuple(elts=elts):
             return any(map(_says_error, elts))
-        case ast.Call(func=func, args=args, keywords=keywords):
-            words = ast.unparse(func).rpartition(".")[2].lower()
+        case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name), args=args, keywords=keywords):
             given = [*args, *(k.value for k in keywords)]
-            return any(w in words for w in _OF_ERRORS) or any(
-                _says_error(g) for g in given if not isinstance(g, ast.Call)
-            )
+            return _REFUSING.search(name) is not None or any(_says_error(g) for g in given if not _is_call(g))
     return False
+
+
+def _is_call(e: ast.expr) -> bool:
+    return isinstance(e, ast.Call)
 
 
 _FIRST_OF_ERRORS, _BEHIND_ERRORS = 400, 600
 """Answers of the web that say what is wrong."""
-_OF_ERRORS = ("error", "fail", "refuse", "reject", "forbidden", "denied", "invalid", "bad_request", "badrequest")
+_REFUSING = re.compile(
+    r"^_*(error|fail|failure|refuse|reject|deny|forbid)(_|$)"
+    r"|^(?!on_|is_|has_|get_|handle_).*(_error|_failure|_fail|_refused|_rejected|bad_request|not_found|forbidden)$"
+    r"|[a-z](Error|Failure|Failed|Refused|Rejected|Denied|Forbidden|BadRequest|NotFound)$|^(Err|Failure|Error)$"
+)
+"""Functions and classes that make an answer of what is wrong."""
 _JOINED_WIDTH, _JOINED_OPERANDS = 84, 4
 
 

@@ -273,6 +273,8 @@ def _is_the_exception(body: list[ast.stmt], other: list[ast.stmt]) -> bool:
     ours, theirs = exceptional(body), exceptional(other)
     if holds_test(body) and code_lines(body) >= max(_LONG, 3 * code_lines(other)):
         return theirs >= 1  # a plain answer, told before a nest of tests
+    if theirs == AN_ERROR and code_lines(body) <= code_lines(other):
+        return False  # two answers, each said in a line
     is_plain = not _keeps_something(other) and not (len(body) == 1 and _does_something(other))
     return theirs >= AN_ERROR and theirs > ours and code_lines(other) <= _SHORT and is_plain
 
