@@ -2,7 +2,7 @@
 
 import ast
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from dreck.model.views.shape import leaves
 from dreck.source.walking import walk
@@ -17,7 +17,7 @@ from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import Chain, Reader, chains, check_keys, comments_of, is_plain, key_code, lines_of
 from dreck.steps.support.names.wording import constant_name, naming_hint
 from dreck.steps.support.names.words import words_of
-from dreck.steps.support.scene import NotPlanned, Plan, Scene
+from dreck.steps.support.scene import Known, NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable
 
@@ -79,7 +79,21 @@ def _planned(
     several = [_data(scene, found_in[0], chain, column, targets, at) for at, column in enumerate(columns)]
     if is_annotated(scene, chain, found_in[1]) and (chain.default is None or all(d.default for d in several)):
         yield _written(scene, found_in, chain, several, asking=False)
+    elif _is_known(scene, found_in[1]):
+        subject = ast.unparse(chain.subjects[0])
+        come = Known(subject, (found_in[1].name,), subject.partition(".")[0] in scene.scope.params)
+        yield replace(_written(scene, found_in, chain, several, asking=False), known=come)
+    else:
+        plan = _written(scene, found_in, chain, several, asking=True)
+        hint = f"--kinds {found_in[1].name} says that nothing but its members comes; then nothing asks any more"
+        yield replace(plan, reason=f"{plan.reason}; {hint}")
+        return
     yield _written(scene, found_in, chain, several, asking=True)
+
+
+def _is_known(scene: Scene, enum: ast.ClassDef) -> bool:
+    """Whether a person says that only members come."""
+    return scene.wishes.kinds == (enum.name,) or (scene.wishes.only_asked and not scene.wishes.kinds)
 
 
 def _leads_on(enum: ast.ClassDef, values: tuple[ast.expr, ...]) -> bool:
