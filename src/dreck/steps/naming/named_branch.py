@@ -71,7 +71,7 @@ def _too_short(scene: Scene, found: list[Block]) -> tuple[int, str]:
     where = shlex.quote(f"{scene.path}::{scene.function.name}:{first}-{last}")
     length = _length(block)
     told = f"its longest branch has {length} line{'s' * (length != 1)}, and from {_LONG} on it is taken"
-    return first, f"{told}; to cut it all the same, type: dreck untangle {where} --step named-block --name NAME"
+    return first, f"{told}; to cut it anyway, type: dreck untangle {where} --step named-block --name NAME"
 
 
 def _blocks(body: list[ast.stmt], loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[Block]:

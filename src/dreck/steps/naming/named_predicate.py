@@ -60,7 +60,7 @@ def _short_ones(scene: Scene) -> Iterator[NotPlanned]:
         if isinstance(condition.test, ast.BoolOp) and condition.role != "value" and not why_not(condition.test):
             name = _name(scene, condition, "variable").text
             hint = naming_hint(as_written(scene.text, condition.test), name or "NAME")
-            yield NotPlanned(condition.test.lineno, f"two tests are read at once; {hint} names them all the same")
+            yield NotPlanned(condition.test.lineno, f"two tests are read at once; {hint} gives it a name anyway")
 
 
 def _is_wished(scene: Scene, condition: Condition) -> bool:

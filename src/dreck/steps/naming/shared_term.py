@@ -38,7 +38,7 @@ def _not_asked(repeated: list[list[ast.expr]]) -> Iterator[NotPlanned]:
     if most and not why_not(most[0]):
         code = ast.unparse(most[0])
         told = f"`{code}` stands {len(most)} times, but no test asks it"
-        yield NotPlanned(most[0].lineno, f"{told}; --name {shlex.quote(f'{code}=NAME')} names it all the same")
+        yield NotPlanned(most[0].lineno, f"{told}; --name {shlex.quote(f'{code}=NAME')} names it anyway")
 
 
 def _conditions_again(scene: Scene) -> Iterator[NotPlanned]:

@@ -15,13 +15,13 @@ from dreck.steps.replace.discriminants import discriminants_of
 from dreck.steps.replace.families.class_text import called_otherwise, check_body
 from dreck.steps.replace.families.kinds import moved
 from dreck.steps.replace.families.subclassing import subclassed
+from dreck.steps.replace.open_ends import with_open_ends
 from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.support.chains import Arm, Chain, Reader, chains, check_keys, is_plain, key_code, table_line
 from dreck.steps.support.names.short_names import spelled_out
 from dreck.steps.support.names.vocabulary import ABBREVIATED
 from dreck.steps.support.names.wording import is_free, naming_hint
 from dreck.steps.support.names.words import several, thing_name, words_of
-from dreck.steps.support.open_ends import with_open_ends
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable

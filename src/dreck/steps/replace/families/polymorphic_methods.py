@@ -33,6 +33,7 @@ from dreck.steps.replace.families.kinds import Moved, called, drop_name_of_class
 from dreck.steps.replace.families.more_asked import more_asked
 from dreck.steps.support.chains import Chain
 from dreck.steps.support.imports import add_imports
+from dreck.steps.support.names.deeds import with_each
 from dreck.steps.support.names.wording import is_free, naming_hint
 from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -116,7 +117,7 @@ def _planned(scene: Scene, chain: Chain, exact: bool) -> Plan:
     parts = moved(scene, sheet, chain, unit)
     given = [g for g in in_order(scene, parts.given) if g != subject.id]
     host = Host.of(scene, given)
-    name = _method_name(scene, home, classes)
+    name = _method_name(scene, home, classes, subject.id)
     as_protocol = scene.wishes.form == "protocol"
     base, fresh = _base(scene, home, classes, name, as_protocol)
     tested = {c.name for c in classes}
@@ -166,7 +167,9 @@ def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject:
     there = sheet if home is scene else home.sheet()
     found = answers(scene, home, chain, family, subject, sheet.unit(scene.node))
     host = Host.of(scene, found.given)
-    name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies], alone=True)
+    name = found.attribute or _method_name(
+        scene, home, [c for c, _ in found.bodies], subject, alone=True
+    )
     returns = ast.unparse(scene.node.returns) if found.returns and scene.node.returns is not None else ""
     for cls, body in ((cls, host.told(body)) for cls, body in found.bodies):
         check_body(body, cls)
@@ -263,8 +266,11 @@ def _nodes(scene: Scene, chain: Chain) -> list[list[ast.ClassDef]]:
 # --- names ---------------------------------------------------------------------------------------------
 
 
-def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], alone: bool = False) -> str:
-    """`alone`: no class of the module speaks of it yet."""
+def _method_name(
+    scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], subject: str, alone: bool = False
+) -> str:
+    """After the function, or after what it does with each where a loop goes through them; `alone`: no class of the
+    module speaks of it yet."""
     wished = scene.wishes.name_for(scene.node.name)
     used = {n.attr for tree in (scene.tree, home.tree) for n in walk(tree) if isinstance(n, ast.Attribute)}
     used |= {
@@ -275,7 +281,7 @@ def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], alo
     told = {s.name for c in (every if alone else classes) for s in c.body if isinstance(s, FunctionNode)}
     used |= told  # with nothing in front of the call, an object may have what it is called otherwise
     there = f"{'_'.join(words_of(owner.name))}_{stem}" if owner is not None else ""
-    for name in (wished, stem, there, f"{stem}_of_kind", f"own_{stem}"):
+    for name in (wished, with_each(scene.node, stem, subject), stem, there, f"{stem}_of_kind", f"own_{stem}"):
         if name and name not in used and not (name.startswith("__")):
             return name
     raise Untouchable(

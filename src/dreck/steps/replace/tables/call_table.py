@@ -12,6 +12,7 @@ from dreck.steps.naming.blocks import (
     own_statements,
     yields,
 )
+from dreck.steps.replace.open_ends import with_open_ends
 from dreck.steps.replace.tables import lookup_table
 from dreck.steps.replace.tables.arms.actions import deed_of
 from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside, replace_chain
@@ -38,7 +39,6 @@ from dreck.steps.support.chains import (
 from dreck.steps.support.names.agents import agent_of
 from dreck.steps.support.names.short_names import asked_words
 from dreck.steps.support.names.table_names import table_name, three_of
-from dreck.steps.support.open_ends import with_open_ends
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
 from dreck.steps.support.trees import Untouchable, is_directive

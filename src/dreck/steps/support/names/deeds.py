@@ -2,15 +2,17 @@
 
 import ast
 import builtins
+import keyword
 import re
 import sys
 from collections.abc import Iterator
 from typing import TypeGuard
 
+from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.support.names.said import is_adjective, told_to_people
 from dreck.steps.support.names.vocabulary import ABBREVIATED, ASKING, HOW_MANY, IDLE, OF_ANY_ERROR, REFUSING, TOOLS
-from dreck.steps.support.names.words import last_of, root_of, words_of
+from dreck.steps.support.names.words import last_of, root_of, several, words_of
 
 _AMISS = frozenset({"missing", "invalid", "unknown", "unsupported", "duplicate"})
 
@@ -75,6 +77,23 @@ def _is_a_deed(called: str, verb: str) -> bool:
     """Whether what is called is something that people of the trade do, and no tool of the language's or of a log."""
     idle = verb in IDLE or verb in ASKING or is_adjective(verb) or words_of(called)[-1] in HOW_MANY
     return called not in TOOLS and not idle and len(verb) > 2
+
+
+def with_each(function: FunctionNode, stem: str, item: str) -> str:
+    """`weigh` of `weigh_all`, `volume` of `total_volume`: what is done with an item of a loop, or asked of it; '' where
+    no loop goes through them, or the name speaks of nothing more."""
+    loops = [n for n in walk(function) if isinstance(n, ast.For) and isinstance(n.target, ast.Name)]
+    if not any(isinstance(n.target, ast.Name) and n.target.id == item for n in loops):
+        return ""
+    words = words_of(stem)
+    kept = [word for word in words if word not in _OF_THEM_ALL]
+    if len(kept) > 1 and kept[-1] == several(item):
+        kept.pop()
+    name = "_".join(kept)
+    return name if kept != words and name.isidentifier() and not keyword.iskeyword(name) else ""
+
+
+_OF_THEM_ALL = frozenset({"all", "each", "every", "total", "sum", "whole"})
 
 
 def can_be_read(word: str) -> bool:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.support.names.vocabulary import SPELT
-from dreck.steps.support.names.words import thing_name, words_of
+from dreck.steps.support.names.words import last_of, one_of, thing_name, words_of
 
 _SHORT = 3
 
@@ -52,5 +52,12 @@ def _words(function: FunctionNode, subject: ast.expr) -> list[str]:
     match spelled_out(function, subject):
         case ast.Call(func=ast.Name(id=called), args=[_]) if called in _OF_THINGS:
             return ["length" if called == "len" else called]
+        case ast.Subscript(value=ast.Name() | ast.Attribute() as many, slice=at) if one_of(last_of(many)):
+            match at:
+                case ast.Constant(value=0):
+                    return ["first", *words_of(one_of(last_of(many)))]
+                case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=1)):
+                    return ["last", *words_of(one_of(last_of(many)))]
+            return words_of(last_of(many))
         case e:
             return words_of(thing_name(e))

@@ -99,3 +99,15 @@ def several(word: str) -> str:
     if word.endswith("y") and word[-2:-1] not in tuple("aeiou"):
         return f"{word[:-1]}ies"
     return f"{word}es" if word.endswith(("s", "x", "z", "ch", "sh")) else f"{word}s"
+
+
+def one_of(word: str) -> str:
+    """`level`, `category`, `class`: one of what is called by a plural; '' for what is none."""
+    if not word.endswith("s") or word.endswith(("ss", "us", "is")) or len(word) < _SHORTEST_PLURAL:
+        return ""
+    if word.endswith("ies"):
+        return f"{word[:-3]}y"
+    return word[:-2] if word.endswith(("sses", "xes", "zes", "ches", "shes")) else word[:-1]
+
+
+_SHORTEST_PLURAL = 4

@@ -1,11 +1,14 @@
-"""Open ends: a ladder whose last arm is for all kinds but some (`elif kind != "glass":`), spelt out as arms."""
+"""Open ends of ladders, spelt out: a last arm that is for all kinds but some (`elif kind != "glass":`), and arms that
+come to the plain return behind the ladder, where others return."""
 
 import ast
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
+from dreck.model.views.shape import leaves
 from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
+from dreck.steps.naming.blocks import own_statements
 from dreck.steps.support.chains import Reader
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
@@ -13,10 +16,8 @@ from dreck.steps.support.sheet import Sheet
 _OPPOSITES: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.NotEq: ast.Eq, ast.IsNot: ast.Is, ast.NotIn: ast.In}
 
 
-def with_open_ends(
-    scene: Scene, plans: Callable[[Scene], Iterator[Plan | NotPlanned]]
-) -> Iterator[Plan | NotPlanned]:
-    """What is planned for the function; where nothing is, what is planned once such arms are spelt out."""
+def with_open_ends(scene: Scene, plans: Callable[[Scene], Iterator[Plan | NotPlanned]]) -> Iterator[Plan | NotPlanned]:
+    """What is planned for the function; where nothing is, what is planned once such ends are spelt out."""
     refused: list[NotPlanned] = []
     any_plan = False
     for found in plans(scene):
@@ -25,21 +26,25 @@ def with_open_ends(
             yield found
         elif isinstance(found, NotPlanned):
             refused.append(found)
-    spelt = None if any_plan else spelt_out(scene)
-    more = [found for found in plans(spelt) if isinstance(found, Plan)] if spelt is not None else []
-    yield from more or refused
+    for spelt in () if any_plan else (_all_others(scene), _plain_returns(scene)):
+        more = [found for found in plans(spelt) if isinstance(found, Plan)] if spelt is not None else []
+        if more:
+            yield from more
+            return
+    yield from refused
 
 
-def spelt_out(scene: Scene) -> Scene | None:
+def _all_others(scene: Scene) -> Scene | None:
     """The function with `elif kind == "glass": pass` and an `else` for the last arm of each such ladder; None where
     there is none."""
     sheet = scene.sheet()
     found = [(last, opposite) for last, opposite in _open_ends(scene.node) if _stands_alone(sheet, last)]
     for last, opposite in found:
         _spell(sheet, scene, last, opposite)
-    if not found:
-        return None
-    text = sheet.result()
+    return _with_text(scene, sheet.result()) if found else None
+
+
+def _with_text(scene: Scene, text: str) -> Scene:
     tree = parse(text, scene.path)
     functions = functions_in(tree, text)
     function = next(f for f in functions if f.name == scene.function.name)
@@ -79,3 +84,46 @@ def _spell(sheet: Sheet, scene: Scene, last: ast.If, opposite: ast.Compare) -> N
 
 
 _WORDS: dict[type[ast.cmpop], str] = {ast.Eq: "==", ast.Is: "is", ast.In: "in"}
+
+
+# --- arms that come to the return behind ---------------------------------------------------------------
+
+
+def _plain_returns(scene: Scene) -> Scene | None:
+    """The function with the plain return behind its last ladder in each arm that comes to it; None where no arm returns
+    on its own, or more than that return stands behind."""
+    body = scene.node.body
+    behind = body[-1] if isinstance(body[-1], ast.Return) else None
+    ladder = body[-2] if behind is not None and len(body) > 1 else body[-1]
+    if not isinstance(ladder, ast.If) or (behind is not None and not _is_plain(behind.value)):
+        return None
+    sheet = scene.sheet()
+    arms, is_whole = _arms_of(ladder)
+    open_ = [arm for arm in arms if not leaves(arm)]
+    if len(open_) == len(arms) or not open_ or not any(own_statements(arm, ast.Return) for arm in arms):
+        return None
+    if any(len(sheet.indent(arm[0].lineno).encode()) != arm[0].col_offset for arm in open_):
+        return None
+    told = "return None" if behind is None else sheet.code(behind)
+    for arm in open_:
+        indent, ends = sheet.indent(arm[0].lineno), arm[-1].end_lineno or arm[-1].lineno
+        below = sheet.comments_below(ends, indent)
+        sheet.insert(max([ends, *below]) + 1, f"{indent}{told}\n")
+    if is_whole and behind is not None:
+        if sheet.comment_beside(behind) or sheet.line(behind.lineno - 1).strip().startswith("#"):
+            return None
+        sheet.remove_lines(behind.lineno, behind.end_lineno or behind.lineno)
+    return _with_text(scene, sheet.result())
+
+
+def _is_plain(value: ast.expr | None) -> bool:
+    return value is None or isinstance(value, ast.Constant)
+
+
+def _arms_of(s: ast.If) -> tuple[list[list[ast.stmt]], bool]:
+    """The bodies of a ladder's arms, and whether an `else` is the last of them."""
+    found = [s.body]
+    while len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If):
+        s = s.orelse[0]
+        found.append(s.body)
+    return ([*found, s.orelse], True) if s.orelse else (found, False)
