@@ -34,16 +34,17 @@ def _orders(node: ast.Compare) -> bool:
 
 def _feeding(operands: list[ast.expr], nodes: list[ast.AST]) -> list[ast.AST]:
     """The operands, and all that is put in what they name, or in what that names."""
-    written = [pair for node in nodes for pair in _writes(node)]
+    written: dict[str, list[ast.AST]] = {}
+    for target, value in (pair for node in nodes for pair in _writes(node)):
+        for name in _named([target]):
+            written.setdefault(name, []).append(value)
     found: list[ast.AST] = [*operands]
-    names = _named(operands)
-    while True:
-        more = [(target, value) for target, value in written if names & _named([target])]
-        written = [pair for pair in written if pair not in more]
-        if not more:
-            return found
-        found += [value for _, value in more]
-        names |= _named([value for _, value in more])
+    pending = _named(operands)
+    while pending:
+        more = written.pop(pending.pop(), [])
+        found += more
+        pending |= _named(more) & written.keys()
+    return found
 
 
 def _writes(node: ast.AST) -> list[tuple[ast.AST, ast.AST]]:
@@ -60,6 +61,13 @@ def _writes(node: ast.AST) -> list[tuple[ast.AST, ast.AST]]:
             return [(target, value)]
         case ast.withitem(context_expr=value, optional_vars=ast.expr() as target):
             return [(target, value)]
+        case ast.Call(func=ast.Attribute(value=base), args=args, keywords=keywords):
+            return [(base, given) for given in (*args, *(k.value for k in keywords))]
+        case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
+            return [(ast.Name(name), node)]
+        case ast.Match(subject=subject, cases=cases):
+            caught = [n for case in cases for n in walk(case.pattern) if isinstance(n, ast.MatchAs | ast.MatchStar)]
+            return [(ast.Name(n.name), subject) for n in caught if n.name is not None]
     return []
 
 

@@ -7,6 +7,7 @@ from types import BuiltinFunctionType, FunctionType
 
 from dreck.model.names.elsewhere.resetting import is_set_somewhere
 from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
 
 _WORKING_OUT = frozenset(
     {
@@ -31,7 +32,19 @@ def is_steady(names: ModuleNames, e: ast.expr) -> bool:
         return False
     if not names.is_settled(root.id, e.lineno) or names.kind(root.id) != "stable":
         return False
+    if root.id in _handed_on(names.tree):
+        return False
     return words[0].strip("_").isupper() or works_out(names, e)
+
+
+@lru_cache(maxsize=32)
+def _handed_on(tree: ast.Module) -> frozenset[str]:
+    """The imported modules that are spoken of as a whole somewhere, and not just for what they have: whoever is given
+    one may set what is in it."""
+    nodes = every_node(tree)
+    modules = {a.asname or a.name.partition(".")[0] for n in nodes if isinstance(n, ast.Import) for a in n.names}
+    held = {id(n.value) for n in nodes if isinstance(n, ast.Attribute)}
+    return frozenset(n.id for n in nodes if isinstance(n, ast.Name) and n.id in modules and id(n) not in held)
 
 
 def works_out(names: ModuleNames, e: ast.expr) -> bool:

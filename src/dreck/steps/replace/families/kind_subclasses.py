@@ -50,7 +50,7 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
         code = ast.unparse(chain.subjects[0])
         if len(chain.subjects) != 1 or (code.removeprefix("self.") in own and code not in refused):
             continue
-        told = refused.pop(code, None)
+        refused.pop(code, None)
         chosen = [outcome_of(arm.body) for arm in chain.arms]
         if all(o is not None and all(is_fixed(scene, v) for v in o.values) for o in chosen):
             yield NotPlanned(chain.first.lineno, "its arms only choose values; lookup-table makes a table of them")
@@ -63,7 +63,7 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
         try:
             yield _planned(scene, chain)
         except Untouchable as error:
-            yield told or NotPlanned(chain.first.lineno, str(error))
+            yield NotPlanned(chain.first.lineno, str(error))
     yield from refused.values()
 
 
@@ -202,7 +202,7 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
     for base, last in (*bases, (stem, own), (f"{verb}{stem}", f"{verb}{own}"), (f"{stem}Kind", f"{own}Kind")):
         table = several("_".join(words_of(base))).upper()
         factory = f"find_{'_'.join(words_of(base))}"
-        kinds = [f"{_camel(arm.keys[0])}{last}" for arm in chain.arms]
+        kinds = [f"{_camel(arm.keys[0], last)}{last}" for arm in chain.arms]
         free = all(is_free(n, taken) and n.isidentifier() for n in (base, table, factory, *kinds))
         if free and len({base, *kinds}) == len(kinds) + 1:
             return base, table, factory, kinds
@@ -211,7 +211,8 @@ def _names(scene: Scene, chain: Chain) -> tuple[str, str, str, list[str]]:
     )
 
 
-def _camel(key: ast.expr) -> str:
+def _camel(key: ast.expr, base: str) -> str:
+    """The words of a key without those that the class ends in anyway: `Stopped` for `STATE_STOPPED`, a state."""
     match key:
         case ast.Constant(value=str() as text):
             words = words_of("".join(c if c.isalnum() else " " for c in text))
@@ -219,6 +220,11 @@ def _camel(key: ast.expr) -> str:
             words = words_of(attr)
         case _:
             words = words_of("".join(c if c.isalnum() else " " for c in ast.unparse(key)))
+    said = words_of(base)
+    if len(words) > len(said) and words[: len(said)] == said:
+        words = words[len(said) :]
+    elif len(words) > len(said) and words[-len(said) :] == said:
+        words = words[: -len(said)]
     return "".join(w.capitalize() for w in words)
 
 
