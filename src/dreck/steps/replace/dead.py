@@ -2,6 +2,7 @@
 
 import ast
 
+from dreck.source.walking import walk
 from dreck.steps.replace.folding import Answer, fold, test_of
 
 
@@ -30,3 +31,27 @@ def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
                 for block in (s.body, getattr(s, "orelse", []), getattr(s, "finalbody", [])):
                     found += dead_lines(block, answer)
     return found
+
+
+def is_overwritten(chunk: list[str], following: list[str]) -> bool:
+    """Whether a line gives a name a constant, and the next gives it another value at once."""
+    if len(chunk) != 1 or len(following) != 1:
+        return False
+    match _assigned(chunk[0]), _assigned(following[0]):
+        case (name, ast.Constant()), (other, value) if value is not None:
+            return name == other and not any(isinstance(n, ast.Name) and n.id == name for n in walk(value))
+    return False
+
+
+def _assigned(line: str) -> tuple[str, ast.expr | None]:
+    """The one name that a line assigns to, and the value; nothing for any other line."""
+    if " = " not in line or "#" in line:
+        return "", None
+    try:
+        body = ast.parse(line.strip()).body
+    except SyntaxError:
+        return "", None
+    match body:
+        case [ast.Assign(targets=[ast.Name(id=name)], value=value)]:
+            return name, value
+    return "", None

@@ -72,9 +72,10 @@ def _exceptional(found: list[Default]) -> list[Default]:
     """What is left when no test held, where all others answer to a key: `if kind == "glass": return 3`."""
     rest = [d for d in found if d.test is None]
     keyed = [d.test for d in found if d.test is not None]
-    asked = {ast.dump(t.left) for t in keyed if isinstance(t, ast.Compare) and isinstance(t.ops[0], ast.Eq | ast.In)}
-    whole = all(isinstance(t, ast.Compare) and isinstance(t.ops[0], ast.Eq | ast.In) for t in keyed)
-    return rest if len(rest) == 1 and whole and len(asked) <= 1 else found
+    asked = {ast.dump(t.left) if isinstance(t, ast.Compare) else "" for t in keyed}
+    by_key = [isinstance(t, ast.Compare) and isinstance(t.ops[0], ast.Eq | ast.In) for t in keyed]
+    is_ladder = len(asked) <= 1 and "" not in asked and 2 * sum(by_key) >= len(keyed)
+    return rest if len(rest) == 1 and is_ladder else found
 
 
 def _in_handlers(scene: Scene) -> Iterator[NotPlanned]:

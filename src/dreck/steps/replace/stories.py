@@ -9,6 +9,7 @@ from dreck.source.copying import copied
 from dreck.source.walking import walk
 from dreck.steps.naming.predicates import first_line
 from dreck.steps.replace.arms_settled import Left, settled
+from dreck.steps.replace.dead import is_overwritten
 from dreck.steps.replace.folding import Answer, FoldValues, fold, test_of
 from dreck.steps.support.raw import RAW
 from dreck.steps.support.sheet import Sheet, one_line
@@ -52,7 +53,7 @@ class Teller:
             if told and self._left(body[at]):
                 break
             at += 1
-        return found
+        return [c for c, following in zip(found, [*found[1:], []], strict=False) if not is_overwritten(c, following)]
 
     def _guards(self, body: list[ast.stmt], start: int) -> list[ast.If]:
         """Tests in a row of which each leaves where it holds."""

@@ -140,7 +140,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
         rows = "".join(f"{unit}{key_code(sheet, key)}: {kind},\n" for arm, kind in kinds for key in arm.keys)
         pieces.append(f"{table} = {{\n{rows}}}\n")
         doc = f'{unit}"""What is done for this {said}."""\n'
-        pieces.append(f"def {factory}({said}):\n{doc}{unit}return {table}.get({said}, {base})()\n")
+        code = "kind" if hasattr(builtins, said) else said
+        pieces.append(f"def {factory}({code}):\n{doc}{unit}return {table}.get({code}, {base})()\n")
         line = table_line(scene, sheet, "")
         sheet.insert(line, "".join(f"{piece}\n\n" for piece in pieces))
     else:
@@ -163,7 +164,7 @@ def _host_word(scene: Scene) -> str:
 def _subject_word(scene: Scene, subject: ast.expr) -> str:
     word = thing_name(spelled_out(scene.node, subject))
     says = word.isidentifier() and len(word) > 1 and word not in ABBREVIATED
-    return word if says and not hasattr(builtins, word) else "kind"
+    return word if says and word != "type" else "kind"
 
 
 def _holder_word(scene: Scene, subject: ast.expr) -> str:
