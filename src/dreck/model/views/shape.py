@@ -178,8 +178,6 @@ def _says_error(e: ast.expr) -> bool:
     match e:
         case ast.Constant(value=str() as text):
             return any(w in text.lower() for w in REFUSAL_WORDS)
-        case ast.Constant(value=int() as number):
-            return _FIRST_OF_ERRORS <= number < _BEHIND_ERRORS
         case ast.JoinedStr(values=values):
             return any(isinstance(v, ast.Constant) and _says_error(v) for v in values)
         case ast.Dict(keys=keys, values=values):
@@ -187,16 +185,19 @@ def _says_error(e: ast.expr) -> bool:
             return named or any(isinstance(v, ast.Constant) and _says_error(v) for v in values)
         case ast.Tuple(elts=[ast.Constant(value=False), _, *_]):
             return True
+        case ast.Tuple(elts=[ast.Dict() | ast.Call() | ast.JoinedStr() | ast.Constant(value=str()) as told, number]):
+            return _says_error(told) or _is_of_the_web(number)
         case ast.Tuple(elts=elts):
             return any(map(_says_error, elts))
         case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name), args=args, keywords=keywords):
-            given = [*args, *(k.value for k in keywords)]
-            return _REFUSING.search(name) is not None or any(_says_error(g) for g in given if not _is_call(g))
+            given = [e for e in (*args, *(k.value for k in keywords)) if not isinstance(e, ast.Call)]
+            is_status = any((k.arg or "").startswith("status") and _is_of_the_web(k.value) for k in keywords)
+            return is_status or _REFUSING.search(name) is not None or any(map(_says_error, given))
     return False
 
 
-def _is_call(e: ast.expr) -> bool:
-    return isinstance(e, ast.Call)
+def _is_of_the_web(e: ast.expr) -> bool:
+    return isinstance(e, ast.Constant) and type(e.value) is int and _FIRST_OF_ERRORS <= e.value < _BEHIND_ERRORS
 
 
 _FIRST_OF_ERRORS, _BEHIND_ERRORS = 400, 600

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from dreck.model.views.shape import leaves
-from dreck.source.functions import functions_in, instance_owner, parse
+from dreck.source.functions import instance_owner
 from dreck.steps.naming.blocks import (
     Block,
     block_lines,
@@ -56,10 +56,7 @@ def shared_out(scene: Scene) -> tuple[Scene, tuple[str, ...]]:
         if found is None:
             break
         text, name = found
-        tree = parse(text, scene.path)
-        functions = functions_in(tree, text)
-        function = next(f for f in functions if f.name == scene.function.name)
-        scene = replace(scene, text=text, tree=tree, functions=functions, function=function)
+        scene = scene.with_text(text)
         made.append(name)
     return scene, tuple(made)
 

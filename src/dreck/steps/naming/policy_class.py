@@ -5,7 +5,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.predicates import (
@@ -93,10 +92,7 @@ def _in_one_go(scene: Scene, test: ast.expr, operands: list[ast.expr]) -> Plan |
     for helper in helpers:
         put_helper(scene, sheet, helper)
     text = sheet.result()
-    tree = parse(text, scene.path)
-    functions = functions_in(tree, text)
-    function = next(f for f in functions if f.name == scene.function.name)
-    named = Scene(scene.path, text, tree, functions, function, scene.wishes, scene.line_length, scene.others)
+    named = scene.with_text(text)
     told = next(c for c in conditions(named.node) if len(list(_asked(named, c.test))) >= _ENOUGH)
     plan = _planned(named, told.test, list(_asked(named, told.test)))
     if isinstance(plan, NotPlanned):

@@ -34,12 +34,13 @@ def dead_lines(body: list[ast.stmt], answer: Answer) -> list[tuple[int, int]]:
 
 
 def is_overwritten(chunk: list[str], following: list[str]) -> bool:
-    """Whether a line gives a name a constant, and the next gives it another value at once."""
+    """Whether a line gives a name a constant, and the next gives it another value at once, with no call on the way."""
     if len(chunk) != 1 or len(following) != 1:
         return False
     match _assigned(chunk[0]), _assigned(following[0]):
         case (name, ast.Constant()), (other, value) if value is not None:
-            return name == other and not any(isinstance(n, ast.Name) and n.id == name for n in walk(value))
+            reads = (isinstance(n, ast.Call | ast.Await) or getattr(n, "id", "") == name for n in walk(value))
+            return name == other and not any(reads)
     return False
 
 

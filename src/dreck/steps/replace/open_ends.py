@@ -3,10 +3,8 @@ come to the plain return behind the ladder, where others return."""
 
 import ast
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 from dreck.model.views.shape import leaves
-from dreck.source.functions import functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import own_statements
 from dreck.steps.support.chains import Reader
@@ -41,14 +39,7 @@ def _all_others(scene: Scene) -> Scene | None:
     found = [(last, opposite) for last, opposite in _open_ends(scene.node) if _stands_alone(sheet, last)]
     for last, opposite in found:
         _spell(sheet, scene, last, opposite)
-    return _with_text(scene, sheet.result()) if found else None
-
-
-def _with_text(scene: Scene, text: str) -> Scene:
-    tree = parse(text, scene.path)
-    functions = functions_in(tree, text)
-    function = next(f for f in functions if f.name == scene.function.name)
-    return replace(scene, text=text, tree=tree, functions=functions, function=function)
+    return scene.with_text(sheet.result()) if found else None
 
 
 def _open_ends(function: ast.AST) -> Iterator[tuple[ast.If, ast.Compare]]:
@@ -113,7 +104,7 @@ def _plain_returns(scene: Scene) -> Scene | None:
         if sheet.comment_beside(behind) or sheet.line(behind.lineno - 1).strip().startswith("#"):
             return None
         sheet.remove_lines(behind.lineno, behind.end_lineno or behind.lineno)
-    return _with_text(scene, sheet.result())
+    return scene.with_text(sheet.result())
 
 
 def _is_plain(value: ast.expr | None) -> bool:

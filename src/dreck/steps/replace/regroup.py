@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from dreck.model.views.shape import leaves
-from dreck.source.functions import functions_in, parse
+from dreck.source.functions import parse
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.common_lines import shared_out
@@ -141,10 +141,7 @@ def _between(
 
 def _told_once(scene: Scene, text: str) -> tuple[str, tuple[str, ...]]:
     """The module with longer lines that several stories have in common in functions of their own."""
-    tree = parse(text, scene.path)
-    functions = functions_in(tree, text)
-    function = next(f for f in functions if f.name == scene.function.name)
-    after, made = shared_out(replace(scene, text=text, tree=tree, functions=functions, function=function))
+    after, made = shared_out(scene.with_text(text))
     return after.text, made
 
 

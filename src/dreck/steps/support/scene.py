@@ -2,7 +2,7 @@
 
 import ast
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.scopes import FunctionScope, scope_of
 from dreck.model.views.spelling import normal
-from dreck.source.functions import Function, FunctionNode
+from dreck.source.functions import Function, FunctionNode, functions_in, parse
 from dreck.source.walking import walk
 from dreck.steps.support.sheet import Sheet
 
@@ -81,6 +81,13 @@ class Scene:
 
     def sheet(self) -> Sheet:
         return Sheet(self.text)
+
+    def with_text(self, text: str) -> "Scene":
+        """The scene as it is once the module reads otherwise; nothing that was found in the old text is kept."""
+        tree = parse(text, self.path)
+        functions = functions_in(tree, text)
+        function = next(f for f in functions if f.name == self.function.name)
+        return replace(self, text=text, tree=tree, functions=functions, function=function, _found={})
 
     @property
     def node(self) -> FunctionNode:

@@ -43,9 +43,7 @@ def _told(text: str, scene: Scene, name: str, known: Known) -> str:
     binds what is asked, with a test behind that which refuses all others, in both versions alike."""
     tree = parse(text, scene.path)
     node = next(f.node for f in functions_in(tree, text) if f.name == name)
-    if "." in known.name and known.is_parameter:
-        node.body[:0] = ast.parse(_refusing(known)).body
-    elif known.is_parameter and not known.exact:
+    if known.is_parameter and not known.exact and "." not in known.name:
         for arg in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs):
             if arg.arg == known.name:
                 arg.annotation = ast.Constant(" | ".join(known.kinds))
@@ -59,11 +57,11 @@ def _refuse_others(node: FunctionNode, known: Known) -> None:
 
     Only where it is bound once: a second binding may mean anything.
     """
-    code = _refusing(known)
-    bound = [n for n in walk(node) if isinstance(n, ast.Name) and n.id == known.name and isinstance(n.ctx, ast.Store)]
+    code, root = _refusing(known), known.name.partition(".")[0]
+    bound = [n for n in walk(node) if isinstance(n, ast.Name) and n.id == root and isinstance(n.ctx, ast.Store)]
     if known.is_parameter and not bound:
         node.body[:0] = ast.parse(code).body
-    places = [place for place in _blocks_behind(node, known.name) if not known.is_parameter and len(bound) == 1]
+    places = [place for place in _blocks_behind(node, root) if not known.is_parameter and len(bound) == 1]
     for block, at in places:
         block[at:at] = ast.parse(code).body
 

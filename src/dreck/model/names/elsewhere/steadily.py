@@ -20,6 +20,10 @@ _WORKING_OUT = frozenset(
 others in their place."""
 
 
+_REACHING = frozenset({"import_module", "__import__", "modules", "globals", "vars", "locals", "eval", "exec"})
+"""What leads to any module."""
+
+
 def is_steady(names: ModuleNames, e: ast.expr) -> bool:
     """`termios.CS8`: a name in capitals of what is imported above; `json.loads`: a function that works things out."""
     root, words = e, list[str]()
@@ -32,19 +36,37 @@ def is_steady(names: ModuleNames, e: ast.expr) -> bool:
         return False
     if not names.is_settled(root.id, e.lineno) or names.kind(root.id) != "stable":
         return False
-    if root.id in _handed_on(names.tree):
-        return False
+    module = _modules(names.tree).get(root.id, "")
+    for handed in (_handed_on(tree) for tree in (names.tree, *getattr(names, "trees", ()))):
+        if module and (module in handed or handed & _REACHING):
+            return False
     return words[0].strip("_").isupper() or works_out(names, e)
 
 
 @lru_cache(maxsize=32)
 def _handed_on(tree: ast.Module) -> frozenset[str]:
-    """The imported modules that are spoken of as a whole somewhere, and not just for what they have: whoever is given
-    one may set what is in it."""
+    """The modules that a file speaks of as a whole somewhere, and not just for what they have: whoever is given one may
+    set what is in it. And the ways to come to modules without naming them."""
     nodes = every_node(tree)
-    modules = {a.asname or a.name.partition(".")[0] for n in nodes if isinstance(n, ast.Import) for a in n.names}
     held = {id(n.value) for n in nodes if isinstance(n, ast.Attribute)}
-    return frozenset(n.id for n in nodes if isinstance(n, ast.Name) and n.id in modules and id(n) not in held)
+    whole = {n.id for n in nodes if isinstance(n, ast.Name) and id(n) not in held}
+    said = whole | {n.attr for n in nodes if isinstance(n, ast.Attribute)}
+    return frozenset(module for name, module in _modules(tree).items() if name in whole) | (said & _REACHING)
+
+
+@lru_cache(maxsize=32)
+def _modules(tree: ast.Module) -> dict[str, str]:
+    """What the file calls the modules that it imports, and what these are called where they are imported from."""
+    found: dict[str, str] = {}
+    for n in every_node(tree):
+        match n:
+            case ast.Import(names=aliases):
+                roots = ((a.name.partition(".")[0], a) for a in aliases)
+                found |= {a.asname or root: a.name if a.asname else root for root, a in roots}
+            case ast.ImportFrom(module=str() as source, names=aliases):
+                whole = ((a.asname or a.name, f"{source}.{a.name}") for a in aliases)
+                found |= {name: module for name, module in whole if module in _WORKING_OUT}
+    return found
 
 
 def works_out(names: ModuleNames, e: ast.expr) -> bool:

@@ -124,6 +124,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
 
     def made(body: list[str]) -> str:
         told = [called_otherwise(text, own, host) for text in body] if own else body
+        told = [line for at, line in enumerate(told) if line != "pass" or at == len(told) - 1]
         check_body(told, ast.ClassDef(base, [], [], [], []))
         return written(scene, Helper(method, ("self", *inner), tuple(told)), unit, unit, returns)
 
@@ -131,7 +132,8 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
     if existing is None:
         said = _subject_word(scene, subject)
         thing = _holder_word(scene, subject) or said
-        doc = f'{unit}"""What is done for {_article(thing)} {thing} that has no class of its own."""\n\n'
+        told = thing.replace("_", " ")
+        doc = f'{unit}"""What is done for {_article(told)} {told} that has no class of its own."""\n\n'
         pieces = [f"class {base}:\n{doc}{made(other)}"]
         pieces += [
             f'class {kind}({base}):\n{unit}"""What is done for {_said(arm)}."""\n\n{made(body)}'
@@ -139,7 +141,7 @@ def _planned(scene: Scene, chain: Chain) -> Plan:
         ]
         rows = "".join(f"{unit}{key_code(sheet, key)}: {kind},\n" for arm, kind in kinds for key in arm.keys)
         pieces.append(f"{table} = {{\n{rows}}}\n")
-        doc = f'{unit}"""What is done for this {said}."""\n'
+        doc = f'{unit}"""What is done for this {said.replace("_", " ")}."""\n'
         code = "kind" if hasattr(builtins, said) else said
         pieces.append(f"def {factory}({code}):\n{doc}{unit}return {table}.get({code}, {base})()\n")
         line = table_line(scene, sheet, "")

@@ -79,21 +79,28 @@ def _planned(
     several = [_data(scene, found_in[0], chain, column, targets, at) for at, column in enumerate(columns)]
     if is_annotated(scene, chain, found_in[1]) and (chain.default is None or all(d.default for d in several)):
         yield _written(scene, found_in, chain, several, asking=False)
-    elif _is_known(scene, found_in[1]):
+    elif _is_known(scene, chain, found_in[1]):
         subject = ast.unparse(chain.subjects[0])
         come = Known(subject, (found_in[1].name,), subject.partition(".")[0] in scene.scope.params)
         yield replace(_written(scene, found_in, chain, several, asking=False), known=come)
     else:
         plan = _written(scene, found_in, chain, several, asking=True)
-        hint = f"--kinds {found_in[1].name} says that nothing but its members comes; then nothing asks any more"
-        yield replace(plan, reason=f"{plan.reason}; {hint}")
+        hint = f"; --kinds {found_in[1].name} says that nothing but its members comes; then nothing asks any more"
+        is_said = scene.wishes.kinds or scene.wishes.only_asked
+        yield plan if is_said else replace(plan, reason=f"{plan.reason}{hint}")
         return
     yield _written(scene, found_in, chain, several, asking=True)
 
 
-def _is_known(scene: Scene, enum: ast.ClassDef) -> bool:
-    """Whether a person says that only members come."""
-    return scene.wishes.kinds == (enum.name,) or (scene.wishes.only_asked and not scene.wishes.kinds)
+def _is_known(scene: Scene, chain: Chain, enum: ast.ClassDef) -> bool:
+    """Whether a person says that only members come: the function calls the enum by its name, and sets nothing itself of
+    what it asks."""
+    if scene.wishes.kinds != (enum.name,) and (scene.wishes.kinds or not scene.wishes.only_asked):
+        return False
+    called = all(isinstance(k, ast.Attribute) and ast.unparse(k.value) == enum.name for k in chain.keys)
+    subject = ast.unparse(chain.subjects[0])
+    stored = (n for n in walk(scene.node) if isinstance(getattr(n, "ctx", None), ast.Store | ast.Del))
+    return called and not ("." in subject and any(ast.unparse(n) == subject for n in stored))
 
 
 def _leads_on(enum: ast.ClassDef, values: tuple[ast.expr, ...]) -> bool:

@@ -167,9 +167,7 @@ def _in_family(scene: Scene, home: Scene, chain: Chain, family: Family, subject:
     there = sheet if home is scene else home.sheet()
     found = answers(scene, home, chain, family, subject, sheet.unit(scene.node))
     host = Host.of(scene, found.given)
-    name = found.attribute or _method_name(
-        scene, home, [c for c, _ in found.bodies], subject, alone=True
-    )
+    name = found.attribute or _method_name(scene, home, [c for c, _ in found.bodies], subject, alone=True)
     returns = ast.unparse(scene.node.returns) if found.returns and scene.node.returns is not None else ""
     for cls, body in ((cls, host.told(body)) for cls, body in found.bodies):
         check_body(body, cls)
@@ -266,9 +264,7 @@ def _nodes(scene: Scene, chain: Chain) -> list[list[ast.ClassDef]]:
 # --- names ---------------------------------------------------------------------------------------------
 
 
-def _method_name(
-    scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], subject: str, alone: bool = False
-) -> str:
+def _method_name(scene: Scene, home: Scene, classes: Sequence[ast.ClassDef], subject: str, alone: bool = False) -> str:
     """After the function, or after what it does with each where a loop goes through them; `alone`: no class of the
     module speaks of it yet."""
     wished = scene.wishes.name_for(scene.node.name)
