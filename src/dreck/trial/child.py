@@ -19,7 +19,7 @@ from typing import Any
 
 from dreck.trial.inputs.examples import remember
 from dreck.trial.job import called, run_job
-from dreck.trial.running.loading.imports import CannotRun, whole_project
+from dreck.trial.running.loading.imports import CannotRun, NotExecuted, whole_project
 from dreck.trial.sandbox.cage import NoWalls
 from dreck.trial.sandbox.folder import private_folder
 from dreck.trial.sandbox.kernel import die_with_parent
@@ -172,7 +172,7 @@ def _job(request: dict[str, Any], skipped: frozenset[int], answers: Answers) -> 
         else:
             answer = run_job(request, skipped, answers.tell)
     except (CannotRun, NoWalls) as error:
-        answer = {"error": str(error)}
+        answer = {"error": str(error), "old_not_executed": isinstance(error, NotExecuted) and error.of_old}
     except BaseException as error:
         answer = {"error": f"the trial itself failed: {type(error).__name__}: {error}"}
     answers.give(answer | {"worked": time.process_time() - begun + Clock.worked_elsewhere})

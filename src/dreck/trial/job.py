@@ -35,7 +35,7 @@ from dreck.trial.running.both import tell_of_each_other, watch_common_globals
 from dreck.trial.running.describe import hide_places
 from dreck.trial.running.expectation import outside
 from dreck.trial.running.heard import HEARING
-from dreck.trial.running.loading.imports import project_of, whole_project
+from dreck.trial.running.loading.imports import NotExecuted, project_of, whole_project
 from dreck.trial.running.loading.installed import import_installed
 from dreck.trial.running.loading.load import Version, load, plausible, vary_alike
 from dreck.trial.running.loading.nested import lifted
@@ -118,7 +118,7 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     """Both versions in this process, the second executed beside the first."""
     before, after = request["old"], request["new"]
     _close(request, cage, still, (before, after))
-    old = load(before["path"], before["text"], before["name"])
+    old = _loaded(before)
     new = load(after["path"], after["text"], after["name"])
     of_old, of_new = old.varying, new.varying
     old.varying = vary_alike(of_old, of_new, new.namespace)
@@ -142,7 +142,7 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     before = request["old"]
     wire = open_world(lambda end: answering(end, lambda: _life(request, end)))
     _close(request, cage, still, (before,))
-    old = load(before["path"], before["text"], before["name"], imported=True)
+    old = _loaded(before, imported=True)
     runner = Runner(old, cage, still)
     runner.again = True
     theirs: Facts = listen(wire)
@@ -161,6 +161,15 @@ def _in_two_worlds(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     candidates.set_ups = {name: how for name, how in candidates.set_ups.items() if set_ups.get(name) == how}
     ask(wire, {name: how for name, how in candidates.set_ups.items() if can_leave(how)})
     return Sides((runner, far), candidates, usages, old.types)
+
+
+def _loaded(before: dict[str, Any], imported: bool = False) -> Version:
+    """The old version. Raises CannotRun."""
+    try:
+        return load(before["path"], before["text"], before["name"], imported)
+    except NotExecuted as error:
+        error.of_old = True
+        raise
 
 
 def _life(request: dict[str, Any], wire: Wire) -> Life:

@@ -130,6 +130,8 @@ class Trial:
     """Whether something was kept from changing because a switch is on it."""
     unsummed: int = 0
     """Inputs left out of account because what a number is added to is none in them."""
+    old_not_executed: bool = False
+    """Whether the module of the old version cannot be executed: no trial of a function in it comes to anything."""
 
 
 class Known(Protocol):
@@ -161,17 +163,27 @@ def run_trial(old: Version, new: Version, wanted: Wanted = Wanted(), known: Know
         "sums": wanted.sums,
         "apart": wanted.apart,
     }
-    answer = known.get(request) if known is not None else None
+    executed = (old.path, old.text)
+    answer = _not_executed.get(executed) or (known.get(request) if known is not None else None)
     if answer is None:
         answer = _server.ask(request)
         if answer.get("difference") and _has_no_order(request) and _differs_from_itself(request, answer):
             answer = {**answer, "difference": None, "unstable": True, "wavers": _BY_ADDRESS}
+        if answer.get("old_not_executed"):
+            _not_executed[executed] = answer
         if known is not None:
             known.put(request, answer)
     return _read(answer)
 
 
+_not_executed: dict[tuple[Path, str], dict[str, Any]] = {}
+"""What was answered of modules that cannot be executed as they were, as long as the work goes on."""
 _BY_ADDRESS = "where objects lie in memory"
+
+
+def look_anew() -> None:
+    """What could not be executed is tried again: what it lacked may have been put there."""
+    _not_executed.clear()
 
 
 def _has_no_order(request: dict[str, Any]) -> bool:
@@ -207,7 +219,7 @@ def ask_child(request: dict[str, Any]) -> dict[str, Any]:
 
 def _read(answer: dict[str, Any]) -> Trial:
     if "error" in answer:
-        return Trial(problem=answer["error"])
+        return Trial(problem=answer["error"], old_not_executed=answer.get("old_not_executed", False))
     missing = tuple(map(_unreached, answer["missing"]))
     return Trial(
         answer["inputs"],

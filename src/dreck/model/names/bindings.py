@@ -61,6 +61,12 @@ def _read(tree: ast.Module) -> Bindings:
     return found
 
 
+@once_per_tree
+def bindings_within(node: ast.ClassDef) -> Bindings:
+    """How the names of a class's body are bound, as if it were a module."""
+    return _read(ast.Module(node.body, []))
+
+
 def bind_one_package(name: str, statements: list[ast.stmt]) -> bool:
     """Whether all of these bind a name to the package of that name: `import email`, `import email.message`."""
     told = [a for s in statements if isinstance(s, ast.Import) for a in s.names]

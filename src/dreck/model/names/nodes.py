@@ -29,6 +29,16 @@ def every_node(tree: ast.AST) -> tuple[ast.AST, ...]:
 
 
 @once_per_tree
+def classes_by_name(tree: ast.AST) -> dict[str, tuple[ast.ClassDef, ...]]:
+    """The classes of a tree, wherever they stand, in the order of `every_node`."""
+    found: dict[str, tuple[ast.ClassDef, ...]] = {}
+    for node in every_node(tree):
+        if isinstance(node, ast.ClassDef):
+            found[node.name] = (*found.get(node.name, ()), node)
+    return found
+
+
+@once_per_tree
 def _below(tree: ast.AST) -> tuple[ast.AST, ...]:
     found: list[ast.AST] = [tree]
     for node in found:

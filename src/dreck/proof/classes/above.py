@@ -12,7 +12,7 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.files import file_of, package_of
 from dreck.model.names.linking import LinkedNames, Reader
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import classes_by_name, every_node
 
 _Place: TypeAlias = tuple[ast.expr, ast.Module, Path | None]
 UNKNOWN = "?"
@@ -114,7 +114,7 @@ class _Above:
         if name in known.rebound or known.dynamic:
             yield UNKNOWN
         bound = known.of.get(name, [])
-        inner = [n for n in every_node(tree) if isinstance(n, ast.ClassDef) and n.name == name] if not bound else []
+        inner = classes_by_name(tree).get(name, ()) if not bound else ()
         for s in [*bound, *inner]:
             yield from self._bound(s, name, tree, path)
         if not bound and not inner:

@@ -4,6 +4,7 @@ import ast
 from collections.abc import Iterator
 
 from dreck.model.names.bindings import bound_by
+from dreck.model.names.nodes import once_per_tree
 from dreck.source.walking import walk
 
 
@@ -30,9 +31,16 @@ def statements_of(body: list[ast.stmt]) -> Iterator[ast.stmt]:
                 yield s
 
 
+@once_per_tree
+def statements_in(node: ast.ClassDef) -> tuple[ast.stmt, ...]:
+    """The statements of a class's own body, as `statements_of` finds them."""
+    return tuple(statements_of(node.body))
+
+
+@once_per_tree
 def bound_in_body(node: ast.ClassDef) -> frozenset[str]:
     """The names that the body of a class binds: there they mean what it says, not what the module does."""
-    return frozenset(name for s in statements_of(node.body) for name in bound_by(s))
+    return frozenset(name for s in statements_in(node) for name in bound_by(s))
 
 
 def _fills(call: ast.Call, body: list[ast.stmt]) -> bool:

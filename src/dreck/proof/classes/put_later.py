@@ -4,7 +4,7 @@ import ast
 from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
-from dreck.model.names.nodes import every_node
+from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.say.quiet import COMPUTED, is_quiet_value
 from dreck.source.walking import walk
 
@@ -14,7 +14,7 @@ def put_later(names: ModuleNames) -> frozenset[str]:
     """The attributes that something puts on a class once it is there, when that may be a descriptor."""
     found: set[str] = set()
     for tree in (names.tree, *names.trees, *names.others):
-        in_functions = {n for f in every_node(tree) if isinstance(f, _SHUT) for n in walk(f)}
+        in_functions = _in_functions(tree)
         plain: set[ast.AST] = set()
         for n in every_node(tree):
             if isinstance(n, ast.Assign | ast.AnnAssign | ast.AugAssign) and is_quiet_value(n.value, names):
@@ -55,6 +55,11 @@ def _has_descriptors(names: ModuleNames) -> bool:
         or (isinstance(n, ast.Call) and names.stands_for(n.func) in COMPUTED)
         for n in nodes
     )
+
+
+@once_per_tree
+def _in_functions(tree: ast.Module) -> frozenset[ast.AST]:
+    return frozenset(n for f in every_node(tree) if isinstance(f, _SHUT) for n in walk(f))
 
 
 _SHUT = (ast.FunctionDef, ast.AsyncFunctionDef)

@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from dreck.model.names.bindings import bindings_of, bound_by
+from dreck.model.names.bindings import bindings_of, bindings_within, bound_by
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.model.names.type_parameters import names_of
@@ -165,7 +165,7 @@ class Importing:
     def inside(self, s: ast.ClassDef) -> "Importing":
         """What is known in the body of a class."""
         generics = {f.name for f in s.body if isinstance(f, FunctionNode) and is_generic(f, self.names)}
-        bound = {**self.bound, **bindings_of(ast.Module(s.body, [])).of}
+        bound = {**self.bound, **bindings_within(s).of}
         return replace(self, bound=bound, generics=frozenset(generics))
 
     def _is_made_quietly(self, s: ast.ClassDef, seen: set[str]) -> bool:

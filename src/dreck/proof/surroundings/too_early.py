@@ -3,7 +3,7 @@
 import ast
 from collections.abc import Iterator
 
-from dreck.model.names.bindings import bindings_of, bound_by, statements_of
+from dreck.model.names.bindings import bindings_of, bindings_within, bound_by, statements_of
 from dreck.model.names.modules import ModuleNames
 from dreck.proof.surroundings.importing import Importing, importing, led_to
 from dreck.source.functions import FunctionNode
@@ -47,7 +47,7 @@ def _acting(s: ast.stmt, known: Importing, within: _Bound) -> Iterator[tuple[ast
         yield s, within
     inside = known.inside(s)
     for inner in s.body:
-        yield from _acting(inner, inside, {**within, **bindings_of(ast.Module(s.body, [])).of})
+        yield from _acting(inner, inside, {**within, **bindings_within(s).of})
 
 
 def _is_made_by_the_file(s: ast.ClassDef, names: ModuleNames, seen: set[str]) -> bool:

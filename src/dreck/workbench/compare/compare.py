@@ -26,6 +26,7 @@ from dreck.proof.surroundings.module_diff import (
 from dreck.proof.surroundings.resting import spread
 from dreck.source.walking import walk
 from dreck.trial.running.expectation import knows
+from dreck.trial.server import look_anew
 from dreck.workbench.compare.around import Around, Asking
 from dreck.workbench.compare.comparison import Comparison
 from dreck.workbench.compare.kin import kin_of
@@ -53,6 +54,7 @@ def compare_texts(
     """
     for name in wanted.assume:
         known_assumption(name)
+    look_anew()
     sides = _sides(old, new)
     for at, side in enumerate(sides):
         side.names.others = tuple(kin_of(elsewhere.told, elsewhere.files, at).trees_for(side.names))
@@ -99,7 +101,8 @@ def judge_rewrite(old: Text, new: Text, wanted: Wanted, removed: tuple[str, ...]
         return Verdict("unsettled", reason=f"{min(gone)} would be gone")
     work = _Judging(sides, wanted, config_for(old.path))
     modules = sides[0].module, sides[1].module
-    changed = spread(changed_between(*modules), *modules)
+    work.between = changed_between(*modules)
+    changed = spread(work.between, *modules)
     pairs = [(n, n) for n in sides[0].functions if n in sides[1].functions and work.is_other(n, changed)]
     overriding = _inherited(*sides)
     if overriding:
@@ -129,6 +132,8 @@ class _Judging:
     known: KnownTrials | None = None
     until_one_is_lost: bool = False
     """Whether one function that is not the same is all that has to be known."""
+    between: Changed | None = None
+    """What is other around the functions, once that is known."""
     _known_calls: dict[str, list[str]] = field(default_factory=dict)
     _otherwise: set[str] = field(default_factory=set)
     _asks_hooks: bool = False
@@ -148,7 +153,7 @@ class _Judging:
 
     def _all(self, pairs: list[tuple[str, str]]) -> tuple[tuple[str, Verdict], ...]:
         modules = self.sides[0].module, self.sides[1].module
-        changed = spread(changed_between(*modules), *modules)
+        changed = spread(self.between or changed_between(*modules), *modules)
         if self.beside is not None:
             old, new = ((side.text.path, side.tree) for side in self.sides)
             beside = files_beside(self.beside)

@@ -16,6 +16,7 @@ from dreck.source.leave import is_left
 from dreck.source.lines import width_of
 from dreck.source.targets import Target, resolve
 from dreck.steps.support.scene import Others, Scene, Wishes
+from dreck.trial.server import look_anew
 from dreck.workbench import workers
 from dreck.workbench.compare.wanted import Wanted
 from dreck.workbench.engine.collector import calm
@@ -173,6 +174,7 @@ def _file(item: tuple[Path, list[Target]], request: Request, asking: Asking) -> 
 
 
 def _straightened(path: Path, targets: list[Target], request: Request, asking: Asking) -> FileResult:
+    look_anew()
     file = read(path)
     tree = parse(file.text, path)
     functions = functions_in(tree, file.text)

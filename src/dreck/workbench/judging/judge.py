@@ -135,7 +135,8 @@ class Judge:
         found = _judged(trial, proof, comes_to_one_thing(old, new.names) and comes_to_one_thing(new, old.names))
         if found.difference is not None and _is_of_no_order(found.difference) and self._proved_with_order(old, new):
             return replace(found, reason=f"{found.reason}; {_WITH_ORDER}")
-        alone = self._alone(old, new, proof) if found.status == "unsettled" and not trial.difference else None
+        open_still = found.status == "unsettled" and not trial.difference and not trial.old_not_executed
+        alone = self._alone(old, new, proof) if open_still else None
         return alone or found
 
     def _alone(self, old: Candidate, new: Candidate, proof: Proof) -> Verdict | None:

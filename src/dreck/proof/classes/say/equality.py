@@ -9,7 +9,7 @@ from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node, once_per_tree
 from dreck.proof.classes.above import roots_of
-from dreck.proof.classes.bodies import statements_of
+from dreck.proof.classes.bodies import statements_in
 from dreck.proof.classes.say.asked import gives_it_back, is_asked_plainly
 from dreck.proof.classes.say.inverting import below
 from dreck.source.functions import FunctionNode
@@ -199,7 +199,7 @@ class _Asked:
                 return (left, right) == (self.own, self.other)
             case ast.Call(func=ast.Attribute(value=ast.Name(id=left), attr="__eq__"), args=[ast.Name(id=right)]):
                 told = [
-                    s for s in statements_of(self.node.body) if isinstance(s, ast.FunctionDef) and s.name == "__eq__"
+                    s for s in statements_in(self.node) if isinstance(s, ast.FunctionDef) and s.name == "__eq__"
                 ]
                 return (left, right) == (self.own, self.other) and len(told) == 1 and not self.may_decline
         return False

@@ -11,7 +11,7 @@ from functools import lru_cache
 
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.bodies import bound_in_body, statements_of
+from dreck.proof.classes.bodies import bound_in_body, statements_in
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.say.equality import is_equality_within_a_class, is_unhandled, says_no_to_constants
 from dreck.proof.classes.say.inverting import comparing_gives_bools, hides_inequality
@@ -96,7 +96,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
     attributes: set[str] = set()
     comparisons: set[str] = set()
     own = bound_in_body(node)
-    for s in statements_of(node.body):
+    for s in statements_in(node):
         match s:
             case ast.FunctionDef(name=name) | ast.AsyncFunctionDef(name=name):
                 if name in _READING:
@@ -136,7 +136,7 @@ def _by_class(node: ast.ClassDef, names: ModuleNames) -> TakenBack:
 def reads_of_class_quietly(node: ast.ClassDef, name: str, names: ModuleNames) -> bool:
     """Whether a class body gives the class itself nothing under a name that runs code when it is read."""
     own = bound_in_body(node)
-    for s in statements_of(node.body):
+    for s in statements_in(node):
         match s:
             case ast.FunctionDef(name=bound) | ast.AsyncFunctionDef(name=bound) if bound == name and s.decorator_list:
                 if not (_reads_quietly(s, names) or _is_computed(s, names)):

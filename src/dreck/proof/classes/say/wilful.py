@@ -11,7 +11,7 @@ from functools import lru_cache
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
-from dreck.proof.classes.bodies import bound_in_body, statements_of
+from dreck.proof.classes.bodies import bound_in_body, statements_in
 from dreck.proof.classes.put_later import put_later, specials_put
 from dreck.proof.classes.say.equality import says_no_to_constants
 from dreck.proof.classes.say.inverting import comparing_gives_bools
@@ -118,7 +118,7 @@ def wilful(names: ModuleNames) -> frozenset[str]:
         found.add(FILLS_IN)
     quiet: list[tuple[str, bool, frozenset[str]]] = []
     for node in _classes(names):
-        for s in statements_of(node.body):
+        for s in statements_in(node):
             if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
                 found |= _bound_otherwise(s, names, bound_in_body(node))
                 continue

@@ -15,6 +15,13 @@ class CannotRun(Exception):
     """The function cannot be imported or called; the message says why and what to do."""
 
 
+class NotExecuted(CannotRun):
+    """Its module cannot be executed, whatever function is asked for."""
+
+    of_old = False
+    """Whether it is the old version's."""
+
+
 def executed(path: str, tree: ast.Module, names: dict[str, Any], imported: bool) -> types.ModuleType:
     """The module of `tree`, which stands at `path`, executed with `names` in it. Raises CannotRun.
 
@@ -31,7 +38,7 @@ def executed(path: str, tree: ast.Module, names: dict[str, Any], imported: bool)
         module.__dict__.update(names)
         exec(code, module.__dict__)
     except (Exception, SystemExit) as error:
-        raise CannotRun(f"its module cannot be executed: {type(error).__name__}: {error}") from None
+        raise NotExecuted(f"its module cannot be executed: {type(error).__name__}: {error}") from None
     return module
 
 
