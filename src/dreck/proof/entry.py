@@ -21,7 +21,7 @@ from dreck.proof.checking.acts import CheckedActs
 from dreck.proof.checking.axioms import Axioms
 from dreck.proof.checking.checker import Checker
 from dreck.proof.classes.known import KnownClasses
-from dreck.proof.classes.say.taken_back import having_a_say
+from dreck.proof.classes.say.taken_back import having_a_say, running_code_for
 from dreck.proof.classes.say.wilful import CONSTANT
 from dreck.proof.conditions import Facts
 from dreck.proof.lockstep.lockstep import LockStep
@@ -115,7 +115,7 @@ def _tried(old: Subject, new: Subject, allowed: frozenset[str], arena: Arena, bu
                 return Proof(True, globals=frozenset(names_read(old.node)))
             return Proof(False, reason=str(error))
         except Parted as error:
-            return Proof(False, reason=error.reason + _has_a_say(p), path=error.path)
+            return Proof(False, reason=error.reason + _has_a_say(p, error.reason), path=error.path)
         except RecursionError:
             return Proof(False, reason="the code is nested too deep for a proof")
         if certified:
@@ -153,16 +153,29 @@ def checker_of(certificate: Certificate, p: Prover, run: LockStep) -> Checker:
     return Checker(acts, certificate, run.subjects, run.kept, run.by_identity)
 
 
-def _has_a_say(p: Prover) -> str:
+def _has_a_say(p: Prover, reason: str) -> str:
     """Which classes of the files say themselves what comparing does, where that stood in the way."""
     kinds = sorted({name for n in p.names for what in p.strange for name in having_a_say(n, what)})
     if not kinds:
-        return ""
-    some = ", ".join(kinds[:2]) + (" and others" if len(kinds) > 2 else "")
-    say = "says" if len(kinds) == 1 else "say"
+        return _runs_when_read(p, reason)
+    some, say = _some(kinds), "says" if len(kinds) == 1 else "say"
     taken = f", or --assume {PLAIN} takes it for a plain value" if p.strange & {CONSTANT, "hash"} else ""
     told = f"{some} {say} what comparing does, so that what is compared has to be known: annotate the parameter{taken}"
     return f"; {told}"
+
+
+def _runs_when_read(p: Prover, reason: str) -> str:
+    """Which classes of the files run code when an attribute is read, where that stood in the way."""
+    for name in sorted(name for name in p.strange_reads if f".{name}`" in reason):
+        kinds = sorted({kind for n in p.names for kind in running_code_for(n, name)})
+        if kinds:
+            told = f"{_some(kinds)} may run code when `{name}` is read, so that it counts how often that is"
+            return f"; {told}: read it once, before the tests"
+    return ""
+
+
+def _some(kinds: list[str]) -> str:
+    return ", ".join(kinds[:2]) + (" and others" if len(kinds) > 2 else "")
 
 
 def _refused(old: Subject, new: Subject) -> str:

@@ -20,7 +20,7 @@ from dreck.proof.classes.registries import Registry, registry_of, registry_of_me
 from dreck.proof.classes.say.hidden import is_above_hidden, may_override
 from dreck.proof.classes.say.inverting import equality_is_a_bool, inverts_equality
 from dreck.proof.classes.say.private import is_private_generic, private_method
-from dreck.proof.classes.say.speech import Speech, constants_of, is_only_called, setting_by_any_name
+from dreck.proof.classes.say.speech import Speech, constants_of, is_only_asked_for, setting_by_any_name
 from dreck.proof.classes.say.taken_back import TakenBack, reads_of_class_quietly, taken_back_by, taken_back_by_classes
 from dreck.proof.classes.shaping import ANYTHING, module_answers, shaped
 from dreck.proof.classes.table import ClassTable
@@ -129,7 +129,7 @@ class KnownClasses:
         is_new = name not in there.names and not here.is_stored_by_name(name)
         known = [{c for tree in trees for c in constants_of(tree)} for trees in (mine, theirs)]
         is_alike = setting[0] == setting[1] and known[0] <= known[1]  # nothing new that a name could be made of
-        return is_new and is_alike and all(is_only_called(tree, name) for tree in mine)
+        return is_new and is_alike and all(is_only_asked_for(tree, name) for tree in mine)
 
     def private_method(self, kind: str, name: str) -> Found | None:
         """A private method that only this version has, in a class whose bases are elsewhere; see `private`."""

@@ -58,6 +58,7 @@ class Prover:
     straight: set[Term] = field(default_factory=set)
     """Orderings asked as they stand."""
     strange: set[str] = field(default_factory=set)  # comparisons of which classes of the files have a say
+    strange_reads: set[str] = field(default_factory=set)  # attributes of whose reading they have
     flags: frozenset[str] = frozenset()
     """Parameters that are taken to be True or False because they are by default."""
     solver: Solver = field(init=False)
@@ -159,7 +160,9 @@ class Prover:
             return True
         known = self._known_classes(base, state)
         told = [kin.taken_back_of(kind) for kin in self.classes for kind in known or ()]
-        return known is not None and not any(taken.attribute(name) for taken in told)
+        quiet = known is not None and not any(taken.attribute(name) for taken in told)
+        self.strange_reads |= set() if quiet else {name}
+        return quiet
 
     def reads_items_quietly(self, *what: str) -> bool:
         """Whether nothing in the files makes reading an item (`item`), or calling `get`, do more than reading."""

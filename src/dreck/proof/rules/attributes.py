@@ -14,8 +14,11 @@ def attribute(at: At) -> Result:
     found = _looked_into(at, base, name)
     if found is not None:
         return found
+    found = _private_method(at, base, name)
+    if found is not None:
+        return found
     if not at.p.reads_quietly(base, name, at.state):
-        return _private_method(at, base, name) or by_the_table(at)
+        return by_the_table(at)
     if name in at.p.steady:
         return observed(at, at.make("attr", base, name), STEADY)
     key, sure = at.timed("attr", base, name), _is_surely_there(at, base, name)

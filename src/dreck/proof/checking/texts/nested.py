@@ -184,6 +184,7 @@ def _makes_a_class(n: ast.Call, known: "_Known") -> bool:
     if len(n.args) != 3:
         return False
     is_dict = isinstance(n.args[2], ast.Dict | ast.DictComp | ast.Call)
+    is_dict = is_dict and not isinstance(n.args[1], ast.Constant | ast.JoinedStr)  # which are no tuple of bases
     return (
         word in known.makers or word.endswith(("Meta", "EnumType")) or (is_dict and (not word or word in known.taken))
     )

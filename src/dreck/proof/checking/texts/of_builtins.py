@@ -24,12 +24,16 @@ _ASKED = frozenset(
 )
 """The special methods that asking, comparing and working out come to."""
 _MOST_FILES = 120
+_WITHOUT_HEIRS: frozenset[type | None] = frozenset({bool, range, slice, memoryview})
+"""No class can derive from these."""
 _TOLD = ("__str__", "__repr__", "__format__")
 
 
 def below(names: ModuleNames, nodes: Iterable[ast.ClassDef], kinds: set[str]) -> bool:
     """Whether any of these classes may derive from a built-in type, or stand above one that does."""
     types = [getattr(builtins, kind, None) for kind in kinds]
+    if types and _WITHOUT_HEIRS.issuperset(types):
+        return False
     wanted = frozenset(t for t in types if isinstance(t, type))
     family = _family(names, wanted)
     return any(node in family for node in nodes)

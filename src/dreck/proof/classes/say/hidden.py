@@ -79,9 +79,9 @@ def _hidden(table: ClassTable) -> tuple[Hidden, ...]:
 def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
     trees = (names.tree, *names.trees, *names.others)
     table = {n: d for n, d in names.definitions.items() if isinstance(d, ast.ClassDef)}
-    words = _Words.of(trees, set(table))
     seen = {id(d) for d in (*table.values(), *getattr(names, "originals", {}).values())}
     nodes = [n for tree in trees for n in every_node(tree)]
+    words = _Words.of(nodes, set(table), seen)
     found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
     found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]
     if "__bases__" in specials_put(names) or any(map(_decides_on_bases, nodes)) or _gives_on(nodes, "type"):
@@ -91,18 +91,21 @@ def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Words:
-    """What a word may stand for: `classes` by last word, `open` where something else may be bound to it."""
+    """What a word may stand for: `classes` of the table by last word, others that are `hidden`, and `open` where
+    something else may be bound to it."""
 
     classes: dict[str, frozenset[str]]
+    hidden: dict[str, tuple[ast.ClassDef, ...]]
     open: frozenset[str]
     imported: dict[str, str]
     metaclasses: frozenset[str]
     """Classes that make classes, as far as their bases tell."""
 
     @classmethod
-    def of(cls, trees: tuple[ast.Module, ...], table: set[str]) -> "_Words":
+    def of(cls, nodes: list[ast.AST], table: set[str], seen: set[int]) -> "_Words":
+        """`seen`: the classes of the table, by their identity."""
         bound, imported = set[str](), dict[str, str]()
-        for n in (n for tree in trees for n in every_node(tree)):
+        for n in nodes:
             match n:
                 case ast.Name(id=name, ctx=ast.Store() | ast.Del()) | ast.arg(arg=name):
                     bound.add(name)
@@ -121,24 +124,37 @@ class _Words:
         classes: dict[str, set[str]] = {}
         for kind in table:
             classes.setdefault(kind.rpartition(".")[2], set()).add(kind)
-        nodes = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
-        opened = frozenset(bound | {n.name for n in nodes} - classes.keys())
+        kinds = [n for n in nodes if isinstance(n, ast.ClassDef)]
+        hidden: dict[str, tuple[ast.ClassDef, ...]] = {}
+        for n in kinds:
+            if id(n) not in seen:
+                hidden[n.name] = (*hidden.get(n.name, ()), n)
         named = {w: frozenset(k) for w, k in classes.items()}
-        return cls(named, opened, imported, frozenset(_metaclasses(nodes)))
+        return cls(named, hidden, frozenset(bound), imported, frozenset(_metaclasses(kinds)))
 
-    def meant(self, base: ast.expr) -> frozenset[str] | None:
+    def meant(self, base: ast.expr, within: frozenset[str] = frozenset()) -> frozenset[str] | None:
+        """The classes of the table that a base may be, or derive from by way of hidden ones; None: any of them."""
         e = base.value if isinstance(base, ast.Subscript) else base
         word = _last(base)
         if not word or word in self.open:
             return None
         told = self.imported.get(word, word)
-        if word in self.classes or told in self.classes:
-            return self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
+        if {word, told} & {*self.classes, *self.hidden}:
+            found = self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
+            above = [self._above(n, within | {word, told}) for w in {word, told} - within for n in self.hidden.get(w, ())]
+            return None if None in above else found.union(*filter(None, above))
         while isinstance(e, ast.Attribute):
             e = e.value
         root = e.id if isinstance(e, ast.Name) else ""
         of_import = root in self.imported and root not in self.open
         return frozenset() if of_import or (root == word and hasattr(builtins, word)) else None
+
+    def _above(self, node: ast.ClassDef, within: frozenset[str]) -> frozenset[str] | None:
+        """The same for what a hidden class derives from; None where its statement does not tell."""
+        if node.decorator_list or node.keywords:
+            return None
+        meant = [self.meant(base, within) for base in node.bases]
+        return None if None in meant else frozenset[str]().union(*filter(None, meant))
 
 
 def _decides_on_bases(n: ast.AST) -> bool:
@@ -272,4 +288,7 @@ def _may_call_a_metaclass(node: ast.Call, word: str, words: _Words) -> bool:
         return True
     if isinstance(node.func, ast.Call) and _last(node.func.func) == "type":
         return True
-    return (not word or word in words.open) and isinstance(node.args[2], ast.Dict | ast.DictComp | ast.Call)
+    if isinstance(node.args[1], ast.Constant | ast.JoinedStr):
+        return False  # no tuple of bases
+    may_be_one = not word or word in words.open or word in words.hidden
+    return may_be_one and isinstance(node.args[2], ast.Dict | ast.DictComp | ast.Call)

@@ -87,9 +87,10 @@ def constants_of(tree: ast.Module) -> frozenset[tuple[type, object]]:
 
 
 @lru_cache(maxsize=128)
-def is_only_called(tree: ast.Module, name: str) -> bool:
-    """Whether the text speaks of a name only to define a function under it, and to call that."""
-    called = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+def is_only_asked_for(tree: ast.Module, name: str) -> bool:
+    """Whether the text speaks of a name only to define a function under it, to call that or to put it into a dict."""
+    called: set[ast.expr] = {n.func for n in every_node(tree) if isinstance(n, ast.Call)}
+    called.update(e for n in every_node(tree) if isinstance(n, ast.Dict) for e in n.values)
     registering = {d.value for d in decorating(tree) if d.attr == "register"}  # `@_fee.register(Glass)`
     for n in every_node(tree):
         match n:

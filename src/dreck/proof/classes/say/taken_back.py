@@ -79,6 +79,13 @@ def having_a_say(names: ModuleNames, what: str) -> list[str]:
     return [n.name for n in kinds if what in _by_class(n, names).comparisons]
 
 
+def running_code_for(names: ModuleNames, attribute: str) -> list[str]:
+    """The classes of a module and of the files linked with it that may run code when an attribute is read."""
+    trees = (names.tree, *getattr(names, "trees", ()))
+    kinds = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef)]
+    return [n.name for n in kinds if _by_class(n, names).attribute(attribute)]
+
+
 def taken_back_by_classes(nodes: Iterable[ast.ClassDef], names: ModuleNames) -> TakenBack:
     """What these classes take back, with what is put on any class later."""
     found = _joined([put_on_any(names), *(_by_class(node, names) for node in nodes)])
