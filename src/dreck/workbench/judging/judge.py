@@ -34,6 +34,7 @@ from dreck.workbench.judging.asked_otherwise import asked_otherwise, defaults_ap
 from dreck.workbench.judging.by_position import first_given, given_before, renamed_and_given
 from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic, under_own_name
+from dreck.workbench.judging.hidden_below import of_hidden
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.unseen import of_classes
@@ -115,6 +116,7 @@ class Judge:
             or asked_otherwise(old, new)
             or defaults_apart(old, new)
             or of_classes(old, new, bool(found.alone))
+            or of_hidden(old, new)
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")

@@ -87,6 +87,8 @@ def _of_attributes(old: Candidate, new: Candidate) -> str:
 
 def _is_of_its_own(name: str, c: Candidate) -> bool:
     """Whether a method reads an attribute of its own object alone."""
+    if is_above_hidden(ClassTable(c.names), c.name.rpartition(".")[0]):
+        return False
     own = [a.arg for a in c.node.args.args[:1]] if "." in c.name and not c.node.decorator_list else []
     return all(_is_one_of(n.value, own) for n in walk(c.node) if isinstance(n, ast.Attribute) and n.attr == name)
 

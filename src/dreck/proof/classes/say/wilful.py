@@ -139,6 +139,17 @@ def wilful(names: ModuleNames) -> frozenset[str]:
         found |= more
 
 
+def loud_in(node: ast.ClassDef, names: ModuleNames) -> set[str]:
+    """The names under which a class has something that does more than to work out an answer."""
+    found: set[str] = set()
+    for s in statements_in(node):
+        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
+            found |= _bound_otherwise(s, names, bound_in_body(node))
+        elif not is_quiet(s.body, names) or not _is_answered_by_its_body(s, names):
+            found.add(s.name)
+    return found
+
+
 def _is_run_when_read(s: FunctionNode, names: ModuleNames) -> bool:
     """A property, or what a decorator makes of it that nobody knows."""
     told = [names.stands_for(d.func if isinstance(d, ast.Call) else d) for d in s.decorator_list]

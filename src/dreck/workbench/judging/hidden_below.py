@@ -1,0 +1,55 @@
+"""What classes in functions, or in other classes, do where they take the place of those that a trial has made."""
+
+import ast
+
+from dreck.model.names.bindings import statements_of
+from dreck.model.names.modules import ModuleNames
+from dreck.model.names.nodes import every_node
+from dreck.proof.classes.put_later import put_later
+from dreck.proof.classes.say.hidden import may_override
+from dreck.proof.classes.say.wilful import loud_in
+from dreck.proof.classes.table import ClassTable
+from dreck.source.functions import FunctionNode
+from dreck.source.walking import walk
+from dreck.workbench.judging.candidates import Candidate
+
+_NOT_ASKED = frozenset({"__init__", "__new__", "__post_init__", "__init_subclass__", "__set_name__", "__class_getitem__"})
+
+
+def of_hidden(old: Candidate, new: Candidate) -> str:
+    """What is done another number of times, or in another order, and may be done otherwise by an object of a class that
+    nobody can make from outside; '' when there is nothing such."""
+    if _in_order(old.node) == _in_order(new.node):
+        return ""
+    said = {n.attr for c in (old, new) for n in walk(c.node) if isinstance(n, ast.Attribute)}
+    for c in (old, new):
+        hidden = _hidden(c.names)
+        put = sorted(said & put_later(c.names)) if hidden else []
+        if put:
+            return f"`{put[0]}` is put on classes, and may do more on {hidden[0].name}, which nobody can make from outside"
+        table = ClassTable(c.names) if hidden else None
+        for node in hidden:
+            words = loud_in(node, c.names)
+            asked = {w for w in words if w in said or (w.startswith("__") and w not in _NOT_ASKED)}
+            for word in sorted(asked):
+                if table is not None and any(may_override(table, kind, word) for kind in table.classes):
+                    return f"{node.name}, which nobody can make from outside, has a `{word}` of its own that does more"
+    return ""
+
+
+def _hidden(names: ModuleNames) -> list[ast.ClassDef]:
+    """The classes of the files that stand in functions or in other classes, where any of them derives from something."""
+    trees = (names.tree, *names.trees, *names.others)
+    top = {s for tree in trees for s in statements_of(tree.body)}
+    found = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef) and n not in top]
+    return found if any(n.bases for n in found) else []
+
+
+def _in_order(node: FunctionNode) -> list[str]:
+    """What a function asks and does, in the order of the text."""
+    told = (n for s in node.body for n in walk(s) if isinstance(n, ast.expr) and not isinstance(n, _PLAIN))
+    inside_out = sorted(told, key=lambda n: (n.end_lineno or 0, n.end_col_offset or 0, -n.col_offset))
+    return [n.attr if isinstance(n, ast.Attribute) else type(n).__name__ for n in inside_out]
+
+
+_PLAIN = (ast.Name, ast.Constant, ast.BoolOp, ast.Tuple, ast.Lambda)
