@@ -88,7 +88,7 @@ def _planned(scene: Scene, found: Answering) -> Plan:
     of_patterns = any(word in asked.before for word in ("match(", "search("))
     key, made = free_name(scene, "pattern" if of_patterns else "key"), free_name(scene, "answer")
     rows = [
-        f"{unit}({sheet.code(text)}, lambda {found.name}: {sheet.code(answer)}),"
+        f"{unit}({sheet.code(text)}, lambda {found.name}: {sheet.value(answer)}),"
         for text, answer in zip(asked.numbers, found.answers, strict=True)
     ]
     if any(len(row) > scene.line_length or "\n" in row for row in rows):

@@ -73,6 +73,11 @@ class Sheet:
         place = self.of(place) if isinstance(place, ast.AST) else place
         return self.text[place.start : place.end]
 
+    def value(self, e: ast.expr) -> str:
+        """An expression as it is written, so that it can stand among others: a tuple has its parentheses."""
+        code = self.code(e)
+        return f"({code})" if isinstance(e, ast.Tuple) and _is_bare(code) else code
+
     def line_start(self, line: int) -> int:
         """Where line `line` (from 1) begins; of the line behind the last, where the text ends."""
         return self._starts[min(line - 1, len(self._starts) - 1)]
@@ -206,6 +211,17 @@ def dedented(code: str, indent: str) -> list[str]:
     """The lines of a piece of code that began behind `indent`, without it."""
     lines = split_lines(code)
     return [line.rstrip("\r\n").removeprefix(indent) for line in lines]
+
+
+def _is_bare(code: str) -> bool:
+    """Whether a tuple stands without parentheses of its own: `(kilos << 6) + 1, fee`, `(kilos), (fee)`."""
+    if not (code.startswith("(") and code.endswith(")")):
+        return True
+    try:
+        ast.parse(f"[{code[1:-1]}]")
+    except SyntaxError:
+        return True
+    return False
 
 
 def one_line(code: str) -> str:

@@ -141,7 +141,8 @@ class _Words:
         told = self.imported.get(word, word)
         if {word, told} & {*self.classes, *self.hidden}:
             found = self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
-            above = [self._above(n, within | {word, told}) for w in {word, told} - within for n in self.hidden.get(w, ())]
+            fresh = [n for w in {word, told} - within for n in self.hidden.get(w, ())]
+            above = [self._above(n, within | {word, told}) for n in fresh]
             return None if None in above else found.union(*filter(None, above))
         while isinstance(e, ast.Attribute):
             e = e.value

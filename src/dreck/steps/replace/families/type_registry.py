@@ -33,7 +33,10 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
     for chain, exact in type_chains(scene, nothing=True, open_end=True):
         try:
             if exact:
-                raise Untouchable("it asks for the exact class; a generic function also takes those derived from it")
+                raise Untouchable(
+                    "it asks for the exact class; a generic function also takes those derived "
+                    "from it; lookup-table and call-table keep to the class"
+                )
             yield from _planned(scene, chain)
         except Untouchable as error:
             yield NotPlanned(chain.first.lineno, str(error))

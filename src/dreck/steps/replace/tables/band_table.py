@@ -241,7 +241,7 @@ def _rows(
         told += comments
         lines += [f"{unit}{comment}\n" for comment in comments]
         limits = [sheet.code(limit) for _, limit in band.limits] or ["None"] * width
-        codes = [" ".join(line.strip() for line in sheet.code(value).splitlines()) for value in values]
+        codes = [" ".join(line.strip() for line in sheet.value(value).splitlines()) for value in values]
         made = [code if fixed else f"{head}{code}" for code in codes]
         parts = [*([sheet.code(band.key)] if band.key is not None else []), *limits, *made]
         lines.append(f"{unit}{stem}({', '.join(parts)}),\n")

@@ -14,6 +14,7 @@ from dreck.steps.replace.tables.arms.around import cores, lines_around
 from dreck.steps.replace.tables.arms.called import words_for_table
 from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside
 from dreck.steps.replace.tables.arms.in_front import in_front
+from dreck.steps.replace.tables.arms.long_rows import fitting
 from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
@@ -136,8 +137,8 @@ def _planned(
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
     asking = [chain.lead, *asking] if chain.lead else asking
     lines = as_tail(sheet, first, in_front(sheet, chain, others, asking, unit), unit)
-    if any(len(row) > scene.line_length and "#" not in row for row in rows.splitlines()):
-        raise Untouchable("a value is too long for a row; call-table makes a function of it")
+    longest = max(len(sheet.line(n)) for n in range(first, last + 1))
+    rows = "".join(f"{fitting(row, unit, scene.line_length, longest)}\n" for row in rows.splitlines())
     kept = [c for c in comments_of(sheet, first, last) if c not in told]
     kept = _without(kept, [text for text in lines if "#" in text])
     above = [f"{indent}{c}\n" for c in kept]

@@ -19,7 +19,7 @@ def in_front(sheet: Sheet, chain: Chain, others: Sequence[Arm], asking: list[str
         lines += [f"{word} {_asked(sheet, chain, arm)}:", *reindented(_arm_text(sheet, arm), unit)]
     if all_leave:
         return [*lines, *asking]
-    if asking[0].startswith("if ") and all(text.startswith((unit, "el")) for text in asking[1:] if text):
+    if asking[0].startswith("if ") and all(text.startswith((unit, "el", ")", "]", "}")) for text in asking[1:] if text):
         return [*lines, f"el{asking[0]}", *asking[1:]]
     return [*lines, "else:", *reindented(asking, unit)]
 

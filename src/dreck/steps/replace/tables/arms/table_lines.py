@@ -8,12 +8,10 @@ from dreck.steps.support.trees import Untouchable
 
 
 def value_code(sheet: Sheet, value: ast.expr) -> str:
-    code = sheet.code(value)
     first, last = value.lineno, value.end_lineno or value.lineno
     if sheet.lines_inside_texts(first, last):
         raise Untouchable(f"a text over several lines stands in it (line {first})")
-    code = one_line(code)
-    return f"({code})" if isinstance(value, ast.Tuple) and not code.startswith("(") else code
+    return one_line(sheet.value(value))
 
 
 def is_ladder(default: list[ast.stmt], lines: list[str]) -> bool:
