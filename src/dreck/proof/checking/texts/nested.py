@@ -90,6 +90,8 @@ def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: se
         else:
             told = known.imports.get(word, set()) | known.others.get(word, set())
             nodes = [n for w in {word, *told} for n in known.classes.get(w, ())]
+        if any((n.decorator_list or n.keywords) and n not in known.tops for n in nodes):
+            return True  # what stands under the name may be made of it, and be below anything
         if told & kinds or (not nodes and not told and not hasattr(builtins, word)):
             return True
         further = ((b, n in known.tops) for n in nodes for b in n.bases if not _is_of_python(b, known, names))
