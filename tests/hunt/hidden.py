@@ -6,6 +6,13 @@ import random
 from typing import Any
 
 _NESTED = "def made():\n{inner}    return {name}\n{name} = made()\n"
+_BETWEEN = (
+    "    class Between({base}):\n        pass\n",
+    "    class First({base}):\n        pass\n    class Between(First):\n        pass\n",
+    "    def kept(kind):\n        class Again({base}):\n            pass\n        return Again\n    @kept\n    class Between:\n        pass\n",
+    "    global Between\n    class Between({base}):\n        pass\n",
+)
+"""What may stand between a class in a function and the one from which it derives."""
 _OVERRIDING = "    def {method}(self, *given):\n        return 7\n"
 _LOUD = "property(lambda s: LOG.append('k') or 5)"
 _SHAPING = (
@@ -37,7 +44,9 @@ def hidden(text: str, name: str, pick: random.Random) -> str:
     head, _, body = text.partition("\n")
     base, _, rest = head.partition("(")[2].rpartition("):")[0].partition(", ")
     again = f"Again = {base}\nclass {name}({', '.join(filter(None, ('Again', rest)))}):\n{body}"
-    return pick.choice((_NESTED.format(inner=inner, name=name), f"if True:\n{inner}", again))
+    further = inner.replace(f"class {name}({base}", f"class {name}(Between", 1)
+    between = _NESTED.format(inner=pick.choice(_BETWEEN).format(base=base) + further, name=name)
+    return pick.choice((_NESTED.format(inner=inner, name=name), f"if True:\n{inner}", again, between))
 
 
 def shaping(pick: random.Random) -> str:

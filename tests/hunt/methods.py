@@ -127,4 +127,7 @@ def _call(gate: ast.ClassDef, pick: random.Random, body: list[ast.stmt], read: a
     values: list[ast.expr] = [ast.Name(n, ast.Load()) for n in names]
     if called.value.id == "Gate":
         values.insert(0, ast.Name("self", ast.Load()))
+    if pick.random() < 0.15:
+        row = ast.Dict([ast.Constant("k"), ast.Constant("l")], [called, ast.Name("len", ast.Load())])
+        return ast.Call(ast.Subscript(row, ast.Constant("k"), ast.Load()), values, [])
     return ast.Call(called, values, [])
