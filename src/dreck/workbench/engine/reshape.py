@@ -189,6 +189,8 @@ class _Work:
         return self.split[1]
 
     def _refuse(self, name: str, step: Step, line: int, reason: str) -> None:
+        if any(f" {made}`" in reason for made in self._made_by(step, name)):
+            return  # it speaks of what the step itself has put there
         if not self.bench.saved and self.done.text != self.bench.file.text:
             first = FirstLines(self.bench.file.text, self.done.text)
             told = first.told(reason)
@@ -198,6 +200,10 @@ class _Work:
         refusal = name, Refused(step.name, line, reason)
         if refusal not in self.done.refused:
             self.done.refused.append(refusal)
+
+    def _made_by(self, step: Step, name: str) -> list[str]:
+        mine = (c.taken for c in self.done.changes if c.function == name and c.taken.step == step.name)
+        return [made for taken in mine for made in taken.made]
 
     def _keep(self, step: Step, scene: Scene, plan: Plan) -> bool:
         name, before = scene.function.name, scene.text

@@ -13,7 +13,9 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
 
-_NOT_ASKED = frozenset({"__init__", "__new__", "__post_init__", "__init_subclass__", "__set_name__", "__class_getitem__"})
+_NOT_ASKED = frozenset(
+    {"__init__", "__new__", "__post_init__", "__init_subclass__", "__set_name__", "__class_getitem__"}
+)
 
 
 def of_hidden(old: Candidate, new: Candidate) -> str:
@@ -26,7 +28,9 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
         hidden = _hidden(c.names)
         put = sorted(said & put_later(c.names)) if hidden else []
         if put:
-            return f"`{put[0]}` is put on classes, and may do more on {hidden[0].name}, which nobody can make from outside"
+            return (
+                f"`{put[0]}` is put on classes, and may do more on {hidden[0].name}, which nobody can make from outside"
+            )
         table = ClassTable(c.names) if hidden else None
         for node in hidden:
             words = loud_in(node, c.names)
@@ -38,7 +42,7 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
 
 
 def _hidden(names: ModuleNames) -> list[ast.ClassDef]:
-    """The classes of the files that stand in functions or in other classes, where any of them derives from something."""
+    """The classes of the files that stand in functions or in other classes, if any of them derives from something."""
     trees = (names.tree, *names.trees, *names.others)
     top = {s for tree in trees for s in statements_of(tree.body)}
     found = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef) and n not in top]

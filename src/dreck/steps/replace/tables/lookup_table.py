@@ -111,8 +111,8 @@ def _planned(
     check_outside(scene, chain.keys)
     targets = outcomes[0].targets
     fixed = all(is_fixed(scene, v) for o in outcomes for v in o.values)
-    if not fixed and len(targets) > 1:
-        raise Untouchable("it chooses several values that have to be worked out")
+    if not fixed and any(_reads_one_of(targets, o) for o in outcomes):
+        raise Untouchable("one of the values that it chooses is made of another")
     sheet, default = scene.sheet(), ""
     amounts = None if fixed else _amounts(sheet, chain, outcomes)
     if amounts is not None:
@@ -194,6 +194,11 @@ def _typed(scene: Scene, chain: Chain, outcomes: list[Outcome]) -> str:
     return ""
 
 
+def _reads_one_of(targets: tuple[str, ...], outcome: Outcome) -> bool:
+    read = {ast.unparse(n) for v in outcome.values for n in walk(v) if isinstance(n, ast.Name | ast.Attribute)}
+    return len(targets) > 1 and not read.isdisjoint(targets)
+
+
 def _needed(scene: Scene, outcomes: list[Outcome]) -> tuple[str, ...]:
     """What the values that have to be worked out read of the function."""
     names = [n for o in outcomes for v in o.values for n in locals_read(scene, v)]
@@ -227,7 +232,7 @@ def _rows(
         told += comments
         codes = [value_code(sheet, v) for v in outcome.values]
         value = codes[0] if len(codes) == 1 else f"({', '.join(codes)})"
-        made = value if fixed else worked_out_later(scene, outcome.values[0], value, given)
+        made = value if fixed else worked_out_later(scene, outcome.values, value, given)
         made_rows = [f"{unit}{key_code(sheet, key)}: {made}," for key in arm.keys]
         beside = sheet.comment_beside(arm.body[-1])
         trailed = f"{made_rows[0]}  {beside}"

@@ -6,7 +6,7 @@ from dreck.steps.support.trees import Untouchable
 
 
 def fitting(row: str, unit: str, width: int, longest: int = 0) -> str:
-    """A row (`"glass": Fee(3, 4),`, in a line of its own) as it fits into `width`. Raises Untouchable where it does not.
+    """A row (`"glass": Fee(3, 4),`, in a line of its own) as it fits into `width`. Raises Untouchable if it does not.
 
     `unit`: one level of indentation. `longest`: the longest line of what the rows come from; what cannot be broken may
     stay as long as that.
@@ -19,7 +19,10 @@ def fitting(row: str, unit: str, width: int, longest: int = 0) -> str:
     item = display.values[0] if isinstance(display, ast.Dict) else display
     body = item.body if isinstance(item, ast.Lambda) else item
     start, parts, end = _parts(told, body)
-    head = f"{indent}{told[1:_at(told, body.lineno, body.col_offset)]}{start}"
+    lead = f"{indent}{told[1 : _at(told, body.lineno, body.col_offset)]}"
+    if len(f"{lead}{start}") > width:
+        start, parts, end = "(", [_code(told, body)], ")"
+    head = f"{lead}{start}"
     together = f"{indent}{unit}{', '.join(parts)}"
     lines = [together] if len(together) <= width else [f"{indent}{unit}{part}," for part in parts]
     if len(parts) == 1 and (start == "(" or isinstance(body, ast.Call)):
@@ -41,6 +44,8 @@ def _parts(text: str, body: ast.expr) -> tuple[str, list[str], str]:
     """What opens, what stands inside, what closes."""
     code = _code(text, body)
     match body:
+        case ast.Call(func=func, args=[ast.GeneratorExp() as every], keywords=[]) if code.endswith(")"):
+            return f"{_code(text, func)}(", [_code(text, every)[1:-1]], ")"
         case ast.Call(func=func, args=args, keywords=options) if args or options:
             start = f"{_code(text, func)}("
             if code.startswith(start):

@@ -81,11 +81,13 @@ def _is_steady(scene: Scene, module: str, name: str) -> bool:
     return constant and not is_set_somewhere(scene.names, name)
 
 
-def worked_out_later(scene: Scene, value: ast.expr, code: str, given: tuple[str, ...]) -> str:
-    """What a table holds for a value that is worked out from what is `given`: what is callable already, where the value
-    is no more than a call of it, else a lambda."""
-    match value:
-        case ast.Call(func=func, args=args, keywords=[]) if isinstance(func, ast.Name) or works_out(scene.names, func):
+def worked_out_later(scene: Scene, values: tuple[ast.expr, ...], code: str, given: tuple[str, ...]) -> str:
+    """What a table holds for values that are worked out from what is `given`: what is callable already, where there is
+    one and it is no more than a call of that, else a lambda."""
+    match values:
+        case [ast.Call(func=func, args=args, keywords=[])] if (
+            isinstance(func, ast.Name) or works_out(scene.names, func)
+        ):
             if [a.id if isinstance(a, ast.Name) else "" for a in args] == list(given):
                 return ast.unparse(func)
     return f"lambda {', '.join(given)}: {code}" if given else f"lambda: {code}"
