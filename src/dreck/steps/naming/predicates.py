@@ -280,7 +280,10 @@ def insertion_line(scene: Scene) -> int:
 
 
 def _may_be_called_at_once(s: ast.stmt) -> bool:
-    """Whether a decorator that is not one of Python's own may call the function where it stands, helpers included."""
+    """Whether a decorator that is not one of Python's own may call the function, or a method of the class, where it
+    stands, helpers included."""
+    if isinstance(s, ast.ClassDef):
+        return any(map(_may_be_called_at_once, s.body))
     if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef):
         return False
     told = (ast.unparse(d.func if isinstance(d, ast.Call) else d).rpartition(".")[2] for d in s.decorator_list)
