@@ -20,7 +20,7 @@ from dreck.steps.replace.tables.arms.made_functions import first_with_comments, 
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
-from dreck.steps.replace.tables.arms.outcomes import outcome_of
+from dreck.steps.replace.tables.arms.outcomes import is_fixed, outcome_of
 from dreck.steps.replace.tables.arms.untold import with_untold
 from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
 from dreck.steps.support.arm_comments import comments_of_arm
@@ -74,6 +74,9 @@ def _chooses(scene: Scene, chain: Chain) -> bool:
     chosen = [outcome_of(arm.body, attributes=True) for arm in chain.arms]
     if None in chosen or len({o.targets for o in chosen if o is not None}) != 1:
         return False
+    every = [v for o in chosen if o is not None and len(o.values) > 1 for v in o.values]
+    if not all(is_fixed(scene, v) for v in every):
+        return False  # several that are worked out: functions tell them as well as rows do
     tables = (plan for plan in lookup_table.plans(scene) if isinstance(plan, Plan))
     return any(plan.line == chain.first.lineno for plan in tables)
 
