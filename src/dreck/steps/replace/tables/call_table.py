@@ -16,6 +16,7 @@ from dreck.steps.replace.open_ends import with_open_ends
 from dreck.steps.replace.tables import lookup_table
 from dreck.steps.replace.tables.arms.actions import deed_of
 from dreck.steps.replace.tables.arms.chain_lines import asked_once, check_outside, replace_chain
+from dreck.steps.replace.tables.arms.long_rows import are_broken
 from dreck.steps.replace.tables.arms.made_functions import first_with_comments, of_new_functions
 from dreck.steps.replace.tables.arms.meant_for import class_ladders
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls, put_methods
@@ -78,7 +79,7 @@ def _chooses(scene: Scene, chain: Chain) -> bool:
     if not all(is_fixed(scene, v) for v in every):
         return False  # several that are worked out: functions tell them as well as rows do
     tables = (plan for plan in lookup_table.plans(scene) if isinstance(plan, Plan))
-    return any(plan.line == chain.first.lineno for plan in tables)
+    return any(p.line == chain.first.lineno and not are_broken(scene.text, p.text) for p in tables)
 
 
 def _apart(chain: Chain) -> tuple[Chain, tuple[Arm, ...]]:

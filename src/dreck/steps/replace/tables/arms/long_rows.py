@@ -4,6 +4,16 @@ import ast
 
 from dreck.steps.support.trees import Untouchable
 
+TOO_LONG = "a value is too long for a row; call-table makes a function of it"
+_MOST_GIVEN = 30
+"""So many characters may say what a row over several lines is given."""
+
+
+def are_broken(before: str, after: str) -> bool:
+    """Whether rows among the lines that came to a text go over several lines."""
+    fresh = set(after.splitlines()) - set(before.splitlines())
+    return any(": " in line and line.endswith(("(", "[", "{")) and not line.endswith("= {") for line in fresh)
+
 
 def fitting(row: str, unit: str, width: int, longest: int = 0) -> str:
     """A row (`"glass": Fee(3, 4),`, in a line of its own) as it fits into `width`. Raises Untouchable if it does not.
@@ -18,6 +28,8 @@ def fitting(row: str, unit: str, width: int, longest: int = 0) -> str:
     display = ast.parse(told, mode="eval").body
     item = display.values[0] if isinstance(display, ast.Dict) else display
     body = item.body if isinstance(item, ast.Lambda) else item
+    if isinstance(item, ast.Lambda) and len(ast.unparse(item.args)) > _MOST_GIVEN:
+        raise Untouchable(TOO_LONG)  # more would be said of what it is given than of what it answers
     start, parts, end = _parts(told, body)
     lead = f"{indent}{told[1 : _at(told, body.lineno, body.col_offset)]}"
     if len(f"{lead}{start}") > width:
@@ -29,7 +41,7 @@ def fitting(row: str, unit: str, width: int, longest: int = 0) -> str:
         lines = [together]  # no comma of its own: what stands in the parentheses would be a tuple, or a lone generator
     broken = "\n".join([head, *lines, f"{indent}{end},"])
     if any(len(line) > max(width, longest) for line in (head, *lines)) or not _is_same(broken, display):
-        raise Untouchable("a value is too long for a row; call-table makes a function of it")
+        raise Untouchable(TOO_LONG)
     return broken
 
 
