@@ -32,11 +32,12 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
                 f"`{put[0]}` is put on classes, and may do more on {hidden[0].name}, which nobody can make from outside"
             )
         table = ClassTable(c.names) if hidden else None
+        unclear = table is not None and len(table.classes) < sum(isinstance(s, ast.ClassDef) for s in c.names.tree.body)
         for node in hidden:
             words = loud_in(node, c.names)
             asked = {w for w in words if w in said or (w.startswith("__") and w not in _NOT_ASKED)}
             for word in sorted(asked):
-                if table is not None and any(may_override(table, kind, word) for kind in table.classes):
+                if table is not None and (unclear or any(may_override(table, k, word) for k in table.classes)):
                     return f"{node.name}, which nobody can make from outside, has a `{word}` of its own that does more"
     return ""
 

@@ -74,7 +74,10 @@ def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: se
     if bases is None:
         return True
     known = _known(names)
-    pending, seen = [(_last(b), False) for b in bases if not _is_of_python(b, known, names)], set[str]()
+    given = [b for b in bases if not _is_of_python(b, known, names)]
+    if any(map(known.is_unsure, given)):
+        return True
+    pending, seen = [(_last(b), False) for b in given], set[str]()
     while pending:
         word, at_the_top = pending.pop()
         if word in kinds or not word:
@@ -94,7 +97,9 @@ def may_be_below(names: ModuleNames, bases: Iterable[ast.expr] | None, kinds: se
             return True  # what stands under the name may be made of it, and be below anything
         if told & kinds or (not nodes and not told and not hasattr(builtins, word)):
             return True
-        further = ((b, n in known.tops) for n in nodes for b in n.bases if not _is_of_python(b, known, names))
+        further = [(b, n in known.tops) for n in nodes for b in n.bases if not _is_of_python(b, known, names)]
+        if any(known.is_unsure(b) for b, at_the_top in further if not at_the_top):
+            return True
         pending += [(_last(b), top) for b, top in further]
         pending += [(w, False) for w in known.others.get(word, ())]
     return False
@@ -217,6 +222,14 @@ class _Known:
     tops: set[ast.AST] = field(default_factory=set)
     makers: set[str] = field(default_factory=set)
     """Classes whose bases are `type`, or something that is called like one that makes classes, or are not named."""
+    spoken: set[str] = field(default_factory=set)
+    """What stands in a text, is a keyword of a call, or is said in `global` and `nonlocal`."""
+
+    def is_unsure(self, base: ast.expr) -> bool:
+        """Whether a base, called as a class that stands in a function or in another class, may be something else."""
+        hidden = [n for n in self.classes.get(_last(base), ()) if n not in self.tops]
+        plain = base.value if isinstance(base, ast.Subscript) else base
+        return bool(hidden) and (not isinstance(plain, ast.Name) or plain.id in self.spoken)
 
 
 @lru_cache(maxsize=16)
@@ -233,6 +246,9 @@ def _known(names: ModuleNames) -> _Known:
                 known.modules.setdefault(a.asname or a.name, set()).add("")
         elif isinstance(n, ast.alias):
             known.imports.setdefault(_word(n.asname or n.name), set()).add(_word(n.name))
+        elif isinstance(n, ast.Constant | ast.keyword | ast.Global | ast.Nonlocal):
+            told = getattr(n, "value", None) if isinstance(n, ast.Constant) else getattr(n, "arg", None)
+            known.spoken |= {told} if isinstance(told, str) else set(getattr(n, "names", ()))
         elif isinstance(n, ast.arg):
             bound[n.arg] += 2
         elif isinstance(n, ast.Attribute) and not isinstance(n.ctx, ast.Load):

@@ -17,6 +17,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.model.names.scopes import param_names
 from dreck.proof.classes.put_later import specials_put
+from dreck.proof.classes.say.standing import surely_means
 from dreck.proof.classes.table import STRANGE, ClassTable
 from dreck.source.functions import FunctionNode
 
@@ -81,7 +82,7 @@ def _hidden_of(names: ModuleNames) -> tuple[Hidden, ...]:
     table = {n: d for n, d in names.definitions.items() if isinstance(d, ast.ClassDef)}
     seen = {id(d) for d in (*table.values(), *getattr(names, "originals", {}).values())}
     nodes = [n for tree in trees for n in every_node(tree)]
-    words = _Words.of(nodes, set(table), seen)
+    words = _Words.of(trees, set(table), seen)
     found = [_of_class(n, words) for n in nodes if isinstance(n, ast.ClassDef) and id(n) not in seen and n.bases]
     found += [made for n in nodes if isinstance(n, ast.Call) for made in _of_call(n, words)]
     if "__bases__" in specials_put(names) or any(map(_decides_on_bases, nodes)) or _gives_on(nodes, "type"):
@@ -100,10 +101,12 @@ class _Words:
     imported: dict[str, str]
     metaclasses: frozenset[str]
     """Classes that make classes, as far as their bases tell."""
+    trees: tuple[ast.Module, ...]
 
     @classmethod
-    def of(cls, nodes: list[ast.AST], table: set[str], seen: set[int]) -> "_Words":
+    def of(cls, trees: tuple[ast.Module, ...], table: set[str], seen: set[int]) -> "_Words":
         """`seen`: the classes of the table, by their identity."""
+        nodes = [n for tree in trees for n in every_node(tree)]
         bound, imported = set[str](), dict[str, str]()
         for n in nodes:
             match n:
@@ -130,10 +133,12 @@ class _Words:
             if id(n) not in seen:
                 hidden[n.name] = (*hidden.get(n.name, ()), n)
         named = {w: frozenset(k) for w, k in classes.items()}
-        return cls(named, hidden, frozenset(bound), imported, frozenset(_metaclasses(kinds)))
+        return cls(named, hidden, frozenset(bound), imported, frozenset(_metaclasses(kinds)), trees)
 
-    def meant(self, base: ast.expr, within: frozenset[str] = frozenset()) -> frozenset[str] | None:
-        """The classes of the table that a base may be, or derive from by way of hidden ones; None: any of them."""
+    def meant(
+        self, base: ast.expr, under: ast.ClassDef | None = None, within: frozenset[str] = frozenset()
+    ) -> frozenset[str] | None:
+        """The classes of the table that a base of `under` may be, or derive from by way of hidden ones; None: any."""
         e = base.value if isinstance(base, ast.Subscript) else base
         word = _last(base)
         if not word or word in self.open:
@@ -141,8 +146,10 @@ class _Words:
         told = self.imported.get(word, word)
         if {word, told} & {*self.classes, *self.hidden}:
             found = self.classes.get(word, frozenset()) | self.classes.get(told, frozenset())
-            fresh = [n for w in {word, told} - within for n in self.hidden.get(w, ())]
-            above = [self._above(n, within | {word, told}) for n in fresh]
+            hidden = [n for w in {word, told} for n in self.hidden.get(w, ())]
+            if hidden and (under is None or not surely_means(base, under, hidden, self.trees)):
+                return None
+            above = [self._above(n, within | {word, told}) for n in hidden if n.name not in within]
             return None if None in above else found.union(*filter(None, above))
         while isinstance(e, ast.Attribute):
             e = e.value
@@ -154,7 +161,7 @@ class _Words:
         """The same for what a hidden class derives from; None where its statement does not tell."""
         if node.decorator_list or node.keywords:
             return None
-        meant = [self.meant(base, within) for base in node.bases]
+        meant = [self.meant(base, node, within) for base in node.bases]
         return None if None in meant else frozenset[str]().union(*filter(None, meant))
 
 
@@ -232,7 +239,7 @@ def _of_class(node: ast.ClassDef, words: _Words) -> Hidden:
     said |= {n.attr for n in every_node(node) if isinstance(n, ast.Attribute)}
     own = {name for s in statements_of(node.body) for name in bound_by(s)}
     opens = said & _BINDING_ANYTHING or own & STRANGE or node.decorator_list or node.keywords
-    return Hidden(tuple(map(words.meant, node.bases)), None if opens else frozenset(own))
+    return Hidden(tuple(words.meant(base, node) for base in node.bases), None if opens else frozenset(own))
 
 
 def class_calls(names: ModuleNames) -> Iterator[ast.Call]:
