@@ -34,6 +34,9 @@ _BASES = (
     "Base = Gate\nclass Side(Base):\n",
     "class Holder:\n    base = Gate\nclass Side(Holder.base):\n",
     "BASES = {'k': Gate}\nclass Side(BASES['k']):\n",
+    "class Holder:\n    class Base:\n        pass\nsetattr(Holder, 'Base', Gate)\nclass Side(Holder.Base):\n",
+    "class Holder:\n    class Base:\n        pass\nclass Other:\n    def __getattr__(self, word):\n        return Gate\nclass Side(Other().Base):\n",
+    "def made():\n    class Base:\n        pass\n    return Base\nclass Base(Gate):\n    pass\nclass Side(Base):\n",
     "def base():\n    return Gate\nclass Side(base()):\n",
 )
 

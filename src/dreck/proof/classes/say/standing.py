@@ -1,4 +1,4 @@
-"""Where classes stand, and whether a plain name among the bases of one surely means another that stands in the files."""
+"""Where classes stand, and whether a plain name among the bases of one surely means another that stands there."""
 
 import ast
 from collections.abc import Iterable
@@ -49,7 +49,9 @@ def _by_other_means(tree: ast.Module) -> frozenset[str]:
     return frozenset(found)
 
 
-def surely_means(base: ast.expr, under: ast.ClassDef, kinds: Iterable[ast.ClassDef], trees: tuple[ast.Module, ...]) -> bool:
+def surely_means(
+    base: ast.expr, under: ast.ClassDef, kinds: Iterable[ast.ClassDef], trees: tuple[ast.Module, ...]
+) -> bool:
     """Whether `base`, among those of `under`, means one of these classes of its name, and nothing else.
 
     It must be a plain name that nothing but `class` statements binds where it is read: in a function around both, or
