@@ -1,4 +1,5 @@
-"""What classes in functions, or in other classes, do where they take the place of those that a trial has made."""
+"""What classes do that no trial makes, where they take the place of those that it has made: such as stand in functions,
+in other classes, in files that the module does not import."""
 
 import ast
 
@@ -13,6 +14,7 @@ from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
 
+_NOT_MADE = "which a trial does not make"
 _NOT_ASKED = frozenset(
     {"__init__", "__new__", "__post_init__", "__init_subclass__", "__set_name__", "__class_getitem__"}
 )
@@ -25,12 +27,10 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
         return ""
     said = {n.attr for c in (old, new) for n in walk(c.node) if isinstance(n, ast.Attribute)}
     for c in (old, new):
-        hidden = _hidden(c.names)
-        put = sorted(said & put_later(c.names)) if hidden else []
+        hidden, inside = _hidden(c.names), _inside(c.names)
+        put = sorted(said & put_later(c.names)) if inside else []
         if put:
-            return (
-                f"`{put[0]}` is put on classes, and may do more on {hidden[0].name}, which nobody can make from outside"
-            )
+            return f"`{put[0]}` is put on classes, and may do more on {inside[0].name}, {_NOT_MADE}"
         table = ClassTable(c.names) if hidden else None
         unclear = table is not None and len(table.classes) < sum(isinstance(s, ast.ClassDef) for s in c.names.tree.body)
         for node in hidden:
@@ -38,14 +38,24 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
             asked = {w for w in words if w in said or (w.startswith("__") and w not in _NOT_ASKED)}
             for word in sorted(asked):
                 if table is not None and (unclear or any(may_override(table, k, word) for k in table.classes)):
-                    return f"{node.name}, which nobody can make from outside, has a `{word}` of its own that does more"
+                    return f"{node.name}, {_NOT_MADE}, has a `{word}` of its own that does more"
     return ""
 
 
 def _hidden(names: ModuleNames) -> list[ast.ClassDef]:
-    """The classes of the files that stand in functions or in other classes, if any of them derives from something."""
+    """The classes of the files that no trial makes, if any of them derives from something."""
+    return _beside(names, (names.tree, *names.trees))
+
+
+def _inside(names: ModuleNames) -> list[ast.ClassDef]:
+    """Those of them that stand in functions or in other classes."""
+    return _beside(names, (names.tree, *names.trees, *names.others))
+
+
+def _beside(names: ModuleNames, shown: tuple[ast.Module, ...]) -> list[ast.ClassDef]:
+    """The classes but for those at the top of the files that are `shown`, if any of them derives from something."""
+    top = {s for tree in shown for s in statements_of(tree.body)}
     trees = (names.tree, *names.trees, *names.others)
-    top = {s for tree in trees for s in statements_of(tree.body)}
     found = [n for tree in trees for n in every_node(tree) if isinstance(n, ast.ClassDef) and n not in top]
     return found if any(n.bases for n in found) else []
 
