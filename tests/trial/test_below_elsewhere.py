@@ -42,3 +42,27 @@ def test_a_method_that_does_more_in_another_file(tmp_path):
 def test_one_that_only_answers(tmp_path):
     quiet = compared(tmp_path, BESIDE.replace("super().told()", "3").format(""))
     assert quiet["Gate.fee"].status == quiet["charged"].status == "tested"
+
+
+def alone(folder, beside, **others):
+    """Both versions in one project, compared as two files of it."""
+    (folder / "pyproject.toml").write_text("")
+    for name, text in {"yard": EARLY, "later": LATE, "beside": beside, **others}.items():
+        (folder / f"{name}.py").write_text(text)
+    found = dreck.compare(folder / "yard.py", folder / "later.py")
+    return dict(found.functions)
+
+
+def test_one_of_the_project_where_two_files_are_compared(tmp_path):
+    loud = alone(tmp_path, BESIDE.format("LOG.append(1)\n        "))
+    assert loud["charged"].status == "unsettled" and "Under in beside.py" in loud["charged"].reason
+
+
+def test_one_by_another_name_and_one_below_it(tmp_path):
+    renamed = "from yard import LOG, Gate as Port\n\n\nclass Under(Port):\n    pass\n"
+    below = "import beside\n\n\nclass Third(beside.Under):\n    def told(self):\n        print(3)\n        return 1\n"
+    assert "Third in third.py" in alone(tmp_path, renamed, third=below)["charged"].reason
+
+
+def test_a_project_that_only_answers(tmp_path):
+    assert alone(tmp_path, BESIDE.replace("super().told()", "3").format(""))["charged"].status == "tested"

@@ -2,6 +2,7 @@
 in other classes, in files that the module does not import."""
 
 import ast
+from collections.abc import Collection
 
 from dreck.model.names.bindings import statements_of
 from dreck.model.names.modules import ModuleNames
@@ -12,6 +13,7 @@ from dreck.proof.classes.say.wilful import loud_in
 from dreck.proof.classes.table import ClassTable
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
+from dreck.workbench.judging.below_elsewhere import loud_below
 from dreck.workbench.judging.candidates import Candidate
 
 _NOT_MADE = "which a trial does not make"
@@ -34,12 +36,18 @@ def of_hidden(old: Candidate, new: Candidate) -> str:
         table = ClassTable(c.names) if hidden else None
         unclear = table is not None and len(table.classes) < sum(isinstance(s, ast.ClassDef) for s in c.names.tree.body)
         for node in hidden:
-            words = loud_in(node, c.names)
-            asked = {w for w in words if w in said or (w.startswith("__") and w not in _NOT_ASKED)}
-            for word in sorted(asked):
+            for word in _asked(loud_in(node, c.names), said):
                 if table is not None and (unclear or any(may_override(table, k, word) for k in table.classes)):
                     return f"{node.name}, {_NOT_MADE}, has a `{word}` of its own that does more"
+    for kind, file, words in loud_below(old, new):
+        for word in _asked(words, said):
+            return f"{kind} in {file}, {_NOT_MADE}, has a `{word}` of its own that does more"
     return ""
+
+
+def _asked(words: Collection[str], said: set[str]) -> list[str]:
+    """Those of the names by which a function may come to what stands under them."""
+    return sorted(w for w in words if w in said or (w.startswith("__") and w not in _NOT_ASKED))
 
 
 def _hidden(names: ModuleNames) -> list[ast.ClassDef]:
