@@ -24,8 +24,8 @@ _NOT_ASKED = frozenset(
 
 def of_hidden(old: Candidate, new: Candidate) -> str:
     """What is done another number of times, or in another order, and may be done otherwise by an object of a class that
-    nobody can make from outside; '' when there is nothing such."""
-    if _in_order(old.node) == _in_order(new.node):
+    no trial makes; '' when there is nothing such."""
+    if _shape(old.node) == _shape(new.node):
         return ""
     said = {n.attr for c in (old, new) for n in walk(c.node) if isinstance(n, ast.Attribute)}
     for c in (old, new):
@@ -68,11 +68,14 @@ def _beside(names: ModuleNames, shown: tuple[ast.Module, ...]) -> list[ast.Class
     return found if any(n.bases for n in found) else []
 
 
-def _in_order(node: FunctionNode) -> list[str]:
-    """What a function asks and does, in the order of the text."""
-    told = (n for s in node.body for n in walk(s) if isinstance(n, ast.expr) and not isinstance(n, _PLAIN))
-    inside_out = sorted(told, key=lambda n: (n.end_lineno or 0, n.end_col_offset or 0, -n.col_offset))
-    return [n.attr if isinstance(n, ast.Attribute) else type(n).__name__ for n in inside_out]
-
-
-_PLAIN = (ast.Name, ast.Constant, ast.BoolOp, ast.Tuple, ast.Lambda)
+def _shape(node: FunctionNode) -> list[tuple[int, str]]:
+    """What a function does and asks, and within what, but for the names of variables and the constants in it."""
+    found: list[tuple[int, str]] = []
+    pending: list[tuple[int, ast.AST]] = [(0, s) for s in reversed(node.body)]
+    while pending:
+        depth, n = pending.pop()
+        if isinstance(n, ast.Name | ast.Constant | ast.expr_context):
+            continue
+        found.append((depth, n.attr if isinstance(n, ast.Attribute) else type(n).__name__))
+        pending += [(depth + 1, child) for child in reversed(list(ast.iter_child_nodes(n)))]
+    return found
