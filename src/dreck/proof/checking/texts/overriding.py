@@ -14,7 +14,7 @@ from dreck.model.names.modules import ModuleNames
 from dreck.model.names.nodes import every_node
 from dreck.proof.checking.texts.inverting import comparisons_give_bools, is_unequal_by_itself
 from dreck.proof.checking.texts.noticed import comes_to, declines_constants, is_tame, parts_of
-from dreck.proof.checking.texts.shaping import may_get
+from dreck.proof.checking.texts.shaping import may_get, names_given
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -165,6 +165,10 @@ def _loud(names: ModuleNames) -> frozenset[str] | None:
         | {"anything"}
         | _filling_in(names)
     )
+    given = names_given(names)
+    if given is None:
+        return None
+    found |= {f".{name}" for name in given} | {_kind_of(name) for name in given if name.startswith("__")}
     quiet: list[tuple[set[str], set[str]]] = []
     for body in _classes(names):
         if not body.is_tame:

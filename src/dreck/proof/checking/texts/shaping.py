@@ -27,13 +27,13 @@ _Inside = tuple[tuple[_Function, ast.ClassDef | None], ...]
 
 def may_get(names: ModuleNames, name: str) -> bool:
     """Whether a class may get an attribute of that name, one that does more when it is read, beside its body."""
-    found = _given(names)
+    found = names_given(names)
     return found is None or name in found
 
 
 @lru_cache(maxsize=16)
-def _given(names: ModuleNames) -> frozenset[str] | None:
-    """The names; None for what nobody can read."""
+def names_given(names: ModuleNames) -> frozenset[str] | None:
+    """The names of the attributes that classes may get beside their bodies; None where nobody can read them all."""
     nodes = [n for tree in (names.tree, *names.trees, *names.others) for n in every_node(tree)]
     if any(_runs(n) for n in nodes) or _is_handed_on(nodes):
         return None

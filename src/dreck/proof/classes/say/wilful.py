@@ -17,6 +17,7 @@ from dreck.proof.classes.say.equality import says_no_to_constants
 from dreck.proof.classes.say.inverting import comparing_gives_bools
 from dreck.proof.classes.say.quiet import COMPUTED, QUIET_DECORATORS, asks_hash, is_quiet, is_quiet_value
 from dreck.proof.classes.say.used_up import is_used_up
+from dreck.proof.classes.shaping import shaped
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 
@@ -113,7 +114,7 @@ def _compares(n: ast.AST) -> bool:
 def wilful(names: ModuleNames) -> frozenset[str]:
     """The attributes and special methods of classes of the files that may do what can be noticed."""
     put = specials_put(names) & (_SPECIAL | _LOOKED_UP)
-    found = {USES_UP, *put_later(names), *put, *(word for name in put for word in _constant(name))}
+    found = {USES_UP, *put_later(names), *shaped(names), *put, *(word for name in put for word in _constant(name))}
     if any(map(fills_in, (n for tree in (names.tree, *getattr(names, "trees", ())) for n in every_node(tree)))):
         found.add(FILLS_IN)
     quiet: list[tuple[str, bool, frozenset[str]]] = []
