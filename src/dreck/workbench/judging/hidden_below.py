@@ -69,13 +69,14 @@ def _beside(names: ModuleNames, shown: tuple[ast.Module, ...]) -> list[ast.Class
 
 
 def _shape(node: FunctionNode) -> list[tuple[int, str]]:
-    """What a function does and asks, and within what, but for the names of variables and the constants in it."""
+    """What a function does and asks, of what, and within what."""
     found: list[tuple[int, str]] = []
     pending: list[tuple[int, ast.AST]] = [(0, s) for s in reversed(node.body)]
     while pending:
         depth, n = pending.pop()
-        if isinstance(n, ast.Name | ast.Constant | ast.expr_context):
+        if isinstance(n, ast.expr_context):
             continue
-        found.append((depth, n.attr if isinstance(n, ast.Attribute) else type(n).__name__))
+        told = getattr(n, "attr", getattr(n, "id", getattr(n, "value", None) if isinstance(n, ast.Constant) else None))
+        found.append((depth, f"{type(n).__name__} {told!r}"))
         pending += [(depth + 1, child) for child in reversed(list(ast.iter_child_nodes(n)))]
     return found

@@ -63,6 +63,8 @@ def surely_means(
     home = next((tree for tree in trees if id(under) in _around(tree)), None)
     if home is None:
         return False
+    if not _is_imported_at_the_top_only(home, e.id):
+        return False  # a name that a function imports may be another there
     around = _around(home)
     mine = around[id(under)]
     for kind in kinds:
@@ -70,6 +72,12 @@ def surely_means(
         if where and isinstance(where[-1], FunctionNode) and where == mine[: len(where)]:
             return True
     return e.id in _bound_at_the_top(home)
+
+
+def _is_imported_at_the_top_only(tree: ast.Module, name: str) -> bool:
+    aliases = sum(isinstance(n, ast.alias) and name in (n.name, n.asname) for n in every_node(tree))
+    bound = bindings_of(tree).of.get(name, [])
+    return aliases == sum(isinstance(s, ast.Import | ast.ImportFrom) for s in bound)
 
 
 @once_per_tree
