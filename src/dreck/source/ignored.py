@@ -2,7 +2,6 @@
 
 import contextlib
 import os
-import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -75,9 +74,16 @@ def _rules_in(folder: Path) -> Iterator[_Rule]:
     with contextlib.suppress(OSError):
         yield _Rule(home, (home / ".gitignore").read_text(encoding="utf-8", errors="replace").splitlines())
     try:
-        told = tomllib.loads((home / "pyproject.toml").read_text(encoding="utf-8"))
+        written = (home / "pyproject.toml").read_text(encoding="utf-8")
+    except (OSError, ValueError):
+        return
+
+    import tomllib  # most folders have no such file
+
+    try:
+        told = tomllib.loads(written)
         excluded = told["tool"]["dreck"]["exclude"]
-    except (OSError, ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError):
         return
     if isinstance(excluded, list) and all(isinstance(pattern, str) for pattern in excluded):
         yield _Rule(home, excluded)

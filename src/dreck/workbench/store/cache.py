@@ -29,7 +29,7 @@ def _own_version() -> str:
     """Dreck's own code and that of steps from outside, as it lies on the disk: any change makes all that was kept
     worthless."""
     found = [_files_below(Path(__file__).parents[2])]
-    if not any(_names_steps(Path(place)) for place in sys.path):
+    if not any(_names_steps(place) for place in sys.path):
         return hashlib.sha256(f"{sys.version}{found}".encode()).hexdigest()
 
     from importlib.metadata import entry_points
@@ -40,26 +40,45 @@ def _own_version() -> str:
             spec = find_spec(point.value.partition(":")[0].partition(".")[0])
             home = Path(spec.origin) if spec is not None and spec.origin else None
             if home is not None:
-                found.append(_files_below(home.parent) if home.name == "__init__.py" else [_stamp(home, home.parent)])
+                found.append(_files_below(home.parent) if home.name == "__init__.py" else [_stamp(home)])
     return hashlib.sha256(f"{sys.version}{found}".encode()).hexdigest()
 
 
-def _names_steps(place: Path) -> bool:
+def _names_steps(place: str) -> bool:
     """Whether something installed there may bring steps of its own; looking is cheaper than asking for metadata."""
+    told = [
+        f"{place}/{name}/entry_points.txt" for name in _names_in(place) if name.endswith((".dist-info", ".egg-info"))
+    ]
     try:
-        told = [*place.glob("*.dist-info/entry_points.txt"), *place.glob("*.egg-info/entry_points.txt")]
-        return any(_STEPS in file.read_text(errors="replace") for file in told)
+        return any(_STEPS in Path(file).read_text(errors="replace") for file in told if os.path.exists(file))
     except OSError:
         return True
 
 
+def _names_in(place: str) -> list[str]:
+    try:
+        return os.listdir(place or ".")
+    except OSError:
+        return []
+
+
 def _files_below(root: Path) -> list[tuple[str, int, int]]:
-    return sorted(_stamp(path, root) for path in root.rglob("*.py"))
+    """Name, time and size of each Python file. Every start asks this: entries of folders are cheaper than paths."""
+    found, open_ = [], [str(root)]
+    while open_:
+        with os.scandir(open_.pop()) as entries:
+            for entry in entries:
+                if entry.name.endswith(".py"):
+                    known = entry.stat()
+                    found.append((entry.path[len(str(root)) :], known.st_mtime_ns, known.st_size))
+                elif entry.name != "__pycache__" and entry.is_dir(follow_symlinks=False):
+                    open_.append(entry.path)
+    return sorted(found)
 
 
-def _stamp(path: Path, root: Path) -> tuple[str, int, int]:
+def _stamp(path: Path) -> tuple[str, int, int]:
     found = path.stat()
-    return str(path.relative_to(root)), found.st_mtime_ns, found.st_size
+    return path.name, found.st_mtime_ns, found.st_size
 
 
 def key_of(what: str, data: bytes) -> str:

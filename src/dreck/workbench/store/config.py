@@ -1,10 +1,8 @@
 """Configuration: `[tool.dreck]` of the nearest `pyproject.toml` above a file, checked as a whole."""
 
-import difflib
 import os
 import stat
-import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -63,6 +61,8 @@ def config_file(path: Path) -> Path | None:
 
 @lru_cache(maxsize=32)
 def _read(file: Path, changed: int) -> Config:
+    import tomllib
+
     try:
         data = tomllib.loads(file.read_text(encoding="utf-8"))
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
@@ -74,7 +74,7 @@ def _read(file: Path, changed: int) -> Config:
     values: dict[str, Any] = {"line-length": _line_length(tools)}
     for key, value in own.items():
         if key not in _KEYS:
-            near = difflib.get_close_matches(key, _KEYS, 1)
+            near = _near(key, _KEYS)
             hint = f"; did you mean '{near[0]}'?" if near else f"; there are: {', '.join(_KEYS)}"
             raise DreckError(f"{file}: [tool.dreck] has no setting '{key}'{hint}")
         try:
@@ -130,7 +130,7 @@ def _named(known: Callable[[], Mapping[str, Any] | tuple[str, ...]], kind: str) 
 def known_assumption(name: str) -> None:
     """Raises DreckError for an assumption that there is not."""
     if name not in ASSUMPTIONS:
-        near = difflib.get_close_matches(name, ASSUMPTIONS, 1)
+        near = _near(name, ASSUMPTIONS)
         told = f"did you mean '{near[0]}'?" if near else _all_told(tuple(ASSUMPTIONS))
         raise DreckError(f"no assumption '{name}'; {told}")
 
@@ -139,8 +139,14 @@ def one_of(name: str, known: tuple[str, ...], kind: str) -> str:
     """`name`, when it is known. Raises ValueError, which says what was meant or what there is."""
     if name in known:
         return name
-    near = difflib.get_close_matches(name, known, 1)
+    near = _near(name, known)
     raise ValueError(f"names no {kind} '{name}'; " + (f"did you mean '{near[0]}'?" if near else _all_told(known)))
+
+
+def _near(name: str, known: Iterable[str]) -> list[str]:
+    import difflib  # only where something is misspelt
+
+    return difflib.get_close_matches(name, known, 1)
 
 
 def _all_told(known: tuple[str, ...]) -> str:
