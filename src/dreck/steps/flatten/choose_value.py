@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 
 from dreck.model.views.measures import operands
-from dreck.model.views.shape import ifs, is_elif
+from dreck.model.views.shape import arms, ifs, is_elif
 from dreck.source.functions import FunctionNode
 from dreck.source.lossless import cst
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Options, Rewrite, Site, Step
+from dreck.steps.flatten.stays.twins import shapes
 from dreck.steps.support.negate import bare
 from dreck.steps.support.trees import BetterNot, Stmt, Tree, code_of, has_comment, only_statement, spliced, width
 
@@ -24,8 +26,30 @@ def find(function: FunctionNode) -> Iterator[Site]:
         if is_elif(statement) or not statement.orelse:
             continue
         found = _argument(statement) or _value(statement)
-        if found is not None:
+        if found is not None and id(statement) not in _last_arms(function):
             yield Site(block.path, index, statement.lineno, *found)
+
+
+@lru_cache(maxsize=8)
+def _last_arms(function: FunctionNode) -> frozenset[int]:
+    """What stands alone in the else of a branch that gives the same thing its value: the end of a ladder."""
+    nests = (s for _, _, head in ifs(function) for s in arms(head)[0] if len(s.orelse) == 1 and not is_elif(s))
+    return frozenset(
+        id(inner)
+        for nest in nests
+        for inner in nest.orelse
+        if isinstance(inner, ast.If)
+        and shapes(nest.body) == shapes(inner.body)
+        and _set_in(nest) == _set_in(inner)
+        and not any(isinstance(n, ast.IfExp) for n in walk(nest.body[0]))
+    )
+
+
+def _set_in(s: ast.If) -> str:
+    match s.body:
+        case [ast.Assign(targets=[target])]:
+            return ast.dump(target)
+    return ""
 
 
 def when_named(function: FunctionNode) -> Iterator[Site]:

@@ -36,7 +36,7 @@ from dreck.steps.flatten.stays.last_guard import (
     says_what_is_wrong,
     sets,
 )
-from dreck.steps.flatten.stays.sizes import SMALL, is_deep, is_long, is_small, is_weighty
+from dreck.steps.flatten.stays.sizes import SMALL, is_deep, is_long, is_small, is_weighty, may_refuse
 from dreck.steps.support.negate import is_clean, negations
 from dreck.steps.support.trees import (
     BetterNot,
@@ -173,7 +173,7 @@ def _to_be_joined(block: Block, s: ast.If) -> bool:
 
 
 def _by_size(s: ast.If) -> str | None:
-    if is_small(s.orelse) and is_weighty(s.body):
+    if (is_small(s.orelse) or may_refuse(s.orelse)) and is_weighty(s.body):
         return "short else"
     if is_small(s.body) and is_weighty(s.orelse):
         return "short body"

@@ -11,6 +11,7 @@ from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, check_movable, locals_read, method_line, put_all, written
 from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.support.chains import put_table
+from dreck.steps.support.names.parameters import what_it_is
 from dreck.steps.support.names.table_names import own_style
 from dreck.steps.support.names.wording import constant_name, is_a_thing, is_free, naming_hint
 from dreck.steps.support.names.words import words_of
@@ -39,16 +40,18 @@ def probes_of(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr], leaves: bool
     loop can."""
     calls = [way for way in ways if isinstance(way, ast.Call)]
     given = {", ".join(sheet.code(a) for a in (*c.args, *c.keywords)) for c in calls}
-    if len(calls) == len(ways) and len(given) == 1:
+    if len(calls) == len(ways) and len(given) == 1 and all(_is_plain(call.func) for call in calls):
         return _of_functions(scene, sheet, calls, given.pop())
     return _of_keys(scene, sheet, ways) or _of_new_functions(scene, sheet, ways, leaves)
 
 
+def _is_plain(function: ast.expr) -> bool:
+    """`by_label`, `self.register.find`: a name of a function, which nothing is worked out for."""
+    return not any(isinstance(n, ast.Call | ast.Subscript) for n in walk(function))
+
+
 def _of_functions(scene: Scene, sheet: Sheet, calls: Sequence[ast.Call], given: str) -> Probes:
     """Functions that get the same: their names at the top of the module, or in place where they are local."""
-    for call in calls:
-        if any(isinstance(n, ast.Call | ast.Subscript) for n in walk(call.func)):
-            raise Untouchable(f"{sheet.code(call.func)} is no plain name of a function")
     asked = [f for call in calls if isinstance(f := call.func, ast.Attribute) and isinstance(f.value, ast.Name)]
     if len(asked) == len(calls) and len({f.attr for f in asked}) == 1 < len({ast.dump(f) for f in asked}):
         return _of_sources(scene, sheet, asked, given)
@@ -77,10 +80,7 @@ def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | N
     found = amounts_of(sheet, ways, (str, int, float))
     if found is None:
         return None
-    is_key = any(
-        isinstance(n, ast.Subscript) and n.slice is found.numbers[0] for n in walk(ways[0])
-    ) or found.before.endswith(".get(")
-    variable = free_name(scene, "key" if is_key else "tried")
+    variable = free_name(scene, what_it_is(scene, ways[0], found.numbers[0]))
     told = ", ".join(sheet.code(key) for key in found.numbers)
     return Probes(variable, f"({told})", found.around(variable), (), f"one way is tried with {told} in turn")
 

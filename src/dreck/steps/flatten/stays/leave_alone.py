@@ -22,6 +22,7 @@ from dreck.model.views.shape import (
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.catalogue import Site, Step
+from dreck.steps.flatten.stays.comments import comment_would_lie, head_of_else
 from dreck.steps.flatten.stays.last_guard import (
     AN_ERROR,
     begins_anew,
@@ -39,17 +40,6 @@ _TURNING = frozenset(
     {"else leaves", "whole body", "result follows", "short else", "short else, result follows", "exit follows",
      "else as the guards", "short else, exit further out"}
 )  # fmt: skip
-_NEUTRAL = re.compile(
-    r"#\s*(check|validate|verify|make sure|ensure|test|todo|fixme|xxx|step|now|next|then|first|finally)\b", re.I
-)
-"""Comments that say what is done, whichever way the test is asked."""
-_EXCEPTION_WORDS = """
-no not nobody nothing none never without unless only must cannot can't don't doesn't isn't refuse refused reject
-rejected deny denied invalid illegal error errors missing too expired fail fails failed bail skip skipped ignore
-ignored abort leave early already otherwise just
-"""
-_OF_THE_EXCEPTION = frozenset(_EXCEPTION_WORDS.split())
-"""Words of comments that speak of the case that is not meant to come: they fit the guard."""
 
 
 def left_alone(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
@@ -107,7 +97,7 @@ def _guard_reasons(site: Site, block: Block, s: ast.If, line_of: Callable[[int],
         yield "two ways that are both normal, and neither is long"
     if site.kind == "short else, result follows" and _works_out_the_result(block, site.index, s):
         yield "both ways work out what is returned behind them"
-    if site.kind in _TURNING and _comment_would_lie(s, line_of):
+    if site.kind in _TURNING and comment_would_lie(s, line_of):
         yield "the comment above speaks of the test as it stands"
 
 
@@ -299,40 +289,6 @@ def _set_by(s: ast.stmt) -> list[ast.expr]:
     return []
 
 
-def _comment_would_lie(s: ast.If, line_of: Callable[[int], str]) -> bool:
-    if s.orelse and any(map(_GOES_ON.match, _comments_at(s.orelse, line_of))):
-        return True
-    above = line_of(s.lineno - 1).strip()
-    if (
-        not above.startswith("#")
-        or _NEUTRAL.match(above)
-        or _OF_THE_EXCEPTION & set(re.findall(r"[\w']+", above.lower()))
-    ):
-        return False
-    until_else = re.split(r"(?m)^\s*else\s*:(?=(.*))", _head_of_else(s, line_of))[:2] if s.orelse else []
-    return "#" not in "".join(until_else)
-
-
-_GOES_ON = re.compile(r"#\s*(otherwise|else|if not|in (all|any) other|when not|the other)\b", re.I)
-"""Comments that go on from what is said of the branch before."""
-
-
-def _comments_at(body: list[ast.stmt], line_of: Callable[[int], str]) -> list[str]:
-    """The comments above the first statement of a branch, those at its `else:` among them."""
-    found: list[str] = []
-    line = body[0].lineno - 1
-    while line > 0 and (line_of(line).strip().startswith("#") or line_of(line).strip().startswith("else:")):
-        found.append(line_of(line).partition("else:")[2].strip() or line_of(line).strip())
-        line -= 1
-    return found
-
-
-def _head_of_else(s: ast.If, line_of: Callable[[int], str]) -> str:
-    """The lines between the last statement of the body and the first of the else."""
-    first, last = (s.body[-1].end_lineno or s.body[-1].lineno) + 1, s.orelse[0].lineno
-    return "\n".join(line_of(number) for number in range(first, last))
-
-
 def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
     if not is_elif(s) and shapes(s.body) == shapes(s.orelse):
         yield "both halves ask in the same way"
@@ -344,9 +300,9 @@ def _elif_reasons(s: ast.If, line_of: Callable[[int], str]) -> Iterator[str]:
         case [ast.If() as inner]:
             if begins_anew(guards, inner):
                 yield "the branch before it leaves, and another question begins: the else goes (exit-without-else)"
-            if inner.orelse and "#" in _head_of_else(arm, line_of):
+            if inner.orelse and "#" in head_of_else(arm, line_of):
                 yield "the comment in the else speaks of both its branches"
-            if not inner.orelse and _may_do_something(inner.test) and "#" in _head_of_else(arm, line_of):
+            if not inner.orelse and _may_do_something(inner.test) and "#" in head_of_else(arm, line_of):
                 yield "the comment in the else says what its test does"
             asked = ast.dump(inner.test)
             if any(isinstance(n, ast.If | ast.IfExp) and ast.dump(n.test) == asked for b in before for n in walk(b)):
@@ -385,6 +341,11 @@ def _is_a_switch(s: ast.If) -> bool:
 # --- twins -----------------------------------------------------------------------------------------------
 
 
+def _is_more_of_a_chain(one: ast.stmt, other: ast.stmt) -> bool:
+    """Whether the twin has become a chain already, which tells the two apart in nothing else."""
+    return isinstance(one, ast.If) and isinstance(other, ast.If) and len(arms(one)[0]) > len(arms(other)[0])
+
+
 def _twin(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int], str]) -> str:
     """Siblings of one shape: both change, or neither."""
     twins = list(twins_of(function, site.path, site.index))
@@ -394,6 +355,8 @@ def _twin(step: Step, site: Site, function: FunctionNode, line_of: Callable[[int
     known = {block.path: block for block in blocks(function)}
     for path, index in twins:
         other, s = sites.get((path, index)), known[path].body[index]
+        if other is None and step.name == "elif-chain" and _is_more_of_a_chain(s, known[site.path].body[site.index]):
+            continue
         if other is None or (isinstance(s, ast.If) and any(_reasons(step.name, other, known[path], s, line_of))):
             return "its twin would stay as it is"
     return ""

@@ -27,3 +27,11 @@ def is_deep(s: ast.If) -> bool:
 def is_weighty(body: list[ast.stmt]) -> bool:
     """Long, or a test with what it decides."""
     return is_long(body) or (holds_test(body) and code_lines(body) >= SMALL)
+
+
+def may_refuse(body: list[ast.stmt]) -> bool:
+    """A plain statement at most, and a test behind which nothing but a `raise` stands."""
+    match body:
+        case [*plain, ast.If(body=[ast.Raise()], orelse=[])]:
+            return len(plain) < SMALL - 1 and is_straight(plain)
+    return False

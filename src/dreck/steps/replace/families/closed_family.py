@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, written
-from dreck.steps.replace.families.kinds import moved
+from dreck.steps.replace.families.kinds import Moved, moved
 from dreck.steps.support.chains import Arm, Chain
 from dreck.steps.support.scene import Known, Scene
 from dreck.steps.support.trees import Untouchable
@@ -154,6 +154,10 @@ def answers(scene: Scene, home: Scene, chain: Chain, family: Family, subject: st
     if default is not None:
         whole = replace(whole, arms=(*chain.arms, Arm((), default, default[0].lineno)))
     parts = moved(scene, scene.sheet(), whole, unit)
+    neutral = [] if default is not None or not forgotten else _neutral(scene, chain)
+    if neutral is None:
+        parts = moved(scene, scene.sheet(), whole, unit, tails=False, sums=False)
+        neutral = _unchanged(parts)
     given = [g for g in in_order(scene, parts.given) if g != subject]
     bodies = [(c, body) for kinds, body in zip(asked, parts.bodies, strict=False) for c in kinds]
     found = [(c, body) for c, body in bodies if isinstance(c, ast.ClassDef)]
@@ -161,7 +165,6 @@ def answers(scene: Scene, home: Scene, chain: Chain, family: Family, subject: st
     declares = base is not None and only_declares(base) and len(forgotten) == 1 and base is not forgotten[0]
     heirs = [base] if base is not None and base.name not in names and not declares else forgotten
     attribute = _attribute(scene, chain, subject) if default is None and len(chain.arms) == 1 else ""
-    neutral = [] if default is not None or not forgotten else _neutral(scene, chain)
     if attribute and neutral and forgotten:
         line = f"{attribute} = {neutral[0].removeprefix('return ')}"
         missing = tuple((heir, [line]) for heir in heirs)
@@ -182,8 +185,17 @@ def _attribute(scene: Scene, chain: Chain, subject: str) -> str:
     return ""
 
 
-def _neutral(scene: Scene, chain: Chain) -> list[str]:
-    """What those do whom the switch forgets: nothing, or what changes nothing when it is added."""
+def _unchanged(parts: Moved) -> list[str]:
+    """Those whom the switch forgets give back what they were given. Raises Untouchable where there is no such thing."""
+    result = parts.call.removesuffix(" = {}")
+    if result == parts.call or any(name not in parts.given for name in result.split(", ")):
+        raise Untouchable("what the kinds do that it forgets is not said; give it an else first")
+    return [f"return {result}"]
+
+
+def _neutral(scene: Scene, chain: Chain) -> list[str] | None:
+    """What those do whom the switch forgets: nothing, or what changes nothing when it is added; None where that is not
+    known."""
     bodies = [arm.body for arm in chain.arms]
     added = [body[0] for body in bodies if len(body) == 1 and isinstance(body[0], ast.AugAssign)]
     if len(added) == len(bodies):
@@ -197,9 +209,7 @@ def _neutral(scene: Scene, chain: Chain) -> list[str]:
         if len(begins) == 1 and plus and begins[0] in (0, ""):
             return [f"return {begins[0]!r}" if begins[0] == 0 else 'return ""']
     calls = all(isinstance(s, ast.Expr) for arm in chain.arms for s in arm.body)
-    if calls:
-        return ["pass"]
-    raise Untouchable("what the kinds do that it forgets is not said; give it an else first")
+    return ["pass"] if calls else None
 
 
 def method(scene: Scene, name: str, answer: Sequence[str], given: Sequence[str], indent: str, returns: str) -> str:

@@ -22,6 +22,7 @@ from dreck.steps.naming.blocks import (
     waits,
     yields,
 )
+from dreck.steps.replace.summed import sign_of, summed
 from dreck.steps.replace.tables.arms.table_lines import body_lines
 from dreck.steps.support.chains import Chain, Reader, chains, each_class, lines_of
 from dreck.steps.support.raw import RAW
@@ -167,11 +168,12 @@ class Moved:
 
 
 def moved(
-    scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = False, tails: bool = True
+    scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool = False, tails: bool = True, sums: bool = True
 ) -> Moved:
     """The arms of a chain as functions; with `waiting` they may await, without `tails` what stands behind the chain
-    stays there. Raises Untouchable when they cannot be."""
-    found = _moved(scene, sheet, chain, unit, waiting, tails)
+    stays there, without `sums` they give back what a variable has become, not what is added to it. Raises Untouchable
+    when they cannot be."""
+    found = _moved(scene, sheet, chain, unit, waiting, tails, sums)
     bodies = [arm.body for arm in chain.arms] + ([chain.default] if chain.default is not None else [])
     if not any(waits(Block(body, chain.first, False, (), False)) for body in bodies):
         return found
@@ -180,7 +182,9 @@ def moved(
     return replace(found, call=found.call.replace("{}", "await {}"), waits=True)
 
 
-def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool, tails: bool) -> Moved:
+def _moved(
+    scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool, tails: bool, sums: bool
+) -> Moved:
     first, last = lines_of(sheet, chain)
     blocks = [Block(arm.body, chain.first, False, (), False) for arm in chain.arms]
     for block in blocks:
@@ -189,13 +193,18 @@ def _moved(scene: Scene, sheet: Sheet, chain: Chain, unit: str, waiting: bool, t
             raise Untouchable("an arm awaits or yields")
         if own_statements(block.body, ast.Continue):
             raise Untouchable("an arm continues the loop around it")
-    value = _one_value(chain)
+    value = _one_value(chain) if sums else None
     if value is not None:
         return _as_values(scene, sheet, chain, value, first, last)
     tail = _tail(scene, chain) if tails else None
     if tail is not None:
         return _with_tail(scene, sheet, chain, blocks, tail, unit, first)
     given, results = passed_together(scene, blocks)
+    total = summed(blocks, results) if sums else None
+    told = [total.giving(plain_text(scene, block, "return")) for block in blocks] if total is not None else [None]
+    if total is not None and None not in told:
+        others = [g for g in given if g != total.name]
+        return Moved([t for t in told if t], others, f"{total.name} {total.sign} {{}}", first, last, False)
     returning = [bool(own_statements(block.body, ast.Return)) for block in blocks]
     if any(returning) and not all(leaves(block.body) for block in blocks):
         raise Untouchable("some arms return and others go on")
@@ -230,16 +239,13 @@ def _one_value(chain: Chain) -> list[ast.expr] | None:
     return [value for _, value in parts] if len({told for told, _ in parts}) == 1 else None
 
 
-_SIGNS = {"Add": "+=", "Sub": "-=", "Mult": "*=", "Div": "/=", "BitOr": "|=", "BitAnd": "&=", "FloorDiv": "//="}
-
-
 def _as_values(scene: Scene, sheet: Sheet, chain: Chain, values: list[ast.expr], first: int, last: int) -> Moved:
     from dreck.steps.naming.predicates import locals_read
 
     s = chain.arms[0].body[0]
     match s:
-        case ast.AugAssign(target=ast.Name(id=name), op=op) if type(op).__name__ in _SIGNS:
-            call = f"{name} {_SIGNS[type(op).__name__]} {{}}"
+        case ast.AugAssign(target=ast.Name(id=name), op=op) if sign_of(op):
+            call = f"{name} {sign_of(op)} {{}}"
         case ast.Assign(targets=[ast.Name(id=name)]):
             call = f"{name} = {{}}"
         case _:

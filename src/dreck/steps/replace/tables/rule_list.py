@@ -7,7 +7,7 @@ from dreck.source.walking import walk
 from dreck.steps.catalogue import Step
 from dreck.steps.naming.elsewhere import turned
 from dreck.steps.naming.predicates import awaits, conditions, is_surely_bool, locals_read, why_not
-from dreck.steps.replace.tables.rows import call_rows, optional_rules, rule_rows
+from dreck.steps.replace.tables.rows import alike_ifs, call_rows, optional_rules, rule_rows
 from dreck.steps.replace.tables.rows.filters import Filter, filter_of
 from dreck.steps.support.chains import comments_of
 from dreck.steps.support.names.table_names import own_constant
@@ -47,7 +47,10 @@ def _found_in(scene: Scene) -> Iterator[Plan | NotPlanned]:
                 yield NotPlanned(block[i + 1].lineno, str(error))
     yield from optional_rules.plans(scene)
     yield from call_rows.plans(scene)
-    yield from rule_rows.plans(scene)
+    alike = list(alike_ifs.plans(scene))
+    yield from alike
+    lines = {plan.line for plan in alike if isinstance(plan, Plan)}
+    yield from (plan for plan in rule_rows.plans(scene) if plan.line not in lines)
     for condition in conditions(scene.node):
         test = condition.test
         if not isinstance(test, ast.BoolOp) or not isinstance(test.op, ast.And) or len(test.values) < _MANY_IN_A_ROW:

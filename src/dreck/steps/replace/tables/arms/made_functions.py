@@ -24,6 +24,7 @@ from dreck.steps.naming.blocks import (
     yields,
 )
 from dreck.steps.naming.predicates import Helper, method_line, put_all, written
+from dreck.steps.replace.summed import Summed, summed
 from dreck.steps.replace.tables.arms.actions import function_name, merged
 from dreck.steps.replace.tables.arms.chain_lines import call_lines, replace_chain
 from dreck.steps.replace.tables.arms.method_calls import put_methods
@@ -47,6 +48,8 @@ class _Way:
     returning: bool
     waiting: bool
     tail: str | None
+    total: Summed | None = None
+    """What the arms add to, when what is made of them gives what is added."""
 
     @property
     def back(self) -> str:
@@ -120,7 +123,9 @@ def _way_of(scene: Scene, chain: Chain, blocks: list[Block]) -> _Way:
             f"no arm sets all of {', '.join(results)}, and each function would be handed them and hand them back; "
             "keep them in one dict or on one object first"
         )
-    return _Way(own, tuple(given), tuple(results), returning, any(map(waits, blocks)), tail)
+    total = summed(blocks, results) if not any(map(waits, blocks)) else None
+    handed = tuple(g for g in given if total is None or g != total.name)
+    return _Way(own, handed, tuple(results), returning, any(map(waits, blocks)), tail, total)
 
 
 def _made(
@@ -156,6 +161,11 @@ def _made(
 def _body(scene: Scene, sheet: Sheet, block: Block, way: _Way) -> list[str]:
     """The lines of what is made of one arm."""
     place = block_lines(sheet, block)
+    if way.total is not None:
+        given = way.total.giving(block_text(scene, block, *place, way.back))
+        if given is None:
+            raise Untouchable("what an arm adds is not written as the last thing it does")
+        return given
     answering = answering_text(scene, block, *place, way.results[0]) if len(way.results) == 1 else None
     body = answering if answering is not None else block_text(scene, block, *place, way.back)
     if answering is None and (way.results or way.tail) and not leaves(block.body):
@@ -169,7 +179,8 @@ def _call(scene: Scene, sheet: Sheet, chain: Chain, way: _Way, table: str, first
     """What stands where the chain stood: what the table holds is called."""
     unit = sheet.unit(scene.node)
     call = f"{'await ' if way.waiting else ''}{table}[{subject_code(sheet, chain)}]"
-    head = f"return {call}" if way.returning else f"{', '.join(way.results)} = {call}" if way.results else call
+    giving = f"{way.total.name} {way.total.sign}" if way.total is not None else f"{', '.join(way.results)} ="
+    head = f"return {call}" if way.returning else f"{giving} {call}" if way.results else call
     deeper = "" if chain.default is not None and leaves(chain.default) else unit
     return call_lines(head, way.given, scene.line_length - len(f"{sheet.indent(first)}{deeper}".expandtabs(4)), unit)
 
