@@ -121,8 +121,8 @@ def _side_by_side(request: dict[str, Any], cage: Cage, still: Still) -> Sides:
     old = _loaded(before)
     new = load(after["path"], after["text"], after["name"])
     of_old, of_new = old.varying, new.varying
-    old.varying = vary_alike(of_old, of_new, new.namespace)
-    new.varying = vary_alike(of_new, of_old, old.namespace)
+    old.varying = vary_alike(of_old, old.rebound, of_new, new.rebound, new.namespace)
+    new.varying = vary_alike(of_new, new.rebound, of_old, old.rebound, old.namespace)
     usages = _usages(request, Runner(old, cage, still), Runner(new, cage, still))
     candidates = Candidates(usages, old.namespace, dict(old.types), plausible(old))
     candidates.words = table_words((old.node, new.node), old.namespace, old.owner)

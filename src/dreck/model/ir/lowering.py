@@ -201,6 +201,8 @@ class _Statements(Patterns, Unfolding):
                 return self.read_first(held, self._row_by_row(s, held.rows, nxt, ctx, self.held_row), ctx, 0)
             if (rows := self.rows_of(s.iter)) is not None:
                 return self.kept_apart(s.iter, self._row_by_row(s, rows, nxt, ctx, self.row), ctx)
+            if (rows := self.walked_rows(s)) is not None:
+                return self._row_by_row(s, rows, nxt, ctx, self.row)
         cursor = f"%iter{ctx.depth}"
         key = (ast.dump(s), self.meanings(s), self.kept, nxt, ctx)
         head, new = self.arena.loop_head(key, assigned_in([s]), s)
@@ -224,11 +226,12 @@ class _Statements(Patterns, Unfolding):
         self, s: ast.For, rows: list[ast.expr], nxt: Node, ctx: Context, read: Callable[..., Node]
     ) -> Node:
         """A loop over a constant table or a display, written out; `read` gives a row."""
-        node = self.block(s.orelse, nxt, ctx)
-        for item in reversed(rows):
+        node, index = self.block(s.orelse, nxt, ctx), self.index_of(s)
+        for at, item in reversed([*enumerate(rows)]):
             inner = replace(ctx, brk=nxt, cont=node)
-            node = self.assign(s.target, "%0", self.block(s.body, node, inner), ctx, 1)
-            node = read(item, "%0", node, ctx, 1)
+            with self.at_row(index, at):
+                body = self.block(s.body, node, inner)
+            node = read(item, "%0", self.assign(s.target, "%0", body, ctx, 1), ctx, 1)
         return node
 
     # --- with, try ---------------------------------------------------------------------------------

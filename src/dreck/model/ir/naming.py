@@ -37,6 +37,8 @@ class Naming:
         self.local_tables: dict[str, ast.Dict] = {}
         self.local_keys: dict[ast.expr, str] = {}
         """Keys of these that are worked out, by what holds them."""
+        self.indices: dict[str, int] = {}
+        """Variables that say which row of a table a round of a loop is at."""
 
     def act(
         self,
@@ -78,7 +80,7 @@ class Naming:
             (name, *(name in names for names in (*sets, *outer)), self.names.kind(name), self.names.canonical(name))
             for name in sorted(names_read(e) | assigned_in([e]))
         ]
-        return (scope.has_walrus, *told, *self.unfolded_in(e))
+        return (scope.has_walrus, *told, *self.unfolded_in(e), *sorted(self.indices.items()))
 
     def unfolded_in(self, e: ast.AST) -> Iterator[str]:
         """The tables that code in `e` is unfolded by: with another table it is other code."""

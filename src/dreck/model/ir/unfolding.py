@@ -16,6 +16,7 @@ from dreck.model.ir.held import HeldRows
 from dreck.model.ir.naming import Unsupported
 from dreck.model.ir.operations import Op
 from dreck.model.ir.rounds import is_all_constant
+from dreck.model.ir.walked import WalkedRows
 from dreck.model.names.elsewhere.steadily import is_steady
 from dreck.model.names.scopes import FunctionScope
 from dreck.source.copying import copied
@@ -29,7 +30,7 @@ _KEPT_WHOLE = (
 """What has a scope of its own, leaves the generator, or binds outside of it."""
 
 
-class Unfolding(HeldRows, Expressions):
+class Unfolding(HeldRows, WalkedRows, Expressions):
     """Lowering of what reads a constant table. The methods give None for everything else."""
 
     def unfold(self, e: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int) -> Node | None:
@@ -169,6 +170,8 @@ class Unfolding(HeldRows, Expressions):
         self, name: str, key: ast.expr, dest: str, nxt: Node, ctx: Context, depth: int, e: ast.expr
     ) -> Node | None:
         table = self._table(name)
+        if (row := self.row_at(table, key)) is not None:
+            return self.row(row, dest, nxt, ctx, depth)
         if not isinstance(table, ast.Dict):
             return None
         asked = _asked(key, depth)

@@ -206,3 +206,30 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
             changed.update([node.id] if isinstance(node.ctx, ast.Load) else [])
     changed |= _changed_from_outside(tree, open_to_change)
     return {name for name in names if name in changed or stored.get(name, 0) > 1}
+
+
+def bound_at_top(tree: ast.Module) -> Iterator[tuple[str, ast.expr, bool]]:
+    """Names that a statement of the module gives a value, also in a branch; and whether they are the only ones that
+    stand for it then."""
+    for s in _at_top(tree.body):
+        match s:
+            case ast.Assign(targets=[ast.Name(id=name)], value=value):
+                yield name, value, True
+            case ast.Assign(targets=targets, value=value):
+                named = [n for target in targets for n in ast.walk(target) if isinstance(n, ast.Name)]
+                yield from ((n.id, value, False) for n in named)
+            case ast.AnnAssign(target=ast.Name(id=name), value=ast.expr() as value):
+                yield name, value, True
+        for n in ast.walk(s) if isinstance(s, ast.Assign | ast.AnnAssign | ast.Expr) else ():
+            if isinstance(n, ast.NamedExpr):
+                yield n.target.id, n.value, False
+
+
+def _at_top(body: list[ast.stmt]) -> Iterator[ast.stmt]:
+    for s in body:
+        yield s
+        if not isinstance(s, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+            parts = [getattr(s, name, []) for name in ("body", "orelse", "finalbody")]
+            parts += [part.body for part in (*getattr(s, "handlers", []), *getattr(s, "cases", []))]
+            for part in parts:
+                yield from _at_top(part)

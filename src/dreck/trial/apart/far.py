@@ -44,11 +44,14 @@ class Facts:
     chains: frozenset[tuple[str, ...]]
     filled: tuple[str, ...]
     asked: Asked
+    rebound: frozenset[str]
+    lent: tuple[str, ...]
 
     def alike(self, theirs: "Facts") -> tuple[tuple[str, ...], "Facts"]:
         """What is bound anew in this world and may be an input of both, and what the other tells without the rest."""
-        told = vary_alike(theirs.varying, self.varying, self.bound)
-        return vary_alike(self.varying, theirs.varying, theirs.bound), replace(theirs, varying=told)
+        told = vary_alike(theirs.varying, theirs.rebound, self.varying, self.rebound, self.bound)
+        mine = vary_alike(self.varying, self.rebound, theirs.varying, theirs.rebound, theirs.bound)
+        return mine, replace(theirs, varying=told)
 
     @classmethod
     def of(cls, runner: Runner) -> "Facts":
@@ -57,7 +60,7 @@ class Facts:
             v.node, v.watched, v.methods, v.beside, v.varying, v.free, tuple(runner.parameters()),
             tuple(runner.globals), owner.__qualname__ if owner is not None else "", runner.is_plain(), v.path,
             names_in(v.namespace), runner.surroundings.settable.known, runner.surroundings.settable.chains,
-            v.filled, runner.surroundings.asked,
+            v.filled, runner.surroundings.asked, v.rebound, v.lent,
         )  # fmt: skip
 
 

@@ -25,7 +25,9 @@ def tell_of_each_other(*runners: Runner) -> None:
         facts = getattr(other, "_facts", None)
         runner.there = facts.bound if facts else names_in(other.version.namespace)
         filled = facts.filled if facts else other.version.filled
-        runner.filled = (*runner.version.filled, *_small_too(runner, filled))
+        mine = (*runner.version.filled, *_small_too(runner, filled))
+        lent = facts.lent if facts else other.version.lent
+        runner.filled = (*mine, *(n for n in runner.version.lent if n in lent and n not in mine))
         owner = runner.version.owner
         runner.itself_otherwise = owner is not None and itself_otherwise(nodes[0], nodes[-1], owner.__name__)
         runner.both_await = all(isinstance(node, ast.AsyncFunctionDef) for node in nodes)

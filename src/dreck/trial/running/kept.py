@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from functools import partial
 from typing import Any
 
+from dreck.trial.playing.changes import another
 from dreck.trial.playing.world import World
 from dreck.trial.running.content import held_by
 from dreck.trial.running.describe import Describer
@@ -170,12 +171,31 @@ def _all(backs: list[Callable[[], None]]) -> None:
 
 
 def fill(value: Any, name: str, world: World) -> None:
-    """A container that other functions of the module fill or empty holds what the input says."""
+    """A container that somebody fills, empties or puts in another order holds what the input says."""
     if value:
-        if world.answer(f"{name} is empty", (False, True)):
-            value.clear()
+        match world.answer(f"{name} holds", (_AS_IT_IS, "nothing", "one more, the last ones first")):
+            case "nothing":
+                value.clear()
+            case "one more, the last ones first":
+                _put_otherwise(value)
     elif type(value) is list:
         value.extend(world.at(f"{name}[{at}]") for at in range(world.answer(f"len({name})", (0, 2))))
+
+
+_AS_IT_IS = "what it did"
+
+
+def _put_otherwise(value: Any) -> None:
+    """The last comes first, and there is one more: with another value where that is plain, else the first once more."""
+    if type(value) is list:
+        value[:] = [*reversed(value), another(value[0])]
+    elif type(value) is set:
+        value.add(another(next(iter(value))))
+    else:
+        held = list(value.items())
+        key, part = held[0]
+        value.clear()
+        value.update([*reversed(held), (another(key), part)])
 
 
 def beside(value: Any) -> Any:

@@ -37,6 +37,7 @@ from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decor
 from dreck.workbench.judging.hidden_below import of_hidden
 from dreck.workbench.judging.part import part_of
 from dreck.workbench.judging.settled import comes_to_one_thing
+from dreck.workbench.judging.standing import of_standing
 from dreck.workbench.judging.unseen import of_classes
 from dreck.workbench.judging.verdict import Verdict
 
@@ -117,6 +118,7 @@ class Judge:
             or defaults_apart(old, new)
             or of_classes(old, new, bool(found.alone))
             or of_hidden(old, new)
+            or of_standing(old, new)
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")

@@ -5,12 +5,13 @@ import enum
 import inspect
 import types
 import typing
-from collections.abc import Callable, Container, Iterable, Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import InitVar, dataclass, field
 from types import FunctionType
 from typing import Any
 
 from dreck.model.names.bindings import bindings_of
+from dreck.model.names.tables import bound_at_top, changed_in
 from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
@@ -50,6 +51,10 @@ class Version:
     filled: tuple[str, ...] = ()
     """Containers of the module that other functions fill or empty."""
     path: str = ""
+    lent: tuple[str, ...] = ()
+    """Containers of the module that somebody else may come to hold, and change."""
+    rebound: frozenset[str] = frozenset()
+    """Plain names of the module that some function binds anew, read here or not."""
 
 
 def load(path: str, text: str, name: str, imported: bool = False) -> Version:
@@ -71,7 +76,8 @@ def load(path: str, text: str, name: str, imported: bool = False) -> Version:
     module = executed(path, tree, {WATCHER: watcher}, imported)
     function, owner, is_property = _taken(module, name.partition("#")[0], seen.node)
     plain = _with_code(function, code)
-    names = _varying(tree, found.node, module.__dict__)
+    rebound = _rebound(tree, module.__dict__)
+    names = _read_of(rebound, found.node)
     methods = {n.name: n for n in found.owner.body if isinstance(n, FunctionNode)} if found.owner is not None else {}
     return Version(
         function,
@@ -88,7 +94,9 @@ def load(path: str, text: str, name: str, imported: bool = False) -> Version:
         plain,
         tree=written,
         filled=_filled(tree, found.node, module.__dict__),
+        lent=_lent(tree, found.node, module.__dict__),
         path=path,
+        rebound=rebound,
     )
 
 
@@ -104,11 +112,12 @@ def _load_nested(path: str, tree: ast.Module, found: Function, every: list[Funct
     if function is None:
         raise CannotRun("it stands inside a function, and cannot be defined outside of it")
     beside = {n.name: n for n in tree.body if isinstance(n, FunctionNode)}
-    names = _varying(tree, node, module.__dict__)
+    rebound = _rebound(tree, module.__dict__)
+    names = _read_of(rebound, node)
     return Version(
         function, module.__dict__, node, seen, watcher, None,
         _types_of_names(tree, names, module.__dict__) | _types(function), False, names, {}, beside, free=free,
-        tree=ast.Module([*_future(tree), node], []), path=path,
+        tree=ast.Module([*_future(tree), node], []), path=path, rebound=rebound,
     )  # fmt: skip
 
 
@@ -133,21 +142,33 @@ def _future(tree: ast.Module) -> list[ast.stmt]:
     return [s for s in tree.body if isinstance(s, ast.ImportFrom) and s.module == "__future__"]
 
 
-def _varying(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
-    """Names that functions bind anew, whether they say so (`global`) or go by way of the namespace or the module."""
+def _rebound(tree: ast.Module, namespace: dict[str, Any]) -> frozenset[str]:
+    """Names that functions bind anew, whether they say so (`global`) or go by way of the namespace or the module, and
+    that stand for something plain."""
     bound_in = bindings_of(tree)
     let_go = {n.id for s in tree.body if isinstance(s, ast.Delete) for n in walk(s) if isinstance(n, ast.Name)}
-    said = {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
-    rebound = (bound_in.rebound - let_go) | said | (bound_in.of.keys() if bound_in.dynamic else set())
+    rebound = (bound_in.rebound - let_go) | _said_global(tree) | (bound_in.of.keys() if bound_in.dynamic else set())
+    plain = (bool, int, float, str, type(None))
+    return frozenset(n for n in rebound if is_a(namespace.get(n, print), *plain))
+
+
+def _said_global(tree: ast.AST) -> set[str]:
+    return {name for n in walk(tree) if isinstance(n, ast.Global) for name in n.names}
+
+
+def _read_of(rebound: frozenset[str], function: FunctionNode) -> tuple[str, ...]:
+    """Those that the function reads."""
     read = {n.id for n in walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load)}
     bound = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
-    plain = (bool, int, float, str, type(None))
-    return tuple(sorted(n for n in rebound & read - bound if is_a(namespace.get(n, print), *plain)))
+    return tuple(sorted(rebound & read - bound))
 
 
-def vary_alike(mine: tuple[str, ...], theirs: Iterable[str], known: Container[str]) -> tuple[str, ...]:
-    """What is bound anew here and there, or is not `known` there: a name that never changes there is no input."""
-    return tuple(n for n in mine if n in theirs or n not in known)
+def vary_alike(
+    mine: tuple[str, ...], own: frozenset[str], theirs: tuple[str, ...], rebound: frozenset[str], known: Container[str]
+) -> tuple[str, ...]:
+    """What is read here and is `rebound` there, too, or not `known` there (what never changes there is no input),
+    and what is read there and bound anew here."""
+    return tuple(sorted({*(n for n in mine if n in rebound or n not in known), *(n for n in theirs if n in own)}))
 
 
 def _filled(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
@@ -155,7 +176,35 @@ def _filled(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any])
     read = {n.id for n in walk(function) if isinstance(n, ast.Name)}
     own = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
     names = {name for s in _others(tree, function) for n in walk(s) for name in _changed_by(n)}
+    names |= {of for alias, of in _aliases(tree) if alias in names} | _said_global(tree)
+    names |= {name for s in _others(tree, function) for n in walk(s) for name in _handed_out(n)}
     return tuple(sorted(n for n in names & read - own if is_small(namespace.get(n))))
+
+
+def _lent(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -> tuple[str, ...]:
+    """Small containers of the module that the function reads, and that are not surely what they were made as."""
+    own = {n.arg for n in walk(function) if isinstance(n, ast.arg)}
+    read = {n.id for n in walk(function) if isinstance(n, ast.Name)} - own
+    small = {n: ast.List([], ast.Load()) for n in sorted(read) if is_small(namespace.get(n))}
+    changed = changed_in(tree, dict[str, ast.expr](small)) | {n for n, _, alone in bound_at_top(tree) if not alone}
+    return tuple(n for n in small if n in changed or not n.strip("_").isupper())
+
+
+def _handed_out(n: ast.AST) -> Iterator[str]:
+    """Names that others come to hold what stands behind them by; names in capitals are constants, also to them."""
+    match n:
+        case ast.Return(value=ast.Name(id=name)) | ast.Yield(value=ast.Name(id=name)) if not name.isupper():
+            yield name
+        case ast.Assign(targets=[ast.Attribute() | ast.Subscript()], value=ast.Name(id=name)) if not name.isupper():
+            yield name
+
+
+def _aliases(tree: ast.Module) -> Iterator[tuple[str, str]]:
+    """Names for what another name stands for already."""
+    for n in walk(tree):
+        match n:
+            case ast.Assign(targets=[ast.Name(id=alias)], value=ast.Name(id=name)):
+                yield alias, name
 
 
 def _others(tree: ast.Module, function: FunctionNode) -> Iterator[FunctionNode]:

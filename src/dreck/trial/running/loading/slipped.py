@@ -45,6 +45,6 @@ def slipped(version: Version, function: FunctionNode) -> Version | None:
     other.__kwdefaults__, other.__annotations__ = live.__kwdefaults__, live.__annotations__
     return Version(
         other, version.namespace, function, seen, version.watcher, version.owner, version.types,
-        is_property=version.is_property, varying=version.varying, filled=version.filled,
+        is_property=version.is_property, varying=version.varying, filled=version.filled, lent=version.lent,
         tree=version.tree, path=version.path,
     )  # fmt: skip
