@@ -22,7 +22,7 @@ from dreck.proof.subject import Subject
 from dreck.workbench.compare.compare import compare_texts
 from dreck.workbench.compare.sides import Text
 from dreck.workbench.compare.wanted import Wanted
-from tests.hunt import asking, displays, early, itself, lazily, made, shapes, values
+from tests.hunt import asking, displays, early, itself, lazily, made, shapes, values, walked
 from tests.hunt.kinds import difference, pair
 from tests.hunt.methods import MethodMaker, methods_rewritten
 from tests.hunt.modules import ModuleMaker, module_rewritten
@@ -196,6 +196,10 @@ def test_no_false_proof_of_small_values():
 
 def test_no_false_proof_of_what_stands_there():
     assert _proved_of(displays, SEED + 27, PAIRS // 4, "f") > PAIRS / 32, "so few proofs that the hunt means nothing"
+
+
+def test_no_false_proof_of_what_goes_along_tables():
+    assert _proved_of(walked, SEED + 31, PAIRS // 4, "f") > PAIRS / 60, "so few proofs that the hunt means nothing"
 
 
 def test_no_false_proof_of_what_calls_itself():

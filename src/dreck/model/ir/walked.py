@@ -7,6 +7,7 @@ from contextlib import contextmanager
 
 from dreck.model.ir.naming import Naming
 from dreck.model.names.scopes import assigned_in
+from dreck.source.walking import walk
 
 
 class WalkedRows(Naming):
@@ -53,7 +54,9 @@ class WalkedRows(Naming):
                 found = name
             case _:
                 return ""
-        scope = self.scope
+        scope, bound = self.scope, [n.id for n in walk(s.target) if isinstance(n, ast.Name)]
+        if bound.count(found) > 1:
+            return ""
         plain = found in scope.local - scope.captured - scope.deleted - scope.shared
         return found if plain and found not in assigned_in(s.body) else ""
 
