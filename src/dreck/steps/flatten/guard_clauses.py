@@ -122,7 +122,7 @@ def _is_refused(block: Block, index: int, s: ast.If) -> bool:
 
 def _else_is_the_guard(block: Block, index: int, s: ast.If) -> bool:
     if not is_straight(s.orelse):
-        return False
+        return ends_as_the_guard(block, index, s)
     if len(s.orelse) > SMALL and exceptional(s.orelse) < 3:
         return False
     if not leaves(s.body):

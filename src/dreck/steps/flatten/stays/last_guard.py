@@ -42,12 +42,23 @@ def ends_as_the_guard(block: Block, index: int, s: ast.If) -> bool:
     before = block.body[index - 1] if index else None
     if not (follows_a_guard(block, index) and s.orelse and leaves(s.body) and len(s.orelse) <= _SMALL):
         return False
+    if not is_straight(s.orelse) and not _is_almost_straight(s.orelse, s.body):
+        return False
     assert isinstance(before, ast.If)
     guards, ours, theirs = before.body[-1], s.body[-1], s.orelse[-1]
-    if not isinstance(guards, ast.Return | ast.Raise) or not is_straight(s.orelse):
+    if not isinstance(guards, ast.Return | ast.Raise):
         return False
     said = ast.dump(guards)
     return said == ast.dump(theirs) != ast.dump(ours) and not is_boolean(s.body)
+
+
+def _is_almost_straight(orelse: list[ast.stmt], body: list[ast.stmt]) -> bool:
+    """One plain test among plain lines, in a branch that is far shorter than the other."""
+    tests = [s for s in orelse if not is_straight([s])]
+    match tests:
+        case [ast.If(body=inner, orelse=[])] if is_straight(inner) and not leaves(inner):
+            return code_lines(body) >= _FEW * code_lines(orelse)
+    return False
 
 
 def falls_as_the_guard(block: Block, index: int, s: ast.If) -> bool:

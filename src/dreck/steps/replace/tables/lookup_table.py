@@ -19,7 +19,7 @@ from dreck.steps.replace.tables.arms.method_calls import method_calls
 from dreck.steps.replace.tables.arms.more_asked import WithMore, asks_for_more, check_apart
 from dreck.steps.replace.tables.arms.odd_cases import odd_cases
 from dreck.steps.replace.tables.arms.outcomes import Outcome, is_fixed, outcome_of, worked_out_later
-from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, is_ladder, value_code
+from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines, drop_dead_default, is_ladder, value_code
 from dreck.steps.replace.tables.arms.untold import with_untold
 from dreck.steps.replace.tables.rows.class_rows import class_rows
 from dreck.steps.replace.tables.rows.fitting_rows import fitting_rows
@@ -135,6 +135,7 @@ def _planned(
     chain = chain if at_once else asked_once(scene, chain)
     found = _found(scene, chain, sheet, name, "" if fixed else f"({', '.join(given)})", amounts)
     asking = _asking(scene, sheet, chain, targets, name, found, at_once, around)
+    drop_dead_default(scene, sheet, chain, targets if at_once else (), asking)
     asking = [chain.lead, *asking] if chain.lead else asking
     lines = as_tail(sheet, first, in_front(sheet, chain, others, asking, unit), unit)
     longest = max(len(sheet.line(n)) for n in range(first, last + 1))

@@ -39,6 +39,7 @@ MAKING = _words(
     """
     get find make create build parse compute calculate calc determine guess choose pick select convert format normalize
     resolve detect infer read write fetch render encode decode generate handle process add set translate suggest
+    classify categorize categorise identify recognize recognise
     """
 )
 """Verbs for how a function comes to what it gives: what it gives is called by the words behind them."""

@@ -8,7 +8,7 @@ from dreck.steps.support.chains import Chain
 from dreck.steps.support.names.agents import agent_of
 from dreck.steps.support.names.short_names import asked_words
 from dreck.steps.support.names.table_names import three_of
-from dreck.steps.support.names.vocabulary import MAKING
+from dreck.steps.support.names.vocabulary import DEEDS, IDLE, MAKING
 from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import Scene
 
@@ -57,3 +57,9 @@ def given_by(scene: Scene) -> list[str]:
     first = next((at for at, word in enumerate(words) if word not in MAKING), 0)
     given = words[first:]
     return given if any(len(word) >= _SHORTEST for word in given) else words
+
+
+def answer_word(scene: Scene) -> str:
+    """What one answer of a function is called: by what it gives, where its name is more than a verb."""
+    given = three_of(given_by(scene))
+    return given[-1] if given and given[-1] not in MAKING | DEEDS | IDLE else "answer"

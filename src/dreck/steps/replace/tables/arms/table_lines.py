@@ -2,7 +2,9 @@
 
 import ast
 
+from dreck.source.walking import walk
 from dreck.steps.support.chains import Chain, comments_of
+from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet, one_line, reindented
 from dreck.steps.support.trees import Untouchable
 
@@ -64,3 +66,19 @@ def said_at_else(sheet: Sheet, first: ast.stmt) -> list[str]:
         line -= 1
         found.insert(0, sheet.line(line).strip())
     return found
+
+
+def drop_dead_default(scene: Scene, sheet: Sheet, chain: Chain, targets: tuple[str, ...], asking: list[str]) -> None:
+    """A constant given to the variable just before goes where the line behind it gives the variable a value in any
+    case, and nobody can see it in between."""
+    before = chain.block[chain.start - 1] if chain.start else None
+    match before:
+        case ast.Assign(targets=[ast.Name(id=name)], value=ast.Constant()) if targets == (name,) and len(asking) == 1:
+            pass
+        case _:
+            return
+    line, caught = before.lineno, (ast.Try, ast.TryStar, ast.With, ast.AsyncWith)
+    alone = sheet.line(line).strip() == sheet.code(before) and before.end_lineno == line
+    read = sum(isinstance(n, ast.Name) and n.id == name for n in walk(ast.parse(asking[0]))) if alone else 2
+    if read == 1 and name not in scene.scope.captured and not any(isinstance(n, caught) for n in walk(scene.node)):
+        sheet.replace_lines(line, line, "")

@@ -2,12 +2,15 @@
 
 import ast
 from collections import Counter
+from dataclasses import replace
 
 from dreck.model.views.shape import leaves
+from dreck.source.copying import copied
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.replace.tables.arms.called import given_by
 from dreck.steps.replace.tables.arms.chain_lines import replace_chain
+from dreck.steps.replace.tables.arms.more_asked import check_apart
 from dreck.steps.replace.tables.arms.table_lines import said_of_default
 from dreck.steps.replace.tables.arms.template import Template, template_of
 from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, is_one_value, once_for_all
@@ -37,15 +40,46 @@ _GENERAL = frozenset({"", "value", "message", "key"})
 
 def alike(scene: Scene, chain: Chain) -> Plan | None:
     """The plan for a chain of which most arms do the same with other values; None for any other chain."""
+    plan = _of(scene, chain, ())
+    if plan is not None:
+        return plan
+    most, others = _most_alike(chain)
+    return _of(scene, replace(chain, arms=most), others) if others else None
+
+
+def _most_alike(chain: Chain) -> tuple[tuple[Arm, ...], tuple[Arm, ...]]:
+    """The arms of one form that most have, and the few others; none of these where they are not few."""
+    forms = [_form(arm) for arm in chain.arms]
+    ((most, count),) = Counter(forms).most_common(1)
+    if 3 * (len(forms) - count) > len(forms):
+        return chain.arms, ()
+    alike, others = (
+        tuple(arm for arm, form in zip(chain.arms, forms, strict=True) if (form == most) is wanted)
+        for wanted in (True, False)
+    )
+    return alike, others
+
+
+def _form(arm: Arm) -> str:
+    """What it does, whatever constants it does it with."""
+    made = copied(ast.Module(list(arm.body), []))
+    for n in walk(made):
+        if isinstance(n, ast.Constant):
+            n.value = type(n.value).__name__
+    return ast.dump(made)
+
+
+def _of(scene: Scene, chain: Chain, others: tuple[Arm, ...]) -> Plan | None:
+    check_apart(chain.arms, others)
     arms = tuple(sorted(chain.arms, key=lambda arm: (_length(arm), arm.line)))
     found = template_of(scene, [arm.body for arm in arms])
     if found is None or len(found.holes) > _MOST_HOLES or not all(map(is_asked_twice, chain.subjects)):
         return None
     if sum(len(arm.keys) for arm in arms) < _FEWEST or _keeps_values_for(scene.node, found):
         return None
-    whole = _with_rest(scene, chain, arms, found)
-    plan = _planned(scene, chain, arms, whole, True) if whole is not None else None
-    return plan or _planned(scene, chain, arms, found)
+    whole = _with_rest(scene, chain, arms, found) if not others else None
+    plan = _planned(scene, chain, arms, whole, others, True) if whole is not None else None
+    return plan or _planned(scene, chain, arms, found, others)
 
 
 def _length(arm: Arm) -> int:
@@ -59,7 +93,14 @@ def _keeps_values_for(function: FunctionNode, found: Template) -> bool:
     return any(name == "_" or "gettext" in name for name in called)
 
 
-def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template, always: bool = False) -> Plan | None:
+def _planned(
+    scene: Scene,
+    chain: Chain,
+    arms: tuple[Arm, ...],
+    found: Template,
+    others: tuple[Arm, ...],
+    always: bool = False,
+) -> Plan | None:
     """`always`: the default is the last arm of `found`, so that it is done for whatever comes; None where that would be
     longer than a line."""
     check_keys(chain.keys)
@@ -71,6 +112,8 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template,
     rows, told = _rows(scene, sheet, chain, [by_line[arm.line] for arm in chain.arms], found, first)
     if chain.default is not None and not chain.rest:
         told += said_of_default(sheet, chain, last)
+    for arm in others:
+        told += comments_of_arm(sheet, arm, first)
     if Counter(comments_of(sheet, first, last)) - Counter(told):
         raise Untouchable("comments stand between its arms; they would lose their place")
     table = f"{{\n{''.join(rows)}}}"
@@ -83,12 +126,14 @@ def _planned(scene: Scene, chain: Chain, arms: tuple[Arm, ...], found: Template,
         return None
     if any(len(text) > scene.line_length for text in rows):
         raise Untouchable("a row of its table would be longer than a line; call-table makes functions of its arms")
-    replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), (), leaves(found.body), always)
+    replace_chain(scene, sheet, chain, first, last, name, "\n".join(lines), others, leaves(found.body), always)
     if not there:
         put_table(scene, sheet, f"{name} = {table}\n")
     subjects = " and ".join(ast.unparse(s) for s in chain.subjects)
-    return Plan(first, f"what {len(chain.keys)} arms do alike by {subjects} is done once, with the table {name}",
-                sheet.result(), (name,))  # fmt: skip
+    reason = f"what {len(chain.keys)} arms do alike by {subjects} is done once, with the table {name}"
+    if others:
+        reason += "; one arm stays in front" if len(others) == 1 else f"; {len(others)} arms stay in front"
+    return Plan(first, reason, sheet.result(), (name,))
 
 
 def _row(sheet: Sheet, found: Template, at: int) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from dreck.model.views.shape import is_straight
 from dreck.source.walking import walk
-from dreck.steps.replace.tables.arms.called import given_by
+from dreck.steps.replace.tables.arms.called import answer_word
 from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
 from dreck.steps.replace.tables.rows.call_rows import as_parameter
 from dreck.steps.replace.tables.rows.differing import Doing, hole_code, once_for_all
@@ -14,7 +14,7 @@ from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.names.parameters import UNNAMED, what_it_is
-from dreck.steps.support.names.table_names import own_constant, three_of
+from dreck.steps.support.names.table_names import own_constant
 from dreck.steps.support.names.wording import constant_name, is_free, naming_hint
 from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -150,8 +150,7 @@ def _word(scene: Scene, s: ast.If, hole: Hole) -> str:
                 known = _last_word(target)
                 return known if len(known) >= _SHORTEST else "value"
             case ast.Return(value=value) if value is place:
-                given = three_of(given_by(scene))
-                return next((w for w in given if len(w) >= _SHORTEST), "answer") if len(given) == 1 else "answer"
+                return answer_word(scene)
     known = what_it_is(scene, s, place)
     if known != UNNAMED:
         return known

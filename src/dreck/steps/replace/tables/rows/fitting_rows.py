@@ -13,7 +13,7 @@ from dreck.model.views.shape import leaves
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.steps.naming.blocks import own_statements
-from dreck.steps.replace.tables.arms.called import given_by
+from dreck.steps.replace.tables.arms.called import answer_word, given_by
 from dreck.steps.replace.tables.arms.method_calls import MethodCalls, method_calls
 from dreck.steps.replace.tables.arms.table_lines import as_tail, body_lines
 from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
@@ -241,7 +241,6 @@ def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
     """What the values of a row are called in the loop: after what they are for, or after what the function gives."""
     body = ladder.body
     assert body is not None
-    given = three_of(given_by(scene))
     for hole in body.holes:
         if _is_called(hole, body):
             hole.word = "action"
@@ -249,8 +248,8 @@ def _words(scene: Scene, ladder: _Ladder, asked: str) -> dict[int, str]:
             hole.word = part
         elif hole.word in ("", "value") and isinstance(body.body[0], ast.Raise) and _are_texts(hole):
             hole.word = "message"
-        elif hole.word in ("", "value") and len(body.holes) == 1 and given and isinstance(body.body[0], ast.Return):
-            hole.word = given[-1]
+        elif hole.word in ("", "value") and len(body.holes) == 1 and isinstance(body.body[0], ast.Return):
+            hole.word = answer_word(scene)
     own = [hole for hole in body.holes if _is_the_key(hole, ladder.chain)]
     others = Template(body.body, [hole for hole in body.holes if hole not in own], body.written)
     words = hole_words(scene, others, (asked,), always=True) if others.holes else {}
