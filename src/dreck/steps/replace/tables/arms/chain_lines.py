@@ -52,8 +52,11 @@ def replace_chain(
         lines = [f"if {asked} in {name}:", *reindented(calls, unit)]
     else:
         otherwise = body_lines(sheet, chain)
+        goes_on = any(not leaves(arm.body) for arm in others)  # then all of it stands in one ladder
         if is_ladder(chain.default, otherwise) and not leaving:
             lines = [f"if {asked} in {name}:", *reindented(calls, unit), f"el{otherwise[0]}", *otherwise[1:]]
+        elif goes_on and not leaving and not chain.rest:
+            lines = [f"if {asked} in {name}:", *reindented(calls, unit), "else:", *reindented(otherwise, unit)]
         elif leaves(chain.default) and not (is_ladder(chain.default, otherwise) or (chain.rest and len(calls) > 1)):
             lines = [f"if {asked} not in {name}:", *reindented(otherwise, unit), *calls]
         elif leaving:
