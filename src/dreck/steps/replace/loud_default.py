@@ -108,24 +108,38 @@ def _same(wanted: str, where: str) -> bool:
 
 
 def _defaults(scene: Scene) -> Iterator[Default]:
+    given = _given_as_default(scene)
     for s in statements(scene.node.body):
         if isinstance(s, ast.If):
-            yield from _of_branch(s.body, s.test)
+            yield from _of_branch(s.body, s.test, given)
             if s.orelse and not (len(s.orelse) == 1 and isinstance(s.orelse[0], ast.If)):
-                yield from _of_branch(s.orelse, None)
+                yield from _of_branch(s.orelse, None, given)
         if isinstance(s, ast.Return | ast.Assign):
             yield from _of_get(s)
     last = scene.node.body[-1]
     if len(scene.node.body) > 1 and isinstance(scene.node.body[-2], ast.If | ast.For | ast.While | ast.Match):
-        yield from _of_branch([last], None)
+        yield from _of_branch([last], None, given)
     for match in (s for s in statements(scene.node.body) if isinstance(s, ast.Match)):
         case = match.cases[-1]
         if isinstance(case.pattern, ast.MatchAs) and case.pattern.pattern is None and case.guard is None:
-            yield from _of_branch(case.body, None)
+            yield from _of_branch(case.body, None, given)
 
 
-def _of_branch(body: list[ast.stmt], test: ast.expr | None) -> Iterator[Default]:
+def _given_as_default(scene: Scene) -> frozenset[str]:
+    """Parameters that say what is given when nothing fits, `default=0`: nobody has to hand them over, and nothing but
+    an answer is made of them."""
+    spec = scene.node.args
+    pairs = [*zip([*spec.posonlyargs, *spec.args][::-1], spec.defaults[::-1], strict=False)]
+    pairs += [(a, d) for a, d in zip(spec.kwonlyargs, spec.kw_defaults, strict=True) if d is not None]
+    answers = {n for s in statements(scene.node.body) if isinstance(s, ast.Return) for n in walk(s)}
+    read = {n.id for n in walk(scene.node) if isinstance(n, ast.Name) and n not in answers}
+    return frozenset(a.arg for a, default in pairs if _is_quiet(default) and a.arg not in read)
+
+
+def _of_branch(body: list[ast.stmt], test: ast.expr | None, given: frozenset[str] = frozenset()) -> Iterator[Default]:
     match body:
+        case [ast.Return(value=ast.Name(id=name)) as s] if name in given:
+            yield Default(s, test, name)
         case [ast.Return(value=value) as s] if value is None or _is_quiet(value):
             yield Default(s, test, ast.unparse(value) if value is not None else "None")
         case [ast.Assign(targets=[ast.Name()], value=value) as s] if _is_quiet(value):
