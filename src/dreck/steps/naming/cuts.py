@@ -10,6 +10,7 @@ from dreck.source.functions import FunctionNode, blocks_of
 from dreck.steps.naming.blocks import Block, own_statements, passed
 from dreck.steps.naming.exits import tells_apart
 from dreck.steps.support.arm_comments import said_of_block
+from dreck.steps.support.names.results import by_result
 from dreck.steps.support.scene import Scene
 from dreck.steps.support.sheet import Sheet
 
@@ -20,6 +21,7 @@ _MOST_OF_IT = 0.7
 _SMALLER = 0.25
 _LEAST_GAIN = 4
 """Tangle that has to be gone, both functions together."""
+_NAMED = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +130,7 @@ def _candidates(scene: Scene) -> Iterator[Cut]:
                 given, results = passed(scene, run)
                 crowd: float = max(0, len(given) - 2) + 2 * len(results) + _exits(run)
                 crowd += 2 * len(set(given) & set(results))  # what goes in and comes out is told twice
-                crowd -= _begins(sheet, first, last, gain)
+                crowd -= _begins(sheet, first, last, gain) + _tells(scene, run, results)
                 if len(given) > _MOST_IN or len(results) > _MOST_OUT or gain <= crowd:
                     continue
                 yield Cut(run, first, last, tangle, tangle - gain + crowd)
@@ -139,6 +141,12 @@ def _exits(run: Block) -> int:
     going_on = run.at_end and bool(run.loops)
     kinds = (ast.Return, ast.Break) if going_on else (ast.Return, ast.Break, ast.Continue)
     return 2 * any(own_statements(run.body, kind) for kind in kinds)
+
+
+def _tells(scene: Scene, run: Block, results: list[str]) -> float:
+    """What a cut is worth more whose lines are all there for one thing, so that what they do has a name."""
+    told = len(results) == 1 and next(by_result(run.body, results[0], scene.tree), None) is not None
+    return _NAMED if told else 0
 
 
 def _begins(sheet: Sheet, first: int, last: int, gain: float) -> float:

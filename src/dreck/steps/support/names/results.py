@@ -75,12 +75,27 @@ def _verb(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> str:
         return ""
     if _is_empty(values[0]):
         return "collect" if any(isinstance(s, ast.For | ast.While) for s in body) and len(values) == 1 else ""
+    if picked := _picked(body, values):
+        return picked
     if all(_is_fixed(v) for v in values):
         is_told = all(isinstance(v, ast.Constant) and isinstance(v.value, bool) for v in values)
         return "choose" if len(values) > 1 and not is_told else ""
     if any(_of_texts(v) for v in values):
         return ""
     return _working_out(tree) if any(_is_number(v) for v in values) else ""
+
+
+def _picked(body: Sequence[ast.stmt], values: Sequence[ast.expr]) -> str:
+    """`find` for one of those that a loop goes through, if there is one; `choose` for one that takes the place of
+    another; '' for anything else."""
+    loops = [n for s in body for n in walk(s) if isinstance(n, ast.For)]
+    gone_through = {n.id for loop in loops for n in walk(loop.target) if isinstance(n, ast.Name)}
+    first, *others = values
+    if not others or not all(isinstance(v, ast.Name) and v.id in gone_through for v in others):
+        return ""
+    if isinstance(first, ast.Constant):
+        return "find" if first.value is None else ""
+    return "choose" if isinstance(first, ast.Name | ast.Attribute | ast.Subscript) else ""
 
 
 def _given_to(n: ast.AST, result: str) -> ast.expr | None:
