@@ -48,12 +48,19 @@ def check_block(scene: Scene, block: Block, out_of_class: bool = False) -> None:
     check_parts(scene, block, out_of_class)
 
 
+def _inside_handlers(body: list[ast.stmt]) -> set[ast.AST]:
+    """What runs where an error is handled that was caught there."""
+    handlers = (n for s in body for n in walk(s) if isinstance(n, ast.ExceptHandler))
+    return {n for handler in handlers for part in handler.body for n in walk(part)}
+
+
 def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
     """The same, whatever its exits are."""
     declared = scene.scope.declared_global | scene.scope.declared_nonlocal
     bound = assigned_in(block.body)
     if bound & declared:
         raise Untouchable(f"it assigns {min(bound & declared)}, which is not the function's own")
+    handled = _inside_handlers(block.body)
     for node in (n for s in block.body for n in walk(s)):
         match node:
             case _ if isinstance(node, _LAZY) and not keeps_its_variables(scene, block.body, bool(block.loops), node):
@@ -62,7 +69,7 @@ def check_parts(scene: Scene, block: Block, out_of_class: bool = False) -> None:
                 raise Untouchable("it deletes or declares names")
             case ast.Call(func=ast.Name(id="super" | "locals" | "vars" | "eval" | "exec" as name)):
                 raise Untouchable(f"it calls {name}(), which depends on the function it stands in")
-            case ast.Raise(exc=None):
+            case ast.Raise(exc=None) if node not in handled:
                 raise Untouchable("it raises again what is being handled around it")
             case ast.Name(id=word) | ast.Attribute(attr=word) if out_of_class and is_private(word):
                 raise Untouchable(f"it reads {word}, which means that only inside its class")

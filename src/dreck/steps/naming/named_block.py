@@ -121,9 +121,9 @@ def _planned(scene: Scene, block: Block, cut: Cut | None) -> Plan:
     for other, terms in zip(same.blocks, same.terms, strict=True):
         _replace(sheet, other, helped, (*rest, *terms), block_lines(sheet, other), unit, scene.line_length)
     if is_method:
-        sheet.insert(method_line(scene), f"\n{code}")
+        sheet.insert(method_line(scene, first), f"\n{code}")
     else:
-        put_helper(scene, sheet, code)
+        put_helper(scene, sheet, code, first)
     told = f"lines {first} to {last} are called {name}"
     wished = scene.wishes.lines
     if wished is not None and (wished[0] > first or wished[1] < last):

@@ -271,12 +271,13 @@ def _unwrapped(code: str, test: ast.expr, sheet: Sheet) -> str:
     return inner if code.startswith("(") and code.strip("() ") == inner.strip("() ") else code
 
 
-def insertion_line(scene: Scene) -> int:
-    """The line a helper of the module goes before: below what uses it, or above where the house puts helpers there."""
+def insertion_line(scene: Scene, called: int = 0) -> int:
+    """The line a helper of the module goes before: below what uses it, or above where the house puts helpers there;
+    where it is `called` in line, in front of those that are called later."""
     outer = scene.outermost
     if _helpers_stand_above(scene.tree) or any(map(_may_be_called_at_once, (outer, scene.node))):
         return _above_its_comments(scene, first_line(outer))
-    return _below(scene, scene.tree.body, outer) + 1
+    return _below(scene, scene.tree.body, outer, called) + 1
 
 
 def _may_be_called_at_once(s: ast.stmt) -> bool:
@@ -317,10 +318,10 @@ def last_line(ends: Mapping[ast.AST, int], s: ast.stmt) -> int:
     return ends.get(s) or s.end_lineno or s.lineno
 
 
-def method_line(scene: Scene) -> int:
+def method_line(scene: Scene, called: int = 0) -> int:
     """The line a further method of the class goes before: below the one that uses it and what that used before."""
     assert scene.owner is not None
-    return _below(scene, scene.owner.body, scene.node) + 1
+    return _below(scene, scene.owner.body, scene.node, called) + 1
 
 
 def _registered_for(s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[str]:
@@ -329,10 +330,12 @@ def _registered_for(s: ast.FunctionDef | ast.AsyncFunctionDef) -> list[str]:
     return [d.value.id for d in called if isinstance(d, ast.Attribute) and isinstance(d.value, ast.Name)]
 
 
-def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt) -> int:
-    """The last line of `user` and of the helpers of its own that follow it."""
+def _below(scene: Scene, body: Sequence[ast.stmt], user: ast.stmt, called: int = 0) -> int:
+    """The last line of `user` and of the helpers of its own that follow it, those left out that it uses below a line
+    alone."""
     ends: dict[ast.AST, int] = {f.node: f.end for f in scene.functions}
-    used = {getattr(n, "id", None) or getattr(n, "attr", None) for n in walk(user)}
+    named = [n for n in walk(user) if isinstance(n, ast.Name | ast.Attribute)]
+    used = {n.id if isinstance(n, ast.Name) else n.attr for n in named if not called or n.lineno <= called}
     last = user
     following = body[list(body).index(user) + 1 :] if user in body else []
     for s in following:
@@ -354,9 +357,9 @@ def _helpers_stand_above(tree: ast.Module) -> bool:
     return above >= 2 and above > 2 * below
 
 
-def put_helper(scene: Scene, sheet: Sheet, code: str) -> None:
+def put_helper(scene: Scene, sheet: Sheet, code: str, called: int = 0) -> None:
     """A helper at the top of the module, in its place."""
-    line = insertion_line(scene)
+    line = insertion_line(scene, called)
     above = line <= first_line(scene.outermost)
     sheet.insert(line, f"{code}\n\n" if above else f"\n\n{code}")
 

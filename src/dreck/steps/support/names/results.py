@@ -75,6 +75,8 @@ def _verb(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> str:
         return ""
     if _is_empty(values[0]):
         return "collect" if any(isinstance(s, ast.For | ast.While) for s in body) and len(values) == 1 else ""
+    if _is_read(values, result):
+        return "read"
     if picked := _picked(body, values):
         return picked
     if all(_is_fixed(v) for v in values):
@@ -83,6 +85,17 @@ def _verb(body: Sequence[ast.stmt], result: str, tree: ast.Module) -> str:
     if any(_of_texts(v) for v in values):
         return ""
     return _working_out(tree) if any(_is_number(v) for v in values) else ""
+
+
+def _is_read(values: Sequence[ast.expr], result: str) -> bool:
+    """Whether it is what something holds under its name, `row.get("date")`, and then more is made of it."""
+    match values[0]:
+        case (
+            ast.Call(func=ast.Attribute(value=ast.Name(), attr="get"), args=[ast.Constant(value=key), *_])
+            | ast.Subscript(value=ast.Name(), slice=ast.Constant(value=key))
+        ):
+            return len(values) > 1 and isinstance(key, str) and words_of(key)[-1:] == words_of(result)[-1:]
+    return False
 
 
 def _picked(body: Sequence[ast.stmt], values: Sequence[ast.expr]) -> str:
