@@ -30,6 +30,7 @@ def test_a_wish_is_fulfilled(write, title):
 WHY_NOT = {
     "other things asked": ("probe-list", "def f(x):\n    v = a(x)\n    if v is None:\n        v = b(x.y)\n    return v\n", "no good name was found for 2 of the ways; give each one with --name 'a(x)=NAME' --name 'b(x.y)=NAME'"),
     "an answer of more": ("probe-list", "def f(x, out):\n    m = x.get('a')\n    if m:\n        return out.add(m)\n    m = x.get('b')\n    if m:\n        return out.put(m)\n    return None\n", "the answer `out.add(m)` works with out, too"),
+    "each is asked before the next": ("probe-list", "import os\n\n\ndef f(a, b, c):\n    path = os.path.join(a, c)\n    if os.path.exists(path):\n        return path\n    path = os.path.join(b, c)\n    if os.path.exists(path):\n        return path\n    return None\n", "each `path` is asked `os.path.exists(path)` before the next is worked out"),
     "two limits": ("band-table", "def f(x):\n    if x > 10:\n        return 3\n    elif x > 5:\n        return 2\n    return 1\n", "it has 2 limits, and a table pays from 3 on"),
     "a rule of two things": ("policy-class", "def f(x):\n    if x.wet and x.cold:\n        return 3\n    return 1\n", "it asks 2 things"),
     "a short branch": ("named-branch", "def f(x, y):\n    if x:\n        y.add(x)\n        y.add(3)\n    return y\n", "its longest branch has 2 lines"),

@@ -58,7 +58,24 @@ def plans(scene: Scene) -> Iterator[Plan | NotPlanned]:
             except Untouchable as error:
                 yield NotPlanned(found.block[found.start].lineno, str(error))
     answering = list(answering_plans(scene))
-    yield from answering or _mixed(scene)
+    yield from answering or list(_asked_about(scene)) or _mixed(scene)
+
+
+def _asked_about(scene: Scene) -> Iterator[NotPlanned]:
+    """`path = near(name)`, `if path.exists(): return path`, again and again: what is asked may do something, so that a
+    way is worked out only when those before it have failed."""
+    for block in all_blocks(scene.node.body):
+        for at in range(len(block) - 3):
+            match block[at : at + 4]:
+                case [
+                    ast.Assign(targets=[ast.Name(id=one)]),
+                    ast.If(test=asked, body=[*_, ast.Return() as found], orelse=[]),
+                    ast.Assign(targets=[ast.Name(id=two)]),
+                    ast.If(test=again, body=[*_, ast.Return() as other], orelse=[]),
+                ] if one == two and ast.dump(asked) == ast.dump(again) and ast.dump(found) == ast.dump(other):
+                    told = f"each `{one}` is asked `{ast.unparse(asked)}` before the next is worked out"
+                    yield NotPlanned(block[at].lineno, f"{told}; a function that yields them in turn keeps that order")
+                    return
 
 
 def _mixed(scene: Scene) -> Iterator[NotPlanned]:

@@ -11,7 +11,7 @@ from dreck.steps.naming.blocks import in_order
 from dreck.steps.naming.predicates import Helper, check_movable, locals_read, method_line, put_all, written
 from dreck.steps.replace.tables.arms.amounts import amounts_of
 from dreck.steps.support.chains import put_table
-from dreck.steps.support.names.parameters import what_it_is
+from dreck.steps.support.names.parameters import UNNAMED, what_it_is
 from dreck.steps.support.names.table_names import own_style
 from dreck.steps.support.names.wording import constant_name, is_a_thing, is_free, naming_hint
 from dreck.steps.support.names.words import words_of
@@ -80,7 +80,8 @@ def _of_keys(scene: Scene, sheet: Sheet, ways: Sequence[ast.expr]) -> Probes | N
     found = amounts_of(sheet, ways, (str, int, float))
     if found is None:
         return None
-    variable = free_name(scene, what_it_is(scene, ways[0], found.numbers[0]))
+    known = what_it_is(scene, ways[0], found.numbers[0])
+    variable = known if free_name(scene, known) == known else free_name(scene, UNNAMED)
     told = ", ".join(sheet.code(key) for key in found.numbers)
     return Probes(variable, f"({told})", found.around(variable), (), f"one way is tried with {told} in turn")
 

@@ -154,17 +154,17 @@ def answers(scene: Scene, home: Scene, chain: Chain, family: Family, subject: st
     if default is not None:
         whole = replace(whole, arms=(*chain.arms, Arm((), default, default[0].lineno)))
     parts = moved(scene, scene.sheet(), whole, unit)
+    attribute = _attribute(scene, chain, subject) if default is None and len(chain.arms) == 1 else ""
     neutral = [] if default is not None or not forgotten else _neutral(scene, chain)
     if neutral is None:
         parts = moved(scene, scene.sheet(), whole, unit, tails=False, sums=False)
-        neutral = _unchanged(parts)
+        neutral, attribute = _unchanged(parts), ""
     given = [g for g in in_order(scene, parts.given) if g != subject]
     bodies = [(c, body) for kinds, body in zip(asked, parts.bodies, strict=False) for c in kinds]
     found = [(c, body) for c, body in bodies if isinstance(c, ast.ClassDef)]
     base = common_base(home, family.kinds)
     declares = base is not None and only_declares(base) and len(forgotten) == 1 and base is not forgotten[0]
     heirs = [base] if base is not None and base.name not in names and not declares else forgotten
-    attribute = _attribute(scene, chain, subject) if default is None and len(chain.arms) == 1 else ""
     if attribute and neutral and forgotten:
         line = f"{attribute} = {neutral[0].removeprefix('return ')}"
         missing = tuple((heir, [line]) for heir in heirs)

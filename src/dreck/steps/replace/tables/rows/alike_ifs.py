@@ -39,7 +39,7 @@ def _run(scene: Scene, block: Sequence[ast.stmt], start: int) -> list[ast.If]:
             break
         found.append(s)  # type: ignore[arg-type]
     while len(found) > 1 and _template(scene, found) is None:
-        found.pop()
+        del found[-max(1, len(found) // 4) :]
     return found
 
 
@@ -91,7 +91,7 @@ def _planned(scene: Scene, block: list[ast.stmt]) -> Plan:
     if any(len(row.expandtabs(4)) > scene.line_length for row in rows):
         raise Untouchable("a row of its table would be longer than a line")
     name = own_constant(scene, constant_name([*words_of(scene.node.name.strip("_")), "rows"], scene.all_words()))
-    put_table(scene, sheet, f"{name} = (\n{''.join(f'{row}{chr(10)}' for row in rows)})\n")
+    put_table(scene, sheet, f"{name} = {_display(scene, name, rows, len(found.holes))}\n")
     given = [[hole.values[at] for hole in found.holes] for at in range(len(run))]
     asked = as_parameter(scene, sheet, name, given) if scene.wishes.form == "parameter" else name
     words = {id(hole): word for hole, word in zip(found.holes, columns, strict=True)}
@@ -100,6 +100,14 @@ def _planned(scene: Scene, block: list[ast.stmt]) -> Plan:
     code = "".join(f"{indent}{line}\n" for line in [head, *(f"{unit}{line}" if line else "" for line in lines)])
     sheet.replace_lines(first, last, code)
     return Plan(run[0].lineno, f"{len(run)} tests and what they decide are rows of {name}", sheet.result(), (name,))
+
+
+def _display(scene: Scene, name: str, rows: Sequence[str], columns: int) -> str:
+    """The rows, on one line where they are single values and there is room."""
+    at_once = f"({' '.join(row.strip() for row in rows).removesuffix(',')})"
+    if columns == 1 and "#" not in at_once and len(f"{name} = {at_once}") <= scene.line_length:
+        return at_once
+    return f"(\n{''.join(f'{row}{chr(10)}' for row in rows)})"
 
 
 class _Arm(Doing):
@@ -136,8 +144,16 @@ def _columns(scene: Scene, s: ast.If, found: Template) -> list[str]:
 
 
 def _word(scene: Scene, s: ast.If, hole: Hole) -> str:
-    """A limit, a key, what is added: by where it stands; what it is assigned to or handed over as."""
-    place = hole.places[0]
+    """What a column is called by where its values stand; where they stand for several things, by what they are."""
+    words = {_word_at(scene, s, hole, place) for place in hole.places}
+    if len(words) == 1:
+        return words.pop()
+    kinds = {type(v.value) if isinstance(v, ast.Constant) else None for v in hole.values}
+    return "number" if kinds <= {int, float} else "word" if kinds == {str} else ""
+
+
+def _word_at(scene: Scene, s: ast.If, hole: Hole, place: ast.expr) -> str:
+    """A limit, a key, what is added; what it is assigned to or handed over as."""
     for n in walk(s):
         match n:
             case ast.Compare(left=left, ops=[op], comparators=[right]) if right is place:
