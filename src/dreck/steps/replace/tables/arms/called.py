@@ -60,6 +60,15 @@ def given_by(scene: Scene) -> list[str]:
 
 
 def answer_word(scene: Scene) -> str:
-    """What one answer of a function is called: by what it gives, where its name is more than a verb."""
-    given = three_of(given_by(scene))
-    return given[-1] if given and given[-1] not in MAKING | DEEDS | IDLE else "answer"
+    """What one answer of a function is called: by what it gives, where its name says so. What follows another verb may
+    be what it is given (`parse_entry`), or anything."""
+    words = words_of(scene.node.name.strip("_"))
+    says = len(words) == 1 or words[0] in _GIVING or words[-1] in ("of", "for")
+    given = [w for w in three_of(given_by(scene)) if w not in ("of", "for")]
+    return given[-1] if says and given and given[-1] not in MAKING | DEEDS | IDLE else "answer"
+
+
+_GIVING = frozenset(
+    {"get", "find", "make", "create", "build", "compute", "calculate", "calc", "determine", "guess", "choose", "pick",
+     "select", "generate", "infer", "next", "first", "last", "best", "which", "what", "look", "detect"}
+)  # fmt: skip

@@ -4,9 +4,9 @@ import ast
 from collections import Counter
 from collections.abc import Iterator, Sequence
 
-from dreck.model.views.shape import is_straight
+from dreck.model.views.shape import is_straight, leaves
 from dreck.source.walking import walk
-from dreck.steps.replace.tables.arms.called import answer_word
+from dreck.steps.replace.tables.arms.called import answer_word, given_by
 from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
 from dreck.steps.replace.tables.rows.call_rows import as_parameter
 from dreck.steps.replace.tables.rows.differing import Doing, hole_code, once_for_all
@@ -14,7 +14,7 @@ from dreck.steps.replace.tables.rows.runs import planned_runs
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import comments_of, put_table
 from dreck.steps.support.names.parameters import UNNAMED, what_it_is
-from dreck.steps.support.names.table_names import own_constant
+from dreck.steps.support.names.table_names import own_constant, three_of
 from dreck.steps.support.names.wording import constant_name, is_free, naming_hint
 from dreck.steps.support.names.words import words_of
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
@@ -67,6 +67,8 @@ def _planned(scene: Scene, block: list[ast.stmt]) -> Plan:
     found = _template(scene, run)
     if found is None:
         raise Untouchable("its tests differ in more than constants")
+    if _asks_one_value(run[0], found) and leaves(run[0].body):
+        raise Untouchable("its tests ask what one value is equal to; lookup-table or call-table makes a table of them")
     sheet = scene.sheet()
     first, last = run[0].lineno, run[-1].end_lineno or run[-1].lineno
     while sheet.line(first - 1).strip().startswith("#") and sheet.indent(first - 1) == sheet.indent(first):
@@ -90,16 +92,25 @@ def _planned(scene: Scene, block: list[ast.stmt]) -> Plan:
         raise Untouchable("comments stand inside of them; they would lose their place")
     if any(len(row.expandtabs(4)) > scene.line_length for row in rows):
         raise Untouchable("a row of its table would be longer than a line")
-    name = own_constant(scene, constant_name([*words_of(scene.node.name.strip("_")), "rows"], scene.all_words()))
+    name = own_constant(scene, constant_name([*three_of(given_by(scene)), "rows"], scene.all_words()))
     put_table(scene, sheet, f"{name} = {_display(scene, name, rows, len(found.holes))}\n")
     given = [[hole.values[at] for hole in found.holes] for at in range(len(run))]
     asked = as_parameter(scene, sheet, name, given) if scene.wishes.form == "parameter" else name
     words = {id(hole): word for hole, word in zip(found.holes, columns, strict=True)}
-    lines = once_for_all(sheet, _Arm(run[0], whole=True), found, words, "")
+    lines = [line for line in once_for_all(sheet, _Arm(run[0], whole=True), found, words, "") if line.strip()]
     head = f"for {', '.join(columns)} in {asked}:"
-    code = "".join(f"{indent}{line}\n" for line in [head, *(f"{unit}{line}" if line else "" for line in lines)])
+    code = "".join(f"{indent}{line}\n" for line in [head, *(f"{unit}{line}" for line in lines)])
     sheet.replace_lines(first, last, code)
     return Plan(run[0].lineno, f"{len(run)} tests and what they decide are rows of {name}", sheet.result(), (name,))
+
+
+def _asks_one_value(s: ast.If, found: Template) -> bool:
+    """`kind == "glass"`, and nothing else in the test differs: a table by that value says it."""
+    own = [place for hole in found.holes for place in hole.places if any(n is place for n in walk(s.test))]
+    match s.test:
+        case ast.Compare(ops=[ast.Eq() | ast.Is()], comparators=[right]) if own == [right]:
+            return True
+    return False
 
 
 def _display(scene: Scene, name: str, rows: Sequence[str], columns: int) -> str:
@@ -148,6 +159,8 @@ def _word(scene: Scene, s: ast.If, hole: Hole) -> str:
     words = {_word_at(scene, s, hole, place) for place in hole.places}
     if len(words) == 1:
         return words.pop()
+    if words == {"part", "key"}:
+        return "key"
     kinds = {type(v.value) if isinstance(v, ast.Constant) else None for v in hole.values}
     return "number" if kinds <= {int, float} else "word" if kinds == {str} else ""
 
