@@ -10,8 +10,10 @@ from dreck.steps.catalogue import Step
 from dreck.steps.replace.answering import answering_plans
 from dreck.steps.replace.probes import Probes, probes_of
 from dreck.steps.support.chains import all_blocks, comments_of
+from dreck.steps.support.names.wording import naming_hint
 from dreck.steps.support.scene import NotPlanned, Plan, Scene
 from dreck.steps.support.sheet import Sheet
+from dreck.steps.support.spelled import as_written
 from dreck.steps.support.trees import Untouchable
 
 _FEWEST = 2
@@ -165,6 +167,8 @@ def _filling(block: list[ast.stmt], start: int) -> Cascade | None:
         at += 1
     if not tests or len({ast.dump(t) for t in tests}) > 1 or not _speaks_only_of(tests[0], name):
         return None
+    if any(isinstance(n, ast.Name) and n.id == name for call in calls[1:] for n in walk(call)):
+        return None  # more is made of what there is
     answered = _turned(tests[0])
     match block[at : at + 1]:
         case [ast.Return(value=ast.Name(id=back))] if back == name and _is_not_none(answered):
@@ -284,6 +288,7 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
     if comments_of(sheet, first, last):
         raise Untouchable("comments stand between its calls; they would lose their place")
     probes = probes_of(scene, sheet, cascade.ways, cascade.leaves)
+    _check_worth(scene, cascade, probes)
     unit = sheet.unit(scene.node)
     body = _loop(sheet, cascade, probes, unit)
     body = [part for line in body for part in _fitting(line, probes, scene.line_length - len(indent), unit)]
@@ -294,6 +299,16 @@ def _planned(scene: Scene, cascade: Cascade) -> Plan:
         body.append("return None")
     sheet.replace_lines(first, last, "".join(f"{indent}{line}\n" for line in body))
     return Plan(first, probes.reason, sheet.result(), probes.made)
+
+
+def _check_worth(scene: Scene, cascade: Cascade, probes: Probes) -> None:
+    """Raises Untouchable for two ways of which neither was a function, and to which nobody has given a name."""
+    made = [name for name in probes.made if not name.strip("_").isupper()]
+    named = any(scene.wishes.name_for(as_written(scene.text, way)) for way in cascade.ways)
+    if cascade.handler is None and len(cascade.ways) == len(made) == _FEWEST and not named:
+        hints = " ".join(naming_hint(as_written(scene.text, way)) for way in cascade.ways)
+        told = "two ways are told apart faster by a test than by functions of their own"
+        raise Untouchable(f"{told}; {hints} makes them")
 
 
 def _code(sheet: Sheet, number: int, indent: str) -> str:
