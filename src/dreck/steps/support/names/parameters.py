@@ -23,7 +23,8 @@ UNNAMED = "tried"
 _PARAMETERS = {
     ("get", 0): "key", ("pop", 0): "key", ("getattr", 1): "name", ("hasattr", 1): "name", ("getenv", 0): "name",
     ("strptime", 1): "pattern", ("strftime", 0): "pattern", ("decode", 0): "encoding", ("encode", 0): "encoding",
-    ("group", 0): "group", ("match", 0): "pattern", ("fullmatch", 0): "pattern", ("search", 0): "pattern", ("int", 1): "base",
+    ("group", 0): "group", ("match", 0): "pattern", ("fullmatch", 0): "pattern", ("search", 0): "pattern",
+    ("int", 1): "base",
     ("startswith", 0): "prefix", ("endswith", 0): "ending", ("replace", 0): "part",
     ("import_module", 0): "name", ("which", 0): "name", ("split", 0): "separator", ("partition", 0): "separator",
 }  # fmt: skip

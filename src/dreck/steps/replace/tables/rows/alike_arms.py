@@ -12,7 +12,7 @@ from dreck.steps.replace.tables.arms.called import given_by
 from dreck.steps.replace.tables.arms.chain_lines import replace_chain
 from dreck.steps.replace.tables.arms.more_asked import check_apart
 from dreck.steps.replace.tables.arms.table_lines import said_of_default
-from dreck.steps.replace.tables.arms.template import Template, template_of
+from dreck.steps.replace.tables.arms.template import Hole, Template, template_of
 from dreck.steps.replace.tables.rows.differing import hole_code, hole_words, is_one_value, once_for_all
 from dreck.steps.support.arm_comments import comments_of_arm
 from dreck.steps.support.chains import (
@@ -77,9 +77,17 @@ def _of(scene: Scene, chain: Chain, others: tuple[Arm, ...]) -> Plan | None:
         return None
     if sum(len(arm.keys) for arm in arms) < _FEWEST or _keeps_values_for(scene.node, found):
         return None
+    if all(_is_the_key(hole, arms) for hole in found.holes):
+        raise Untouchable("each arm works with the very value that it asks for: one test with `in` says it")
     whole = _with_rest(scene, chain, arms, found) if not others else None
     plan = _planned(scene, chain, arms, whole, others, True) if whole is not None else None
     return plan or _planned(scene, chain, arms, found, others)
+
+
+def _is_the_key(hole: Hole, arms: tuple[Arm, ...]) -> bool:
+    """Whether a table would hold nothing but its own keys."""
+    keys = [ast.dump(arm.keys[0]) if len(arm.keys) == 1 else "" for arm in arms]
+    return not hole.text and [ast.dump(value) for value in hole.values] == keys
 
 
 def _length(arm: Arm) -> int:

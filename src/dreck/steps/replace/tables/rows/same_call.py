@@ -49,6 +49,9 @@ def _same_call(scene: Scene, chain: Chain) -> Plan | None:
     amounts = amounts_of(sheet, calls) or amounts_of(sheet, calls, (str,))
     if amounts is None or not all(map(is_asked_twice, chain.subjects)):
         return None
+    told = [ast.dump(number) for number in amounts.numbers]
+    if told == [ast.dump(arm.keys[0]) if len(arm.keys) == 1 else "" for arm in chain.arms]:
+        raise Untouchable("each arm works with the very value that it asks for: one test with `in` says it")
     if _rest(sheet, chain) and not all(isinstance(subject, ast.Name) for subject in chain.subjects):
         return alike(scene, chain)  # what is asked first stays so
     return _planned(scene, sheet, chain, amounts)
