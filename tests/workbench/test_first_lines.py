@@ -18,17 +18,17 @@ def settle(record, prices, log):
         log.error("no price")
         return None
 
-    fee = price * record.kilos
+    result = price * record.kilos
     if record.damp:
-        fee = fee * 2
+        result = result * 2
     if record.member:
         if record.kilos > 100:
-            fee = fee * 8
+            result = result * 8
         else:
-            fee = fee * 9
-    if fee < 0:
-        fee = 0
-    return {"fee": fee, "kilos": record.kilos}
+            result = result * 9
+    if result < 0:
+        result = 0
+    return {"fee": result, "kilos": record.kilos}
 """
 
 

@@ -208,6 +208,12 @@ def changed_in(tree: ast.Module, names: dict[str, ast.expr]) -> set[str]:
     return {name for name in names if name in changed or stored.get(name, 0) > 1}
 
 
+def is_left_alone(name: str) -> bool:
+    """Whether nobody but the module itself is taken to change what a name holds: one in capitals, or with an
+    underscore."""
+    return name.startswith("_") or name.isupper()
+
+
 def bound_at_top(tree: ast.Module) -> Iterator[tuple[str, ast.expr, bool]]:
     """Names that a statement of the module gives a value, also in a branch; and whether they are the only ones that
     stand for it then."""

@@ -4,7 +4,7 @@ import ast
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.nodes import every_node, once_per_tree
-from dreck.model.names.tables import bound_at_top, changed_in
+from dreck.model.names.tables import bound_at_top, changed_in, is_left_alone
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
 from dreck.workbench.judging.candidates import Candidate
@@ -25,7 +25,10 @@ def of_standing(old: Candidate, new: Candidate) -> str:
     read = [_read_from(c) for c in (old, new)]
     for c, only in ((old, read[0] - read[1]), (new, read[1] - read[0])):
         for name in sorted(only & _may_change(c)):
-            return f"only one version reads `{name}`, and what that holds may be changed by somebody"
+            hint = (
+                "" if name.startswith("_") or name.isupper() else f" (not if it were called {name.upper()} or _{name})"
+            )
+            return f"only one version reads `{name}`, and what that holds may be changed by somebody{hint}"
     return ""
 
 
@@ -33,9 +36,7 @@ def _may_change(c: Candidate) -> set[str]:
     """Names of the module for what is no constant, or is handed to somebody."""
     bound = [one for one in bound_at_top(c.names.tree) if not _is_unchanging(c, one[1])]
     changed = changed_in(c.names.tree, {name: value for name, value, _ in bound})
-    found = {
-        n for n, value, alone in bound if n in changed or not alone or not n.strip("_").isupper() or _is_made(value)
-    }
+    found = {n for n, value, alone in bound if n in changed or not alone or not is_left_alone(n) or _is_made(value)}
     return (found - c.names.tables.known.keys()) | _changed_somewhere(c.names.tree)
 
 

@@ -179,7 +179,7 @@ def _understood(scene: Scene, columns: Sequence[Column], walks: Sequence[Walk | 
                 yield target
             case ast.Call(func=ast.Name(id="len"), args=[ast.Name() as read], keywords=[]):
                 yield read
-            case ast.Subscript(value=ast.Name() as read, ctx=ast.Load()) if not walks:
+            case ast.Subscript(value=ast.Name() as read, slice=at, ctx=ast.Load()) if not isinstance(at, ast.Slice):
                 yield read
             case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[ast.Name() as read]) if not walks:
                 yield read
@@ -243,6 +243,7 @@ def _read_by_name(
 ) -> None:
     field_of = {c.name: field for c, field in zip(columns, fields, strict=True)}
     loops = [one.at if isinstance(one, Along) else one.loop for one in walks]
+    done = {n for one in walks if isinstance(one, Walk) for n in one.reads()}
     for one in walks:
         one.over_rows(scene, sheet, field_of, rows, row)
     going = {n for loop in loops for n in walk(loop.iter)}
@@ -251,12 +252,10 @@ def _read_by_name(
             case ast.Call(func=ast.Name(id="len"), args=[ast.Name(id=name) as read]) if name in field_of:
                 if n not in going:
                     sheet.replace(read, rows)
-            case _ if walks:
-                pass
-            case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of:
+            case ast.Subscript(value=ast.Name(id=name) as read, ctx=ast.Load()) if name in field_of and n not in done:
                 sheet.replace(n, f"{rows}[{sheet.code(n.slice)}].{field_of[name]}")
             case ast.Compare(comparators=[ast.Name(id=name) as read]) | ast.For(iter=ast.Name(id=name) as read):
-                if name in field_of:
+                if name in field_of and not walks:
                     sheet.replace(read, rows)
 
 

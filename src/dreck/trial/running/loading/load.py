@@ -11,7 +11,7 @@ from types import FunctionType
 from typing import Any
 
 from dreck.model.names.bindings import bindings_of
-from dreck.model.names.tables import bound_at_top, changed_in
+from dreck.model.names.tables import bound_at_top, changed_in, is_left_alone
 from dreck.source.functions import Function, FunctionNode, functions_in
 from dreck.source.walking import walk
 from dreck.trial.inputs.recipes import Make
@@ -187,7 +187,7 @@ def _lent(tree: ast.Module, function: FunctionNode, namespace: dict[str, Any]) -
     read = {n.id for n in walk(function) if isinstance(n, ast.Name)} - own
     small = {n: ast.List([], ast.Load()) for n in sorted(read) if is_small(namespace.get(n))}
     changed = changed_in(tree, dict[str, ast.expr](small)) | {n for n, _, alone in bound_at_top(tree) if not alone}
-    return tuple(n for n in small if n in changed or not n.strip("_").isupper())
+    return tuple(n for n in small if n in changed or not is_left_alone(n))
 
 
 def _handed_out(n: ast.AST) -> Iterator[str]:
