@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from dreck.model.views.measures import measure, silhouette
+from dreck.model.views.shape import is_elif
 from dreck.source.functions import FunctionNode, blocks_of
 from dreck.steps.naming.blocks import Block, own_statements, passed
 from dreck.steps.naming.exits import tells_apart
@@ -66,8 +67,17 @@ def _runs(function: FunctionNode) -> Iterator[Block]:
 def _inside(body: list[ast.stmt], loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[Block]:
     yield Block(body, body[0], False, loops, at_end)
     for s in body:
-        for inner in _below(s, loops, at_end and s is body[-1]):
+        for inner in _within(s, loops, at_end and s is body[-1]):
             yield from _inside(inner.body, inner.loops, inner.at_end)
+
+
+def _within(s: ast.stmt, loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[Block]:
+    """The blocks inside a statement; an `elif` is part of its chain, and no block of its own."""
+    for inner in _below(s, loops, at_end):
+        if isinstance(s, ast.If) and inner.body is s.orelse and is_elif(s):
+            yield from _within(inner.body[0], loops, inner.at_end)
+        else:
+            yield inner
 
 
 def _below(s: ast.stmt, loops: tuple[ast.stmt, ...], at_end: bool) -> Iterator[Block]:

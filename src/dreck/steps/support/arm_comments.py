@@ -57,7 +57,8 @@ def said_of_block(sheet: Sheet, line: int, last: int) -> Iterator[list[str]]:
     """What the one comment above a block says is done there, or come to: `# weigh the load`, `# the price of a load`.
 
     Where a comment further down begins alike, the one above speaks of the first part alone: `# read the head of a note`
-    and `# read the head of a load` have `read the head` in common, and that is what is done in all.
+    and `# read the head of a load` have `read the head` in common, and that is what is done in all. Another one as deep
+    as the block begins another part, of which the one above says nothing.
     """
     above = sheet.line(line - 1).strip() if line > 1 else ""
     further = sheet.line(line - 2).strip() if line > 2 else ""
@@ -65,9 +66,12 @@ def said_of_block(sheet: Sheet, line: int, last: int) -> Iterator[list[str]]:
         return
     words = _words(above)
     kept = [w for w in words if w not in ARTICLES]
-    for inner in (_words(text) for n in range(line, last + 1) if (text := sheet.line(n).strip()).startswith("#")):
+    for n in (n for n in range(line, last + 1) if _is_comment(sheet, n)):
+        inner = _words(sheet.line(n).strip())
         if words[:1] == inner[:1]:
             kept = _common(kept, [w for w in inner if w not in ARTICLES])
+        elif sheet.indent(n) == sheet.indent(line) and not _is_comment(sheet, n - 1):
+            return
     told = all(w.isalpha() for w in words) and len(words) <= 6 and not CONDITIONS & set(words)
     if told and words[0] not in ORDERS - {"update", "create", "find"} and 2 <= len(kept) <= 4:
         yield kept
