@@ -36,7 +36,7 @@ _OF_SETTINGS = ("locale.", "platform.")
 def of_the_process(old: Candidate, new: Candidate) -> str:
     """What only one of them asks of the process, or on another side of a call; '' when there is nothing such."""
     told = [list(_in_order(c.node, c.names)) for c in (old, new)]
-    reached = [(name for f in _led_to(c) for name in _in_order(f, c.names)) for c in (old, new)]
+    reached = [(name for f in led_to(c) for name in _in_order(f, c.names)) for c in (old, new)]
     asked = [Counter(filter(_is_asked, part)) for part in reached]
     differing = (asked[0] - asked[1]) + (asked[1] - asked[0])
     if differing:
@@ -47,7 +47,7 @@ def of_the_process(old: Candidate, new: Candidate) -> str:
     return ""
 
 
-def _led_to(c: Candidate) -> list[FunctionNode]:
+def led_to(c: Candidate) -> list[FunctionNode]:
     """The function, and those of its file that it leads to by the words it says."""
     named: dict[str, list[FunctionNode]] = {}
     for n in every_node(c.names.tree):

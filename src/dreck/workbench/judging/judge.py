@@ -36,6 +36,7 @@ from dreck.workbench.judging.candidates import Candidate
 from dreck.workbench.judging.decorated import APART, UNWATCHED, as_called, decorators_apart, is_generic, under_own_name
 from dreck.workbench.judging.hidden_below import of_hidden
 from dreck.workbench.judging.part import part_of
+from dreck.workbench.judging.set_order import of_set_order
 from dreck.workbench.judging.settled import comes_to_one_thing
 from dreck.workbench.judging.standing import of_standing
 from dreck.workbench.judging.unseen import of_classes
@@ -119,6 +120,7 @@ class Judge:
             or of_classes(old, new, bool(found.alone))
             or of_hidden(old, new)
             or of_standing(old, new)
+            or of_set_order(old, new)
         )
         if unseen:
             found = replace(found, status="unsettled", reason=f"{_AS_FAR} they are the same, but {unseen}")

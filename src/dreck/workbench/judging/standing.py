@@ -4,6 +4,7 @@ import ast
 
 from dreck.model.names.bindings import bindings_of
 from dreck.model.names.nodes import every_node, once_per_tree
+from dreck.model.names.scopes import scope_of
 from dreck.model.names.tables import bound_at_top, changed_in, is_left_alone
 from dreck.source.functions import FunctionNode
 from dreck.source.walking import walk
@@ -29,7 +30,51 @@ def of_standing(old: Candidate, new: Candidate) -> str:
                 "" if name.startswith("_") or name.isupper() else f" (not if it were called {name.upper()} or _{name})"
             )
             return f"only one version reads `{name}`, and what that holds may be changed by somebody{hint}"
+    for name in sorted(read[0] & read[1] & _held_by_rows(old) & _held_by_rows(new)):
+        if _ways_read(old, name) != _ways_read(new, name):
+            return (
+                f"`{name}` holds lists or the like, which only one version hands on, and whoever gets one may change it"
+            )
+    reads = [_attributes_read(c) for c in (old, new)]
+    for c, only in ((old, reads[0] - reads[1]), (new, reads[1] - reads[0])):
+        for name in sorted(only & _set_on_classes(c.names.tree)):
+            return f"only one version reads `{name}`, which somebody may set on the class"
     return ""
+
+
+def _held_by_rows(c: Candidate) -> set[str]:
+    return {name for name, value, _ in bound_at_top(c.names.tree) if _holds_more(value)}
+
+
+def _ways_read(c: Candidate, name: str) -> set[str]:
+    """How a name is read: an item of it, gone through, given to something."""
+    found: set[str] = set()
+    for node in (n for reached in _reached(c) for n in walk(reached)):
+        for part in ast.iter_child_nodes(node):
+            if isinstance(part, ast.Name) and part.id == name:
+                told = node.attr if isinstance(node, ast.Attribute) else ""
+                given = ast.unparse(node.func) if isinstance(node, ast.Call) else ""
+                found.add(f"{type(node).__name__} {told}{given}")
+    return found
+
+
+def _attributes_read(c: Candidate) -> set[str]:
+    return {n.attr for node in _reached(c) for n in walk(node) if isinstance(n, ast.Attribute)}
+
+
+@once_per_tree
+def _set_on_classes(tree: ast.Module) -> frozenset[str]:
+    """Attributes that are set where a class is named, or asked for by its object: `Yard.fee = 3`, `cls.fee = 3`."""
+    kinds = {n.name for n in every_node(tree) if isinstance(n, ast.ClassDef)} | {"cls"}
+    found: set[str] = set()
+    for n in every_node(tree):
+        match n:
+            case ast.Attribute(value=ast.Name(id=name), attr=attr, ctx=ast.Store()) if name in kinds:
+                found.add(attr)
+            case ast.Attribute(value=ast.Call(func=ast.Name(id="type")) | ast.Attribute(attr="__class__"), attr=attr,
+                               ctx=ast.Store()):  # fmt: skip
+                found.add(attr)
+    return frozenset(found)
 
 
 def _may_change(c: Candidate) -> set[str]:
@@ -37,7 +82,14 @@ def _may_change(c: Candidate) -> set[str]:
     bound = [one for one in bound_at_top(c.names.tree) if not _is_unchanging(c, one[1])]
     changed = changed_in(c.names.tree, {name: value for name, value, _ in bound})
     found = {n for n, value, alone in bound if n in changed or not alone or not is_left_alone(n) or _is_made(value)}
-    return (found - c.names.tables.known.keys()) | _changed_somewhere(c.names.tree)
+    lasting = c.names.tables.known.keys() - {n for n, value, _ in bound if _holds_more(value)}
+    return (found - lasting) | _changed_somewhere(c.names.tree) | {n for n, v, _ in bound if _holds_more(v)}
+
+
+def _holds_more(value: ast.expr) -> bool:
+    """Whether lists and the like stand in a display: whoever is handed one of them may change it."""
+    inner = [n for part in ast.iter_child_nodes(value) for n in walk(part)]
+    return any(isinstance(n, ast.List | ast.Dict | ast.Set) for n in inner)
 
 
 def _is_made(value: ast.expr) -> bool:
@@ -100,29 +152,37 @@ def _is_unchanging(c: Candidate, value: ast.expr) -> bool:
 
 def _read_from(c: Candidate) -> set[str]:
     """The names that a function reads, and the functions and methods of the module that it speaks of, and so on."""
-    known = _led_to(c.names.tree)
-    pending: list[ast.AST] = [c.node]
-    seen: set[int] = set()
     read: set[str] = set()
+    for node in _reached(c):
+        own = _own_names(node)
+        names = (n for n in walk(node) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load))
+        read |= {n.id for n in names} - own
+    return read
+
+
+def _reached(c: Candidate) -> list[ast.AST]:
+    """The function, and the functions, methods and tables of the module that it leads to by the words it says."""
+    known = _led_to(c.names.tree)
+    found, pending, seen = list[ast.AST](), list[ast.AST]([c.node]), set[int]()
     while pending and len(seen) < _MOST_REACHED:
         node = pending.pop()
         if id(node) in seen:
             continue
         seen.add(id(node))
-        own = _own_names(node)
+        found.append(node)
         for n in walk(node):
             word = n.id if isinstance(n, ast.Name) else n.attr if isinstance(n, ast.Attribute) else ""
-            if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Load) and word not in own:
-                read.add(word)
             pending += known.get(word, [])
-    return read
+    return found
 
 
-def _own_names(node: ast.AST) -> set[str]:
-    """What a function calls its parameters, and binds."""
-    said = {name for n in walk(node) if isinstance(n, ast.Global) for name in n.names}
-    bound = {n.id for n in walk(node) if isinstance(n, ast.Name) and not isinstance(n.ctx, ast.Load)}
-    return (bound | {n.arg for n in walk(node) if isinstance(n, ast.arg)}) - said
+def _own_names(node: ast.AST) -> frozenset[str]:
+    """What a function calls its parameters, and binds; what a comprehension or a function inside it binds is none of
+    these."""
+    if not isinstance(node, FunctionNode):
+        return frozenset()
+    scope = scope_of(node)
+    return frozenset((scope.local | scope.params) - scope.declared_global)
 
 
 @once_per_tree
