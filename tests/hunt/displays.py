@@ -93,7 +93,18 @@ def pair(pick: random.Random) -> tuple[str, str]:
     return mine, theirs
 
 
-_MODULE = """\
+HELD = """\
+class held:
+    def __init__(self, x):
+        self.x = x
+    def __enter__(self):
+        return self.x
+    def __exit__(self, *told):
+        seen.append("left")
+"""
+"""A class whose objects are used in a `with`."""
+_MODULE = (
+    """\
 g = 0
 seen = []
 def log(x):
@@ -114,14 +125,9 @@ class Box:
     def put(self, x):
         self.m = x
 p = Box()
-class held:
-    def __init__(self, x):
-        self.x = x
-    def __enter__(self):
-        return self.x
-    def __exit__(self, *told):
-        seen.append("left")
 """
+    + HELD
+)
 
 
 def _names(rows: str, pick: random.Random) -> list[str]:

@@ -3,6 +3,8 @@
 import random
 from typing import Any
 
+from tests.hunt.displays import HELD
+
 _HEADS = (
     *['NAMES = ["glass", "paper"]\nFEES = [3, 2]\n'] * 6,
     'NAMES = ("glass", "paper")\nFEES = (3, 2)\n',
@@ -45,7 +47,8 @@ _INSIDE = (
     "log(NAMES[-1])", "log(NAMES[i:])", "with held(0) as i:\n    log(NAMES[i])",
     "match a:\n    case [i, *_]:\n        log(i)\n    case _:\n        log(NAMES[i])", "import sys as i\nlog(1)",
 )  # fmt: skip
-_MODULE = """\
+_MODULE = (
+    """\
 seen = []
 def log(x):
     seen.append(x)
@@ -54,14 +57,9 @@ def put():
 def fail(x):
     if x == 1:
         raise ValueError(x)
-class held:
-    def __init__(self, x):
-        self.x = x
-    def __enter__(self):
-        return self.x
-    def __exit__(self, *told):
-        seen.append("left")
 """
+    + HELD
+)
 
 
 def pair(pick: random.Random) -> tuple[str, str]:
