@@ -166,7 +166,8 @@ def start() -> None:
                 for found, command in ((ours, [folder / "dreck", *asked]), (theirs, [sys.executable, "-c", "pass"])):
                     run = partial(subprocess.run, command, env=env, capture_output=True, check=True)
                     found.append(worked(run))
-            told(f"dreck {asked[0]}", median(ours), median(theirs), "python -c pass", reach)
+            again = " of one small file, once more" if asked[0] == "survey" else ""  # the first fills the cache
+            told(f"dreck {asked[0]}{again}", median(ours), median(theirs), "python -c pass", reach)
 
 
 def main() -> None:
